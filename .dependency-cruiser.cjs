@@ -1,0 +1,61 @@
+/* The layers of the application. Each rule is tried on a planted violation by tests/core/layers.test.ts. */
+const core = '^src/lib/core/';
+const layers = {
+  shared: [],
+  model: ['shared'],
+  manifest: ['shared', 'model'],
+  facts: ['shared', 'model'],
+  standin: ['shared', 'model', 'manifest', 'facts'],
+  change: ['shared', 'model', 'manifest', 'facts', 'standin'],
+  rootline: ['shared', 'model', 'manifest', 'facts', 'standin', 'change'],
+  proofs: ['shared', 'model', 'manifest', 'facts', 'standin', 'change', 'rootline'],
+  handover: ['shared', 'model', 'manifest', 'facts', 'standin', 'change', 'rootline', 'proofs']
+};
+
+const layerRules = Object.entries(layers).map(([folder, below]) => ({
+  name: `core-${folder}-looks-down-only`,
+  comment: `core/${folder} may use ${below.join(', ') || 'nothing'} of the core`,
+  severity: 'error',
+  from: { path: `${core}${folder}/` },
+  to: { path: core, pathNot: `${core}(${[folder, ...below].join('|')})/` }
+}));
+
+module.exports = {
+  forbidden: [
+    ...layerRules,
+    { name: 'no-cycles', severity: 'error', from: {}, to: { circular: true, viaOnly: { dependencyTypesNot: ['type-only'] } } },
+    {
+      name: 'core-is-pure',
+      comment: 'no Node, no Svelte, no server, no interface in the core',
+      severity: 'error',
+      from: { path: core },
+      to: { pathNot: `${core}|node_modules/(zod|yaml|tinyqueue|js-base64|ipaddr\\.js|@noble/hashes)/` }
+    },
+    {
+      name: 'core-folders-have-one-door',
+      comment: 'from outside the core only a folder\'s index.ts is used',
+      severity: 'error',
+      from: { pathNot: core },
+      to: { path: `${core}[^/]+/.+`, pathNot: `${core}[^/]+/index\\.ts$` }
+    },
+    {
+      name: 'ui-never-reaches-the-server',
+      severity: 'error',
+      from: { path: '^src/lib/ui/' },
+      to: { path: '^src/lib/server/', dependencyTypesNot: ['type-only'] }
+    },
+    {
+      name: 'routes-go-through-services',
+      comment: 'routes never touch repositories or the database',
+      severity: 'error',
+      from: { path: '^src/routes/' },
+      to: { path: '^src/lib/server/(db|repositories)/' }
+    }
+  ],
+  options: {
+    doNotFollow: { path: 'node_modules' },
+    tsPreCompilationDeps: true,
+    tsConfig: { fileName: 'tsconfig.json' },
+    enhancedResolveOptions: { extensions: ['.ts', '.js', '.svelte', '.json'] }
+  }
+};

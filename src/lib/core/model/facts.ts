@@ -1,0 +1,22 @@
+import type { ApiObject, Kind, KindMap, Ref } from './kinds';
+
+/**
+ * What can be known of one cluster at one moment. A stand-in knows all; a dump of a real cluster knows only its objects, and then
+ * whoever asks about the provider has to answer "unseen".
+ */
+export interface Facts {
+  /** Virtual milliseconds since the rehearsal's start. */
+  readonly nowMs: number;
+  /** Whether backends, identities and registries are known. */
+  readonly knowsProvider: boolean;
+  get<K extends Kind>(kind: K, namespace: string, name: string): KindMap[K] | undefined;
+  list<K extends Kind>(kind: K, namespace?: string): KindMap[K][];
+  /** Pods that stand on a node. */
+  podsOn(node: string): KindMap['Pod'][];
+  /** Pods that name a claim. */
+  podsOfClaim(namespace: string, claim: string): KindMap['Pod'][];
+  /** Objects that an object owns, by its uid. */
+  ownedBy(uid: string): ApiObject[];
+  /** Events about an object, oldest first. */
+  eventsOf(ref: Ref): KindMap['Event'][];
+}

@@ -1,0 +1,55 @@
+import type { Claim, StorageClass } from './storage-kinds';
+import type { Facts } from './facts';
+import type { Pod } from './pod-kinds';
+import type { StatefulSet } from './workload-kinds';
+
+/** Ordinals that a set asks for, lowest first. */
+export function ordinalsOf(set: StatefulSet): number[] {
+  const start = set.spec.ordinals?.start ?? 0;
+  return Array.from({ length: set.spec.replicas ?? 1 }, (_, i) => start + i);
+}
+
+/** A set's member is called `<set>-<ordinal>`. Source: the cluster API's "StatefulSets", ordinal index. */
+export const memberName = (set: StatefulSet, ordinal: number): string => `${set.metadata.name}-${ordinal}`;
+
+/** A member's claim is called `<template>-<set>-<ordinal>`. Source: as above, stable storage. */
+export const memberClaim = (template: string, set: StatefulSet, ordinal: number): string => `${template}-${set.metadata.name}-${ordinal}`;
+
+/** The ordinal in a member's name, or undefined when the name isn't one of this set's. */
+export function ordinalIn(set: StatefulSet, podName: string): number | undefined {
+  const prefix = `${set.metadata.name}-`;
+  if (!podName.startsWith(prefix)) return undefined;
+  const rest = podName.slice(prefix.length);
+  return /^(0|[1-9]\d*)$/.test(rest) ? Number(rest) : undefined;
+}
+
+/** The set that owns a pod, if one does. */
+export function setOf(facts: Facts, pod: Pod): StatefulSet | undefined {
+  const owner = pod.metadata.ownerReferences?.find((one) => one.controller && one.kind === 'StatefulSet');
+  return owner && facts.get('StatefulSet', pod.metadata.namespace ?? '', owner.name);
+}
+
+export const defaultClassMark = 'storageclass.kubernetes.io/is-default-class';
+
+/** The class used by claims that name none: the newest that carries the mark, or undefined. Source: "Storage Classes", default class. */
+export function defaultClass(facts: Facts): StorageClass | undefined {
+  const marked = facts.list('StorageClass').filter((one) => one.metadata.annotations?.[defaultClassMark] === 'true');
+  const newestFirst = (a: StorageClass, b: StorageClass) => {
+    const [x, y] = [String(a.metadata.creationTimestamp ?? ''), String(b.metadata.creationTimestamp ?? '')];
+    return x === y ? (a.metadata.name < b.metadata.name ? -1 : 1) : x < y ? 1 : -1;
+  };
+  return marked.sort(newestFirst)[0];
+}
+
+/** The class a claim goes by: named, '' for none, or the default when omitted. */
+export function classOf(facts: Facts, spec: Claim['spec']): StorageClass | undefined {
+  if (spec.storageClassName === '') return undefined;
+  if (spec.storageClassName !== undefined) return facts.get('StorageClass', '', spec.storageClassName);
+  return defaultClass(facts);
+}
+
+/** Whether the class waits for the first pod before it hands out a volume. */
+export const waitsForConsumer = (one: StorageClass | undefined): boolean => one?.volumeBindingMode === 'WaitForFirstConsumer';
+
+/** The annotation with which the placing loop tells the driver where a claim's first user will stand. */
+export const selectedNodeMark = 'volume.kubernetes.io/selected-node';

@@ -1,0 +1,78 @@
+import type { LabelSelector } from './meta';
+import type { Node, PodSpec, Toleration } from './pod-kinds';
+
+type Labels = Readonly<Record<string, string>> | undefined;
+
+/** Whether labels answer to every pair of a plain selector. An empty or missing selector matches nothing (as for services). */
+export function pairsMatch(selector: Labels, labels: Labels): boolean {
+  if (!selector) return false;
+  let any = false;
+  for (const key in selector) {
+    any = true;
+    if (labels?.[key] !== selector[key]) return false;
+  }
+  return any;
+}
+
+/** Whether labels answer to a label selector. An empty selector matches everything. Source: the cluster API's "Labels and Selectors". */
+export function selectorMatches(selector: LabelSelector | undefined, labels: Labels): boolean {
+  if (!selector) return false;
+  for (const key in selector.matchLabels) if (labels?.[key] !== selector.matchLabels[key]) return false;
+  for (const { key, operator, values } of selector.matchExpressions ?? []) {
+    const value = labels?.[key];
+    const within = value !== undefined && (values ?? []).includes(value);
+    if (operator === 'In' ? !within : operator === 'NotIn' ? within : operator === 'Exists' ? value === undefined : value !== undefined)
+      return false;
+  }
+  return true;
+}
+
+interface Term {
+  readonly matchExpressions?: { key: string; operator: string; values?: string[] }[];
+}
+
+function requirementHolds(labels: Labels, { key, operator, values = [] }: { key: string; operator: string; values?: string[] }): boolean {
+  const value = labels?.[key];
+  switch (operator) {
+    case 'In':
+      return value !== undefined && values.includes(value);
+    case 'NotIn':
+      return value === undefined || !values.includes(value);
+    case 'Exists':
+      return value !== undefined;
+    case 'DoesNotExist':
+      return value === undefined;
+    case 'Gt':
+      return value !== undefined && Number(value) > Number(values[0]);
+    case 'Lt':
+      return value !== undefined && Number(value) < Number(values[0]);
+    default:
+      return false;
+  }
+}
+
+/** Whether a node's labels answer to one of the terms (terms are alternatives, their expressions must all hold). */
+export const termsMatch = (terms: readonly Term[], labels: Labels): boolean =>
+  terms.some((term) => (term.matchExpressions ?? []).every((requirement) => requirementHolds(labels, requirement)));
+
+/** The taint that keeps a pod off a node (NoSchedule or NoExecute, not tolerated), or undefined. */
+export function repellingTaint(node: Node, tolerations: readonly Toleration[] | undefined) {
+  const taints = node.spec?.taints ?? [];
+  return taints.find((taint) => {
+    if (taint.effect === 'PreferNoSchedule') return false;
+    return !(tolerations ?? []).some(
+      (t) =>
+        (t.effect === undefined || t.effect === '' || t.effect === taint.effect) &&
+        (t.key === undefined || t.key === '' ? t.operator === 'Exists' : t.key === taint.key) &&
+        (t.operator === 'Exists' || (t.value ?? '') === (taint.value ?? ''))
+    );
+  });
+}
+
+/** Whether a pod's node selector and required node affinity accept a node. */
+export function nodeWanted(spec: PodSpec, node: Node): boolean {
+  const labels = node.metadata.labels;
+  for (const key in spec.nodeSelector) if (labels?.[key] !== spec.nodeSelector[key]) return false;
+  const terms = spec.affinity?.nodeAffinity?.requiredDuringSchedulingIgnoredDuringExecution?.nodeSelectorTerms;
+  return !terms || termsMatch(terms, labels);
+}

@@ -1,0 +1,109 @@
+import { z } from 'zod';
+import { condition, kindOf, labelSelector, quantity, quantityMap, textMap } from './meta';
+import { nodeTerm } from './pod-kinds';
+
+export const accessMode = z.enum(['ReadWriteOnce', 'ReadOnlyMany', 'ReadWriteMany', 'ReadWriteOncePod']);
+const volumeMode = z.enum(['Filesystem', 'Block']);
+const reclaim = z.enum(['Delete', 'Retain', 'Recycle']);
+
+export const storageClassSchema = kindOf('storage.k8s.io/v1', 'StorageClass', {
+  provisioner: z.string(),
+  parameters: textMap.optional(),
+  reclaimPolicy: reclaim.optional(),
+  volumeBindingMode: z.enum(['Immediate', 'WaitForFirstConsumer']).optional(),
+  allowVolumeExpansion: z.boolean().optional(),
+  mountOptions: z.array(z.string()).optional(),
+  allowedTopologies: z
+    .array(z.looseObject({ matchLabelExpressions: z.array(z.looseObject({ key: z.string(), values: z.array(z.string()) })).optional() }))
+    .optional()
+});
+
+export const csiDriverSchema = kindOf('storage.k8s.io/v1', 'CSIDriver', {
+  spec: z.looseObject({
+    attachRequired: z.boolean().optional(),
+    podInfoOnMount: z.boolean().optional(),
+    fsGroupPolicy: z.string().optional(),
+    storageCapacity: z.boolean().optional(),
+    volumeLifecycleModes: z.array(z.string()).optional()
+  })
+});
+
+export const csiNodeSchema = kindOf('storage.k8s.io/v1', 'CSINode', {
+  spec: z.looseObject({
+    drivers: z.array(
+      z.looseObject({
+        name: z.string(),
+        nodeID: z.string(),
+        topologyKeys: z.array(z.string()).nullable().optional(),
+        allocatable: z.looseObject({ count: z.number().optional() }).optional()
+      })
+    )
+  })
+});
+
+export const claimSpec = z.looseObject({
+  accessModes: z.array(accessMode).min(1),
+  resources: z.looseObject({ requests: z.looseObject({ storage: quantity }), limits: quantityMap.optional() }),
+  storageClassName: z.string().optional(),
+  volumeName: z.string().optional(),
+  volumeMode: volumeMode.optional(),
+  selector: labelSelector.optional()
+});
+
+export const claimSchema = kindOf('v1', 'PersistentVolumeClaim', {
+  spec: claimSpec,
+  status: z
+    .looseObject({
+      phase: z.string().optional(),
+      accessModes: z.array(z.string()).optional(),
+      capacity: quantityMap.optional(),
+      conditions: z.array(condition).optional()
+    })
+    .optional()
+});
+
+export const volumeSchema = kindOf('v1', 'PersistentVolume', {
+  spec: z.looseObject({
+    capacity: z.looseObject({ storage: quantity }),
+    accessModes: z.array(accessMode).min(1),
+    storageClassName: z.string().optional(),
+    persistentVolumeReclaimPolicy: reclaim.optional(),
+    volumeMode: volumeMode.optional(),
+    claimRef: z
+      .looseObject({ namespace: z.string().optional(), name: z.string().optional(), uid: z.string().optional() })
+      .optional(),
+    csi: z
+      .looseObject({
+        driver: z.string(),
+        volumeHandle: z.string(),
+        fsType: z.string().optional(),
+        volumeAttributes: textMap.optional()
+      })
+      .optional(),
+    nodeAffinity: z.looseObject({ required: z.looseObject({ nodeSelectorTerms: z.array(nodeTerm) }).optional() }).optional()
+  }),
+  status: z.looseObject({ phase: z.string().optional(), reason: z.string().optional(), message: z.string().optional() }).optional()
+});
+
+export const attachmentSchema = kindOf('storage.k8s.io/v1', 'VolumeAttachment', {
+  spec: z.looseObject({
+    attacher: z.string(),
+    nodeName: z.string(),
+    source: z.looseObject({ persistentVolumeName: z.string().optional() })
+  }),
+  status: z
+    .looseObject({
+      attached: z.boolean(),
+      attachError: z.looseObject({ message: z.string().optional(), time: z.string().optional() }).optional(),
+      detachError: z.looseObject({ message: z.string().optional(), time: z.string().optional() }).optional()
+    })
+    .optional()
+});
+
+export type AccessMode = z.infer<typeof accessMode>;
+export type StorageClass = z.infer<typeof storageClassSchema>;
+export type CSIDriver = z.infer<typeof csiDriverSchema>;
+export type CSINode = z.infer<typeof csiNodeSchema>;
+export type Claim = z.infer<typeof claimSchema>;
+export type Volume = z.infer<typeof volumeSchema>;
+export type Attachment = z.infer<typeof attachmentSchema>;

@@ -1,0 +1,86 @@
+import { z } from 'zod';
+import { condition, count, intOrText, kindOf, labelSelector, objectMeta } from './meta';
+import { podTemplate } from './pod-kinds';
+import { claimSpec } from './storage-kinds';
+
+export const claimTemplate = z.looseObject({ metadata: objectMeta, spec: claimSpec });
+
+export const statefulSetSchema = kindOf('apps/v1', 'StatefulSet', {
+  spec: z.looseObject({
+    replicas: count.optional(),
+    serviceName: z.string().optional(),
+    selector: labelSelector,
+    template: podTemplate,
+    volumeClaimTemplates: z.array(claimTemplate).optional(),
+    podManagementPolicy: z.enum(['OrderedReady', 'Parallel']).optional(),
+    updateStrategy: z
+      .looseObject({
+        type: z.enum(['RollingUpdate', 'OnDelete']).optional(),
+        rollingUpdate: z.looseObject({ partition: count.optional() }).optional()
+      })
+      .optional(),
+    persistentVolumeClaimRetentionPolicy: z
+      .looseObject({ whenDeleted: z.enum(['Retain', 'Delete']).optional(), whenScaled: z.enum(['Retain', 'Delete']).optional() })
+      .optional(),
+    ordinals: z.looseObject({ start: count.optional() }).optional(),
+    minReadySeconds: count.optional(),
+    revisionHistoryLimit: count.optional()
+  }),
+  status: z
+    .looseObject({
+      replicas: z.number().optional(),
+      readyReplicas: z.number().optional(),
+      currentReplicas: z.number().optional(),
+      updatedReplicas: z.number().optional(),
+      availableReplicas: z.number().optional(),
+      currentRevision: z.string().optional(),
+      updateRevision: z.string().optional(),
+      observedGeneration: z.number().optional()
+    })
+    .optional()
+});
+
+export const deploymentSchema = kindOf('apps/v1', 'Deployment', {
+  spec: z.looseObject({
+    replicas: count.optional(),
+    selector: labelSelector,
+    template: podTemplate,
+    strategy: z
+      .looseObject({
+        type: z.enum(['RollingUpdate', 'Recreate']).optional(),
+        rollingUpdate: z.looseObject({ maxSurge: intOrText.optional(), maxUnavailable: intOrText.optional() }).optional()
+      })
+      .optional()
+  }),
+  status: z
+    .looseObject({
+      replicas: z.number().optional(),
+      readyReplicas: z.number().optional(),
+      updatedReplicas: z.number().optional(),
+      availableReplicas: z.number().optional(),
+      unavailableReplicas: z.number().optional(),
+      observedGeneration: z.number().optional(),
+      conditions: z.array(condition).optional()
+    })
+    .optional()
+});
+
+export const daemonSetSchema = kindOf('apps/v1', 'DaemonSet', {
+  spec: z.looseObject({ selector: labelSelector, template: podTemplate, updateStrategy: z.looseObject({}).optional() }),
+  status: z
+    .looseObject({
+      currentNumberScheduled: z.number().optional(),
+      desiredNumberScheduled: z.number().optional(),
+      numberMisscheduled: z.number().optional(),
+      numberReady: z.number().optional(),
+      numberAvailable: z.number().optional(),
+      updatedNumberScheduled: z.number().optional(),
+      observedGeneration: z.number().optional()
+    })
+    .optional()
+});
+
+export type StatefulSet = z.infer<typeof statefulSetSchema>;
+export type ClaimTemplate = z.infer<typeof claimTemplate>;
+export type Deployment = z.infer<typeof deploymentSchema>;
+export type DaemonSet = z.infer<typeof daemonSetSchema>;

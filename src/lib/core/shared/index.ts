@@ -1,0 +1,5 @@
+export * from './errors';
+export * from './json';
+export * from './quantity';
+export * from './rng';
+export * from './time';

@@ -1,0 +1,35 @@
+import { CoreError } from './errors';
+
+/** The moment on the calendar at which every rehearsal's clock starts (virtual; made up). */
+export const epochMs = 1_772_431_200_000; // 2026-03-02T06:00:00Z
+
+/** A virtual moment as manifests spell times (RFC 3339, UTC, milliseconds kept). */
+export const stampOf = (atMs: number): string => new Date(epochMs + atMs).toISOString();
+
+/** The virtual moment of a time written by {@link stampOf}; throws on a text that is no time. */
+export function momentOf(stamp: string): number {
+  const at = Date.parse(stamp);
+  if (Number.isNaN(at)) throw new CoreError('momentOf', 'must be an RFC 3339 time', stamp);
+  return at - epochMs;
+}
+
+/**
+ * A duration in words for sentences.
+ * @example wordsOf(95_000) // '1 min 35 s'
+ */
+export function wordsOf(durationMs: number): string {
+  if (durationMs < 1_000) return `${Math.max(0, Math.round(durationMs))} ms`;
+  const s = Math.round(durationMs / 1_000);
+  if (s < 60) return `${s} s`;
+  const min = Math.floor(s / 60);
+  if (min < 60) return s % 60 ? `${min} min ${s % 60} s` : `${min} min`;
+  const h = Math.floor(min / 60);
+  return min % 60 ? `${h} h ${min % 60} min` : `${h} h`;
+}
+
+/** The clock's writing of a moment: `T+00:06:41`. */
+export function clockOf(atMs: number): string {
+  const s = Math.floor(atMs / 1_000);
+  const two = (n: number) => String(n).padStart(2, '0');
+  return `T+${two(Math.floor(s / 3_600))}:${two(Math.floor(s / 60) % 60)}:${two(s % 60)}`;
+}

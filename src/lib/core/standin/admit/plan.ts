@@ -1,0 +1,124 @@
+import { differences, same, type Difference, type Problem } from '../../shared';
+import { entryOf, keyOf, refOf, type ApiObject, type Facts, type Ref } from '../../model';
+import { inSendingOrder } from '../../manifest';
+import { filled } from './defaults';
+import { immutableFaults } from './immutable';
+
+/** Why an object is refused. */
+export type Refusal = Problem;
+
+/** What sending one object would do. */
+export interface Verdict {
+  readonly ref: Ref;
+  readonly outcome: 'new' | 'altered' | 'untouched' | 'refused';
+  readonly before?: ApiObject;
+  /** How it would stand; missing when refused. */
+  readonly after?: ApiObject;
+  readonly fields: readonly Difference[];
+  readonly refusals: readonly Refusal[];
+}
+
+/** Marks an object as sent by a person, so that it is taken out again with the manifests. */
+export const personMark = { manager: 'person', operation: 'Apply' } as const;
+
+/** Whether a person sent the object (and no control loop made it). */
+export const sentByPerson = (object: ApiObject): boolean =>
+  ((object.metadata as { managedFields?: { manager?: string }[] }).managedFields ?? []).some((one) => one.manager === personMark.manager);
+
+const keptMark = /^(pv|volume)\.kubernetes\.io\//;
+
+/** An object as it would stand after sending: what the cluster filled in stays. */
+function carried(before: ApiObject | undefined, sent: ApiObject): ApiObject {
+  const mark = { managedFields: [{ ...personMark, apiVersion: sent.apiVersion }] };
+  if (!before) return { ...sent, metadata: { ...sent.metadata, ...mark, generation: 1 } } as ApiObject;
+  const kept = Object.fromEntries(Object.entries(before.metadata.annotations ?? {}).filter(([key]) => keptMark.test(key)));
+  const annotations = { ...kept, ...sent.metadata.annotations };
+  const { metadata: old } = before;
+  const metadata = {
+    ...sent.metadata,
+    ...mark,
+    uid: old.uid,
+    creationTimestamp: old.creationTimestamp,
+    resourceVersion: old.resourceVersion,
+    generation: old.generation,
+    ownerReferences: old.ownerReferences,
+    finalizers: old.finalizers,
+    ...(Object.keys(annotations).length ? { annotations } : { annotations: undefined })
+  };
+  const status = sent.kind === 'Node' && before.kind === 'Node' ? { ...before.status, ...sent.status } : (before as { status?: unknown }).status;
+  const next = { ...sent, metadata, ...(status === undefined ? {} : { status }) } as ApiObject;
+  return fieldsCarried(before, next);
+}
+
+/** Fields of the spec that the cluster filled in and that a manifest doesn't repeat. */
+function fieldsCarried(before: ApiObject, next: ApiObject): ApiObject {
+  if (before.kind === 'Service' && next.kind === 'Service') {
+    const { clusterIP, clusterIPs } = before.spec;
+    return { ...next, spec: { ...(clusterIP && next.spec.clusterIP === undefined ? { clusterIP, clusterIPs } : {}), ...next.spec } };
+  }
+  if (before.kind === 'PersistentVolumeClaim' && next.kind === 'PersistentVolumeClaim') {
+    const { volumeName, storageClassName } = before.spec;
+    return { ...next, spec: { ...(volumeName ? { volumeName } : {}), ...(storageClassName !== undefined ? { storageClassName } : {}), ...next.spec } };
+  }
+  if (before.kind === 'PersistentVolume' && next.kind === 'PersistentVolume') {
+    return { ...next, spec: { ...(before.spec.claimRef ? { claimRef: before.spec.claimRef } : {}), ...next.spec } };
+  }
+  if (before.kind === 'Pod' && next.kind === 'Pod') {
+    return { ...next, spec: { ...(before.spec.nodeName ? { nodeName: before.spec.nodeName } : {}), ...next.spec } };
+  }
+  return next;
+}
+
+const bookkeeping = /^metadata\.(uid|creationTimestamp|resourceVersion|generation|managedFields|ownerReferences|finalizers)/;
+
+function alterations(before: ApiObject, after: ApiObject): Difference[] {
+  return differences(before, after).filter(({ field }) => !bookkeeping.test(field) && (after.kind === 'Node' || !field.startsWith('status')));
+}
+
+function refusalsOf(object: ApiObject, before: ApiObject | undefined, after: ApiObject, facts: Facts, newSpaces: ReadonlySet<string>): Refusal[] {
+  const key = keyOf(refOf(object));
+  const entry = entryOf(object.kind);
+  const space = object.metadata.namespace ?? '';
+  if (entry.derived)
+    return [{ code: 'not-sendable', message: `${key} is made by the cluster itself.`, remedy: 'Leave it out.', at: { object: key, field: 'kind' } }];
+  if (entry.namespaced && !facts.get('Namespace', '', space) && !newSpaces.has(space)) {
+    return [
+      {
+        code: 'namespace-missing',
+        message: `The namespace "${space}" of ${key} doesn't exist.`,
+        remedy: 'Send the namespace too, in the same batch or before.',
+        at: { object: key, field: 'metadata.namespace' }
+      }
+    ];
+  }
+  if (before?.metadata.deletionTimestamp)
+    return [{ code: 'not-sendable', message: `${key} is being deleted.`, remedy: 'Run the clock until it is gone, then send again.', at: { object: key } }];
+  if (!before) return [];
+  return immutableFaults(before, after, facts).map(({ code, field, before: old, after: next, remedy }) => ({
+    code,
+    message: `${key}: ${field} can't change from ${JSON.stringify(old) ?? 'nothing'} to ${JSON.stringify(next) ?? 'nothing'}.`,
+    remedy,
+    at: { object: key, field }
+  }));
+}
+
+/**
+ * What sending a batch would do, object by object, in the order of sending. Nothing is written.
+ * @param facts the cluster as it stands
+ */
+export function plan(facts: Facts, objects: readonly ApiObject[]): Verdict[] {
+  const newSpaces = new Set(objects.filter((one) => one.kind === 'Namespace').map((one) => one.metadata.name));
+  return inSendingOrder(objects).map((object) => {
+    const ref = refOf(object);
+    const before = facts.get(ref.kind, ref.namespace, ref.name);
+    const after = carried(before, filled(object, facts));
+    const refusals = refusalsOf(object, before, after, facts, newSpaces);
+    if (refusals.length) return { ref, outcome: 'refused', ...(before ? { before } : {}), fields: [], refusals };
+    if (!before) return { ref, outcome: 'new', after, fields: [], refusals };
+    const fields = alterations(before, after);
+    if (!fields.length) return { ref, outcome: 'untouched', before, after: before, fields, refusals };
+    const moved = !same((before as { spec?: unknown }).spec, (after as { spec?: unknown }).spec);
+    const generation = (before.metadata.generation ?? 1) + (moved ? 1 : 0);
+    return { ref, outcome: 'altered', before, after: { ...after, metadata: { ...after.metadata, generation } } as ApiObject, fields, refusals };
+  });
+}

@@ -1,0 +1,86 @@
+import { nodeReady, refOf, type Pod } from '../../../model';
+import { same } from '../../../shared';
+import type { Store } from '../../store';
+import { idOf, splitKey, type Loop } from '../loop';
+import { imageStage, mountStage, startStage, warmStage } from './stages';
+import { setContainers, statesOf, step, waitingForPull, waitingForRefs, working, type AgentState, type Turn } from './state';
+
+const stages = { volumes: mountStage, image: imageStage, start: startStage, warm: warmStage } as const;
+
+/** Ends a pod: its containers get time to stop, then the pod is gone. */
+function stop(turn: Turn): void {
+  const { world, pod, key } = turn;
+  const subject = `Pod ${key}`;
+  const running = pod.status?.phase === 'Running';
+  if (turn.state.stage !== 'stop') {
+    world.endAll(subject);
+    world.begin(subject, 'stopping');
+    world.event(pod, 'Killing', 'The pod is being taken away.');
+    if (running) setContainers(turn, pod.status?.containerStatuses?.[0]?.state ?? {}, { ready: false });
+  }
+  const graceMs = (pod.spec.terminationGracePeriodSeconds ?? 30) * 1_000;
+  const spanMs = () => (running ? Math.min(graceMs, world.duration('stopping', `${key}#${pod.metadata.uid}`)) : 200);
+  if (working(turn, 'stop', spanMs)) return;
+  world.endAll(subject);
+  statesOf(world).delete(key);
+  world.drop(refOf(pod));
+}
+
+const podsWithClaims = (store: Store, node: string): string[] => store.podsOn(node).filter((pod) => pod.spec.volumes?.length).map(idOf);
+
+function podsOfVolume(store: Store, volume: string | undefined): Pod[] {
+  const claim = store.get('PersistentVolume', '', volume ?? '')?.spec.claimRef;
+  return claim ? store.podsOfClaim(claim.namespace ?? '', claim.name ?? '') : [];
+}
+
+/** The part of a node that runs pods: mounts, pulls, starts, watches and ends them. One file per stage's work. */
+export const agent: Loop = {
+  id: 'node-agent',
+  watches: {
+    Pod: (now, before) =>
+      now && (now.spec.nodeName || now.metadata.deletionTimestamp) && (now.spec !== before?.spec || now.metadata.deletionTimestamp !== before?.metadata.deletionTimestamp)
+        ? [idOf(now)]
+        : now
+          ? []
+          : [idOf(before!)],
+    VolumeAttachment: (now, before, store) =>
+      now?.status?.attached && !before?.status?.attached
+        ? podsOfVolume(store, now.spec.source.persistentVolumeName)
+            .filter((pod) => pod.spec.nodeName === now.spec.nodeName)
+            .map(idOf)
+        : [],
+    CSINode: (now, before, store) => (now && !same(now.spec, before?.spec) ? podsWithClaims(store, now.metadata.name) : []),
+    Node: (now, before, store) => (now && before && nodeReady(now) && !nodeReady(before) ? store.podsOn(now.metadata.name).map(idOf) : []),
+    ConfigMap: () => ['(references)'],
+    Secret: () => ['(references)'],
+    Registry: () => ['(pulls)']
+  },
+  reconcile(world, key) {
+    if (key.startsWith('(')) {
+      const waiting = key === '(pulls)' ? waitingForPull(world) : waitingForRefs(world);
+      for (const id of waiting.keys()) world.after(1, id);
+      return;
+    }
+    const [namespace, name] = splitKey(key);
+    const pod = world.store.get('Pod', namespace, name);
+    const known = statesOf(world).get(key);
+    if (!pod) {
+      statesOf(world).delete(key);
+      waitingForPull(world).delete(key);
+      waitingForRefs(world).delete(key);
+      world.endAll(`Pod ${key}`);
+      return;
+    }
+    const state: AgentState = known && known.uid === pod.metadata.uid ? known : { uid: pod.metadata.uid ?? '', stage: 'volumes', failures: 0, restarts: 0 };
+    const turn: Turn = { world, pod, key, state };
+    if (pod.metadata.deletionTimestamp) {
+      stop(turn);
+      return;
+    }
+    const node = world.store.get('Node', '', pod.spec.nodeName ?? '');
+    if (!node || !nodeReady(node) || state.stage === 'run' || state.stage === 'stop') return;
+    world.end(`Pod ${key}`, 'placing');
+    if (!known) step(turn, { stage: 'volumes' });
+    stages[state.stage](turn);
+  }
+};

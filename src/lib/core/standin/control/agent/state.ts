@@ -1,0 +1,99 @@
+import { stampOf } from '../../../shared';
+import type { ContainerStatus, Pod } from '../../../model';
+import { withCondition, type Hands } from '../loop';
+
+/** Where a pod's node has got to with it. Plain data: part of snapshots. */
+export interface AgentState {
+  readonly uid: string;
+  readonly stage: 'volumes' | 'image' | 'start' | 'warm' | 'run' | 'stop';
+  readonly dueMs?: number;
+  readonly retryMs?: number;
+  readonly failures: number;
+  readonly restarts: number;
+  /** What a running piece of work is about (an image, say). */
+  readonly about?: string;
+}
+
+export const statesOf = (world: Hands) => world.memory<AgentState>('agent');
+
+/** Pods that wait for a config map or secret, or for a registry; looked at again when one changes. */
+export const waitingForRefs = (world: Hands) => world.memory<boolean>('waitingForRefs');
+export const waitingForPull = (world: Hands) => world.memory<boolean>('waitingForPull');
+
+/** Everything a stage has to know of one call. */
+export interface Turn {
+  readonly world: Hands;
+  readonly pod: Pod;
+  readonly key: string;
+  readonly state: AgentState;
+}
+
+/** Remembers a new state; the timing of the one before doesn't carry over. */
+export function step(turn: Turn, next: Partial<AgentState> & Pick<AgentState, 'stage'>): AgentState {
+  const { uid, failures, restarts } = turn.state;
+  const state: AgentState = { uid, failures, restarts, ...next };
+  statesOf(turn.world).set(turn.key, state);
+  return state;
+}
+
+/** Whether a span of work is still under way; begins it on the first call. Calls back when it is over. */
+export function working(turn: Turn, stage: AgentState['stage'], spanMs: () => number, about?: string): boolean {
+  const { world, key, state } = turn;
+  const mine = state.stage === stage && state.dueMs !== undefined && state.about === about;
+  const dueMs = mine ? state.dueMs! : world.nowMs + spanMs();
+  if (!mine) step(turn, { stage, dueMs, ...(about === undefined ? {} : { about }) });
+  if (dueMs <= world.nowMs) return false;
+  world.after(dueMs - world.nowMs, key);
+  return true;
+}
+
+type State = NonNullable<ContainerStatus['state']>;
+
+/** Writes the same state to all containers of a pod, with phase and conditions that go with it. */
+export function setContainers(turn: Turn, state: State, more: { phase?: string; ready?: boolean; podIP?: string } = {}): Pod {
+  const { world } = turn;
+  const pod = world.store.get('Pod', turn.pod.metadata.namespace ?? '', turn.pod.metadata.name)!;
+  const stamp = stampOf(world.nowMs);
+  const ready = more.ready ?? false;
+  const containerStatuses: ContainerStatus[] = pod.spec.containers.map(({ name, image }) => ({
+    name,
+    image,
+    imageID: '',
+    ready,
+    restartCount: turn.state.restarts,
+    started: state.running !== undefined,
+    state
+  }));
+  const why = ready ? {} : { reason: 'ContainersNotReady', message: state.waiting?.message ?? 'Not every container is ready yet.' };
+  const truth = ready ? 'True' : 'False';
+  let conditions = withCondition(pod.status?.conditions, { type: 'PodScheduled', status: 'True' }, stamp);
+  conditions = withCondition(conditions, { type: 'Initialized', status: 'True' }, stamp);
+  conditions = withCondition(conditions, { type: 'ContainersReady', status: truth, ...why }, stamp);
+  conditions = withCondition(conditions, { type: 'Ready', status: truth, ...why }, stamp);
+  const node = world.store.get('Node', '', pod.spec.nodeName ?? '');
+  const hostIP = node?.status?.addresses?.find((one) => one.type === 'InternalIP')?.address;
+  return world.put({
+    ...pod,
+    status: {
+      ...pod.status,
+      phase: more.phase ?? pod.status?.phase ?? 'Pending',
+      startTime: pod.status?.startTime ?? stamp,
+      ...(hostIP ? { hostIP } : {}),
+      ...(more.podIP ? { podIP: more.podIP, podIPs: [{ ip: more.podIP }] } : {}),
+      conditions,
+      containerStatuses
+    }
+  });
+}
+
+/** Whether the containers already show this reason and message for waiting. */
+export const showsWait = (pod: Pod, reason: string, message: string): boolean => {
+  const waiting = pod.status?.containerStatuses?.[0]?.state?.waiting;
+  return waiting?.reason === reason && waiting.message === message;
+};
+
+/** Shows a reason for waiting on the pod, once, with an event. */
+export function showWait(turn: Turn, reason: string, message: string, eventReason: string): void {
+  if (!showsWait(turn.pod, reason, message)) setContainers(turn, { waiting: { reason, message } });
+  turn.world.event(turn.pod, eventReason, message, 'Warning');
+}

@@ -1,0 +1,278 @@
+import {
+  askOf,
+  classOf,
+  claimsOf,
+  conditionOf,
+  nodeReady,
+  nodeWanted,
+  repellingTaint,
+  roomOf,
+  selectedNodeMark,
+  selectorMatches,
+  takesRoom,
+  termsMatch,
+  waitsForConsumer,
+  zoneOf,
+  type Claim,
+  type Facts,
+  type Node,
+  type Pod
+} from '../../model';
+import { hash32, same, stampOf } from '../../shared';
+import { idOf, splitKey, withCondition, type Hands, type Loop } from './loop';
+
+/** Why a node is no place for a pod; the closed list. */
+export type PlaceFault =
+  | 'not-ready'
+  | 'unschedulable'
+  | 'taint'
+  | 'selector'
+  | 'cpu'
+  | 'memory'
+  | 'pods'
+  | 'slots'
+  | 'anti-affinity'
+  | 'volume-zone';
+
+/** What a pod brings along when a place is sought: its claims that are bound, and those that wait for the choice. */
+export interface Luggage {
+  readonly bound: readonly Claim[];
+  readonly choosing: readonly Claim[];
+  /** Claims that are missing or not bound though they don't wait for a place: no place can be sought yet. */
+  readonly missing: readonly string[];
+}
+
+/** Sorts a pod's claims by what placing has to know of them. */
+export function luggageOf(facts: Facts, pod: Pod): Luggage {
+  const bound: Claim[] = [];
+  const choosing: Claim[] = [];
+  const missing: string[] = [];
+  for (const name of claimsOf(pod.spec)) {
+    const claim = facts.get('PersistentVolumeClaim', pod.metadata.namespace ?? '', name);
+    if (!claim || claim.metadata.deletionTimestamp) missing.push(name);
+    else if (claim.spec.volumeName && claim.status?.phase === 'Bound') bound.push(claim);
+    else if (waitsForConsumer(classOf(facts, claim.spec))) choosing.push(claim);
+    else missing.push(name);
+  }
+  return { bound, choosing, missing };
+}
+
+function slotsTaken(facts: Facts, node: string, driver: string): Set<string> {
+  const taken = new Set<string>();
+  for (const pod of facts.podsOn(node)) {
+    for (const name of claimsOf(pod.spec)) {
+      const claim = facts.get('PersistentVolumeClaim', pod.metadata.namespace ?? '', name);
+      if (claim && driverOf(facts, claim) === driver) taken.add(`${pod.metadata.namespace}/${name}`);
+    }
+  }
+  return taken;
+}
+
+function driverOf(facts: Facts, claim: Claim): string | undefined {
+  const volume = claim.spec.volumeName ? facts.get('PersistentVolume', '', claim.spec.volumeName) : undefined;
+  return volume?.spec.csi?.driver ?? classOf(facts, claim.spec)?.provisioner;
+}
+
+function slotsShort(facts: Facts, node: Node, pod: Pod, { bound, choosing }: Luggage): boolean {
+  const limits = facts.get('CSINode', '', node.metadata.name)?.spec.drivers ?? [];
+  return limits.some(({ name: driver, allocatable }) => {
+    const most = allocatable?.count;
+    if (most === undefined) return false;
+    const mine = [...bound, ...choosing].filter((claim) => driverOf(facts, claim) === driver);
+    if (!mine.length) return false;
+    const taken = slotsTaken(facts, node.metadata.name, driver);
+    for (const claim of mine) taken.add(`${pod.metadata.namespace}/${claim.metadata.name}`);
+    return taken.size > most;
+  });
+}
+
+/** Pods in a node's failure domain under a topology key. */
+function domainPods(facts: Facts, node: Node, topologyKey: string): Pod[] {
+  if (topologyKey === 'kubernetes.io/hostname') return facts.podsOn(node.metadata.name);
+  const value = node.metadata.labels?.[topologyKey];
+  if (value === undefined) return [];
+  return facts.list('Node').flatMap((one) => (one.metadata.labels?.[topologyKey] === value ? facts.podsOn(one.metadata.name) : []));
+}
+
+const antiTerms = (pod: Pod) => pod.spec.affinity?.podAntiAffinity?.requiredDuringSchedulingIgnoredDuringExecution ?? [];
+
+function keptApart(facts: Facts, node: Node, pod: Pod): boolean {
+  const clashes = (owner: Pod, other: Pod, term: ReturnType<typeof antiTerms>[number]) =>
+    (term.namespaces?.length ? term.namespaces : [owner.metadata.namespace]).includes(other.metadata.namespace) &&
+    selectorMatches(term.labelSelector, other.metadata.labels);
+  const others = (key: string) =>
+    domainPods(facts, node, key).filter((one) => one.metadata.uid !== pod.metadata.uid && takesRoom(one));
+  if (antiTerms(pod).some((term) => others(term.topologyKey).some((other) => clashes(pod, other, term)))) return true;
+  return others('kubernetes.io/hostname').some((other) => antiTerms(other).some((term) => clashes(other, pod, term)));
+}
+
+function volumeElsewhere(facts: Facts, node: Node, { bound }: Luggage): boolean {
+  return bound.some((claim) => {
+    const terms = facts.get('PersistentVolume', '', claim.spec.volumeName ?? '')?.spec.nodeAffinity?.required?.nodeSelectorTerms;
+    return terms !== undefined && !termsMatch(terms, node.metadata.labels);
+  });
+}
+
+/** What a node has given away already. */
+export function givenAway(facts: Facts, node: string): { milliCpu: number; memoryBytes: number; pods: number } {
+  let milliCpu = 0;
+  let memoryBytes = 0;
+  const pods = facts.podsOn(node);
+  for (const pod of pods) {
+    const ask = askOf(pod.spec);
+    milliCpu += ask.milliCpu;
+    memoryBytes += ask.memoryBytes;
+  }
+  return { milliCpu, memoryBytes, pods: pods.length };
+}
+
+/**
+ * Why a pod can't stand on a node, or undefined when it can. By requests, not by use. Source: the cluster API's "Assigning Pods to
+ * Nodes", "Taints and Tolerations", "Node-specific Volume Limits".
+ */
+export function placeFault(facts: Facts, pod: Pod, node: Node, luggage: Luggage): PlaceFault | undefined {
+  if (!nodeReady(node)) return 'not-ready';
+  if (node.spec?.unschedulable) return 'unschedulable';
+  if (repellingTaint(node, pod.spec.tolerations)) return 'taint';
+  if (!nodeWanted(pod.spec, node)) return 'selector';
+  if (volumeElsewhere(facts, node, luggage)) return 'volume-zone';
+  const ask = askOf(pod.spec);
+  const room = roomOf(node);
+  const given = givenAway(facts, node.metadata.name);
+  if (given.milliCpu + ask.milliCpu > room.milliCpu) return 'cpu';
+  if (given.memoryBytes + ask.memoryBytes > room.memoryBytes) return 'memory';
+  if (given.pods + 1 > room.pods) return 'pods';
+  if (keptApart(facts, node, pod)) return 'anti-affinity';
+  return slotsShort(facts, node, pod, luggage) ? 'slots' : undefined;
+}
+
+/** So many fitting nodes are compared before one is chosen; a small cluster is looked through whole. */
+const enoughNodes = 24;
+
+function choose(world: Hands, pod: Pod, luggage: Luggage): { node?: Node; faults: Map<PlaceFault, number> } {
+  const nodes = world.store.list('Node');
+  const faults = new Map<PlaceFault, number>();
+  const start = nodes.length > enoughNodes ? hash32(idOf(pod), world.seed) % nodes.length : 0;
+  let best: Node | undefined;
+  let bestScore = -1;
+  let fitting = 0;
+  for (let i = 0; i < nodes.length && fitting < enoughNodes; i += 1) {
+    const node = nodes[(start + i) % nodes.length]!;
+    const fault = placeFault(world.store, pod, node, luggage);
+    if (fault) {
+      faults.set(fault, (faults.get(fault) ?? 0) + 1);
+      continue;
+    }
+    fitting += 1;
+    const score = scoreOf(world.store, pod, node);
+    if (score > bestScore) [best, bestScore] = [node, score];
+  }
+  return { ...(best ? { node: best } : {}), faults };
+}
+
+/** Roomier nodes first; nodes and zones that already hold a sibling last. */
+function scoreOf(facts: Facts, pod: Pod, node: Node): number {
+  const room = roomOf(node);
+  const given = givenAway(facts, node.metadata.name);
+  const free = (1 - given.milliCpu / Math.max(1, room.milliCpu) + 1 - given.memoryBytes / Math.max(1, room.memoryBytes)) / 2;
+  const owner = pod.metadata.ownerReferences?.[0];
+  const siblings = owner ? facts.ownedBy(owner.uid).filter((one): one is Pod => one.kind === 'Pod' && one.metadata.uid !== pod.metadata.uid) : [];
+  const zone = zoneOf(node);
+  const sameNode = siblings.filter((one) => one.spec.nodeName === node.metadata.name).length;
+  const sameZone = siblings.filter((one) => one.spec.nodeName && zoneOf(facts.get('Node', '', one.spec.nodeName)) === zone).length;
+  return 100 + free - 4 * sameNode - 2 * sameZone;
+}
+
+const faultWords: Record<PlaceFault, string> = {
+  'not-ready': 'not ready',
+  unschedulable: 'closed to new pods',
+  taint: 'with a taint that the pod does not tolerate',
+  selector: 'not asked for by the pod',
+  cpu: 'without the CPU asked for',
+  memory: 'without the memory asked for',
+  pods: 'full of pods',
+  slots: 'without a free attach slot',
+  'anti-affinity': 'where a pod it keeps apart from stands',
+  'volume-zone': 'out of reach of its volume'
+};
+
+/** The faults of all nodes in one sentence, the commonest first. */
+export const faultSentence = (faults: ReadonlyMap<PlaceFault, number>): string =>
+  [...faults].sort((a, b) => b[1] - a[1]).map(([fault, count]) => `${count} ${faultWords[fault]}`).join(', ');
+
+function wait(world: Hands, pod: Pod, message: string): void {
+  const old = conditionOf(pod.status?.conditions, 'PodScheduled');
+  if (old?.status === 'False' && old.message === message) return;
+  const conditions = withCondition(pod.status?.conditions, { type: 'PodScheduled', status: 'False', reason: 'Unschedulable', message }, stampOf(world.nowMs));
+  world.put({ ...pod, status: { ...pod.status, conditions } });
+  world.event(pod, 'FailedScheduling', message, 'Warning');
+}
+
+function select(world: Hands, claim: Claim, node: string): void {
+  if (claim.metadata.annotations?.[selectedNodeMark] === node) return;
+  world.put({ ...claim, metadata: { ...claim.metadata, annotations: { ...claim.metadata.annotations, [selectedNodeMark]: node } } });
+}
+
+function seek(world: Hands, pod: Pod): void {
+  const luggage = luggageOf(world.store, pod);
+  const waiting = world.memory<boolean>('unplaced');
+  const key = idOf(pod);
+  if (luggage.missing.length) {
+    waiting.delete(key);
+    wait(world, pod, `0 of ${world.store.list('Node').length} nodes can be chosen: the claim ${luggage.missing.join(', ')} is missing or not bound.`);
+    return;
+  }
+  const chosen = luggage.choosing[0]?.metadata.annotations?.[selectedNodeMark];
+  const known = chosen ? world.store.get('Node', '', chosen) : undefined;
+  const kept = known && !placeFault(world.store, pod, known, luggage) ? known : undefined;
+  const { node, faults } = kept ? { node: kept, faults: new Map<PlaceFault, number>() } : choose(world, pod, luggage);
+  if (!node) {
+    waiting.set(key, true);
+    wait(world, pod, `0 of ${world.store.list('Node').length} nodes can take the pod: ${faultSentence(faults)}.`);
+    return;
+  }
+  waiting.delete(key);
+  if (luggage.choosing.length) {
+    for (const claim of luggage.choosing) select(world, claim, node.metadata.name);
+    return;
+  }
+  place(world, pod, node);
+}
+
+function place(world: Hands, pod: Pod, node: Node): void {
+  const stamp = stampOf(world.nowMs);
+  const conditions = withCondition(pod.status?.conditions, { type: 'PodScheduled', status: 'True' }, stamp);
+  world.put({ ...pod, spec: { ...pod.spec, nodeName: node.metadata.name }, status: { ...pod.status, conditions } });
+  world.end(`Pod ${idOf(pod)}`, 'placing');
+  world.event(pod, 'Scheduled', `Placed on ${node.metadata.name}${zoneOf(node) ? ` in zone ${zoneOf(node)}` : ''}.`);
+}
+
+const again = '(all)';
+
+/** Places pods on nodes, and tells drivers where the first user of a waiting claim will stand. */
+export const placing: Loop = {
+  id: 'placing',
+  watches: {
+    Pod: (now, before) => (now ? (now.spec.nodeName || now.metadata.deletionTimestamp ? [] : [idOf(now)]) : before?.spec.nodeName ? [again] : []),
+    PersistentVolumeClaim: (now, before, store) =>
+      now && before && now.status === before.status && now.spec === before.spec
+        ? []
+        : store.podsOfClaim((now ?? before)!.metadata.namespace ?? '', (now ?? before)!.metadata.name).map(idOf),
+    Node: (now, before) =>
+      now && before && same(now.spec, before.spec) && same(now.metadata.labels, before.metadata.labels) && now.status?.conditions === before.status?.conditions && same(now.status?.allocatable, before.status?.allocatable)
+        ? []
+        : [again],
+    CSINode: () => [again],
+    StorageClass: () => [again]
+  },
+  reconcile(world, key) {
+    if (key === again) {
+      for (const id of world.memory<boolean>('unplaced').keys()) world.after(1, id);
+      return;
+    }
+    const [namespace, name] = splitKey(key);
+    const pod = world.store.get('Pod', namespace, name);
+    if (!pod || pod.spec.nodeName || pod.metadata.deletionTimestamp) world.memory('unplaced').delete(key);
+    else seek(world, pod);
+  }
+};

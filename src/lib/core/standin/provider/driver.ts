@@ -1,0 +1,77 @@
+import { isReady, type Facts, type Identity, type Pod, type Right } from '../../model';
+import { driverPartOf } from './images';
+
+/** Facts with a quick way to a driver's pods; a store has it, other facts fall back to all pods. */
+type Source = Facts & { by?: (index: 'podsOfDriver', key: string) => Iterable<Pod> };
+
+/** Pods of a driver's part. */
+export function driverPods(facts: Facts, driver: string, part: 'controller' | 'node'): Pod[] {
+  const source = facts as Source;
+  const pods = source.by ? [...source.by('podsOfDriver', `${driver}|${part}`)] : facts.list('Pod');
+  return pods.filter((pod) => {
+    const found = driverPartOf(pod.spec);
+    return found?.driver === driver && found.part === part && !pod.metadata.deletionTimestamp;
+  });
+}
+
+/** Whether a driver answers: it is registered, and a controller pod of it is ready. */
+export const driverAnswers = (facts: Facts, driver: string): boolean =>
+  facts.get('CSIDriver', '', driver) !== undefined && driverPods(facts, driver, 'controller').some(isReady);
+
+/** Whether a driver's node plugin is registered on a node. */
+export const pluginOn = (facts: Facts, driver: string, node: string): boolean =>
+  facts.get('CSINode', '', node)?.spec.drivers.some((one) => one.name === driver) ?? false;
+
+/** The subject under which a pod's service account shows itself. Source: the cluster API's service account tokens. */
+export const subjectOf = (namespace: string, account: string): string => `system:serviceaccount:${namespace}:${account}`;
+
+/** The audience that the stand-in's provider asks for. */
+export const providerAudience = 'volumes.standin.example';
+
+/** How a driver stands with the provider. */
+export interface Standing {
+  /** The identity that was looked at: the one that matches, else the nearest. */
+  readonly identity?: Identity;
+  readonly missing: readonly Right[];
+  /** The field that doesn't match, with what stands there and what is needed. */
+  readonly mismatch?: { readonly field: string; readonly value: string; readonly wanted: string };
+}
+
+/** The controller's service account as a subject, once its pods or the workload that makes them exist. */
+export function driverSubject(facts: Facts, driver: string): string | undefined {
+  const [pod] = driverPods(facts, driver, 'controller');
+  if (pod) return subjectOf(pod.metadata.namespace ?? '', pod.spec.serviceAccountName ?? 'default');
+  const deployment = facts.list('Deployment').find((one) => {
+    const part = driverPartOf(one.spec.template.spec);
+    return part?.driver === driver && part.part === 'controller';
+  });
+  return deployment && subjectOf(deployment.metadata.namespace ?? '', deployment.spec.template.spec.serviceAccountName ?? 'default');
+}
+
+/** Whether the provider trusts a driver's service account, and which of the rights asked for it lacks. */
+export function standingOf(facts: Facts, driver: string, rights: readonly Right[]): Standing {
+  const identities = facts.list('Identity').filter((one) => one.spec.driver === driver);
+  const issuer = facts.list('Ground')[0]?.spec.issuer;
+  const subject = driverSubject(facts, driver);
+  const faultOf = ({ spec }: Identity): Standing['mismatch'] => {
+    if (issuer !== undefined && spec.issuer !== issuer) return { field: 'spec.issuer', value: spec.issuer, wanted: issuer };
+    if (spec.audience !== providerAudience) return { field: 'spec.audience', value: spec.audience, wanted: providerAudience };
+    if (subject !== undefined && spec.subject !== subject) return { field: 'spec.subject', value: spec.subject, wanted: subject };
+    return undefined;
+  };
+  const trusted = identities.find((one) => !faultOf(one));
+  const identity = trusted ?? identities[0];
+  if (!identity) return { missing: rights };
+  const mismatch = trusted ? undefined : faultOf(identity);
+  return {
+    identity,
+    missing: rights.filter((one) => !identity.spec.rights.includes(one)),
+    ...(mismatch ? { mismatch } : {})
+  };
+}
+
+/** Whether a call that needs a right is let through. */
+export function mayCall(facts: Facts, driver: string, need: Right): boolean {
+  const { identity, missing, mismatch } = standingOf(facts, driver, [need]);
+  return identity !== undefined && !mismatch && missing.length === 0;
+}

@@ -1,0 +1,97 @@
+import { hash32 } from '../../shared';
+import type { PodSpec } from '../../model';
+import type { SpanMs } from '../clock/steps';
+
+/** Which part of a storage driver an image is. */
+export interface DriverPart {
+  readonly driver: string;
+  readonly part: 'controller' | 'node';
+}
+
+/** What the stand-in knows of an image. Sizes and times are made up. */
+export interface ImageCard {
+  readonly sizeBytes: number;
+  readonly drawMs: SpanMs;
+  /** Patience band of its start, common practice, no source. */
+  readonly normalMs: SpanMs;
+  /** The first member of a set founds what the others join, and takes longer. */
+  readonly first?: { readonly drawMs: SpanMs; readonly normalMs: SpanMs };
+  /** Below this memory limit it is killed at its start. */
+  readonly leastMemoryBytes?: number;
+  readonly ports?: readonly number[];
+  readonly driverPart?: DriverPart;
+}
+
+const mib = 2 ** 20;
+const shelf = 'shelf.standin.example';
+
+const cards: Record<string, ImageCard> = {
+  [`${shelf}/engines/multi-primary-sql`]: {
+    sizeBytes: 420 * mib,
+    drawMs: [22_000, 48_000],
+    normalMs: [20_000, 60_000],
+    first: { drawMs: [34_000, 80_000], normalMs: [30_000, 90_000] },
+    leastMemoryBytes: 512 * mib,
+    ports: [3600, 3601, 3602]
+  },
+  [`${shelf}/engines/log-coordinator`]: {
+    sizeBytes: 260 * mib,
+    drawMs: [20_000, 45_000],
+    normalMs: [20_000, 60_000],
+    leastMemoryBytes: 256 * mib,
+    ports: [2900, 2901]
+  },
+  [`${shelf}/engines/log-broker`]: {
+    sizeBytes: 380 * mib,
+    drawMs: [20_000, 50_000],
+    normalMs: [20_000, 60_000],
+    leastMemoryBytes: 512 * mib,
+    ports: [2910, 2911]
+  },
+  [`${shelf}/engines/image-shelf`]: { sizeBytes: 60 * mib, drawMs: [2_000, 6_000], normalMs: [2_000, 20_000], ports: [5050] }
+};
+
+function driverCard(part: DriverPart): ImageCard {
+  return { sizeBytes: (part.part === 'controller' ? 96 : 72) * mib, drawMs: [6_000, 22_000], normalMs: [10_000, 60_000], driverPart: part };
+}
+
+for (const short of ['block']) {
+  for (const part of ['controller', 'node'] as const) {
+    cards[`${shelf}/drivers/${short}-${part}`] = driverCard({ driver: `${short}.standin.example`, part });
+  }
+}
+
+/** Host and path of an image reference without tag and digest. */
+export function imageParts(image: string): { host: string; repository: string } {
+  const bare = image.replace(/@.*$/, '').replace(/:[^/:]*$/, '');
+  const slash = bare.indexOf('/');
+  const first = slash < 0 ? '' : bare.slice(0, slash);
+  const host = first.includes('.') || first.includes(':') ? first : '';
+  return { host, repository: bare };
+}
+
+const known = new Map<string, ImageCard>();
+
+/** What is known of an image; one that isn't on the list is an ordinary program of 40 to 200 MiB that starts in a few seconds. */
+export function imageCard(image: string): ImageCard {
+  let card = known.get(image);
+  if (!card) {
+    const { repository } = imageParts(image);
+    card = cards[repository] ?? { sizeBytes: (40 + (hash32(repository) % 160)) * mib, drawMs: [2_000, 8_000], normalMs: [2_000, 20_000] };
+    if (known.size > 2_000) known.clear();
+    known.set(image, card);
+  }
+  return card;
+}
+
+const parts = new WeakMap<object, DriverPart | null>();
+
+/** The driver part that a pod is, by its first container that is one. */
+export function driverPartOf(spec: PodSpec): DriverPart | undefined {
+  let part = parts.get(spec);
+  if (part === undefined) {
+    part = spec.containers.map((one) => imageCard(one.image).driverPart).find((one) => one) ?? null;
+    parts.set(spec, part);
+  }
+  return part ?? undefined;
+}

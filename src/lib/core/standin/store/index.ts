@@ -1,0 +1,2 @@
+export * from './indexes';
+export * from './store';

@@ -1,0 +1,69 @@
+import { claimsOf, selectedNodeMark, takesRoom, type ApiObject, type KindMap } from '../../model';
+import { driverPartOf } from '../provider/images';
+
+/** One way to find objects quickly: which kind, and under which keys an object of it stands. */
+interface Indexer {
+  readonly kind: keyof KindMap | '*';
+  keys(object: ApiObject): readonly string[];
+}
+
+const none: readonly string[] = [];
+
+const indexer = <K extends keyof KindMap>(kind: K, keys: (object: KindMap[K]) => readonly string[]): Indexer => ({
+  kind,
+  keys: (object) => keys(object as KindMap[K])
+});
+
+/** The key under which a service stands for finding it by a pod's labels: its first pair in the order of keys. */
+export function firstPair(namespace: string, selector: Readonly<Record<string, string>> | undefined): string | undefined {
+  if (!selector) return undefined;
+  const first = Object.keys(selector).sort()[0];
+  return first === undefined ? undefined : `${namespace}|${first}=${selector[first]}`;
+}
+
+const pairs = new WeakMap<object, readonly string[]>();
+
+function pairKeys(pod: KindMap['Pod']): readonly string[] {
+  const labels = pod.metadata.labels;
+  if (!labels) return none;
+  let keys = pairs.get(labels);
+  if (!keys) {
+    keys = Object.keys(labels).map((key) => `${pod.metadata.namespace}|${key}=${labels[key]}`);
+    pairs.set(labels, keys);
+  }
+  return keys;
+}
+
+/** All the indexes of a store. Adding one here is all it takes. */
+export const indexers = {
+  podsOnNode: indexer('Pod', (pod) => (pod.spec.nodeName && takesRoom(pod) ? [pod.spec.nodeName] : none)),
+  podsOfClaim: indexer('Pod', (pod) => claimsOf(pod.spec).map((claim) => `${pod.metadata.namespace}/${claim}`)),
+  podsOfDriver: indexer('Pod', (pod) => {
+    const part = driverPartOf(pod.spec);
+    return part ? [`${part.driver}|${part.part}`] : none;
+  }),
+  podsByPair: indexer('Pod', (pod) => pairKeys(pod)),
+  owned: {
+    kind: '*',
+    keys: (object) => object.metadata.ownerReferences?.map((owner) => owner.uid) ?? none
+  } satisfies Indexer as Indexer,
+  events: indexer('Event', (event) => [`${event.involvedObject.kind} ${event.involvedObject.namespace ?? ''}/${event.involvedObject.name}`]),
+  servicesByPair: indexer('Service', (service) => {
+    const pair = firstPair(service.metadata.namespace ?? '', service.spec.selector);
+    return pair ? [pair] : none;
+  }),
+  slices: indexer('EndpointSlice', (slice) => {
+    const service = slice.metadata.labels?.['kubernetes.io/service-name'];
+    return service ? [`${slice.metadata.namespace}/${service}`] : none;
+  }),
+  claimsOfClass: indexer('PersistentVolumeClaim', (claim) => (claim.spec.volumeName ? none : [claim.spec.storageClassName ?? '(none)'])),
+  claimsOfNode: indexer('PersistentVolumeClaim', (claim) => {
+    const node = claim.metadata.annotations?.[selectedNodeMark];
+    return node && !claim.spec.volumeName ? [node] : none;
+  }),
+  freeVolumes: indexer('PersistentVolume', (volume) => (volume.spec.claimRef ? none : [volume.spec.storageClassName ?? ''])),
+  volumesOfClaim: indexer('PersistentVolume', ({ spec }) => (spec.claimRef ? [`${spec.claimRef.namespace}/${spec.claimRef.name}`] : none)),
+  attachments: indexer('VolumeAttachment', ({ spec }) => [spec.source.persistentVolumeName ?? ''])
+};
+
+export type IndexName = keyof typeof indexers;

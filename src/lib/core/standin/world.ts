@@ -1,0 +1,275 @@
+import { CoreError, drawInt, hash32, stampOf, uidOf } from '../shared';
+import { entryOf, keyOf, refOf, type ApiObject, type Kind, type Ref } from '../model';
+import { admit, type Refusal } from './admit/admit';
+import { Schedule, type Due } from './clock/schedule';
+import { reactionMs, stepSpans, StepLog, type SpanMs, type Step, type StepId } from './clock/steps';
+import { loops } from './control';
+import type { Hands, Watch } from './control/loop';
+import { Journal, Store, changeKey, type Change } from './store';
+
+/** What a person does to a world. Everything else follows from it. */
+export type Action =
+  | { readonly type: 'send'; readonly objects: readonly ApiObject[] }
+  | { readonly type: 'remove'; readonly ref: Ref; readonly keepMembers?: boolean };
+
+/** An action and when it was taken, in virtual ms. */
+export interface TimedAction {
+  readonly atMs: number;
+  readonly action: Action;
+}
+
+/** Where a world begins. */
+export interface Origin {
+  readonly seed: number;
+  /** Nodes, backends, identities, registries and whatever else stands at T+0. */
+  readonly ground: readonly ApiObject[];
+}
+
+/** A world at a moment, as plain data with shared structure. */
+export interface Snapshot {
+  readonly nowMs: number;
+  readonly changes: readonly Change[];
+  readonly due: { due: Due[]; sequence: number };
+  readonly steps: readonly Step[];
+  readonly memories: ReadonlyMap<string, Map<string, unknown>>;
+  readonly births: ReadonlyMap<string, number>;
+}
+
+/** More calls than this within one virtual moment mean two loops that fight. */
+const mostCallsAMoment = 2_000_000;
+
+interface Listener {
+  readonly loop: number;
+  readonly pace: number;
+  readonly watch: Watch<Kind>;
+}
+
+/**
+ * The simulated cluster. Same origin and same actions give the same journal on every machine: time is virtual, draws depend on the
+ * seed alone, and calls are ordered by (time, priority, sequence).
+ */
+export class World implements Hands {
+  readonly store = new Store();
+  readonly journal = new Journal();
+  readonly log = new StepLog();
+  readonly seed: number;
+  nowMs = 0;
+  /** How many calls of loops have been made so far. */
+  calls = 0;
+  private readonly schedule = new Schedule(loops.length);
+  private readonly listeners = new Map<Kind, Listener[]>();
+  private memories = new Map<string, Map<string, unknown>>();
+  private births = new Map<string, number>();
+  private current = 0;
+  private callsNow = 0;
+
+  private constructor(seed: number) {
+    this.seed = seed;
+    loops.forEach((loop, i) => {
+      for (const [kind, watch] of Object.entries(loop.watches)) {
+        const list = this.listeners.get(kind as Kind) ?? [];
+        list.push({ loop: i, pace: loop.paceMs ?? reactionMs, watch: watch as Watch<Kind> });
+        this.listeners.set(kind as Kind, list);
+      }
+    });
+  }
+
+  /** A new world at T+0 with its ground. */
+  static create({ seed, ground }: Origin): World {
+    const world = new World(seed);
+    for (const object of ground) world.put(object);
+    return world;
+  }
+
+  /** The world that a snapshot was taken of; goes on as if it had never stopped. */
+  static restore(seed: number, saved: Snapshot): World {
+    const world = new World(seed);
+    for (const change of saved.changes) {
+      world.store.place(change.before, change.after);
+      world.journal.add(change);
+    }
+    world.schedule.load(saved.due);
+    world.log.load(saved.steps);
+    world.memories = new Map([...saved.memories].map(([name, map]) => [name, new Map(map)]));
+    world.births = new Map(saved.births);
+    world.nowMs = world.store.nowMs = saved.nowMs;
+    return world;
+  }
+
+  /** This world as plain data. The journal is shared, not copied: keep or serialise it before running on. */
+  save(): Snapshot {
+    return {
+      nowMs: this.nowMs,
+      changes: this.journal.changes,
+      due: this.schedule.save(),
+      steps: this.log.steps,
+      memories: this.memories,
+      births: this.births
+    };
+  }
+
+  /** Nothing is under way: only repeats of what failed are due, or nothing at all. */
+  get settled(): boolean {
+    return this.schedule.busy === 0;
+  }
+
+  /** When the next call is due, or undefined. */
+  get nextMs(): number | undefined {
+    return this.schedule.peek()?.atMs;
+  }
+
+  /** Applies an action at the present moment. Refuses as a whole: with refusals nothing has changed. */
+  act(action: Action): readonly Refusal[] {
+    const refusals = admit(this, action);
+    return refusals;
+  }
+
+  /**
+   * Runs to a moment. Stops early after `budget` calls.
+   * @returns whether the moment was reached
+   */
+  runUntil(targetMs: number, budget = Infinity): boolean {
+    if (targetMs < this.nowMs) throw new CoreError('World.runUntil', 'a world runs forward only', targetMs);
+    for (let left = budget; ; left -= 1) {
+      const due = this.schedule.peek();
+      if (!due || due.atMs > targetMs) break;
+      if (left <= 0) return false;
+      this.call(this.schedule.next()!);
+    }
+    this.nowMs = this.store.nowMs = targetMs;
+    return true;
+  }
+
+  /**
+   * Runs until nothing is under way. Stops early after `budget` calls, or at `latestMs`.
+   * @returns whether it stopped for one of the two: settled, or the latest moment
+   */
+  runSettled(budget = Infinity, latestMs = this.nowMs + 86_400_000): boolean {
+    for (let left = budget; this.schedule.busy > 0; left -= 1) {
+      const due = this.schedule.peek()!;
+      if (due.atMs > latestMs) {
+        this.nowMs = this.store.nowMs = latestMs;
+        return true;
+      }
+      if (left <= 0) return false;
+      this.call(this.schedule.next()!);
+      while (this.schedule.busy === 0 && this.schedule.peek()?.atMs === this.nowMs) this.call(this.schedule.next()!);
+    }
+    return true;
+  }
+
+  private call(due: Due): void {
+    if (due.atMs > this.nowMs) this.callsNow = 0;
+    this.callsNow += 1;
+    if (this.callsNow > mostCallsAMoment) throw new CoreError('World.call', 'control loops must come to rest', loops[due.loop]!.id);
+    this.nowMs = this.store.nowMs = due.atMs;
+    this.current = due.loop;
+    this.calls += 1;
+    loops[due.loop]!.reconcile(this, due.key);
+  }
+
+  put<T extends ApiObject>(object: T): T {
+    const ref = refOf(object);
+    const before = this.store.find(ref);
+    const key = keyOf(ref);
+    const version = String(this.journal.changes.length + 1);
+    const meta: ApiObject['metadata'] = before
+      ? { ...object.metadata, uid: before.metadata.uid, creationTimestamp: before.metadata.creationTimestamp, resourceVersion: version }
+      : { ...object.metadata, uid: this.born(key), creationTimestamp: stampOf(this.nowMs), resourceVersion: version };
+    const after = { ...object, metadata: meta } as T;
+    this.changed(before, after);
+    return after;
+  }
+
+  private born(key: string): string {
+    const nth = (this.births.get(key) ?? 0) + 1;
+    this.births.set(key, nth);
+    return uidOf(this.seed, `${key}#${nth}`);
+  }
+
+  drop(ref: Ref): void {
+    const before = this.store.find(ref);
+    if (before) this.changed(before, undefined);
+  }
+
+  private changed(before: ApiObject | undefined, after: ApiObject | undefined): void {
+    const object = (after ?? before)!;
+    this.store.place(before, after);
+    this.journal.add({ atMs: this.nowMs, key: changeKey(object), ...(before ? { before } : {}), ...(after ? { after } : {}) });
+    for (const { loop, pace, watch } of this.listeners.get(object.kind) ?? []) {
+      for (const key of watch(after as never, before as never, this.store)) this.schedule.add(this.nowMs + pace, loop, key, false);
+    }
+  }
+
+  remove(ref: Ref): void {
+    const object = this.store.find(ref);
+    if (!object || object.metadata.deletionTimestamp) return;
+    const waits = object.kind === 'Pod' || object.kind === 'Namespace' || (object.metadata.finalizers?.length ?? 0) > 0;
+    if (!waits) {
+      this.drop(ref);
+      return;
+    }
+    const marked = { ...object, metadata: { ...object.metadata, deletionTimestamp: stampOf(this.nowMs) } } as ApiObject;
+    this.put(marked);
+  }
+
+  event(about: ApiObject, reason: string, message: string, type: 'Normal' | 'Warning' = 'Normal'): void {
+    const { kind, namespace, name } = refOf(about);
+    const id = hash32(`${kind}/${reason}/${message}/${about.metadata.uid}`).toString(16).padStart(8, '0');
+    const space = namespace || 'default';
+    const eventName = `${name}.${id}`;
+    const old = this.store.get('Event', space, eventName);
+    const stamp = stampOf(this.nowMs);
+    this.put({
+      apiVersion: 'v1',
+      kind: 'Event',
+      metadata: { name: eventName, namespace: space },
+      involvedObject: { apiVersion: entryOf(kind).apiVersion, kind, namespace, name, uid: about.metadata.uid },
+      reason,
+      message,
+      type,
+      count: (old?.count ?? 0) + 1,
+      firstTimestamp: old?.firstTimestamp ?? stamp,
+      lastTimestamp: stamp,
+      source: { component: loops[this.current]!.id }
+    });
+  }
+
+  after(waitMs: number, key: string, idle = false): void {
+    this.schedule.add(this.nowMs + Math.max(1, Math.round(waitMs)), this.current, key, idle);
+  }
+
+  duration(step: StepId, what: string, spanMs?: SpanMs): number {
+    const [least, most] = spanMs ?? stepSpans[step].drawMs;
+    return drawInt(this.seed, `${step}|${what}`, least, most);
+  }
+
+  begin(subject: string, step: StepId, normalMs?: SpanMs): void {
+    this.log.begin(subject, step, this.nowMs, normalMs);
+  }
+
+  end(subject: string, step: StepId): void {
+    this.log.end(subject, step, this.nowMs);
+  }
+
+  endAll(subject: string): void {
+    this.log.endAll(subject, this.nowMs);
+  }
+
+  memory<T>(name: string): Map<string, T> {
+    let map = this.memories.get(name);
+    if (!map) this.memories.set(name, (map = new Map()));
+    return map as Map<string, T>;
+  }
+}
+
+/** Rebuilds the world that actions lead to, run up to a moment. */
+export function replay(origin: Origin, actions: readonly TimedAction[], untilMs: number): World {
+  const world = World.create(origin);
+  for (const { atMs, action } of actions) {
+    world.runUntil(atMs);
+    world.act(action);
+  }
+  if (untilMs > world.nowMs) world.runUntil(untilMs);
+  return world;
+}
