@@ -7,10 +7,10 @@ export default defineConfig({
   publicDir: false,
   ssr: { noExternal: true },
   build: {
-    ssr: 'src/lib/server/rehearsals/worker.ts',
-    outDir: 'build/worker',
+    ssr: process.env.ENTRY ?? 'src/lib/server/rehearsals/worker.ts',
+    outDir: process.env.OUT ?? 'build/worker',
     emptyOutDir: true,
     target: 'node20',
-    rollupOptions: { output: { entryFileNames: 'rehearsal-worker.js' } }
+    rollupOptions: { output: { entryFileNames: process.env.OUT ? '[name].js' : 'rehearsal-worker.js' } }
   }
 });

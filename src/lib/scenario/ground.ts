@@ -72,7 +72,7 @@ apiVersion: v1
 kind: Namespace
 metadata: {name: kube-system, labels: {kubernetes.io/metadata.name: kube-system}}
 status: {phase: Active}
----${nodes.join('---')}`;
+${nodes.map((one) => `---${one}`).join('')}`;
 }
 
 /** Reads manifests of the scenario; a mistake in them is ours and throws. */

@@ -46,7 +46,7 @@ const southQuay = (): ScenarioCluster => ({
 
 const northQuay = (): ScenarioCluster => ({
   name: 'north-quay',
-  flag: { hue: 226, weave: 'stripe' },
+  flag: { hue: 262, weave: 'stripe' },
   note: 'rented',
   seed: 4179,
   ground: objectsOf(
@@ -69,7 +69,7 @@ const northQuay = (): ScenarioCluster => ({
 
 const harbour = (): ScenarioCluster => ({
   name: 'harbour',
-  flag: { hue: 178, weave: 'check' },
+  flag: { hue: 190, weave: 'check' },
   note: 'own hardware',
   seed: 4180,
   ground: objectsOf(
@@ -89,7 +89,7 @@ const harbour = (): ScenarioCluster => ({
 
 const pilotHouse = (): ScenarioCluster => ({
   name: 'pilot-house',
-  flag: { hue: 38, weave: 'dots' },
+  flag: { hue: 70, weave: 'dots' },
   note: 'central',
   seed: 4181,
   ground: objectsOf(

@@ -1,5 +1,13 @@
 import type { ApiObject, Kind, KindMap, Ref } from './kinds';
 
+/** What the pods on a node ask for: thousandths of a CPU, bytes, how many pods, and how many claims they mount (a claim twice counts twice). */
+export interface NodeUse {
+  readonly milliCpu: number;
+  readonly memoryBytes: number;
+  readonly pods: number;
+  readonly claims: number;
+}
+
 /**
  * What can be known of one cluster at one moment. A stand-in knows all; a dump of a real cluster knows only its objects, and then
  * whoever asks about the provider has to answer "unseen".
@@ -11,6 +19,8 @@ export interface Facts {
   readonly knowsProvider: boolean;
   get<K extends Kind>(kind: K, namespace: string, name: string): KindMap[K] | undefined;
   list<K extends Kind>(kind: K, namespace?: string): KindMap[K][];
+  /** What the pods on a node ask for in sum. */
+  useOf(node: string): NodeUse;
   /** Pods that stand on a node. */
   podsOn(node: string): KindMap['Pod'][];
   /** Pods that name a claim. */

@@ -12,7 +12,7 @@ const asks = new WeakMap<object, Ask>();
 
 /** What a pod is placed by: the sum of its containers' requests (limits where no request is given). */
 export function askOf(spec: PodSpec): Ask {
-  const known = asks.get(spec);
+  const known = asks.get(spec.containers);
   if (known) return known;
   let milliCpu = 0;
   let memoryBytes = 0;
@@ -23,7 +23,7 @@ export function askOf(spec: PodSpec): Ask {
     if (memory !== undefined) memoryBytes += bytesOf(memory);
   }
   const ask = { milliCpu, memoryBytes };
-  asks.set(spec, ask);
+  asks.set(spec.containers, ask);
   return ask;
 }
 
@@ -71,9 +71,16 @@ export const nodeReady = (node: Node): boolean => {
 /** Whether a pod still takes room on its node: everything but one that has run to its end. */
 export const takesRoom = (pod: Pod): boolean => pod.status?.phase !== 'Succeeded' && pod.status?.phase !== 'Failed';
 
+const claimNames = new WeakMap<object, readonly string[]>();
+const noNames: readonly string[] = [];
+
 /** Names of the claims that a pod mounts. */
-export function claimsOf(spec: PodSpec): string[] {
-  const names: string[] = [];
-  for (const volume of spec.volumes ?? []) if (volume.persistentVolumeClaim) names.push(volume.persistentVolumeClaim.claimName);
+export function claimsOf(spec: PodSpec): readonly string[] {
+  if (!spec.volumes) return noNames;
+  let names = claimNames.get(spec.volumes);
+  if (!names) {
+    names = spec.volumes.flatMap((one) => (one.persistentVolumeClaim ? [one.persistentVolumeClaim.claimName] : []));
+    claimNames.set(spec.volumes, names);
+  }
   return names;
 }

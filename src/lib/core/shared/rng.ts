@@ -26,9 +26,19 @@ export function suffix(seed: number, what: string, length = 5): string {
   return text;
 }
 
+const mix = (h: number): number => {
+  const a = Math.imul(h ^ (h >>> 16), 0x85ebca6b);
+  const b = Math.imul(a ^ (a >>> 13), 0xc2b2ae35);
+  return (b ^ (b >>> 16)) >>> 0;
+};
+const hex8 = (n: number): string => (n + 0x1_0000_0000).toString(16).slice(1);
+
 /** An identifier in the form of a UUID (version 8, RFC 9562), drawn from the seed. */
 export function uidOf(seed: number, what: string): string {
-  const part = (n: number) => hash32(`${what}/${n}`, hash32('uid', seed)).toString(16).padStart(8, '0');
-  const hex = part(0) + part(1) + part(2) + part(3);
-  return `${hex.slice(0, 8)}-${hex.slice(8, 12)}-8${hex.slice(13, 16)}-a${hex.slice(17, 20)}-${hex.slice(20, 32)}`;
+  const a = hash32(what, seed);
+  const b = mix(a ^ 0x9e3779b9);
+  const c = hash32(what, ~seed);
+  const d = mix(c ^ 0x7f4a7c15);
+  const [x, y] = [hex8(b), hex8(c)];
+  return `${hex8(a)}-${x.slice(0, 4)}-8${x.slice(5)}-a${y.slice(1, 4)}-${y.slice(4)}${hex8(d)}`;
 }

@@ -3,8 +3,15 @@ import { CoreError } from './errors';
 /** The moment on the calendar at which every rehearsal's clock starts (virtual; made up). */
 export const epochMs = 1_772_431_200_000; // 2026-03-02T06:00:00Z
 
+// Most calls ask for the moment of the call before.
+let lastMs = NaN;
+let lastStamp = '';
+
 /** A virtual moment as manifests spell times (RFC 3339, UTC, milliseconds kept). */
-export const stampOf = (atMs: number): string => new Date(epochMs + atMs).toISOString();
+export function stampOf(atMs: number): string {
+  if (atMs !== lastMs) [lastMs, lastStamp] = [atMs, new Date(epochMs + atMs).toISOString()];
+  return lastStamp;
+}
 
 /** The virtual moment of a time written by {@link stampOf}; throws on a text that is no time. */
 export function momentOf(stamp: string): number {

@@ -8,7 +8,7 @@ export { missingReferences, referenceSentence, referencesOf } from './control/ag
 export { probeFault } from './control/agent/stages';
 export { attachmentName } from './control/attaching';
 export { volumeFits } from './control/binding';
-export { faultSentence, givenAway, luggageOf, placeFault, type PlaceFault } from './control/placing';
+export { faultSentence, luggageOf, placeFault, type PlaceFault } from './control/placing';
 export { driverModes } from './control/provisioning';
 export { revisionOf } from './control/pods';
 export { assetOf, checksumOf, storeHolds } from './engines/little-store';

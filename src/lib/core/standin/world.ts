@@ -5,7 +5,7 @@ import { Schedule, type Due } from './clock/schedule';
 import { reactionMs, stepSpans, StepLog, type SpanMs, type Step, type StepId } from './clock/steps';
 import { loops } from './control';
 import type { Hands, Watch } from './control/loop';
-import { Journal, Store, changeKey, type Change } from './store';
+import { Journal, Store, type Change } from './store';
 
 /** What a person does to a world. Everything else follows from it. */
 export type Action =
@@ -177,7 +177,7 @@ export class World implements Hands {
       ? { ...object.metadata, uid: before.metadata.uid, creationTimestamp: before.metadata.creationTimestamp, resourceVersion: version }
       : { ...object.metadata, uid: this.born(key), creationTimestamp: stampOf(this.nowMs), resourceVersion: version };
     const after = { ...object, metadata: meta } as T;
-    this.changed(before, after);
+    this.changed(key, before, after);
     return after;
   }
 
@@ -189,15 +189,17 @@ export class World implements Hands {
 
   drop(ref: Ref): void {
     const before = this.store.find(ref);
-    if (before) this.changed(before, undefined);
+    if (before) this.changed(keyOf(ref), before, undefined);
   }
 
-  private changed(before: ApiObject | undefined, after: ApiObject | undefined): void {
+  private changed(key: string, before: ApiObject | undefined, after: ApiObject | undefined): void {
     const object = (after ?? before)!;
     this.store.place(before, after);
-    this.journal.add({ atMs: this.nowMs, key: changeKey(object), ...(before ? { before } : {}), ...(after ? { after } : {}) });
-    for (const { loop, pace, watch } of this.listeners.get(object.kind) ?? []) {
-      for (const key of watch(after as never, before as never, this.store)) this.schedule.add(this.nowMs + pace, loop, key, false);
+    this.journal.add({ atMs: this.nowMs, key, before, after });
+    const listeners = this.listeners.get(object.kind);
+    if (!listeners) return;
+    for (const { loop, pace, watch } of listeners) {
+      for (const called of watch(after as never, before as never, this.store)) this.schedule.add(this.nowMs + pace, loop, called, false);
     }
   }
 

@@ -9,7 +9,6 @@ import {
   roomOf,
   selectedNodeMark,
   selectorMatches,
-  takesRoom,
   termsMatch,
   waitsForConsumer,
   zoneOf,
@@ -74,10 +73,12 @@ function driverOf(facts: Facts, claim: Claim): string | undefined {
 }
 
 function slotsShort(facts: Facts, node: Node, pod: Pod, { bound, choosing }: Luggage): boolean {
+  if (!bound.length && !choosing.length) return false;
+  const atMost = facts.useOf(node.metadata.name).claims + bound.length + choosing.length;
   const limits = facts.get('CSINode', '', node.metadata.name)?.spec.drivers ?? [];
   return limits.some(({ name: driver, allocatable }) => {
     const most = allocatable?.count;
-    if (most === undefined) return false;
+    if (most === undefined || atMost <= most) return false;
     const mine = [...bound, ...choosing].filter((claim) => driverOf(facts, claim) === driver);
     if (!mine.length) return false;
     const taken = slotsTaken(facts, node.metadata.name, driver);
@@ -94,16 +95,25 @@ function domainPods(facts: Facts, node: Node, topologyKey: string): Pod[] {
   return facts.list('Node').flatMap((one) => (one.metadata.labels?.[topologyKey] === value ? facts.podsOn(one.metadata.name) : []));
 }
 
-const antiTerms = (pod: Pod) => pod.spec.affinity?.podAntiAffinity?.requiredDuringSchedulingIgnoredDuringExecution ?? [];
+const noTerms: NonNullable<NonNullable<NonNullable<Pod['spec']['affinity']>['podAntiAffinity']>['requiredDuringSchedulingIgnoredDuringExecution']> = [];
+const antiTerms = (pod: Pod) => pod.spec.affinity?.podAntiAffinity?.requiredDuringSchedulingIgnoredDuringExecution ?? noTerms;
 
+type Term = ReturnType<typeof antiTerms>[number];
+
+const clashes = (owner: Pod, other: Pod, term: Term): boolean =>
+  other.metadata.uid !== owner.metadata.uid &&
+  (term.namespaces?.length ? term.namespaces.includes(other.metadata.namespace ?? '') : other.metadata.namespace === owner.metadata.namespace) &&
+  selectorMatches(term.labelSelector, other.metadata.labels);
+
+/** Whether the pod keeps apart from one in the node's domain, or one on the node keeps apart from it. */
 function keptApart(facts: Facts, node: Node, pod: Pod): boolean {
-  const clashes = (owner: Pod, other: Pod, term: ReturnType<typeof antiTerms>[number]) =>
-    (term.namespaces?.length ? term.namespaces : [owner.metadata.namespace]).includes(other.metadata.namespace) &&
-    selectorMatches(term.labelSelector, other.metadata.labels);
-  const others = (key: string) =>
-    domainPods(facts, node, key).filter((one) => one.metadata.uid !== pod.metadata.uid && takesRoom(one));
-  if (antiTerms(pod).some((term) => others(term.topologyKey).some((other) => clashes(pod, other, term)))) return true;
-  return others('kubernetes.io/hostname').some((other) => antiTerms(other).some((term) => clashes(other, pod, term)));
+  for (const term of antiTerms(pod)) {
+    for (const other of domainPods(facts, node, term.topologyKey)) if (clashes(pod, other, term)) return true;
+  }
+  for (const other of facts.podsOn(node.metadata.name)) {
+    for (const term of antiTerms(other)) if (clashes(other, pod, term)) return true;
+  }
+  return false;
 }
 
 function volumeElsewhere(facts: Facts, node: Node, { bound }: Luggage): boolean {
@@ -111,19 +121,6 @@ function volumeElsewhere(facts: Facts, node: Node, { bound }: Luggage): boolean 
     const terms = facts.get('PersistentVolume', '', claim.spec.volumeName ?? '')?.spec.nodeAffinity?.required?.nodeSelectorTerms;
     return terms !== undefined && !termsMatch(terms, node.metadata.labels);
   });
-}
-
-/** What a node has given away already. */
-export function givenAway(facts: Facts, node: string): { milliCpu: number; memoryBytes: number; pods: number } {
-  let milliCpu = 0;
-  let memoryBytes = 0;
-  const pods = facts.podsOn(node);
-  for (const pod of pods) {
-    const ask = askOf(pod.spec);
-    milliCpu += ask.milliCpu;
-    memoryBytes += ask.memoryBytes;
-  }
-  return { milliCpu, memoryBytes, pods: pods.length };
 }
 
 /**
@@ -138,7 +135,7 @@ export function placeFault(facts: Facts, pod: Pod, node: Node, luggage: Luggage)
   if (volumeElsewhere(facts, node, luggage)) return 'volume-zone';
   const ask = askOf(pod.spec);
   const room = roomOf(node);
-  const given = givenAway(facts, node.metadata.name);
+  const given = facts.useOf(node.metadata.name);
   if (given.milliCpu + ask.milliCpu > room.milliCpu) return 'cpu';
   if (given.memoryBytes + ask.memoryBytes > room.memoryBytes) return 'memory';
   if (given.pods + 1 > room.pods) return 'pods';
@@ -146,17 +143,21 @@ export function placeFault(facts: Facts, pod: Pod, node: Node, luggage: Luggage)
   return slotsShort(facts, node, pod, luggage) ? 'slots' : undefined;
 }
 
-/** So many fitting nodes are compared before one is chosen; a small cluster is looked through whole. */
-const enoughNodes = 24;
+/** A cluster of up to so many nodes is looked through whole. */
+const smallCluster = 24;
+/** In a larger one so many fitting nodes are compared, from a place drawn for the pod. */
+const enoughNodes = 8;
 
 function choose(world: Hands, pod: Pod, luggage: Luggage): { node?: Node; faults: Map<PlaceFault, number> } {
   const nodes = world.store.list('Node');
   const faults = new Map<PlaceFault, number>();
-  const start = nodes.length > enoughNodes ? hash32(idOf(pod), world.seed) % nodes.length : 0;
+  const enough = nodes.length > smallCluster ? enoughNodes : smallCluster;
+  const siblings = siblingsOf(world.store, pod);
+  const start = nodes.length > smallCluster ? hash32(idOf(pod), world.seed) % nodes.length : 0;
   let best: Node | undefined;
   let bestScore = -1;
   let fitting = 0;
-  for (let i = 0; i < nodes.length && fitting < enoughNodes; i += 1) {
+  for (let i = 0; i < nodes.length && fitting < enough; i += 1) {
     const node = nodes[(start + i) % nodes.length]!;
     const fault = placeFault(world.store, pod, node, luggage);
     if (fault) {
@@ -164,23 +165,31 @@ function choose(world: Hands, pod: Pod, luggage: Luggage): { node?: Node; faults
       continue;
     }
     fitting += 1;
-    const score = scoreOf(world.store, pod, node);
+    const score = scoreOf(world.store, siblings, node);
     if (score > bestScore) [best, bestScore] = [node, score];
   }
   return { ...(best ? { node: best } : {}), faults };
 }
 
-/** Roomier nodes first; nodes and zones that already hold a sibling last. */
-function scoreOf(facts: Facts, pod: Pod, node: Node): number {
-  const room = roomOf(node);
-  const given = givenAway(facts, node.metadata.name);
-  const free = (1 - given.milliCpu / Math.max(1, room.milliCpu) + 1 - given.memoryBytes / Math.max(1, room.memoryBytes)) / 2;
+/** Node and zone of each sibling that has been placed. */
+function siblingsOf(facts: Facts, pod: Pod): { node: string; zone: string }[] {
   const owner = pod.metadata.ownerReferences?.[0];
-  const siblings = owner ? facts.ownedBy(owner.uid).filter((one): one is Pod => one.kind === 'Pod' && one.metadata.uid !== pod.metadata.uid) : [];
+  if (!owner) return [];
+  return facts.ownedBy(owner.uid).flatMap((one) => {
+    const node = one.kind === 'Pod' && one.metadata.uid !== pod.metadata.uid ? one.spec.nodeName : undefined;
+    return node ? [{ node, zone: zoneOf(facts.get('Node', '', node)) }] : [];
+  });
+}
+
+/** Roomier nodes first; nodes and zones that already hold a sibling last. */
+function scoreOf(facts: Facts, siblings: readonly { node: string; zone: string }[], node: Node): number {
+  const room = roomOf(node);
+  const given = facts.useOf(node.metadata.name);
+  const free = (1 - given.milliCpu / Math.max(1, room.milliCpu) + 1 - given.memoryBytes / Math.max(1, room.memoryBytes)) / 2;
   const zone = zoneOf(node);
-  const sameNode = siblings.filter((one) => one.spec.nodeName === node.metadata.name).length;
-  const sameZone = siblings.filter((one) => one.spec.nodeName && zoneOf(facts.get('Node', '', one.spec.nodeName)) === zone).length;
-  return 100 + free - 4 * sameNode - 2 * sameZone;
+  let score = 100 + free;
+  for (const one of siblings) score -= (one.node === node.metadata.name ? 4 : 0) + (one.zone === zone ? 2 : 0);
+  return score;
 }
 
 const faultWords: Record<PlaceFault, string> = {
@@ -222,7 +231,8 @@ function seek(world: Hands, pod: Pod): void {
     wait(world, pod, `0 of ${world.store.list('Node').length} nodes can be chosen: the claim ${luggage.missing.join(', ')} is missing or not bound.`);
     return;
   }
-  const chosen = luggage.choosing[0]?.metadata.annotations?.[selectedNodeMark];
+  const choices = world.memory<string>('chosenNode');
+  const chosen = choices.get(pod.metadata.uid ?? '');
   const known = chosen ? world.store.get('Node', '', chosen) : undefined;
   const kept = known && !placeFault(world.store, pod, known, luggage) ? known : undefined;
   const { node, faults } = kept ? { node: kept, faults: new Map<PlaceFault, number>() } : choose(world, pod, luggage);
@@ -233,9 +243,11 @@ function seek(world: Hands, pod: Pod): void {
   }
   waiting.delete(key);
   if (luggage.choosing.length) {
+    choices.set(pod.metadata.uid ?? '', node.metadata.name);
     for (const claim of luggage.choosing) select(world, claim, node.metadata.name);
     return;
   }
+  choices.delete(pod.metadata.uid ?? '');
   place(world, pod, node);
 }
 

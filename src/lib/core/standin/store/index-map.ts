@@ -1,12 +1,17 @@
-/** Objects under a derived key; several keys per object are allowed. */
-export class IndexMap<T> {
-  private readonly buckets = new Map<string, Map<string, T>>();
+/** A place that holds an object's latest state; indexes point to it, so that most changes leave them alone. */
+export interface Slot<T> {
+  object: T;
+}
 
-  add(keys: readonly string[], id: string, object: T): void {
+/** Slots under a derived key; several keys per object are allowed. */
+export class IndexMap<T> {
+  private readonly buckets = new Map<string, Map<string, Slot<T>>>();
+
+  add(keys: readonly string[], id: string, slot: Slot<T>): void {
     for (const key of keys) {
       let bucket = this.buckets.get(key);
       if (!bucket) this.buckets.set(key, (bucket = new Map()));
-      bucket.set(id, object);
+      bucket.set(id, slot);
     }
   }
 
@@ -19,11 +24,11 @@ export class IndexMap<T> {
     }
   }
 
-  of(key: string): Iterable<T> {
-    return this.buckets.get(key)?.values() ?? [];
-  }
-
-  has(key: string): boolean {
-    return this.buckets.has(key);
+  of(key: string): T[] {
+    const bucket = this.buckets.get(key);
+    if (!bucket) return [];
+    const found: T[] = [];
+    for (const slot of bucket.values()) found.push(slot.object);
+    return found;
   }
 }

@@ -1,22 +1,25 @@
-import { keyOf, refOf, type ApiObject, type Facts, type Kind, type KindMap, type Ref } from '../../model';
-import { IndexMap } from './index-map';
+import { askOf, claimsOf, takesRoom, type ApiObject, type Facts, type Kind, type KindMap, type NodeUse, type Ref } from '../../model';
+import { IndexMap, type Slot } from './index-map';
 import { indexers, type IndexName } from './indexes';
 
 /** One change of one object. `before` is missing when it was made, `after` when it went. */
 export interface Change {
   readonly atMs: number;
   readonly key: string;
-  readonly before?: ApiObject;
-  readonly after?: ApiObject;
+  readonly before?: ApiObject | undefined;
+  readonly after?: ApiObject | undefined;
 }
 
-type Bucket = Map<string, ApiObject>;
+const nothingUsed: NodeUse = { milliCpu: 0, memoryBytes: 0, pods: 0, claims: 0 };
+
+type Bucket = Map<string, Slot<ApiObject>>;
 const names = Object.keys(indexers) as IndexName[];
 
 /** The objects of one cluster at one moment, found by kind, namespace, name and by the indexes. */
 export class Store implements Facts {
   nowMs = 0;
   readonly knowsProvider = true;
+  private readonly uses = new Map<string, { -readonly [K in keyof NodeUse]: number }>();
   private readonly kinds = new Map<Kind, Map<string, Bucket>>();
   private readonly indexes = Object.fromEntries(names.map((name) => [name, new IndexMap<ApiObject>()])) as Record<
     IndexName,
@@ -24,7 +27,7 @@ export class Store implements Facts {
   >;
 
   get<K extends Kind>(kind: K, namespace: string, name: string): KindMap[K] | undefined {
-    return this.kinds.get(kind)?.get(namespace)?.get(name) as KindMap[K] | undefined;
+    return this.kinds.get(kind)?.get(namespace)?.get(name)?.object as KindMap[K] | undefined;
   }
 
   find(ref: Ref): ApiObject | undefined {
@@ -34,68 +37,112 @@ export class Store implements Facts {
   list<K extends Kind>(kind: K, namespace?: string): KindMap[K][] {
     const spaces = this.kinds.get(kind);
     if (!spaces) return [];
-    if (namespace !== undefined) return [...(spaces.get(namespace)?.values() ?? [])] as KindMap[K][];
     const all: ApiObject[] = [];
-    for (const bucket of spaces.values()) for (const object of bucket.values()) all.push(object);
+    if (namespace !== undefined) for (const slot of spaces.get(namespace)?.values() ?? []) all.push(slot.object);
+    else for (const bucket of spaces.values()) for (const slot of bucket.values()) all.push(slot.object);
     return all as KindMap[K][];
   }
 
   /** Objects under a key of an index. */
-  by<K extends Kind = Kind>(index: IndexName, key: string): Iterable<KindMap[K]> {
-    return this.indexes[index].of(key) as Iterable<KindMap[K]>;
+  by<K extends Kind = Kind>(index: IndexName, key: string): KindMap[K][] {
+    return this.indexes[index].of(key) as KindMap[K][];
   }
 
   podsOn(node: string): KindMap['Pod'][] {
-    return [...this.by<'Pod'>('podsOnNode', node)];
+    return this.by<'Pod'>('podsOnNode', node);
   }
 
   podsOfClaim(namespace: string, claim: string): KindMap['Pod'][] {
-    return [...this.by<'Pod'>('podsOfClaim', `${namespace}/${claim}`)];
+    return this.by<'Pod'>('podsOfClaim', `${namespace}/${claim}`);
   }
 
   ownedBy(uid: string): ApiObject[] {
-    return [...this.by('owned', uid)];
+    return this.by('owned', uid);
   }
 
   eventsOf({ kind, namespace, name }: Ref): KindMap['Event'][] {
-    return [...this.by<'Event'>('events', `${kind} ${namespace}/${name}`)];
+    return this.by<'Event'>('events', `${kind} ${namespace}/${name}`);
   }
 
   /** Sets or, with undefined, takes away what stands under a key. */
   place(before: ApiObject | undefined, after: ApiObject | undefined): void {
     const object = after ?? before;
     if (!object) return;
-    const { kind, namespace, name } = refOf(object);
+    const { kind } = object;
+    const { name, namespace = '' } = object.metadata;
     let spaces = this.kinds.get(kind);
     if (!spaces) this.kinds.set(kind, (spaces = new Map()));
     let bucket = spaces.get(namespace);
     if (!bucket) spaces.set(namespace, (bucket = new Map()));
-    if (after) bucket.set(name, after);
-    else bucket.delete(name);
-    this.reindex(`${kind} ${namespace}/${name}`, kind, before, after);
+    const slot = bucket.get(name);
+    if (slot && after) slot.object = after;
+    if (before && after && slot && !indexedPartsDiffer(before, after)) return;
+    if (before?.kind === 'Pod') this.use(before, -1);
+    if (after?.kind === 'Pod') this.use(after, 1);
+    const made = slot ?? { object };
+    if (!after) bucket.delete(name);
+    else if (!slot) bucket.set(name, made);
+    this.reindex(`${kind} ${namespace}/${name}`, kind, made, before, after);
   }
 
-  private reindex(id: string, kind: Kind, before: ApiObject | undefined, after: ApiObject | undefined): void {
-    for (const name of names) {
-      const { kind: of, keys } = indexers[name];
-      if (of !== '*' && of !== kind) continue;
+  private use(pod: KindMap['Pod'], sign: 1 | -1): void {
+    const node = pod.spec.nodeName;
+    if (!node || !takesRoom(pod)) return;
+    let sum = this.uses.get(node);
+    if (!sum) this.uses.set(node, (sum = { milliCpu: 0, memoryBytes: 0, pods: 0, claims: 0 }));
+    const ask = askOf(pod.spec);
+    sum.milliCpu += sign * ask.milliCpu;
+    sum.memoryBytes += sign * ask.memoryBytes;
+    sum.pods += sign;
+    sum.claims += sign * claimsOf(pod.spec).length;
+  }
+
+  useOf(node: string): NodeUse {
+    return this.uses.get(node) ?? nothingUsed;
+  }
+
+  private reindex(id: string, kind: Kind, slot: Slot<ApiObject>, before: ApiObject | undefined, after: ApiObject | undefined): void {
+    for (const name of indexesOf(kind)) {
+      const { keys } = indexers[name];
       const index = this.indexes[name];
       const now = after ? keys(after) : [];
       if (before) {
         const old = keys(before);
-        if (after && old.length === now.length && old.every((key, i) => key === now[i])) {
-          if (now.length) index.add(now, id, after);
-          continue;
-        }
+        if (old.length === now.length && old.every((key, i) => key === now[i])) continue;
         index.drop(old, id);
       }
-      if (after) index.add(now, id, after);
+      if (after) index.add(now, id, slot);
     }
   }
 }
 
+const perKind = new Map<Kind, IndexName[]>();
+
+function indexesOf(kind: Kind): IndexName[] {
+  let mine = perKind.get(kind);
+  if (!mine) {
+    mine = names.filter((name) => indexers[name].kind === '*' || indexers[name].kind === kind);
+    perKind.set(kind, mine);
+  }
+  return mine;
+}
+
+/** Whether a change touches anything that an index or a node's sum is made from. Most changes are of the status alone. */
+function indexedPartsDiffer(before: ApiObject, after: ApiObject): boolean {
+  const [x, y] = [before.metadata, after.metadata];
+  if (x.labels !== y.labels || x.ownerReferences !== y.ownerReferences || x.annotations !== y.annotations) return true;
+  if ((before as { spec?: unknown }).spec !== (after as { spec?: unknown }).spec) return true;
+  return before.kind === 'Pod' && before.status?.phase !== (after as typeof before).status?.phase;
+}
+
+/** What a view needs of a journal. */
+export interface History {
+  readonly changes: readonly Change[];
+  countAt(atMs: number): number;
+}
+
 /** All changes so far, oldest first. Any moment can be stood up from it. */
-export class Journal {
+export class Journal implements History {
   readonly changes: Change[] = [];
 
   add(change: Change): void {
@@ -120,24 +167,24 @@ export class View {
   readonly store = new Store();
   private applied = 0;
 
-  constructor(private readonly journal: Journal) {}
+  constructor(private readonly journal: History) {}
 
   /** Moves to a moment (virtual ms) and gives the facts of it. */
   at(atMs: number): Store {
     const target = this.journal.countAt(atMs);
     const { changes } = this.journal;
-    while (this.applied < target) {
-      const { before, after } = changes[this.applied++]!;
-      this.store.place(before, after);
+    // An object that changes many times on the way is set once, to what it is at the end of the way.
+    const ways = new Map<string, { from: ApiObject | undefined; to: ApiObject | undefined }>();
+    const forward = target > this.applied;
+    while (this.applied !== target) {
+      const { key, before, after } = changes[forward ? this.applied++ : --this.applied]!;
+      const [from, to] = forward ? [before, after] : [after, before];
+      const known = ways.get(key);
+      if (known) known.to = to;
+      else ways.set(key, { from, to });
     }
-    while (this.applied > target) {
-      const { before, after } = changes[--this.applied]!;
-      this.store.place(after, before);
-    }
+    for (const { from, to } of ways.values()) this.store.place(from, to);
     this.store.nowMs = atMs;
     return this.store;
   }
 }
-
-/** The key of a change in sentences and hashes. */
-export const changeKey = (object: ApiObject): string => keyOf(refOf(object));

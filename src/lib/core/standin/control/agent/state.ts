@@ -1,6 +1,6 @@
 import { stampOf } from '../../../shared';
-import type { ContainerStatus, Pod } from '../../../model';
-import { withCondition, type Hands } from '../loop';
+import { conditionOf, type Condition, type ContainerStatus, type Pod } from '../../../model';
+import type { Hands } from '../loop';
 
 /** Where a pod's node has got to with it. Plain data: part of snapshots. */
 export interface AgentState {
@@ -47,6 +47,20 @@ export function working(turn: Turn, stage: AgentState['stage'], spanMs: () => nu
   return true;
 }
 
+const notReady = 'Not every container is ready yet.';
+
+/** The four conditions of a placed pod; a transition time moves only when its status does. */
+function podConditions(pod: Pod, ready: boolean, message: string | undefined, stamp: string): Condition[] {
+  const truth = ready ? 'True' : 'False';
+  const why = ready ? undefined : { reason: 'ContainersNotReady', message: message ?? notReady };
+  const old = pod.status?.conditions;
+  const made = (type: string, status: string, more?: { reason: string; message: string }): Condition => {
+    const before = conditionOf(old, type);
+    return { type, status, ...more, lastTransitionTime: before?.status === status && before.lastTransitionTime ? before.lastTransitionTime : stamp };
+  };
+  return [made('PodScheduled', 'True'), made('Initialized', 'True'), made('ContainersReady', truth, why), made('Ready', truth, why)];
+}
+
 type State = NonNullable<ContainerStatus['state']>;
 
 /** Writes the same state to all containers of a pod, with phase and conditions that go with it. */
@@ -64,12 +78,7 @@ export function setContainers(turn: Turn, state: State, more: { phase?: string; 
     started: state.running !== undefined,
     state
   }));
-  const why = ready ? {} : { reason: 'ContainersNotReady', message: state.waiting?.message ?? 'Not every container is ready yet.' };
-  const truth = ready ? 'True' : 'False';
-  let conditions = withCondition(pod.status?.conditions, { type: 'PodScheduled', status: 'True' }, stamp);
-  conditions = withCondition(conditions, { type: 'Initialized', status: 'True' }, stamp);
-  conditions = withCondition(conditions, { type: 'ContainersReady', status: truth, ...why }, stamp);
-  conditions = withCondition(conditions, { type: 'Ready', status: truth, ...why }, stamp);
+  const conditions = podConditions(pod, ready, state.waiting?.message, stamp);
   const node = world.store.get('Node', '', pod.spec.nodeName ?? '');
   const hostIP = node?.status?.addresses?.find((one) => one.type === 'InternalIP')?.address;
   return world.put({

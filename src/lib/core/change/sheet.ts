@@ -1,0 +1,196 @@
+import { same, type Difference } from '../shared';
+import {
+  claimsOf,
+  entryOf,
+  keyOf,
+  memberClaim,
+  memberName,
+  ordinalIn,
+  ordinalsOf,
+  refOf,
+  type ApiObject,
+  type DaemonSet,
+  type Deployment,
+  type Facts,
+  type Pod,
+  type PodSpec,
+  type Ref,
+  type StatefulSet
+} from '../model';
+import { plan, removalRefusal, type Refusal, type Verdict } from '../standin';
+
+/** One line of a change sheet. */
+export interface SheetLine {
+  readonly ref: Ref;
+  readonly says: string;
+  readonly fields?: readonly Difference[];
+  readonly refusal?: Refusal;
+}
+
+/** One step of the order of sending, with what is waited for before the next one works. */
+export interface SendStep {
+  readonly refs: readonly Ref[];
+  readonly then?: string;
+}
+
+/** What a draft would do to a cluster as it stands now. */
+export interface ChangeSheet {
+  readonly nowMs: number;
+  readonly new: readonly SheetLine[];
+  readonly altered: readonly SheetLine[];
+  readonly refused: readonly SheetLine[];
+  readonly restarted: readonly SheetLine[];
+  readonly lost: readonly SheetLine[];
+  readonly untouched: readonly SheetLine[];
+  readonly order: readonly SendStep[];
+}
+
+const shown = (value: unknown): string => {
+  if (value === undefined) return 'nothing';
+  const text = typeof value === 'string' ? value : JSON.stringify(value);
+  return text.length > 48 ? `${text.slice(0, 45)}...` : text;
+};
+
+/** Fields whose values never appear on a sheet. */
+const covered = (ref: Ref, { field }: Difference): boolean => ref.kind === 'Secret' && /^(data|stringData)/.test(field);
+
+const changeWords = (ref: Ref, one: Difference): string => (covered(ref, one) ? `${one.field} changes (covered)` : `${one.field} ${shown(one.before)} → ${shown(one.after)}`);
+
+function safeFields(ref: Ref, fields: readonly Difference[]): Difference[] {
+  return fields.map((one) => (covered(ref, one) ? { field: one.field, before: '(covered)', after: '(covered)' } : one));
+}
+
+const ephemeral = (spec: PodSpec): string[] => (spec.volumes ?? []).filter((one) => one.emptyDir).map((one) => one.name);
+
+type Workload = StatefulSet | Deployment | DaemonSet;
+const isWorkload = (one: ApiObject | undefined): one is Workload => one?.kind === 'StatefulSet' || one?.kind === 'Deployment' || one?.kind === 'DaemonSet';
+
+const podsOf = (facts: Facts, owner: ApiObject): Pod[] => facts.ownedBy(owner.metadata.uid ?? '').filter((one): one is Pod => one.kind === 'Pod');
+
+function restarts(facts: Facts, { before, after }: Verdict): { restarted: SheetLine[]; lost: SheetLine[] } {
+  if (!isWorkload(before) || !isWorkload(after) || same(before.spec.template, after.spec.template)) return { restarted: [], lost: [] };
+  const pods = podsOf(facts, before);
+  if (!pods.length) return { restarted: [], lost: [] };
+  const names = pods.map((pod) => pod.metadata.name).sort();
+  if (after.kind === 'StatefulSet') names.sort((a, b) => (ordinalIn(after, b) ?? 0) - (ordinalIn(after, a) ?? 0));
+  const onDelete = after.kind === 'StatefulSet' && after.spec.updateStrategy?.type === 'OnDelete';
+  const all = after.kind === 'Deployment' && after.spec.strategy?.type === 'Recreate';
+  const how = onDelete ? 'only when somebody takes a member away (OnDelete)' : all ? 'all at once: the old ones end before new ones start' : 'one after the other, each after the one before is ready';
+  const dirs = ephemeral(before.spec.template.spec);
+  return {
+    restarted: [{ ref: refOf(after), says: `${names.join(', ')}; ${how}` }],
+    lost: dirs.length ? [{ ref: refOf(after), says: `what lies in the ephemeral directories ${dirs.join(', ')} of ${names.join(', ')}` }] : []
+  };
+}
+
+/** What goes with a claim: its volume and the backend's asset, where the policy is Delete. */
+function claimLoss(facts: Facts, namespace: string, name: string): SheetLine[] {
+  const claim = facts.get('PersistentVolumeClaim', namespace, name);
+  const volume = facts.get('PersistentVolume', '', claim?.spec.volumeName ?? '');
+  if (!claim || !volume || volume.spec.persistentVolumeReclaimPolicy !== 'Delete') return [];
+  return [{ ref: refOf(claim), says: `the volume ${volume.spec.csi?.volumeHandle ?? volume.metadata.name} with all data in it (${volume.spec.capacity.storage}, policy Delete)` }];
+}
+
+function scaledLoss(facts: Facts, { before, after }: Verdict): SheetLine[] {
+  if (before?.kind !== 'StatefulSet' || after?.kind !== 'StatefulSet') return [];
+  if (after.spec.persistentVolumeClaimRetentionPolicy?.whenScaled !== 'Delete') return [];
+  const kept = new Set(ordinalsOf(after));
+  return ordinalsOf(before)
+    .filter((one) => !kept.has(one))
+    .flatMap((ordinal) => (after.spec.volumeClaimTemplates ?? []).flatMap((one) => claimLoss(facts, after.metadata.namespace ?? '', memberClaim(one.metadata.name, after, ordinal))));
+}
+
+const waits: Partial<Record<ApiObject['kind'], string>> = {
+  DaemonSet: 'until it is ready on every node, normally 10–60 s each',
+  Deployment: 'until its pods are ready, normally 10–60 s',
+  StatefulSet: 'until its members are ready, one after the other'
+};
+
+function orderOf(verdicts: readonly Verdict[]): SendStep[] {
+  const steps: { kind: string; refs: Ref[] }[] = [];
+  for (const { ref, outcome } of verdicts) {
+    if (outcome === 'untouched' || outcome === 'refused') continue;
+    const last = steps.at(-1);
+    if (last?.kind === ref.kind) last.refs.push(ref);
+    else steps.push({ kind: ref.kind, refs: [ref] });
+  }
+  return steps.map(({ kind, refs }) => {
+    const then = waits[kind as ApiObject['kind']];
+    return { refs, ...(then ? { then } : {}) };
+  });
+}
+
+/** Makes the change sheet of a batch of objects against a cluster. Nothing is written. */
+export function changeSheet(facts: Facts, objects: readonly ApiObject[]): ChangeSheet {
+  const verdicts = plan(facts, objects);
+  const of = (outcome: Verdict['outcome']) => verdicts.filter((one) => one.outcome === outcome);
+  const effects = verdicts.map((one) => restarts(facts, one));
+  return {
+    nowMs: facts.nowMs,
+    new: of('new').map(({ ref }) => ({ ref, says: entryOf(ref.kind).namespaced ? `in ${ref.namespace}` : 'for the whole cluster' })),
+    altered: of('altered').map(({ ref, fields }) => ({ ref, says: fields.map((one) => changeWords(ref, one)).join('; '), fields: safeFields(ref, fields) })),
+    refused: of('refused').flatMap(({ ref, refusals }) => refusals.map((refusal) => ({ ref, says: refusal.message, refusal }))),
+    restarted: effects.flatMap((one) => one.restarted),
+    lost: [...effects.flatMap((one) => one.lost), ...verdicts.flatMap((one) => scaledLoss(facts, one))],
+    untouched: of('untouched').map(({ ref }) => ({ ref, says: 'as it is' })),
+    order: orderOf(verdicts)
+  };
+}
+
+/** What taking something away does. */
+export interface RemovalSheet {
+  readonly ref: Ref;
+  readonly goes: readonly SheetLine[];
+  readonly lost: readonly SheetLine[];
+  readonly stays: readonly SheetLine[];
+  readonly refusal?: Refusal;
+}
+
+function setRemoval(facts: Facts, set: StatefulSet, keepMembers: boolean): Omit<RemovalSheet, 'ref'> {
+  const namespace = set.metadata.namespace ?? '';
+  const pods = podsOf(facts, set).map(refOf);
+  const claims = ordinalsOf(set).flatMap((ordinal) => (set.spec.volumeClaimTemplates ?? []).map((one) => memberClaim(one.metadata.name, set, ordinal)));
+  const taken = !keepMembers && set.spec.persistentVolumeClaimRetentionPolicy?.whenDeleted === 'Delete';
+  const there = claims.filter((name) => facts.get('PersistentVolumeClaim', namespace, name));
+  const claimLines = there.map((name) => ({ ref: { kind: 'PersistentVolumeClaim' as const, namespace, name }, says: taken ? 'goes with the set' : 'stays, with its data' }));
+  return {
+    goes: [...(keepMembers ? [] : pods.map((ref) => ({ ref, says: 'ends' }))), ...(taken ? claimLines : [])],
+    stays: [...(keepMembers ? pods.map((ref) => ({ ref, says: 'runs on, owned by nobody' })) : []), ...(taken ? [] : claimLines)],
+    lost: taken ? there.flatMap((name) => claimLoss(facts, namespace, name)) : []
+  };
+}
+
+/** What would go, stay and be lost if an object were taken away. */
+export function removalSheet(facts: Facts, ref: Ref, keepMembers = false): RemovalSheet {
+  const refusal = removalRefusal(facts, ref);
+  const object = facts.get(ref.kind, ref.namespace, ref.name);
+  if (refusal || !object) return { ref, goes: [], lost: [], stays: [], ...(refusal ? { refusal } : {}) };
+  if (object.kind === 'StatefulSet') return { ref, ...setRemoval(facts, object, keepMembers) };
+  if (object.kind === 'PersistentVolumeClaim') {
+    const users = facts.podsOfClaim(ref.namespace, ref.name);
+    return { ref, goes: [], lost: claimLoss(facts, ref.namespace, ref.name), stays: users.map((pod) => ({ ref: refOf(pod), says: 'uses it; the claim goes when this pod has gone' })) };
+  }
+  if (object.kind === 'Pod') {
+    const owner = object.metadata.ownerReferences?.find((one) => one.controller);
+    const dirs = ephemeral(object.spec);
+    const stays = claimsOf(object.spec).map((name) => ({ ref: { kind: 'PersistentVolumeClaim' as const, namespace: ref.namespace, name }, says: 'stays, with its data' }));
+    return {
+      ref,
+      goes: [{ ref, says: owner ? `ends; ${owner.kind} ${owner.name} makes ${owner.kind === 'StatefulSet' ? 'it anew under the same name' : 'another'}` : 'ends, and nobody makes it anew' }],
+      lost: dirs.length ? [{ ref, says: `what lies in the ephemeral directories ${dirs.join(', ')}` }] : [],
+      stays
+    };
+  }
+  const owned = keepMembers ? [] : facts.ownedBy(object.metadata.uid ?? '').map((one) => ({ ref: refOf(one), says: 'goes with it' }));
+  const within = ref.kind === 'Namespace' ? facts.list('PersistentVolumeClaim', ref.name) : [];
+  return { ref, goes: owned, stays: [], lost: within.flatMap((one) => claimLoss(facts, ref.name, one.metadata.name)) };
+}
+
+/** Names of the members that scaling would take away or make, highest first. */
+export const scaleWords = (set: StatefulSet, replicas: number): string => {
+  const now = ordinalsOf(set);
+  if (replicas < now.length) return now.slice(replicas).reverse().map((one) => memberName(set, one)).join(', then ');
+  return Array.from({ length: replicas - now.length }, (_, i) => memberName(set, (now.at(-1) ?? -1) + 1 + i)).join(', then ');
+};
+
+export { keyOf };

@@ -1,0 +1,47 @@
+import type { Facts, StatefulSet } from '../model';
+import type { Change, World } from '../standin';
+
+export type ProofId = 'claims' | 'order' | 'names' | 'data' | 'returns';
+
+/** One thing that was asked, what should come back, and what did. */
+export interface Check {
+  readonly asked: string;
+  readonly expected: string;
+  readonly got: string;
+  readonly ok: boolean;
+}
+
+/** The outcome of one proof, with its evidence. */
+export interface Proof {
+  readonly id: ProofId;
+  readonly title: string;
+  readonly state: 'holds' | 'broken' | 'waiting';
+  readonly says: string;
+  readonly atMs: number;
+  readonly checks: readonly Check[];
+  /** How it was come by, where that isn't plain. */
+  readonly note?: string;
+}
+
+/** What proofs are run on. */
+export interface Bench {
+  readonly facts: Facts;
+  readonly set: StatefulSet;
+  /** Changes up to the present moment, oldest first. */
+  readonly changes: readonly Change[];
+  /** A copy of the world as it stands, to try something on. */
+  fork(): World;
+}
+
+export interface ProofRule {
+  readonly id: ProofId;
+  readonly title: string;
+  run(bench: Bench): Proof;
+}
+
+/** Sums checks up into a proof. */
+export function proofOf(rule: Pick<ProofRule, 'id' | 'title'>, facts: Facts, checks: readonly Check[], says: (ok: number) => string, note?: string): Proof {
+  const ok = checks.filter((one) => one.ok).length;
+  const { id, title } = rule;
+  return { id, title, state: ok === checks.length ? 'holds' : 'broken', says: says(ok), atMs: facts.nowMs, checks, ...(note ? { note } : {}) };
+}

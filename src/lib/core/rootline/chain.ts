@@ -1,0 +1,124 @@
+import { keyOf, type Facts, type Ref } from '../model';
+import { jointRules } from './joints';
+import { claimPosition, podPosition, setPositions } from './position';
+import { jointIds, type JointId, type Look, type Position } from './types';
+
+/** One joint of a root line, shared by the trunks that it carries. */
+export interface Joint extends Look {
+  readonly joint: JointId;
+  readonly title: string;
+  readonly why: string;
+  /** Places of the trunks (see {@link RootLine.trunks}) that run through it. */
+  readonly trunks: readonly number[];
+}
+
+/** One member (or claim) that the line was asked about. */
+export interface Trunk {
+  readonly label: string;
+  readonly ref: Ref;
+  /** The lowest broken joint of this trunk. */
+  readonly firstBreak?: JointId;
+}
+
+/** The chain from what somebody asked about, down to the disk. */
+export interface RootLine {
+  readonly subject: Ref;
+  readonly nowMs: number;
+  readonly trunks: readonly Trunk[];
+  /** From the root up. */
+  readonly joints: readonly Joint[];
+  readonly firstBreak: JointId | null;
+}
+
+interface Placed {
+  readonly joint: JointId;
+  readonly look: Look;
+}
+
+const rank = new Map<JointId, number>(jointIds.map((id, i) => [id, i]));
+
+function looksAt(position: Position): Placed[] {
+  const looks: Placed[] = [];
+  for (const rule of jointRules) {
+    if (rule.perClaim) {
+      for (const claim of position.claims) {
+        const look = rule.look(position, claim);
+        if (look) looks.push({ joint: rule.id, look });
+      }
+    } else {
+      const look = rule.look(position);
+      if (look) looks.push({ joint: rule.id, look });
+    }
+  }
+  return looks;
+}
+
+const lowestBreak = (looks: readonly Placed[]): JointId | undefined => looks.find((one) => one.look.state === 'broken')?.joint;
+
+/** Above the first break nothing can settle: what doesn't hold or break by itself waits on it. */
+function resting(looks: readonly Placed[]): Placed[] {
+  const lowest = lowestBreak(looks);
+  if (!lowest) return [...looks];
+  return looks.map(({ joint, look }) =>
+    rank.get(joint)! > rank.get(lowest)! && look.state === 'settling' ? { joint, look: { ...look, state: 'waiting' as const } } : { joint, look }
+  );
+}
+
+const identity = ({ joint, look }: Placed): string =>
+  `${joint}|${look.state}|${look.label}|${look.objects.map(keyOf).join(',')}|${look.objects.length ? '' : look.says}`;
+
+/** Joints in which members meet; the others (placing, attaching, ...) stay each member's own. */
+const shareable = new Set<JointId>(['backend', 'rights', 'driver', 'class', 'image', 'references', 'service', 'node']);
+
+function merge(lines: readonly (readonly Placed[])[]): Joint[] {
+  const merged = new Map<string, Joint>();
+  lines.forEach((line, trunk) => {
+    for (const placed of line) {
+      const key = shareable.has(placed.joint) && placed.look.label !== '–' ? identity(placed) : `${identity(placed)}#${trunk}`;
+      const known = merged.get(key);
+      const rule = jointRules.find((one) => one.id === placed.joint)!;
+      if (!known) merged.set(key, { ...placed.look, joint: placed.joint, title: rule.title, why: rule.why, trunks: [trunk] });
+      else if (!known.trunks.includes(trunk)) {
+        const evidence = [...known.evidence];
+        for (const one of placed.look.evidence) if (!evidence.some((other) => JSON.stringify(other) === JSON.stringify(one))) evidence.push(one);
+        merged.set(key, { ...known, trunks: [...known.trunks, trunk], evidence });
+      }
+    }
+  });
+  return [...merged.values()].sort((a, b) => rank.get(a.joint)! - rank.get(b.joint)! || (a.trunks[0] ?? 0) - (b.trunks[0] ?? 0));
+}
+
+function positionsOf(facts: Facts, subject: Ref): Position[] | undefined {
+  const { kind, namespace, name } = subject;
+  if (kind === 'StatefulSet') {
+    const set = facts.get('StatefulSet', namespace, name);
+    return set && setPositions(facts, set);
+  }
+  if (kind === 'Pod') {
+    const pod = facts.get('Pod', namespace, name);
+    return pod && [podPosition(facts, pod)];
+  }
+  if (kind === 'PersistentVolumeClaim') return facts.get('PersistentVolumeClaim', namespace, name) && [claimPosition(facts, namespace, name)];
+  return undefined;
+}
+
+/** Kinds that a root line can be drawn for. */
+export const traceable = ['Pod', 'PersistentVolumeClaim', 'StatefulSet'] as const;
+
+/**
+ * Draws the root line of a pod, a claim or a set.
+ * @returns undefined when the subject doesn't exist or isn't of a kind that has a line
+ */
+export function rootLine(facts: Facts, subject: Ref): RootLine | undefined {
+  const positions = positionsOf(facts, subject);
+  if (!positions) return undefined;
+  const lines = positions.map((position) => resting(looksAt(position)));
+  const trunks = positions.map((position, i): Trunk => {
+    const lowest = lowestBreak(lines[i]!);
+    const ref: Ref = position.podName === undefined ? subject : { kind: 'Pod', namespace: position.namespace, name: position.podName };
+    return { label: position.ordinal === undefined ? ref.name : `-${position.ordinal}`, ref, ...(lowest ? { firstBreak: lowest } : {}) };
+  });
+  const joints = merge(lines);
+  const firstBreak = joints.find((one) => one.state === 'broken')?.joint ?? null;
+  return { subject, nowMs: facts.nowMs, trunks, joints, firstBreak };
+}

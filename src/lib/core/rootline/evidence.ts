@@ -1,0 +1,69 @@
+import { momentOf } from '../shared';
+import { refOf, type ApiObject, type Facts, type Kind, type Pod, type Ref } from '../model';
+import type { ClaimPlace, Evidence, Look, Position, State } from './types';
+
+export const ref = (kind: Kind, namespace: string, name: string): Ref => ({ kind, namespace, name });
+
+/** Evidence of a field of an object. */
+export const field = (object: ApiObject | Ref, path: string, value: unknown, atMs?: number): Evidence => ({
+  object: 'metadata' in object ? refOf(object) : object,
+  field: path,
+  value: value === undefined ? 'not set' : typeof value === 'string' ? value : JSON.stringify(value),
+  ...(atMs === undefined ? {} : { atMs })
+});
+
+/** When an object was made, in virtual ms. */
+export const madeMs = (object: ApiObject | undefined): number | undefined =>
+  typeof object?.metadata.creationTimestamp === 'string' ? momentOf(object.metadata.creationTimestamp) : undefined;
+
+/** The latest event with one of the reasons about an object (of its present life), as evidence. */
+export function lastEvent(facts: Facts, object: ApiObject | undefined, reasons: readonly string[]): Evidence | undefined {
+  if (!object) return undefined;
+  const about = refOf(object);
+  let found: Evidence | undefined;
+  for (const event of facts.eventsOf(about)) {
+    if (!reasons.includes(event.reason ?? '') || (event.involvedObject.uid && event.involvedObject.uid !== object.metadata.uid)) continue;
+    const atMs = event.lastTimestamp ? momentOf(event.lastTimestamp) : 0;
+    if (found && (found.atMs ?? 0) > atMs) continue;
+    found = { object: about, event: { reason: event.reason ?? '', message: event.message ?? '', count: event.count ?? 1 }, atMs };
+  }
+  return found;
+}
+
+export const compact = (list: readonly (Evidence | undefined)[]): Evidence[] => list.filter((one): one is Evidence => one !== undefined);
+
+/** A look with only what is given. */
+export const look = (state: State, label: string, says: string, more: Partial<Omit<Look, 'state' | 'label' | 'says'>> = {}): Look => ({
+  state,
+  label,
+  says,
+  objects: [],
+  evidence: [],
+  ...more
+});
+
+/** The driver behind a claim: of its volume where it has one, else of its class. */
+export function driverOfPlace(facts: Facts, place: ClaimPlace): string | undefined {
+  const volume = facts.get('PersistentVolume', '', place.claim?.spec.volumeName ?? '');
+  return volume?.spec.csi?.driver ?? place.class?.provisioner;
+}
+
+export const isBound = ({ claim }: ClaimPlace): boolean => claim?.status?.phase === 'Bound';
+
+/** Whether a claim's volume is attached where the member stands. */
+export function isAttached({ facts, pod }: Position, { claim }: ClaimPlace): boolean {
+  const node = pod?.spec.nodeName;
+  const volume = claim?.spec.volumeName;
+  if (!node || !volume) return false;
+  return facts.list('VolumeAttachment').some((one) => one.spec.nodeName === node && one.spec.source.persistentVolumeName === volume && one.status?.attached);
+}
+
+/** What a pod's first waiting container gives as reason. */
+export const waitingOf = (pod: Pod | undefined) => pod?.status?.containerStatuses?.find((one) => one.state?.waiting)?.state?.waiting;
+
+/** Whether a pod's containers have been started. */
+export const isRunning = (pod: Pod | undefined): boolean =>
+  pod?.status?.phase === 'Running' && (pod.status.containerStatuses ?? []).every((one) => one.state?.running !== undefined);
+
+/** The node a claim's first user will stand on, as far as it has been chosen. */
+export const gib = (bytes: number): string => `${Math.floor(bytes / 2 ** 30).toLocaleString('en')} GiB`;

@@ -1,0 +1,4 @@
+export * from './chain';
+export * from './sentence';
+export * from './supply';
+export { jointIds, type Evidence, type JointId, type Look, type Remedy, type State } from './types';

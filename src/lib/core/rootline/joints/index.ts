@@ -1,0 +1,37 @@
+import type { JointRule } from '../types';
+import { attaching } from './attaching';
+import { backend } from './backend';
+import { claimJoint } from './claim';
+import { classJoint } from './class';
+import { driver } from './driver';
+import { image } from './image';
+import { mounting } from './mounting';
+import { name } from './name';
+import { node } from './node';
+import { placing } from './placing';
+import { ready } from './ready';
+import { references } from './references';
+import { rights } from './rights';
+import { service } from './service';
+import { start } from './start';
+import { volume } from './volume';
+
+/** All joints from the root up. A new one is one more file and one more line here. */
+export const jointRules: readonly JointRule[] = [
+  backend,
+  rights,
+  driver,
+  classJoint,
+  volume,
+  claimJoint,
+  placing,
+  node,
+  attaching,
+  mounting,
+  references,
+  image,
+  start,
+  ready,
+  name,
+  service
+];

@@ -1,0 +1,68 @@
+import { refOf, type Identity, type Right } from '../../model';
+import { asManifest } from '../../manifest';
+import { driverSubject, providerAudience, standingOf, installOf, subjectOf } from '../../standin';
+import { driverOfPlace, field, isAttached, isBound, look } from '../evidence';
+import type { JointRule, Position, ClaimPlace } from '../types';
+
+/** Rights that the present state still calls for. */
+function neededNow(at: Position, place: ClaimPlace): Right[] {
+  const made = isBound(place);
+  const attached = at.pod === undefined ? made : isAttached(at, place);
+  return [...(made ? [] : (['create'] as const)), ...(attached ? [] : (['attach'] as const))];
+}
+
+const all: readonly Right[] = ['create', 'attach', 'detach', 'delete', 'grow'];
+
+/** Does the provider trust the driver's service account, and may it do what is asked? */
+export const rights: JointRule = {
+  id: 'rights',
+  title: 'Rights',
+  why: 'The driver calls the provider under its own identity. Issuer, subject and audience must match what the provider trusts, and each call needs its right.',
+  perClaim: true,
+  look(at, place) {
+    const { facts } = at;
+    const driver = driverOfPlace(facts, place);
+    if (!driver) return look('unseen', '–', 'whose rights count depends on the class');
+    if (!facts.knowsProvider) return look('unseen', driver, 'the objects at hand say nothing of the provider; look at the trust and the rights there');
+    const needed = neededNow(at, place);
+    const { identity, missing, mismatch } = standingOf(facts, driver, needed);
+    if (!identity) {
+      if (!needed.length) return look('holds', driver, 'no identity is known, and none is needed now');
+      const install = installOf(driver);
+      const subject = driverSubject(facts, driver) ?? (install && subjectOf(install.namespace, install.account)) ?? 'system:serviceaccount:<namespace>:<account>';
+      return look('broken', driver, `the provider knows no identity for ${driver}`, {
+        evidence: [{ object: { kind: 'Identity', namespace: '', name: '(any)' }, field: 'spec.driver', value: `none names ${driver}` }],
+        remedy: { text: `Have the provider trust ${subject} and give it the rights ${all.join(', ')}.`, manifests: [newIdentity(at, driver, subject)] }
+      });
+    }
+    const objects = [refOf(identity)];
+    const label = identity.metadata.name;
+    if (mismatch && needed.length) {
+      const mended = { ...identity, spec: { ...identity.spec, [mismatch.field.slice(5)]: mismatch.wanted } };
+      return look('broken', label, `${mismatch.field.slice(5)} is ${mismatch.value}, the driver shows ${mismatch.wanted}`, {
+        objects,
+        evidence: [field(identity, mismatch.field, mismatch.value), { ...field(identity, mismatch.field, `wanted: ${mismatch.wanted}`) }],
+        remedy: { text: `Have the provider trust ${mismatch.wanted}.`, manifests: [asManifest(mended)] }
+      });
+    }
+    if (missing.length) {
+      const mended = { ...identity, spec: { ...identity.spec, rights: [...identity.spec.rights, ...missing] } };
+      return look('broken', label, `the right to ${missing.join(' and to ')} is missing`, {
+        objects,
+        evidence: [field(identity, 'spec.rights', identity.spec.rights.join(', ') || 'none')],
+        remedy: { text: `Give the identity ${label} the right to ${missing.join(' and to ')}.`, manifests: [asManifest(mended)] }
+      });
+    }
+    const lacking = all.filter((one) => !identity.spec.rights.includes(one));
+    return look('holds', label, `identity trusted; ${identity.spec.rights.join(', ')}${lacking.length ? `; lacks ${lacking.join(', ')}, which nothing asks for now` : ''}`, { objects });
+  }
+};
+
+function newIdentity({ facts }: Position, driver: string, subject: string): Identity {
+  return {
+    apiVersion: 'standin.example/v1',
+    kind: 'Identity',
+    metadata: { name: 'volume-keeper' },
+    spec: { driver, issuer: facts.list('Ground')[0]?.spec.issuer ?? '', subject, audience: providerAudience, rights: [...all] }
+  };
+}

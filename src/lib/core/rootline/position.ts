@@ -1,0 +1,57 @@
+import { claimsOf, classOf, memberClaim, memberName, ordinalIn, ordinalsOf, setOf, type Facts, type Pod, type StatefulSet } from '../model';
+import type { ClaimPlace, Position } from './types';
+
+function claimPlace(facts: Facts, namespace: string, name: string, template?: ClaimPlace['spec']): ClaimPlace {
+  const claim = facts.get('PersistentVolumeClaim', namespace, name);
+  const spec = claim?.spec ?? template;
+  const one = spec && classOf(facts, spec);
+  return { name, namespace, ...(claim ? { claim } : {}), ...(spec ? { spec } : {}), ...(one ? { class: one } : {}) };
+}
+
+/** The position of one claim by itself. */
+export const claimPosition = (facts: Facts, namespace: string, name: string): Position => ({
+  facts,
+  namespace,
+  claims: [claimPlace(facts, namespace, name)]
+});
+
+/** The position of a set's member, whether its pod exists yet or not. */
+export function memberPosition(facts: Facts, set: StatefulSet, ordinal: number): Position {
+  const namespace = set.metadata.namespace ?? '';
+  const podName = memberName(set, ordinal);
+  const pod = facts.get('Pod', namespace, podName);
+  const templates = set.spec.volumeClaimTemplates ?? [];
+  const own = new Map(templates.map((one) => [memberClaim(one.metadata.name, set, ordinal), one.spec]));
+  const names = [...new Set([...own.keys(), ...claimsOf(pod?.spec ?? set.spec.template.spec)])];
+  return {
+    facts,
+    namespace,
+    podName,
+    ...(pod ? { pod } : {}),
+    spec: pod?.spec ?? set.spec.template.spec,
+    labels: pod?.metadata.labels ?? set.spec.template.metadata?.labels ?? {},
+    set,
+    ordinal,
+    claims: names.map((name) => claimPlace(facts, namespace, name, own.get(name)))
+  };
+}
+
+/** The position of a pod; that of its set's member where it belongs to one. */
+export function podPosition(facts: Facts, pod: Pod): Position {
+  const set = setOf(facts, pod);
+  const ordinal = set && ordinalIn(set, pod.metadata.name);
+  if (set && ordinal !== undefined) return memberPosition(facts, set, ordinal);
+  const namespace = pod.metadata.namespace ?? '';
+  return {
+    facts,
+    namespace,
+    podName: pod.metadata.name,
+    pod,
+    spec: pod.spec,
+    labels: pod.metadata.labels ?? {},
+    claims: claimsOf(pod.spec).map((name) => claimPlace(facts, namespace, name))
+  };
+}
+
+/** The positions of all members that a set asks for, lowest ordinal first. */
+export const setPositions = (facts: Facts, set: StatefulSet): Position[] => ordinalsOf(set).map((ordinal) => memberPosition(facts, set, ordinal));

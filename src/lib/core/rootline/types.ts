@@ -1,0 +1,85 @@
+import type { ApiObject, Claim, Facts, Pod, PodSpec, Ref, Service, StatefulSet, StorageClass } from '../model';
+
+/** The links of a root line, from the root up. */
+export const jointIds = [
+  'backend',
+  'rights',
+  'driver',
+  'class',
+  'volume',
+  'claim',
+  'placing',
+  'node',
+  'attaching',
+  'mounting',
+  'references',
+  'image',
+  'start',
+  'ready',
+  'name',
+  'service'
+] as const;
+export type JointId = (typeof jointIds)[number];
+
+/** The five states of a joint. */
+export type State = 'holds' | 'settling' | 'broken' | 'waiting' | 'unseen';
+
+/** What a joint's state is read from: a field and its value, or an event. */
+export interface Evidence {
+  readonly object: Ref;
+  readonly field?: string;
+  readonly value?: string;
+  readonly event?: { readonly reason: string; readonly message: string; readonly count: number };
+  /** Since when, or when, in virtual ms. */
+  readonly atMs?: number;
+}
+
+/** What mends a break, in words and, where it can be written down, as objects to send. */
+export interface Remedy {
+  readonly text: string;
+  readonly manifests?: readonly ApiObject[];
+}
+
+/** What one joint looks like at one place. */
+export interface Look {
+  readonly state: State;
+  /** The name that stands beside the joint. */
+  readonly label: string;
+  /** One plain sentence (without a full stop). */
+  readonly says: string;
+  readonly objects: readonly Ref[];
+  readonly evidence: readonly Evidence[];
+  readonly remedy?: Remedy;
+  /** Normal range of a settling step, and since when it runs, in virtual ms. */
+  readonly settling?: { readonly sinceMs: number; readonly normalMs: readonly [number, number] };
+}
+
+/** A claim as seen from a member: the object where it exists, else what it will ask for. */
+export interface ClaimPlace {
+  readonly name: string;
+  readonly namespace: string;
+  readonly claim?: Claim;
+  readonly spec?: Claim['spec'];
+  readonly class?: StorageClass;
+}
+
+/** Where one looks from: one member (or one claim alone). */
+export interface Position {
+  readonly facts: Facts;
+  readonly namespace: string;
+  readonly podName?: string;
+  readonly pod?: Pod;
+  /** The pod's spec, or the template it will be made from. */
+  readonly spec?: PodSpec;
+  readonly labels?: Readonly<Record<string, string>>;
+  readonly set?: StatefulSet;
+  readonly ordinal?: number;
+  readonly claims: readonly ClaimPlace[];
+}
+
+/** How a joint is judged. One file each; `perClaim` joints are judged once for each claim of a member. */
+export type JointRule =
+  | { readonly id: JointId; readonly title: string; readonly why: string; readonly perClaim: true; look(at: Position, claim: ClaimPlace): Look | undefined }
+  | { readonly id: JointId; readonly title: string; readonly why: string; readonly perClaim: false; look(at: Position): Look | undefined };
+
+export type { Service };

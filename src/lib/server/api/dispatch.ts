@@ -1,0 +1,86 @@
+import type { z } from 'zod';
+import { getApp, type Refusal } from '../services';
+import { endpoints, type Endpoint } from './endpoints';
+import { problemResponse, schemaRefusal } from './problem';
+
+/** The largest body that is read. */
+export const mostBodyBytes = 5 * 2 ** 20;
+
+const tooLarge: Refusal = {
+  code: 'body-too-large',
+  status: 413,
+  title: 'The body is too large',
+  detail: `A body may have ${mostBodyBytes / 2 ** 20} MiB at the most.`,
+  remedy: 'Send the manifests in several batches.'
+};
+
+async function readBody(request: Request): Promise<string | undefined> {
+  if (Number(request.headers.get('content-length') ?? 0) > mostBodyBytes) return undefined;
+  const reader = request.body?.getReader();
+  if (!reader) return '';
+  const chunks: Uint8Array[] = [];
+  let size = 0;
+  for (;;) {
+    const { done, value } = await reader.read();
+    if (done) break;
+    size += value.byteLength;
+    if (size > mostBodyBytes) {
+      await reader.cancel();
+      return undefined;
+    }
+    chunks.push(value);
+  }
+  return Buffer.concat(chunks).toString('utf8');
+}
+
+const compiled = endpoints.map((one) => ({
+  one,
+  pattern: new RegExp(`^${one.path.replace(/\{(\w+)\}/g, '(?<$1>[^/]+)')}$`)
+}));
+
+function route(method: string, path: string): { endpoint: Endpoint; params: Record<string, string> } | 'method' | undefined {
+  let known = false;
+  for (const { one, pattern } of compiled) {
+    const match = pattern.exec(path);
+    if (!match) continue;
+    known = true;
+    if (one.method === method) return { endpoint: one, params: Object.fromEntries(Object.entries(match.groups ?? {}).map(([key, value]) => [key, decodeURIComponent(value)])) };
+  }
+  return known ? 'method' : undefined;
+}
+
+function parse(schema: z.ZodType, value: unknown, where: string): { value: unknown } | Response {
+  const parsed = schema.safeParse(value);
+  return parsed.success ? { value: parsed.data } : problemResponse(schemaRefusal(parsed.error, where));
+}
+
+async function bodyOf(endpoint: Endpoint, request: Request): Promise<{ value: unknown } | Response> {
+  if (!endpoint.body) return { value: undefined };
+  const text = await readBody(request);
+  if (text === undefined) return problemResponse(tooLarge);
+  if (endpoint.body === 'manifests') return { value: text };
+  let json: unknown;
+  try {
+    json = JSON.parse(text || '{}');
+  } catch (error) {
+    return problemResponse({ code: 'bad-request', status: 400, title: 'The body is no JSON', detail: error instanceof Error ? error.message : 'no JSON', remedy: 'Send a JSON object; see /api/v1/openapi.json.' });
+  }
+  return parse(endpoint.body, json, 'body');
+}
+
+/** Answers one call of the programs' interface: checks it, lets the service work, answers JSON or problem details. */
+export async function dispatch(request: Request, path: string): Promise<Response> {
+  const found = route(request.method, path);
+  if (!found) return problemResponse({ code: 'unknown-path', status: 404, title: 'There is nothing here', detail: `No endpoint answers to ${path}.`, remedy: 'See /api/v1/openapi.json.' });
+  if (found === 'method') return problemResponse({ code: 'wrong-method', status: 405, title: 'Wrong method', detail: `${request.method} isn't possible on ${path}.`, remedy: 'See /api/v1/openapi.json.' });
+  const { endpoint, params } = found;
+  const url = new URL(request.url);
+  const query = endpoint.query ? parse(endpoint.query, Object.fromEntries(url.searchParams), 'query') : { value: {} };
+  if (query instanceof Response) return query;
+  const body = await bodyOf(endpoint, request);
+  if (body instanceof Response) return body;
+  const match = /^"?(\d+)"?$/.exec(request.headers.get('if-match') ?? '');
+  const answer = await endpoint.run({ app: await getApp(), params, query: query.value as never, body: body.value as never, revision: match ? Number(match[1]) : undefined });
+  if (!answer.ok) return problemResponse(answer.refusal);
+  return new Response(JSON.stringify(answer.value), { status: endpoint.status ?? 200, headers: { 'content-type': 'application/json', 'cache-control': 'no-store' } });
+}

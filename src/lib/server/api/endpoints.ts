@@ -1,0 +1,285 @@
+import { z } from 'zod';
+import { kindEntries, type Kind } from '$core/model';
+import { writeManifests } from '$core/manifest';
+import { installObjects, installOf, installs } from '$core/standin';
+import { done, notFound, refused, type Answer, type App } from '../services';
+
+/** One endpoint: its schemas are what the server checks with and what the description is made from. */
+export interface Endpoint {
+  readonly method: 'GET' | 'POST' | 'PUT' | 'DELETE';
+  /** Below /api/v1, parameters in braces. */
+  readonly path: string;
+  readonly summary: string;
+  readonly query?: z.ZodObject;
+  /** A schema for JSON, or manifests as YAML or JSON. */
+  readonly body?: z.ZodType | 'manifests';
+  readonly answer: z.ZodType;
+  readonly status?: number;
+  run(call: { app: App; params: Record<string, string>; query: never; body: never; revision: number | undefined }): Promise<Answer<unknown>>;
+}
+
+const endpoint = <Q extends z.ZodObject, B extends z.ZodType | 'manifests'>(
+  one: Omit<Endpoint, 'run' | 'query' | 'body'> & {
+    query?: Q;
+    body?: B;
+    run(call: { app: App; params: Record<string, string>; query: z.infer<Q>; body: B extends z.ZodType ? z.infer<B> : string; revision: number | undefined }): Promise<Answer<unknown>>;
+  }
+): Endpoint => one as unknown as Endpoint;
+
+const kind = z.enum(kindEntries.map((one) => one.kind) as [Kind, ...Kind[]]);
+const ms = z.number().int().min(0);
+const msText = z.coerce.number().int().min(0);
+const clock = z.object({ nowMs: ms, frontierMs: ms, settled: z.boolean(), running: z.number(), actions: z.number(), changes: z.number() });
+const anything = z.looseObject({});
+const items = z.object({ items: z.array(anything) });
+const state = z.object({ id: z.string(), cluster: z.string(), fork: z.string().nullable(), parent: z.string().nullable(), forkedAtMs: ms.nullable(), revision: z.number(), clock }).loose();
+const acted = z.object({ nowMs: ms, revision: z.number(), outcomes: z.array(z.object({ kind: z.string(), namespace: z.string(), name: z.string(), outcome: z.string() })) });
+const refQuery = z.object({ kind, namespace: z.string().default(''), name: z.string().min(1) });
+const removal = z.object({ kind, namespace: z.string().default(''), name: z.string().min(1), keepMembers: z.boolean().default(false) });
+const rehearsal = '/rehearsals/{id}';
+
+const jointSchema = z.looseObject({
+  joint: z.string(),
+  state: z.enum(['holds', 'settling', 'broken', 'waiting', 'unseen']),
+  objects: z.array(anything),
+  evidence: z.array(anything),
+  remedy: z.object({ text: z.string(), manifests: z.string().optional().describe('YAML, ready to be sent') }).optional()
+});
+
+const moves = z.union([
+  z.strictObject({ until: z.literal('settled') }),
+  z.strictObject({ untilMs: ms }),
+  z.strictObject({ step: z.union([z.literal(1), z.literal(-1)]) }),
+  z.strictObject({ run: z.number().positive().max(3_600).describe('virtual ms per ms') }),
+  z.strictObject({ pause: z.literal(true) })
+]);
+
+const estate: Endpoint[] = [
+  endpoint({
+    method: 'GET',
+    path: '/clusters',
+    summary: 'All clusters of the estate, with their stacks',
+    answer: items,
+    run: async ({ app }) => done({ items: await app.estate() })
+  }),
+  endpoint({ method: 'GET', path: '/rehearsals', summary: 'All rehearsals: trunks and forks', answer: items, run: async ({ app }) => done({ items: await app.rehearsals.all() }) }),
+  endpoint({ method: 'GET', path: rehearsal, summary: 'One rehearsal and its clock', answer: state, run: ({ app, params }) => app.rehearsals.state(params.id!) }),
+  endpoint({ method: 'DELETE', path: rehearsal, summary: 'Take a fork away', answer: z.object({ id: z.string() }), run: ({ app, params }) => app.rehearsals.drop(params.id!) })
+];
+
+const acting: Endpoint[] = [
+  endpoint({
+    method: 'POST',
+    path: `${rehearsal}/send`,
+    summary: 'Send manifests; refused as a whole or taken as a whole',
+    body: 'manifests',
+    answer: acted,
+    async run({ app, params, body, revision }) {
+      const read = app.rehearsals.read(body);
+      return read.ok ? app.rehearsals.send(params.id!, read.value, revision) : read;
+    }
+  }),
+  endpoint({
+    method: 'POST',
+    path: `${rehearsal}/change-sheet`,
+    summary: 'What sending these manifests would do',
+    body: 'manifests',
+    answer: anything,
+    async run({ app, params, body }) {
+      const read = app.rehearsals.read(body);
+      return read.ok ? app.rehearsals.ask(params.id!, 'changeSheet', { objects: read.value }) : read;
+    }
+  }),
+  endpoint({
+    method: 'POST',
+    path: `${rehearsal}/remove`,
+    summary: 'Take an object away; keepMembers leaves what it owns',
+    body: removal,
+    answer: acted,
+    run: ({ app, params, body: { keepMembers, ...ref }, revision }) => app.rehearsals.remove(params.id!, ref, keepMembers, revision)
+  }),
+  endpoint({
+    method: 'POST',
+    path: `${rehearsal}/removal-sheet`,
+    summary: 'What taking an object away would do',
+    body: removal,
+    answer: anything,
+    run: ({ app, params, body: { keepMembers, ...ref } }) => app.rehearsals.ask(params.id!, 'removal', { ref, keepMembers })
+  }),
+  endpoint({
+    method: 'POST',
+    path: `${rehearsal}/scale`,
+    summary: 'Ask for another number of members',
+    body: z.strictObject({ namespace: z.string().min(1), name: z.string().min(1), replicas: z.number().int().min(0).max(1_000) }),
+    answer: acted,
+    run: ({ app, params, body, revision }) => app.rehearsals.scale(params.id!, body, revision)
+  }),
+  endpoint({
+    method: 'POST',
+    path: `${rehearsal}/grow`,
+    summary: 'Ask for a larger claim',
+    body: z.strictObject({ namespace: z.string().min(1), name: z.string().min(1), size: z.string().min(1) }),
+    answer: acted,
+    run: ({ app, params, body, revision }) => app.rehearsals.grow(params.id!, body, revision)
+  }),
+  endpoint({ method: 'POST', path: `${rehearsal}/undo`, summary: 'Take the latest action back', answer: clock, run: ({ app, params }) => app.rehearsals.undo(params.id!) }),
+  endpoint({ method: 'POST', path: `${rehearsal}/clock`, summary: 'Move the clock', body: moves, answer: clock, run: ({ app, params, body }) => app.rehearsals.move(params.id!, body) }),
+  endpoint({
+    method: 'POST',
+    path: `${rehearsal}/forks`,
+    summary: 'Fork the rehearsal at a moment (the clock\'s, when none is given)',
+    body: z.strictObject({ name: z.string().min(1), atMs: ms.optional() }),
+    answer: state,
+    status: 201,
+    run: ({ app, params, body }) => app.rehearsals.fork(params.id!, body.name, body.atMs)
+  })
+];
+
+const reading: Endpoint[] = [
+  endpoint({
+    method: 'GET',
+    path: `${rehearsal}/objects`,
+    summary: 'Objects as in manifests, at the clock\'s moment',
+    query: z.object({ kind: kind.optional(), namespace: z.string().optional(), name: z.string().optional() }),
+    answer: items,
+    async run({ app, params, query }) {
+      const found = await app.rehearsals.ask(params.id!, 'objects', query);
+      return found.ok ? done({ items: found.value }) : found;
+    }
+  }),
+  endpoint({
+    method: 'GET',
+    path: `${rehearsal}/root-line`,
+    summary: 'The root line of a pod, a claim or a set',
+    query: refQuery,
+    answer: z.looseObject({ nowMs: ms, firstBreak: z.string().nullable(), sentence: z.string(), trunks: z.array(anything), joints: z.array(jointSchema) }),
+    async run({ app, params, query }) {
+      const line = await app.rehearsals.ask(params.id!, 'rootLine', query);
+      if (!line.ok) return line;
+      if (!line.value) return refused(notFound(`${query.kind} ${query.namespace}/${query.name}`, 'A root line is drawn for a Pod, a PersistentVolumeClaim or a StatefulSet that exists at the clock\'s moment.'));
+      const joints = line.value.joints.map(({ remedy, ...joint }) => ({ ...joint, ...(remedy ? { remedy: { text: remedy.text, ...(remedy.manifests ? { manifests: writeManifests(remedy.manifests) } : {}) } } : {}) }));
+      return done({ ...line.value, joints });
+    }
+  }),
+  endpoint({
+    method: 'GET',
+    path: `${rehearsal}/resolve`,
+    summary: 'Look a name up as a pod of a namespace would',
+    query: z.object({ namespace: z.string().min(1), name: z.string().min(1) }),
+    answer: z.looseObject({ addresses: z.array(z.string()), tried: z.array(z.string()), reason: z.string().optional() }),
+    run: ({ app, params, query }) => app.rehearsals.ask(params.id!, 'resolve', query)
+  }),
+  endpoint({
+    method: 'GET',
+    path: `${rehearsal}/journal`,
+    summary: 'Changes in a span of time, and the SHA-256 of all changes up to the clock\'s moment',
+    query: z.object({ fromMs: msText.default(0), toMs: msText.optional(), limit: z.coerce.number().int().min(0).max(20_000).default(5_000) }),
+    answer: z.object({ hash: z.string(), count: z.number(), entries: z.array(anything) }),
+    run: ({ app, params, query }) => app.rehearsals.journal(params.id!, query.fromMs, query.toMs, query.limit)
+  }),
+  endpoint({
+    method: 'GET',
+    path: `${rehearsal}/manifests`,
+    summary: 'What people sent and still stands, as ordered YAML',
+    query: z.object({ namespace: z.string().optional() }),
+    answer: z.object({ count: z.number(), yaml: z.string(), items: z.array(anything) }),
+    run: ({ app, params, query }) => app.rehearsals.ask(params.id!, 'manifests', query)
+  }),
+  endpoint({
+    method: 'GET',
+    path: `${rehearsal}/find`,
+    summary: 'Objects whose name contains a text',
+    query: z.object({ text: z.string().min(1) }),
+    answer: items,
+    async run({ app, params, query }) {
+      const found = await app.rehearsals.ask(params.id!, 'find', query);
+      return found.ok ? done({ items: found.value }) : found;
+    }
+  }),
+  ...(['ground', 'supply', 'claims', 'members', 'tape'] as const).map((name) =>
+    endpoint({ method: 'GET', path: `${rehearsal}/sheets/${name}`, summary: `What the ${name} ${name === 'tape' ? 'shows' : 'sheet shows'}`, answer: anything, run: ({ app, params }) => app.rehearsals.ask(params.id!, name, {}) })
+  )
+];
+
+const shipping: Endpoint[] = [
+  endpoint({
+    method: 'GET',
+    path: '/drivers/{driver}/install',
+    summary: 'The manifests that install a driver which ships with the stand-in',
+    answer: z.object({ driver: z.string(), version: z.string(), yaml: z.string() }),
+    async run({ params }) {
+      const install = installOf(params.driver!);
+      if (!install) return refused(notFound(`The driver ${params.driver}`, `Drivers that ship with the stand-in: ${installs.map((one) => one.driver).join(', ')}.`));
+      return done({ driver: install.driver, version: install.version, yaml: writeManifests(installObjects(install)) });
+    }
+  })
+];
+
+const proving: Endpoint[] = [
+  endpoint({
+    method: 'POST',
+    path: `${rehearsal}/proofs`,
+    summary: 'Run the proof pack on a set and keep the evidence',
+    body: z.strictObject({ namespace: z.string().min(1), set: z.string().min(1) }),
+    answer: items,
+    async run({ app, params, body }) {
+      const proved = await app.prove(params.id!, body.namespace, body.set);
+      return proved.ok ? done({ items: proved.value }) : proved;
+    }
+  }),
+  endpoint({
+    method: 'GET',
+    path: `${rehearsal}/proofs`,
+    summary: 'The latest proofs, with their evidence',
+    answer: items,
+    async run({ app, params }) {
+      const kept = await app.keptProofs(params.id!);
+      return kept.ok ? done({ items: kept.value }) : kept;
+    }
+  })
+];
+
+const draftSchema = z.object({ id: z.number(), cluster: z.string(), name: z.string(), text: z.string(), updatedAt: z.string() });
+const draftText = z.string().max(5 * 2 ** 20);
+
+const drafting: Endpoint[] = [
+  endpoint({ method: 'GET', path: '/clusters/{name}/drafts', summary: 'Drafts for a cluster', answer: items, run: async ({ app, params }) => done({ items: await app.drafts.of(params.name!) }) }),
+  endpoint({
+    method: 'POST',
+    path: '/clusters/{name}/drafts',
+    summary: 'Begin a draft',
+    body: z.strictObject({ name: z.string().min(1).max(120), text: draftText }),
+    answer: draftSchema,
+    status: 201,
+    async run({ app, params, body }) {
+      if (!(await app.clusters.find(params.name!))) return refused(notFound(`The cluster ${params.name}`, 'GET /api/v1/clusters lists them.'));
+      return done(await app.drafts.find(await app.drafts.add(params.name!, body.name, body.text)));
+    }
+  }),
+  endpoint({
+    method: 'PUT',
+    path: '/drafts/{draft}',
+    summary: 'Keep what was written',
+    body: z.strictObject({ name: z.string().min(1).max(120).optional(), text: draftText.optional() }),
+    answer: draftSchema,
+    async run({ app, params, body }) {
+      const id = Number(params.draft);
+      await app.drafts.change(id, body as { name?: string; text?: string });
+      const draft = await app.drafts.find(id);
+      return draft ? done(draft) : refused(notFound(`The draft ${params.draft}`, 'It may have been thrown away.'));
+    }
+  }),
+  endpoint({
+    method: 'DELETE',
+    path: '/drafts/{draft}',
+    summary: 'Throw a draft away',
+    answer: z.object({ id: z.number() }),
+    async run({ app, params }) {
+      await app.drafts.remove(Number(params.draft));
+      return done({ id: Number(params.draft) });
+    }
+  })
+];
+
+/** The whole interface for programs. */
+export const endpoints: readonly Endpoint[] = [...estate, ...acting, ...reading, ...shipping, ...proving, ...drafting];

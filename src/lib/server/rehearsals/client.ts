@@ -1,0 +1,57 @@
+import { Worker } from 'node:worker_threads';
+import { Host, type Tell } from './host';
+
+type Answer = { call: number; value?: unknown; error?: string } | { told: { id: string; clock: Parameters<Tell>[1] } };
+
+/** The host as seen from the server: the same calls, wherever it runs. */
+export type HostClient = Pick<Host, 'open' | 'has' | 'close' | 'status' | 'move' | 'halt' | 'prepare' | 'drop' | 'commit' | 'journal' | 'ask' | 'save'>;
+
+/**
+ * Starts the host: in a worker thread when the bundled worker's path is given, else in this process (development and tests).
+ * @param path the worker's file
+ * @param tell called whenever a clock moves by itself
+ */
+export function startHost(path: string | undefined, tell: Tell): HostClient {
+  if (!path) return new Host(tell);
+  const waiting = new Map<number, { resolve(value: unknown): void; reject(error: Error): void }>();
+  let calls = 0;
+  let worker: Worker | undefined;
+
+  const receive = (answer: Answer) => {
+    if ('told' in answer) {
+      tell(answer.told.id, answer.told.clock);
+      return;
+    }
+    const one = waiting.get(answer.call);
+    waiting.delete(answer.call);
+    if (answer.error !== undefined) one?.reject(new Error(answer.error));
+    else one?.resolve(answer.value);
+  };
+  // A worker that dies takes its worlds with it; the next call starts another, and they are rebuilt from their actions.
+  const started = (): Worker => {
+    if (worker) return worker;
+    const fresh = new Worker(path);
+    fresh.unref();
+    fresh.on('message', receive);
+    const gone = (error: Error) => {
+      if (worker === fresh) worker = undefined;
+      for (const one of waiting.values()) one.reject(error);
+      waiting.clear();
+    };
+    fresh.on('error', gone);
+    fresh.on('exit', () => gone(new Error('the worker of the rehearsals has ended')));
+    worker = fresh;
+    return fresh;
+  };
+  return new Proxy({} as HostClient, {
+    get: (_target, method) => {
+      if (typeof method !== 'string' || method === 'then') return undefined;
+      return (...args: unknown[]) =>
+        new Promise((resolve, reject) => {
+          calls += 1;
+          waiting.set(calls, { resolve, reject });
+          started().postMessage({ call: calls, method, args });
+        });
+    }
+  });
+}

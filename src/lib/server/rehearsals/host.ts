@@ -1,0 +1,308 @@
+import { createHash, type Hash } from 'node:crypto';
+import { setImmediate as nextTurn } from 'node:timers/promises';
+import { deserialize, serialize } from 'node:v8';
+import { gunzipSync, gzipSync } from 'node:zlib';
+import { plan, removalRefusal, replay, View, World, type Action, type Origin, type Refusal, type Snapshot, type Store, type TimedAction } from '$core/standin';
+import { queries, type QueryName, type Queries } from '../views';
+
+/** Changes with the loops' behaviour: snapshots of another engine are thrown away. */
+export const engineVersion = '1';
+
+/** How a rehearsal's clock stands. Times are virtual ms. */
+export interface Clock {
+  readonly nowMs: number;
+  readonly frontierMs: number;
+  readonly settled: boolean;
+  readonly running: number;
+  readonly actions: number;
+  readonly changes: number;
+}
+
+export interface Opening {
+  readonly id: string;
+  readonly origin: Origin;
+  readonly actions: readonly TimedAction[];
+  readonly headMs: number;
+  readonly frontierMs: number;
+  readonly snapshot?: { readonly actions: number; readonly atMs: number; readonly engine: string; readonly bytes: Uint8Array };
+}
+
+/** Where a clock is to be moved. `step`: to the next (1) or previous (-1) moment at which something changed. */
+export type ClockMove = { readonly until: 'settled' } | { readonly untilMs: number } | { readonly step: 1 | -1 } | { readonly run: number } | { readonly pause: true };
+
+interface Stage {
+  readonly origin: Origin;
+  actions: TimedAction[];
+  world: World;
+  view: View;
+  headMs: number;
+  /** Virtual ms per wall ms while it runs by itself; 0 when paused. */
+  running: number;
+  lastTickAt: number;
+  /** An action is being written down: the clock must not move. */
+  frozen: boolean;
+  halted: boolean;
+  hash: Hash;
+  hashed: number;
+}
+
+/** What the host tells of its own accord. */
+export type Tell = (id: string, clock: Clock) => void;
+
+const sliceCalls = 400;
+const sliceMs = 12;
+/** No clock goes beyond thirty days. */
+export const latestMs = 30 * 86_400_000;
+const largestSnapshotChanges = 20_000;
+
+/** Runs worlds in slices, so that whoever asks in between is answered soon. Lives in a worker thread, or in the process for tests. */
+export class Host {
+  private readonly stages = new Map<string, Stage>();
+
+  constructor(private readonly tell: Tell = () => {}) {}
+
+  private stage(id: string): Stage {
+    const one = this.stages.get(id);
+    if (!one) throw new Error(`rehearsal ${id} is not open`);
+    return one;
+  }
+
+  private clock(one: Stage): Clock {
+    const { world, headMs } = one;
+    const atFrontier = headMs >= world.nowMs;
+    const nextAction = one.actions.find((action) => action.atMs > headMs)?.atMs ?? world.nowMs;
+    const quiet = world.journal.countAt(headMs) === world.journal.countAt(nextAction);
+    return {
+      nowMs: headMs,
+      frontierMs: world.nowMs,
+      settled: atFrontier ? world.settled : quiet,
+      running: one.running,
+      actions: one.actions.length,
+      changes: world.journal.changes.length
+    };
+  }
+
+  private facts(one: Stage): Store {
+    return one.headMs >= one.world.nowMs ? one.world.store : one.view.at(one.headMs);
+  }
+
+  async open({ id, origin, actions, headMs, frontierMs, snapshot }: Opening): Promise<Clock> {
+    const fits = snapshot && snapshot.engine === engineVersion && snapshot.actions === actions.length && snapshot.atMs <= frontierMs;
+    const world = fits ? World.restore(origin.seed, deserialize(gunzipSync(snapshot.bytes)) as Snapshot) : await this.rebuilt(origin, actions, frontierMs);
+    const one: Stage = { origin, actions: [...actions], world, view: new View(world.journal), headMs, running: 0, lastTickAt: 0, frozen: false, halted: false, hash: createHash('sha256'), hashed: 0 };
+    await this.runTo(one, frontierMs);
+    one.headMs = Math.min(headMs, world.nowMs);
+    this.stages.set(id, one);
+    return this.clock(one);
+  }
+
+  /** Replays actions in slices. */
+  private async rebuilt(origin: Origin, actions: readonly TimedAction[], untilMs: number): Promise<World> {
+    const world = replay(origin, [], 0);
+    for (const { atMs, action } of actions) {
+      while (!world.runUntil(atMs, sliceCalls)) await nextTurn();
+      world.act(action);
+    }
+    while (untilMs > world.nowMs && !world.runUntil(untilMs, sliceCalls)) await nextTurn();
+    return world;
+  }
+
+  async has(id: string): Promise<boolean> {
+    return this.stages.has(id);
+  }
+
+  async close(id: string): Promise<void> {
+    this.stages.delete(id);
+  }
+
+  async status(id: string): Promise<Clock> {
+    return this.clock(this.stage(id));
+  }
+
+  private async runTo(one: Stage, targetMs: number, id?: string): Promise<void> {
+    let told = Date.now();
+    for (;;) {
+      const until = Date.now() + sliceMs;
+      let done = false;
+      while (!done && Date.now() < until) done = one.world.runUntil(targetMs, sliceCalls);
+      if (done || one.halted) break;
+      if (id && Date.now() - told > 200) {
+        one.headMs = one.world.nowMs;
+        this.tell(id, this.clock(one));
+        told = Date.now();
+      }
+      await nextTurn();
+    }
+    if (id) one.headMs = one.world.nowMs;
+  }
+
+  private async runSettled(one: Stage, id: string): Promise<void> {
+    const limitMs = Math.min(latestMs, one.world.nowMs + 86_400_000);
+    let told = Date.now();
+    for (;;) {
+      const until = Date.now() + sliceMs;
+      let done = false;
+      while (!done && Date.now() < until) done = one.world.runSettled(sliceCalls, limitMs);
+      one.headMs = one.world.nowMs;
+      if (done || one.halted) break;
+      if (Date.now() - told > 200) {
+        this.tell(id, this.clock(one));
+        told = Date.now();
+      }
+      await nextTurn();
+    }
+  }
+
+  /** Moves the clock: back and forth over what has been, ahead into what hasn't. */
+  async move(id: string, move: ClockMove): Promise<Clock> {
+    const one = this.stage(id);
+    one.halted = false;
+    if ('run' in move) this.play(id, one, move.run);
+    else {
+      one.running = 0;
+      if ('until' in move) await this.runSettled(one, id);
+      else if ('untilMs' in move) await this.seek(one, id, move.untilMs);
+      else if ('step' in move) await this.seek(one, id, this.neighbour(one, move.step));
+    }
+    return this.clock(one);
+  }
+
+  private async seek(one: Stage, id: string, targetMs: number): Promise<void> {
+    if (targetMs > one.world.nowMs) await this.runTo(one, Math.min(targetMs, latestMs), id);
+    else one.headMs = targetMs;
+  }
+
+  private neighbour(one: Stage, step: 1 | -1): number {
+    const { changes } = one.world.journal;
+    const count = one.world.journal.countAt(one.headMs);
+    if (step === 1) return changes[count]?.atMs ?? one.world.nextMs ?? one.headMs;
+    const here = changes[count - 1];
+    if (!here) return 0;
+    if (here.atMs < one.headMs) return here.atMs;
+    const before = one.world.journal.countAt(here.atMs - 1);
+    return changes[before - 1]?.atMs ?? 0;
+  }
+
+  /** Stops whatever runs, between two slices. */
+  async halt(id: string): Promise<void> {
+    const one = this.stage(id);
+    one.halted = true;
+    one.running = 0;
+  }
+
+  private play(id: string, one: Stage, speed: number): void {
+    const wasRunning = one.running > 0;
+    one.running = speed;
+    one.lastTickAt = Date.now();
+    if (wasRunning) return;
+    const tick = async () => {
+      if (one.running === 0 || this.stages.get(id) !== one) return;
+      const now = Date.now();
+      const targetMs = Math.min(latestMs, one.headMs + Math.round((now - one.lastTickAt) * one.running));
+      one.lastTickAt = now;
+      if (!one.frozen) await this.seek(one, id, targetMs);
+      if (one.headMs >= latestMs) one.running = 0;
+      this.tell(id, this.clock(one));
+      setTimeout(() => void tick(), 150);
+    };
+    setTimeout(() => void tick(), 100);
+  }
+
+  /** Looks whether an action would be taken at the clock's head; if so, the clock stands still until it is committed or dropped. */
+  async prepare(id: string, action: Action): Promise<{ atMs: number; refusals: readonly Refusal[]; outcomes: { kind: string; namespace: string; name: string; outcome: string }[] }> {
+    const one = this.stage(id);
+    const facts = this.facts(one);
+    const later = one.actions.find((other) => other.atMs > one.headMs);
+    if (later) {
+      const refusal: Refusal = {
+        code: 'later-actions',
+        message: 'Something was sent after this moment, so nothing can be sent here without rewriting what followed.',
+        remedy: 'Fork the rehearsal at this moment, or move the clock to the end.',
+        at: {}
+      };
+      return { atMs: one.headMs, refusals: [refusal], outcomes: [] };
+    }
+    if (action.type === 'remove') {
+      const refusal = removalRefusal(facts, action.ref);
+      one.frozen = !refusal;
+      return { atMs: one.headMs, refusals: refusal ? [refusal] : [], outcomes: [{ ...action.ref, outcome: 'removed' }] };
+    }
+    const verdicts = plan(facts, action.objects);
+    const refusals = verdicts.flatMap((verdict) => verdict.refusals);
+    one.frozen = refusals.length === 0;
+    return { atMs: one.headMs, refusals, outcomes: verdicts.map(({ ref, outcome }) => ({ ...ref, outcome })) };
+  }
+
+  async drop(id: string): Promise<void> {
+    this.stage(id).frozen = false;
+  }
+
+  /** Carries out an action that was written down. Time after the head, if there was any, is forgotten: it was derived. */
+  async commit(id: string, action: Action): Promise<Clock> {
+    const one = this.stage(id);
+    if (one.headMs < one.world.nowMs) {
+      one.world = await this.rebuilt(one.origin, one.actions, one.headMs);
+      one.view = new View(one.world.journal);
+      [one.hash, one.hashed] = [createHash('sha256'), 0];
+    }
+    const refusals = one.world.act(action);
+    one.frozen = false;
+    if (refusals.length) throw new Error(`a prepared action was refused: ${refusals[0]!.message}`);
+    one.actions.push({ atMs: one.world.nowMs, action });
+    one.headMs = one.world.nowMs;
+    return this.clock(one);
+  }
+
+  /** SHA-256 over all changes up to the head, each as JSON of [time, key, object]. */
+  private hashAt(one: Stage): string {
+    const { journal } = one.world;
+    const target = journal.countAt(one.headMs);
+    const line = (i: number) => {
+      const { atMs, key, after } = journal.changes[i]!;
+      return `${JSON.stringify([atMs, key, after ?? null])}\n`;
+    };
+    if (target < one.hashed) [one.hash, one.hashed] = [createHash('sha256'), 0];
+    while (one.hashed < target) one.hash.update(line(one.hashed++));
+    return one.hash.copy().digest('hex');
+  }
+
+  async journal(id: string, fromMs: number, toMs: number | undefined, limit: number) {
+    const one = this.stage(id);
+    const { journal } = one.world;
+    const from = journal.countAt(fromMs - 1);
+    const to = journal.countAt(Math.min(toMs ?? one.headMs, one.headMs));
+    const entries = journal.changes.slice(from, Math.min(to, from + limit)).map(({ atMs, key, before, after }) => ({
+      atMs,
+      key,
+      change: !before ? ('made' as const) : after ? ('altered' as const) : ('gone' as const),
+      object: after ?? null
+    }));
+    return { hash: this.hashAt(one), count: Math.max(0, to - from), entries };
+  }
+
+  /** Answers one of the read-only questions at the clock's head. */
+  async ask<N extends QueryName>(id: string, name: N, params: Parameters<Queries[N]>[1]): Promise<ReturnType<Queries[N]>> {
+    const one = this.stage(id);
+    const query = queries[name] as (scene: unknown, params: unknown) => ReturnType<Queries[N]>;
+    const { journal } = one.world;
+    const scene = {
+      facts: this.facts(one),
+      clock: this.clock(one),
+      steps: one.world.log.steps,
+      history: journal,
+      actions: one.actions,
+      fork: () => {
+        const past = one.actions.filter((action) => action.atMs <= one.headMs);
+        return one.headMs >= one.world.nowMs ? World.restore(one.origin.seed, one.world.save()) : replay(one.origin, past, one.headMs);
+      }
+    };
+    return query(scene, params);
+  }
+
+  /** The world as bytes for the cache; undefined for one that is too large to be worth it. */
+  async save(id: string): Promise<{ actions: number; atMs: number; engine: string; bytes: Uint8Array } | undefined> {
+    const one = this.stage(id);
+    if (one.world.journal.changes.length > largestSnapshotChanges) return undefined;
+    return { actions: one.actions.length, atMs: one.world.nowMs, engine: engineVersion, bytes: gzipSync(serialize(one.world.save()), { level: 1 }) };
+  }
+}

@@ -1,0 +1,17 @@
+import { parentPort } from 'node:worker_threads';
+import { Host } from './host';
+
+/** The worker's side: calls of the host by name, answers by number, and whatever the host tells in between. */
+const port = parentPort;
+if (!port) throw new Error('worker.ts runs in a worker thread');
+
+const host = new Host((id, clock) => port.postMessage({ told: { id, clock } }));
+
+port.on('message', async ({ call, method, args }: { call: number; method: string; args: unknown[] }) => {
+  try {
+    const work = (host as unknown as Record<string, (...args: unknown[]) => Promise<unknown>>)[method]!;
+    port.postMessage({ call, value: await work.apply(host, args) });
+  } catch (error) {
+    port.postMessage({ call, error: error instanceof Error ? (error.stack ?? error.message) : String(error) });
+  }
+});

@@ -1,0 +1,39 @@
+import { z } from 'zod';
+import type { ApiObject } from '$core/model';
+import type { Database } from '../db/connection';
+
+const flagSchema = z.object({ hue: z.number(), weave: z.enum(['twill', 'stripe', 'check', 'dots']) });
+export type Flag = z.infer<typeof flagSchema>;
+
+export interface Cluster {
+  readonly name: string;
+  readonly note: string;
+  readonly flag: Flag;
+  readonly seed: number;
+  readonly ground: readonly ApiObject[];
+}
+
+/** Clusters of the estate. */
+export function clusterRepository(db: Database) {
+  const shape = (row: { name: string; note: string; flag: string; seed: number; ground: string }): Cluster => ({
+    name: row.name,
+    note: row.note,
+    seed: row.seed,
+    flag: flagSchema.parse(JSON.parse(row.flag)),
+    ground: JSON.parse(row.ground) as ApiObject[]
+  });
+  return {
+    all: async () => (await db.selectFrom('cluster').selectAll().orderBy('place').execute()).map(shape),
+    async find(name: string) {
+      const row = await db.selectFrom('cluster').selectAll().where('name', '=', name).executeTakeFirst();
+      return row && shape(row);
+    },
+    async add(cluster: Cluster, place: number) {
+      const { name, note, seed } = cluster;
+      await db
+        .insertInto('cluster')
+        .values({ name, note, seed, place, flag: JSON.stringify(cluster.flag), ground: JSON.stringify(cluster.ground) })
+        .execute();
+    }
+  };
+}

@@ -1,0 +1,87 @@
+import { scenario } from '../../scenario';
+import { openDatabase, type Database } from '../db/connection';
+import { clusterRepository, type Cluster } from '../repositories/clusters';
+import { draftRepository } from '../repositories/drafts';
+import { proofRepository, type KeptProof } from '../repositories/proofs';
+import { rehearsalRepository } from '../repositories/rehearsals';
+import { startHost, type HostClient } from '../rehearsals/client';
+import { done, notFound, refused, type Answer } from './answer';
+import { LiveBus } from './live';
+import { RehearsalService } from './rehearsals';
+
+export interface AppOptions {
+  /** Folder of the database, or ':memory:'. */
+  readonly data: string;
+  /** The bundled worker, where there is one. */
+  readonly worker?: string | undefined;
+}
+
+/** Lays the demo's clusters down in an empty database. */
+async function layDemo(db: Database): Promise<void> {
+  const clusters = clusterRepository(db);
+  const rehearsals = rehearsalRepository(db);
+  if ((await clusters.all()).length) return;
+  for (const [place, one] of scenario().entries()) {
+    await clusters.add(one, place);
+    const { name, headMs, actions } = one;
+    await rehearsals.add({ id: name, cluster: name, fork: null, parent: null, forkedAtMs: null, headMs, frontierMs: headMs, revision: actions.length }, actions);
+  }
+}
+
+/** Everything that routes may call. */
+export async function createApp({ data, worker }: AppOptions) {
+  const db = await openDatabase(data);
+  await layDemo(db);
+  const clusters = clusterRepository(db);
+  const proofs = proofRepository(db);
+  const drafts = draftRepository(db);
+  const bus = new LiveBus();
+  const told: { to?: RehearsalService } = {};
+  const host: HostClient = startHost(worker, (id, clock) => void told.to?.told(id, clock));
+  const rehearsals = new RehearsalService({ host, bus, store: rehearsalRepository(db), cluster: clusters.find });
+  told.to = rehearsals;
+
+  /** The latest proofs at the clock's head, each with whether what it proves has changed since. */
+  async function keptProofs(id: string): Promise<Answer<(KeptProof & { stale: boolean })[]>> {
+    const state = await rehearsals.state(id);
+    if (!state.ok) return state;
+    const touched = await rehearsals.ask(id, 'touched', undefined as never);
+    if (!touched.ok) return touched;
+    const at = new Map(touched.value.map((one) => [`${one.namespace}/${one.name}`, one.atMs]));
+    const kept = await proofs.latest(id, state.value.clock.nowMs);
+    return done(kept.map((one) => ({ ...one, stale: (at.get(`${one.namespace}/${one.set}`) ?? Infinity) > one.atMs })));
+  }
+
+  return {
+    bus,
+    rehearsals,
+    drafts,
+    clusters,
+    keptProofs,
+    /** Runs the pack on a set and keeps the evidence. */
+    async prove(id: string, namespace: string, set: string) {
+      const run = await rehearsals.ask(id, 'prove', { namespace, set });
+      if (!run.ok) return run;
+      if (!run.value) return refused(notFound(`StatefulSet ${namespace}/${set}`));
+      await proofs.add(id, namespace, set, run.value);
+      const state = await rehearsals.state(id);
+      if (state.ok) bus.publish({ rehearsal: id, kind: 'proved', clock: state.value.clock, revision: state.value.revision });
+      return keptProofs(id);
+    },
+    /** All clusters with their stacks, for the estate. */
+    async estate() {
+      return Promise.all(
+        (await clusters.all()).map(async (cluster: Cluster) => {
+          const kept = await keptProofs(cluster.name);
+          const row = await rehearsals.ask(cluster.name, 'estate', { proofs: kept.ok ? kept.value : [] });
+          if (!row.ok) throw new Error(row.refusal.detail);
+          const { ground: _, ...shown } = cluster;
+          return { ...shown, ...row.value };
+        })
+      );
+    },
+    close: () => db.destroy()
+  };
+}
+
+export type App = Awaited<ReturnType<typeof createApp>>;

@@ -1,0 +1,229 @@
+import { nameFault, type ApiObject, type Ref } from '$core/model';
+import { asManifest, readManifests, writeManifests } from '$core/manifest';
+import type { Action } from '$core/standin';
+import type { Cluster } from '../repositories/clusters';
+import type { Rehearsal, RehearsalRepository } from '../repositories/rehearsals';
+import type { HostClient } from '../rehearsals/client';
+import { latestMs, type Clock, type ClockMove } from '../rehearsals/host';
+import type { Queries, QueryName } from '../views';
+import { done, notFound, refusalOf, refused, unknownRehearsal, type Answer } from './answer';
+import type { LiveBus } from './live';
+
+interface Parts {
+  readonly host: HostClient;
+  readonly bus: LiveBus;
+  readonly store: RehearsalRepository;
+  readonly cluster: (name: string) => Promise<Cluster | undefined>;
+}
+
+export type RehearsalState = Rehearsal & { readonly clock: Clock };
+
+/** How long after the last move a world is put into the cache. */
+const snapshotDelayMs = 3_000;
+const leastChangesForSnapshot = 300;
+
+/** What can be done with rehearsals. Whatever changes one goes through its queue, so that two editors never mix. */
+export class RehearsalService {
+  private readonly queues = new Map<string, Promise<unknown>>();
+  private readonly saving = new Map<string, NodeJS.Timeout>();
+  private readonly persisted = new Map<string, number>();
+
+  constructor(private readonly parts: Parts) {}
+
+  /** One after the other, per rehearsal. */
+  private inTurn<T>(id: string, work: () => Promise<T>): Promise<T> {
+    const before = this.queues.get(id) ?? Promise.resolve();
+    const mine = before.then(work, work);
+    this.queues.set(id, mine.catch(() => undefined));
+    return mine;
+  }
+
+  /** Rebuilds a rehearsal from its actions (or its snapshot) when the host doesn't hold it. */
+  private async opened(id: string): Promise<Rehearsal | undefined> {
+    const { host, store } = this.parts;
+    const one = await store.find(id);
+    if (!one) return undefined;
+    if (!(await host.has(id))) {
+      const cluster = await this.parts.cluster(one.cluster);
+      if (!cluster) return undefined;
+      const [actions, snapshot] = [await store.actions(id), await store.snapshot(id)];
+      await host.open({ id, origin: { seed: cluster.seed, ground: cluster.ground }, actions, headMs: one.headMs, frontierMs: one.frontierMs, ...(snapshot ? { snapshot } : {}) });
+    }
+    return one;
+  }
+
+  private async open(id: string): Promise<Rehearsal | undefined> {
+    if (await this.parts.host.has(id)) return this.parts.store.find(id);
+    return this.inTurn(id, () => this.opened(id));
+  }
+
+  async all(): Promise<Rehearsal[]> {
+    return this.parts.store.all();
+  }
+
+  async state(id: string): Promise<Answer<RehearsalState>> {
+    const one = await this.open(id);
+    if (!one) return refused(unknownRehearsal(id));
+    return done({ ...one, clock: await this.parts.host.status(id) });
+  }
+
+  /** Asks a read-only question at the clock's head. */
+  async ask<N extends QueryName>(id: string, name: N, params: Parameters<Queries[N]>[1]): Promise<Answer<ReturnType<Queries[N]>>> {
+    if (!(await this.open(id))) return refused(unknownRehearsal(id));
+    return done((await this.parts.host.ask(id, name, params)) as ReturnType<Queries[N]>);
+  }
+
+  async journal(id: string, fromMs: number, toMs: number | undefined, limit: number) {
+    if (!(await this.open(id))) return refused(unknownRehearsal(id));
+    return done(await this.parts.host.journal(id, fromMs, toMs, limit));
+  }
+
+  private async keepClock(id: string, clock: Clock): Promise<void> {
+    await this.parts.store.setClock(id, clock.nowMs, clock.frontierMs);
+    clearTimeout(this.saving.get(id));
+    if (clock.changes < leastChangesForSnapshot || clock.running) return;
+    const timer = setTimeout(() => void this.keepSnapshot(id), snapshotDelayMs);
+    timer.unref();
+    this.saving.set(id, timer);
+  }
+
+  private async keepSnapshot(id: string): Promise<void> {
+    await this.inTurn(id, async () => {
+      if (!(await this.parts.host.has(id)) || !(await this.parts.store.find(id))) return;
+      const saved = await this.parts.host.save(id);
+      if (saved) await this.parts.store.keepSnapshot(id, { ...saved, bytes: Buffer.from(saved.bytes) });
+    });
+  }
+
+  /** Told by the host when a clock moves by itself. */
+  async told(id: string, clock: Clock): Promise<void> {
+    const last = this.persisted.get(id) ?? 0;
+    if (Date.now() - last > 1_000 || !clock.running) {
+      this.persisted.set(id, Date.now());
+      if (clock.running) await this.parts.store.setClock(id, clock.nowMs, clock.frontierMs);
+    }
+    const one = await this.parts.store.find(id);
+    if (one) this.parts.bus.publish({ rehearsal: id, kind: 'clock', clock, revision: one.revision });
+  }
+
+  async move(id: string, move: ClockMove): Promise<Answer<Clock>> {
+    const { host, bus } = this.parts;
+    const one = await this.open(id);
+    if (!one) return refused(unknownRehearsal(id));
+    if ('untilMs' in move && move.untilMs > latestMs) {
+      return refused({ code: 'bad-value', status: 400, title: 'Too far ahead', detail: `A rehearsal runs for ${latestMs / 86_400_000} days at the most; ${move.untilMs} ms is later.`, remedy: `Give untilMs up to ${latestMs}.` });
+    }
+    // A pause has to get through while a run is in the queue.
+    if ('pause' in move || 'run' in move) await host.halt(id);
+    return this.inTurn(id, async () => {
+      const clock = await host.move(id, move);
+      await this.keepClock(id, clock);
+      bus.publish({ rehearsal: id, kind: 'clock', clock, revision: one.revision });
+      return done(clock);
+    });
+  }
+
+  /** Reads what was handed in; an empty batch is a problem too. */
+  read(text: string): Answer<readonly ApiObject[]> {
+    const { objects, problems } = readManifests(text);
+    if (problems.length) return refused(refusalOf(problems));
+    if (!objects.length) return refused(refusalOf([{ code: 'nothing-to-send', message: 'There are no manifests in what was sent.', remedy: 'Send YAML or JSON with apiVersion, kind and metadata.', at: {} }]));
+    return done(objects.map((one) => one.object));
+  }
+
+  /** Takes an action: looked at, written down, carried out, then answered. Refused as a whole or not at all. */
+  async act(id: string, action: Action, revision?: number) {
+    const { host, store, bus } = this.parts;
+    if (!(await this.open(id))) return refused(unknownRehearsal(id));
+    return this.inTurn(id, async () => {
+      const one = (await store.find(id))!;
+      if (revision !== undefined && revision !== one.revision) {
+        return refused({
+          code: 'stale-revision',
+          status: 409,
+          title: 'Somebody else has changed this rehearsal',
+          detail: `You saw revision ${revision}; it is at ${one.revision} now.`,
+          remedy: 'Look at the change sheet again and send once more; what you wrote is kept.',
+          current: { revision: one.revision, clock: await host.status(id) }
+        });
+      }
+      const { atMs, refusals, outcomes } = await host.prepare(id, action);
+      if (refusals.length) return refused(refusalOf(refusals));
+      try {
+        const newRevision = await store.append(id, { atMs, action });
+        const clock = await host.commit(id, action);
+        bus.publish({ rehearsal: id, kind: 'acted', clock, revision: newRevision });
+        return done({ nowMs: clock.nowMs, revision: newRevision, outcomes });
+      } catch (error) {
+        await host.close(id);
+        throw error;
+      }
+    });
+  }
+
+  send = (id: string, objects: readonly ApiObject[], revision?: number) => this.act(id, { type: 'send', objects }, revision);
+
+  remove = (id: string, ref: Ref, keepMembers: boolean, revision?: number) => this.act(id, { type: 'remove', ref, keepMembers }, revision);
+
+  /** Finds one object and sends it altered, as if its manifest had been edited by hand. */
+  private async alter(id: string, kind: 'StatefulSet' | 'PersistentVolumeClaim', ref: { namespace: string; name: string }, change: (one: ApiObject) => ApiObject, revision?: number) {
+    const found = await this.ask(id, 'objects', { kind, ...ref });
+    if (!found.ok) return found;
+    const [object] = found.value;
+    if (!object) return refused(notFound(`${kind} ${ref.namespace}/${ref.name}`));
+    const read = this.read(writeManifests([asManifest(change(object))]));
+    return read.ok ? this.send(id, read.value, revision) : read;
+  }
+
+  scale = (id: string, { replicas, ...ref }: { namespace: string; name: string; replicas: number }, revision?: number) =>
+    this.alter(id, 'StatefulSet', ref, (one) => (one.kind === 'StatefulSet' ? { ...one, spec: { ...one.spec, replicas } } : one), revision);
+
+  grow = (id: string, { size, ...ref }: { namespace: string; name: string; size: string }, revision?: number) =>
+    this.alter(id, 'PersistentVolumeClaim', ref, (one) => (one.kind === 'PersistentVolumeClaim' ? { ...one, spec: { ...one.spec, resources: { ...one.spec.resources, requests: { ...one.spec.resources.requests, storage: size } } } } : one), revision);
+
+  /** Takes the latest action back, with everything that followed from it. */
+  async undo(id: string): Promise<Answer<Clock>> {
+    const { host, store, bus } = this.parts;
+    if (!(await this.open(id))) return refused(unknownRehearsal(id));
+    return this.inTurn(id, async () => {
+      const at = await store.withdraw(id);
+      if (at === undefined) return refused({ code: 'nothing-to-undo', status: 409, title: 'Nothing to take back', detail: 'Nothing has been sent or taken away in this rehearsal.', remedy: 'There is nothing to do.' });
+      await store.dropSnapshot(id);
+      await host.close(id);
+      const one = (await this.opened(id))!;
+      const clock = await host.status(id);
+      bus.publish({ rehearsal: id, kind: 'acted', clock, revision: one.revision });
+      return done(clock);
+    });
+  }
+
+  /** Makes a copy of a rehearsal from a moment on; the rehearsal itself isn't touched. */
+  async fork(id: string, name: string, atMs: number | undefined): Promise<Answer<RehearsalState>> {
+    const { store, host, bus } = this.parts;
+    const one = await this.open(id);
+    if (!one) return refused(unknownRehearsal(id));
+    const fault = nameFault(name, 'label');
+    if (fault) return refused({ code: 'bad-name', status: 400, title: 'This is no name for a fork', detail: `The name "${name}" ${fault}.`, remedy: 'Write lower-case letters, digits and "-", e.g. driver-first.' });
+    const clock = await host.status(id);
+    const moment = atMs ?? clock.nowMs;
+    if (moment > clock.frontierMs) return refused({ code: 'bad-value', status: 400, title: 'Nothing has happened there yet', detail: `The rehearsal has run to ${clock.frontierMs} ms; ${moment} ms is later.`, remedy: `Fork at ${clock.frontierMs} ms or before, or run the clock ahead first.` });
+    const forkId = `${one.cluster}~${name}`;
+    if (await store.find(forkId)) return refused({ code: 'name-taken', status: 409, title: 'There is such a fork already', detail: `${forkId} exists.`, remedy: 'Choose another name, or take the old fork away.' });
+    const actions = (await store.actions(id)).filter((action) => action.atMs <= moment);
+    await store.add({ id: forkId, cluster: one.cluster, fork: name, parent: id, forkedAtMs: moment, headMs: moment, frontierMs: moment, revision: actions.length }, actions);
+    bus.publish({ rehearsal: forkId, kind: 'forked', clock: null, revision: actions.length });
+    return this.state(forkId);
+  }
+
+  /** Takes a fork away. The trunk of a cluster stays. */
+  async drop(id: string): Promise<Answer<{ id: string }>> {
+    const one = await this.parts.store.find(id);
+    if (!one) return refused(unknownRehearsal(id));
+    if (one.fork === null) return refused({ code: 'trunk-stays', status: 409, title: 'A trunk can\'t be taken away', detail: `${id} is the trunk of its cluster.`, remedy: 'Only forks can be taken away.' });
+    return this.inTurn(id, async () => {
+      await this.parts.store.remove(id);
+      await this.parts.host.close(id);
+      return done({ id });
+    });
+  }
+}

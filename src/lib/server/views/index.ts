@@ -1,0 +1,76 @@
+import { bytesOf } from '$core/shared';
+import { changeSheet, removalSheet } from '$core/change';
+import { inSendingOrder, asManifest, writeManifests } from '$core/manifest';
+import { kindEntries, zoneOf, type ApiObject, type Kind, type Ref } from '$core/model';
+import { prove, lastTouchedMs } from '$core/proofs';
+import { lineSentence, rootLine } from '$core/rootline';
+import { resolve, sentByPerson } from '$core/standin';
+import { claimsView, claimView } from './claims';
+import { groundView } from './ground';
+import { stackOf } from './levels';
+import { membersView } from './members';
+import { setsOf, type KeptProofs, type Scene } from './scene';
+import { supplyView } from './supply';
+import { tapeView } from './tape';
+
+const ofPlace = new Set<Kind>(['Ground', 'Registry', 'Backend', 'Identity', 'Node', 'Asset']);
+
+/** What people sent and what still stands, in the order of sending. */
+const manifestsOf = ({ facts }: Scene, namespace?: string): ApiObject[] =>
+  inSendingOrder(
+    kindEntries
+      .filter((entry) => !ofPlace.has(entry.kind) && !entry.derived)
+      .flatMap((entry) => facts.list(entry.kind) as ApiObject[])
+      .filter((one) => sentByPerson(one) && (namespace === undefined || one.metadata.namespace === namespace || (one.kind === 'Namespace' && one.metadata.name === namespace)))
+      .map(asManifest)
+  );
+
+/** All that can be asked of a rehearsal at its clock's head. Each is a pure reading; none changes the world. */
+export const queries = {
+  objects: (scene: Scene, { kind, namespace, name }: { kind?: Kind; namespace?: string; name?: string }): ApiObject[] =>
+    (kind ? [kind] : kindEntries.map((entry) => entry.kind)).flatMap((one) => (scene.facts.list(one, namespace) as ApiObject[]).filter((object) => name === undefined || object.metadata.name === name)),
+  rootLine(scene: Scene, ref: Ref) {
+    const line = rootLine(scene.facts, ref);
+    return line && { ...line, sentence: lineSentence(line) };
+  },
+  resolve: (scene: Scene, { namespace, name }: { namespace: string; name: string }) => resolve(scene.facts, namespace, name),
+  manifests(scene: Scene, { namespace }: { namespace?: string }) {
+    const objects = manifestsOf(scene, namespace);
+    return { count: objects.length, yaml: writeManifests(objects), items: objects.map(({ kind, metadata }) => ({ kind, namespace: metadata.namespace ?? '', name: metadata.name })) };
+  },
+  changeSheet: (scene: Scene, { objects }: { objects: readonly ApiObject[] }) => changeSheet(scene.facts, objects),
+  removal: (scene: Scene, { ref, keepMembers }: { ref: Ref; keepMembers: boolean }) => removalSheet(scene.facts, ref, keepMembers),
+  prove(scene: Scene, { namespace, set: name }: { namespace: string; set: string }) {
+    const set = scene.facts.get('StatefulSet', namespace, name);
+    const changes = scene.history.changes.slice(0, scene.history.countAt(scene.facts.nowMs));
+    return set && prove({ facts: scene.facts, set, changes, fork: scene.fork });
+  },
+  touched: ({ facts, history }: Scene) => {
+    const changes = history.changes.slice(0, history.countAt(facts.nowMs));
+    return setsOf(facts).map((set) => ({ namespace: set.metadata.namespace ?? '', name: set.metadata.name, atMs: lastTouchedMs(set, changes) }));
+  },
+  stack: (scene: Scene, { proofs }: { proofs: KeptProofs }) => stackOf(scene, proofs),
+  estate(scene: Scene, { proofs }: { proofs: KeptProofs }) {
+    const { facts } = scene;
+    const nodes = facts.list('Node');
+    const total = facts.list('Backend').reduce((sum, one) => sum + one.spec.zones.reduce((all, zone) => all + bytesOf(zone.capacity), 0), 0);
+    const taken = facts.list('Asset').reduce((sum, one) => sum + bytesOf(one.spec.size), 0);
+    return { ...stackOf(scene, proofs), clock: scene.clock, nodes: nodes.length, zones: new Set(nodes.map(zoneOf)).size, totalBytes: total, takenBytes: taken, overdue: tapeView(scene).overdue };
+  },
+  ground: (scene: Scene, _: object) => groundView(scene),
+  supply: (scene: Scene, _: object) => supplyView(scene),
+  claims: (scene: Scene, _: object) => claimsView(scene),
+  claim: claimView,
+  members: membersView,
+  tape: (scene: Scene, _: object) => tapeView(scene),
+  /** Names of objects that contain a text, for the find box. */
+  find: ({ facts }: Scene, { text }: { text: string }) => {
+    const wanted = text.toLowerCase();
+    const kinds: Kind[] = ['StatefulSet', 'Deployment', 'Pod', 'PersistentVolumeClaim', 'StorageClass', 'CSIDriver', 'Node', 'Service', 'Backend', 'Identity', 'Registry'];
+    return kinds.flatMap((kind) => (facts.list(kind) as ApiObject[]).filter((one) => one.metadata.name.toLowerCase().includes(wanted)).slice(0, 8).map((one) => ({ kind, namespace: one.metadata.namespace ?? '', name: one.metadata.name }))).slice(0, 24);
+  }
+};
+
+export type Queries = typeof queries;
+export type QueryName = keyof Queries;
+export type { Scene } from './scene';

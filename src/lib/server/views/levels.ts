@@ -1,0 +1,146 @@
+import { bytesOf } from '$core/shared';
+import { isReady, memberClaim, memberName, nodeReady, ordinalsOf, type StatefulSet } from '$core/model';
+import { lastTouchedMs } from '$core/proofs';
+import { breakOf, causeOf, rootLine, supplyLooks, type Joint, type State } from '$core/rootline';
+import { deploymentsOf, setsOf, type KeptProofs, type PlainRef, type Scene } from './scene';
+
+/** One level of the stack. */
+export interface Level {
+  readonly id: 'ground' | 'supply' | 'claims' | 'members' | 'proofs';
+  readonly title: string;
+  readonly state: State;
+  readonly count: string;
+  readonly says: string;
+}
+
+/** The stack of one rehearsal, and its first break. */
+export interface Stack {
+  readonly levels: readonly Level[];
+  readonly sentence: string;
+  readonly trace: PlainRef | null;
+  readonly broken: boolean;
+  readonly claims: { readonly bound: number; readonly wanted: number };
+  readonly members: { readonly ready: number; readonly wanted: number };
+}
+
+const level = (id: Level['id'], title: string, state: State, count: string, says: string): Level => ({ id, title, state, count, says });
+
+function ground({ facts }: Scene): Level {
+  const nodes = facts.list('Node');
+  const down = nodes.filter((node) => !nodeReady(node));
+  if (down.length) return level('ground', 'Ground', 'broken', String(nodes.length), `${down.length} not ready`);
+  return level('ground', 'Ground', nodes.length ? 'holds' : 'broken', String(nodes.length), nodes.length ? '' : 'no nodes');
+}
+
+function supply({ facts }: Scene): Level {
+  const classes = facts.list('StorageClass');
+  const drivers = facts.list('CSIDriver');
+  if (!classes.length && !drivers.length) return level('supply', 'Supply', 'waiting', '0', 'no driver, no class');
+  const looks = classes.flatMap((one) => Object.values(supplyLooks(facts, one)));
+  const worst = looks.find((one) => one.state === 'broken');
+  const words = `${drivers.length} ${drivers.length === 1 ? 'driver' : 'drivers'}, ${classes.length} ${classes.length === 1 ? 'class' : 'classes'}`;
+  if (worst) return level('supply', 'Supply', 'broken', String(classes.length), /^not installed/.test(worst.says) ? 'no driver answers' : worst.says.split(':')[0]!);
+  if (looks.some((one) => one.state === 'settling')) return level('supply', 'Supply', 'settling', String(classes.length), 'a driver comes up');
+  return level('supply', 'Supply', 'holds', String(classes.length), words);
+}
+
+/** Claims that exist, and those that sets will yet ask for. */
+function wantedClaims({ facts }: Scene): { bound: number; wanted: number; pending: number; gib: number } {
+  const names = new Set<string>();
+  let bound = 0;
+  let bytes = 0;
+  for (const claim of facts.list('PersistentVolumeClaim')) {
+    names.add(`${claim.metadata.namespace}/${claim.metadata.name}`);
+    if (claim.status?.phase !== 'Bound') continue;
+    bound += 1;
+    bytes += bytesOf(claim.status.capacity?.storage ?? '0');
+  }
+  const pending = names.size - bound;
+  for (const set of setsOf(facts)) {
+    for (const ordinal of ordinalsOf(set)) {
+      for (const template of set.spec.volumeClaimTemplates ?? []) names.add(`${set.metadata.namespace}/${memberClaim(template.metadata.name, set, ordinal)}`);
+    }
+  }
+  return { bound, wanted: names.size, pending, gib: Math.round(bytes / 2 ** 30) };
+}
+
+interface SetState {
+  readonly set: StatefulSet;
+  readonly ready: number;
+  readonly wanted: number;
+}
+
+const readyIn = ({ facts }: Scene, set: StatefulSet): SetState => {
+  const ordinals = ordinalsOf(set);
+  const ready = ordinals.filter((one) => isReady(facts.get('Pod', set.metadata.namespace ?? '', memberName(set, one)))).length;
+  return { set, ready, wanted: ordinals.length };
+};
+
+/** Sets that aren't whole, looked at until one is found broken; so many at the most. */
+const mostTraced = 24;
+
+function firstBreak(scene: Scene, sets: readonly SetState[]): { set: StatefulSet; joint: Joint; waiting: number } | undefined {
+  for (const { set, ready, wanted } of sets.filter((one) => one.ready < one.wanted).slice(0, mostTraced)) {
+    const line = rootLine(scene.facts, { kind: 'StatefulSet', namespace: set.metadata.namespace ?? '', name: set.metadata.name });
+    const joint = line && breakOf(line);
+    if (joint) return { set, joint, waiting: wanted - ready };
+  }
+  return undefined;
+}
+
+function proofLevel({ facts, history }: Scene, proofs: KeptProofs): Level {
+  if (!proofs.length) return level('proofs', 'Proofs', 'waiting', '–', '');
+  const broken = proofs.filter((one) => one.state === 'broken');
+  const touched = new Map(setsOf(facts).map((set) => [`${set.metadata.namespace}/${set.metadata.name}`, lastTouchedMs(set, history.changes.slice(0, history.countAt(facts.nowMs)))]));
+  const stale = proofs.filter((one) => (touched.get(`${one.namespace}/${one.set}`) ?? Infinity) > one.atMs);
+  const ok = proofs.filter((one) => one.state === 'holds' && !stale.includes(one)).length;
+  const state: State = broken.length ? 'broken' : stale.length || ok < proofs.length ? 'settling' : 'holds';
+  return level('proofs', 'Proofs', state, `${ok}/${proofs.length}`, broken.length ? `${broken.length} fail` : stale.length ? `${stale.length} stale` : '');
+}
+
+/** Looks the whole rehearsal over, from the ground up. */
+export function stackOf(scene: Scene, proofs: KeptProofs): Stack {
+  const sets = setsOf(scene.facts).map((set) => readyIn(scene, set));
+  const deployments = deploymentsOf(scene.facts);
+  const wanted = sets.reduce((sum, one) => sum + one.wanted, 0) + deployments.reduce((sum, one) => sum + (one.spec.replicas ?? 1), 0);
+  const ready = sets.reduce((sum, one) => sum + one.ready, 0) + deployments.reduce((sum, one) => sum + (one.status?.readyReplicas ?? 0), 0);
+  const found = firstBreak(scene, sets);
+  const base = [ground(scene), supply(scene)];
+  const claims = wantedClaims(scene);
+  const held = base.some((one) => one.state === 'broken');
+  const claimState: State = !claims.wanted ? 'waiting' : claims.bound === claims.wanted ? 'holds' : found ? 'waiting' : 'settling';
+  const first = found?.set.metadata.name;
+  const memberState: State = !wanted ? 'waiting' : ready === wanted ? 'holds' : found ? (held || claims.bound < claims.wanted ? 'waiting' : 'broken') : 'settling';
+  const levels: Level[] = [
+    ...base,
+    level('claims', 'Claims', claimState, claims.wanted ? `${claims.bound}/${claims.wanted}` : '0', claims.pending ? `${claims.pending} Pending` : claims.bound ? `${claims.gib.toLocaleString('en')} GiB` : ''),
+    level('members', 'Members', memberState, wanted ? `${ready}/${wanted}` : '0', !wanted ? '' : found ? `${first} waits` : ready === wanted ? 'all ready' : 'coming up'),
+    proofLevel(scene, proofs)
+  ];
+  return {
+    levels,
+    ...sentenceOf(levels, found),
+    claims: { bound: claims.bound, wanted: claims.wanted },
+    members: { ready, wanted }
+  };
+}
+
+function sentenceOf(levels: readonly Level[], found: ReturnType<typeof firstBreak>): Pick<Stack, 'sentence' | 'trace' | 'broken'> {
+  if (found) {
+    const { set, joint, waiting } = found;
+    return {
+      sentence: `${waiting} ${waiting === 1 ? 'member' : 'members'} of ${set.metadata.name} ${waiting === 1 ? 'waits' : 'wait'}: ${causeOf(joint)}.`,
+      trace: { kind: 'StatefulSet', namespace: set.metadata.namespace ?? '', name: set.metadata.name },
+      broken: true
+    };
+  }
+  const broken = levels.find((one) => one.state === 'broken');
+  if (broken) return { sentence: `${broken.title}: ${broken.says}.`, trace: null, broken: true };
+  const settling = levels.find((one) => one.state === 'settling');
+  if (settling) return { sentence: `${settling.title}: ${settling.says || settling.count}.`, trace: null, broken: false };
+  const holds = levels.filter((one) => one.state === 'holds');
+  if (holds.length === levels.length) return { sentence: 'Holds at every level.', trace: null, broken: false };
+  const next = levels.find((one) => one.state === 'waiting');
+  const words: Record<Level['id'], string> = { ground: '', supply: 'No driver and no class yet, so nothing can be handed out.', claims: 'Nothing has been claimed yet.', members: 'No workloads yet.', proofs: 'Holds as far as it stands; nothing is proved yet.' };
+  return { sentence: next ? words[next.id] : '', trace: null, broken: false };
+}

@@ -1,0 +1,119 @@
+import { isReady, memberName, ordinalsOf, type StatefulSet } from '$core/model';
+import { driverPartOf, stepSpans, type Step, type Store } from '$core/standin';
+import { momentOf, wordsOf } from '$core/shared';
+import { setsOf, type PlainRef, type Scene } from './scene';
+
+export interface Segment {
+  readonly step: string;
+  readonly label: string;
+  readonly fromMs: number;
+  /** null while it is under way at the end of what is known */
+  readonly toMs: number | null;
+  readonly normalMs: readonly [number, number];
+  readonly overdue: boolean;
+}
+
+export interface Lane {
+  readonly label: string;
+  readonly ref: PlainRef | null;
+  readonly segments: readonly Segment[];
+  /** Spans in which it only waited, e.g. for the member before it. */
+  readonly waits: readonly { readonly fromMs: number; readonly toMs: number | null; readonly says: string }[];
+}
+
+const mostLanes = 40;
+
+function segmentOf({ step, fromMs, toMs, normalMs }: Step, nowMs: number): Segment {
+  const end = toMs ?? nowMs;
+  return { step, label: stepSpans[step].label, fromMs, toMs: toMs ?? null, normalMs, overdue: end - fromMs > normalMs[1] };
+}
+
+/** Steps by subject, in the order in which they began. */
+function bySubject(steps: readonly Step[]): Map<string, Step[]> {
+  const map = new Map<string, Step[]>();
+  for (const one of steps) {
+    const list = map.get(one.subject);
+    if (list) list.push(one);
+    else map.set(one.subject, [one]);
+  }
+  return map;
+}
+
+/** Placing that takes long is a wait, not work: it is drawn as one. */
+const isWait = (one: Step, nowMs: number) => one.step === 'placing' && (one.toMs ?? nowMs) - one.fromMs > one.normalMs[1];
+
+function memberLane(facts: Store, steps: Map<string, Step[]>, set: StatefulSet, ordinal: number, nowMs: number): Lane | undefined {
+  const namespace = set.metadata.namespace ?? '';
+  const name = memberName(set, ordinal);
+  const own = steps.get(`Pod ${namespace}/${name}`) ?? [];
+  const claims = (set.spec.volumeClaimTemplates ?? []).flatMap((one) => steps.get(`PersistentVolumeClaim ${namespace}/${one.metadata.name}-${name}`) ?? []);
+  const all = [...own, ...claims].sort((a, b) => a.fromMs - b.fromMs);
+  const sentMs = momentOf(String(set.metadata.creationTimestamp));
+  const waits: { fromMs: number; toMs: number | null; says: string }[] = [];
+  const first = all[0];
+  const before = ordinalsOf(set).filter((one) => one < ordinal).at(-1);
+  if ((!first || first.fromMs > sentMs + 1_000) && before !== undefined) waits.push({ fromMs: sentMs, toMs: first?.fromMs ?? null, says: `after ${memberName(set, before)}` });
+  for (const one of all) if (isWait(one, nowMs)) waits.push({ fromMs: one.fromMs, toMs: one.toMs ?? null, says: isReady(facts.get('Pod', namespace, name)) ? 'waited for a place' : 'waits for a place' });
+  return { label: name, ref: { kind: 'Pod', namespace, name }, segments: all.filter((one) => !isWait(one, nowMs)).map((one) => segmentOf(one, nowMs)), waits };
+}
+
+/** A driver's parts together in one lane: each step from the first that began to the last that ended. */
+function driverLanes(facts: Store, steps: Map<string, Step[]>, nowMs: number): Lane[] {
+  const lanes = new Map<string, Step[]>();
+  for (const pod of facts.list('Pod')) {
+    const part = driverPartOf(pod.spec);
+    if (!part) continue;
+    const label = `${part.driver.split('.')[0]} ${part.part === 'controller' ? 'controller' : 'on nodes'}`;
+    lanes.set(label, [...(lanes.get(label) ?? []), ...(steps.get(`Pod ${pod.metadata.namespace}/${pod.metadata.name}`) ?? [])]);
+  }
+  return [...lanes].map(([label, list]) => {
+    const merged = new Map<string, Step>();
+    for (const one of list.sort((a, b) => a.fromMs - b.fromMs)) {
+      const known = merged.get(one.step);
+      if (!known) merged.set(one.step, one);
+      else {
+        const toMs = one.toMs === undefined || known.toMs === undefined ? undefined : Math.max(one.toMs, known.toMs);
+        const { toMs: _old, ...rest } = known;
+        merged.set(one.step, toMs === undefined ? rest : { ...rest, toMs });
+      }
+    }
+    return { label, ref: null, segments: [...merged.values()].map((one) => segmentOf(one, nowMs)), waits: [] };
+  });
+}
+
+const latest = (lane: Lane): number => Math.max(0, ...lane.segments.map((one) => one.toMs ?? Infinity), ...lane.waits.map((one) => (one.toMs === null ? 1e15 : one.toMs)));
+
+/** What is normal for a claim to be bound once somebody uses it (common practice, no source). */
+const boundBandMs = 20_000;
+
+function summary({ facts, clock }: Scene, lanes: readonly Lane[]): { text: string; overdue: boolean } {
+  const pending = facts.list('PersistentVolumeClaim').filter((one) => one.status?.phase !== 'Bound' && facts.podsOfClaim(one.metadata.namespace ?? '', one.metadata.name).length > 0);
+  const oldest = Math.min(...pending.map((one) => momentOf(String(one.metadata.creationTimestamp))));
+  const lateMs = facts.nowMs - oldest - boundBandMs;
+  if (pending.length && lateMs > 0) return { text: `${pending.length} ${pending.length === 1 ? 'claim' : 'claims'} overdue by ${wordsOf(lateMs)}`, overdue: true };
+  const open = lanes.flatMap((lane) => lane.segments.filter((one) => one.toMs === null || one.toMs > clock.nowMs).filter((one) => one.fromMs <= clock.nowMs).map((one) => ({ lane, one })));
+  const late = open.find(({ one }) => clock.nowMs - one.fromMs > one.normalMs[1]);
+  const shown = late ?? open.at(-1);
+  if (!shown) return { text: clock.settled ? 'settled: nothing is under way' : '', overdue: false };
+  const { lane, one } = shown;
+  const [least, most] = one.normalMs.map((ms) => Math.round(ms / 1000));
+  return { text: `${lane.label} ${one.label}, normal ${least}–${most} s, so far ${wordsOf(clock.nowMs - one.fromMs)}`, overdue: late !== undefined };
+}
+
+/** The tape: one lane per thing in motion, with what lies after the clock's head where it is known. */
+export function tapeView(scene: Scene) {
+  const { facts, clock, actions } = scene;
+  const endMs = clock.frontierMs;
+  const steps = bySubject(scene.steps);
+  const members = setsOf(facts).flatMap((set) => ordinalsOf(set).flatMap((ordinal) => memberLane(facts, steps, set, ordinal, endMs) ?? []));
+  const lanes = [...driverLanes(facts, steps, endMs), ...members].filter((one) => one.segments.length || one.waits.length);
+  const recent = lanes.length > mostLanes ? [...lanes].sort((a, b) => latest(b) - latest(a)).slice(0, mostLanes) : lanes;
+  return {
+    lanes: lanes.filter((one) => recent.includes(one)),
+    hidden: lanes.length - recent.length,
+    marks: actions.map(({ atMs, action }) => ({ atMs, label: action.type === 'send' ? `sent ${action.objects.length}` : `took ${action.ref.name} away` })),
+    ...summary(scene, lanes)
+  };
+}
+
+export type TapeView = ReturnType<typeof tapeView>;

@@ -1,0 +1,25 @@
+/** Virtual milliseconds as `T+00:06:41`. */
+export function clockText(ms: number): string {
+  const s = Math.floor(ms / 1000);
+  const two = (n: number) => String(n).padStart(2, '0');
+  return `T+${two(Math.floor(s / 3600))}:${two(Math.floor(s / 60) % 60)}:${two(s % 60)}`;
+}
+
+/** The same without hours where there are none, for ticks and rows: `06:41`. */
+export const shortClock = (ms: number): string => clockText(ms).replace(/^T\+00:/, '').replace(/^T\+/, '');
+
+/** Bytes in the unit that claims are spoken of: GiB, with one digit where it is needed. */
+export function gib(bytes: number): string {
+  const value = bytes / 2 ** 30;
+  return `${value >= 10 || Number.isInteger(value) ? Math.round(value).toLocaleString('en') : value.toFixed(1)} GiB`;
+}
+
+/** Thousandths of a CPU as CPUs. */
+export const cpus = (milli: number): string => (milli / 1000).toLocaleString('en', { maximumFractionDigits: 1 });
+
+/** `1 member`, `3 members`. */
+export const plural = (count: number, one: string, many = `${one}s`): string => `${count.toLocaleString('en')} ${count === 1 ? one : many}`;
+
+/** The address of a root line. */
+export const lineHref = (id: string, ref: { kind: string; namespace: string; name: string }): string =>
+  `/r/${encodeURIComponent(id)}/root-line?${new URLSearchParams({ kind: ref.kind, namespace: ref.namespace, name: ref.name })}`;

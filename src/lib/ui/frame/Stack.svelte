@@ -1,0 +1,48 @@
+<script lang="ts">
+  import { page } from '$app/state';
+  import type { Stack } from '$server/views/levels';
+  import Peg from '../parts/Peg.svelte';
+
+  interface Props {
+    id: string;
+    stack: Stack;
+    drafts: number;
+  }
+  let { id, stack, drafts }: Props = $props();
+  const base = $derived(`/r/${encodeURIComponent(id)}`);
+  const here = $derived(page.url.pathname.slice(page.url.pathname.lastIndexOf(decodeURIComponent(id)) + id.length + 1).split('/')[0]);
+  const levels = $derived([...stack.levels].reverse());
+  /** Levels above a broken one rest on nothing. */
+  const lowestBroken = $derived(stack.levels.findIndex((one) => one.state === 'broken'));
+  const hollow = (levelId: string) => lowestBroken >= 0 && stack.levels.findIndex((one) => one.id === levelId) > lowestBroken;
+  const current = (name: string) => page.url.pathname.startsWith(`/r/${id}/${name}`) || here === name;
+</script>
+
+<nav aria-label="The stack" class="border-ink flex w-[177px] shrink-0 flex-col overflow-y-auto border-r">
+  <div class="flex-1"></div>
+  <ul>
+    {#each levels as level (level.id)}
+      <li class="border-line border-t">
+        <a
+          href="{base}/{level.id}"
+          aria-current={current(level.id) ? 'page' : undefined}
+          class="block h-[56px] px-[18px] pt-[8px] {current(level.id) ? 'bg-ink text-sheet' : hollow(level.id) ? 'hatched' : 'hover:bg-tape'}"
+        >
+          <span class="flex items-center gap-[9px]">
+            <Peg state={level.state} size={10} />
+            <span class="font-semibold">{level.title}</span>
+            <span class="ml-auto {current(level.id) ? '' : 'quiet'}">{level.count}</span>
+          </span>
+          {#if level.says}<span class="small block truncate {current(level.id) ? '' : 'quiet'}">{level.says}</span>{/if}
+        </a>
+      </li>
+    {/each}
+  </ul>
+  <ul class="border-ink border-t-[3px]">
+    {#each [['drafts', 'Drafts', drafts ? String(drafts) : ''], ['handover', 'Handover', '']] as [name, title, count] (name)}
+      <li class="border-line border-b last:border-b-0">
+        <a href="{base}/{name}" aria-current={current(name!) ? 'page' : undefined} class="flex h-[34px] items-center justify-between px-[18px] {current(name!) ? 'bg-ink text-sheet' : 'quiet hover:bg-tape'}"><span>{title}</span><span>{count}</span></a>
+      </li>
+    {/each}
+  </ul>
+</nav>

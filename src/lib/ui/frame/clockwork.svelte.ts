@@ -1,0 +1,40 @@
+import { doCall, notices } from '../call.svelte';
+
+/** Moves a rehearsal's clock from the frame; the newest wish wins while an older one is still under way. */
+export class Clockwork {
+  /** Where the head is being dragged to, before the server has answered. */
+  dragged = $state<number | null>(null);
+  busy = $state(false);
+  private wanted: number | null = null;
+  private sending = false;
+
+  constructor(private readonly id: () => string) {}
+
+  private path(end: string): string {
+    return `/rehearsals/${encodeURIComponent(this.id())}/${end}`;
+  }
+
+  async move(body: object): Promise<void> {
+    this.busy = true;
+    await doCall('POST', this.path('clock'), body);
+    this.busy = false;
+  }
+
+  /** Moves the head while it is dragged: at most one call under way. */
+  async drag(atMs: number): Promise<void> {
+    this.dragged = atMs;
+    this.wanted = atMs;
+    if (this.sending) return;
+    this.sending = true;
+    while (this.wanted !== null) {
+      const untilMs = Math.max(0, Math.round(this.wanted));
+      this.wanted = null;
+      await doCall('POST', this.path('clock'), { untilMs });
+    }
+    this.sending = false;
+  }
+
+  async undo(): Promise<void> {
+    if (await doCall('POST', this.path('undo'), {})) notices.say('Taken back; the clock stands at the moment before.');
+  }
+}

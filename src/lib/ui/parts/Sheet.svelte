@@ -1,0 +1,35 @@
+<script lang="ts">
+  import type { Snippet } from 'svelte';
+  import Flag from './Flag.svelte';
+
+  interface Props {
+    title: string;
+    flag?: { hue: number; weave: string } | undefined;
+    wide?: boolean;
+    onclose(): void;
+    children: Snippet;
+  }
+  let { title, flag, wide = false, onclose, children }: Props = $props();
+  let dialog: HTMLDialogElement;
+
+  $effect(() => {
+    const before = document.activeElement;
+    dialog.showModal();
+    return () => (before instanceof HTMLElement ? before.focus() : undefined);
+  });
+</script>
+
+<dialog
+  bind:this={dialog}
+  {onclose}
+  aria-label={title}
+  class="bg-sheet text-ink border-ink fixed top-[12vh] left-1/2 m-0 max-h-[76vh] -translate-x-1/2 overflow-auto border p-0 backdrop:bg-black/25 {wide
+    ? 'w-[46rem]'
+    : 'w-[32rem]'} max-w-[94vw]"
+>
+  {#if flag}<Flag {flag} class="h-[6px]" />{/if}
+  <div class="px-6 py-5">
+    <h2 class="mb-3 text-lg">{title}</h2>
+    {@render children()}
+  </div>
+</dialog>

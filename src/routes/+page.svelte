@@ -1,0 +1,112 @@
+<script lang="ts">
+  import { goto, invalidate } from '$app/navigation';
+  import Flag from '$ui/parts/Flag.svelte';
+  import Peg from '$ui/parts/Peg.svelte';
+  import Say from '$ui/parts/Say.svelte';
+  import Header from '$ui/frame/Header.svelte';
+  import Keys from '$ui/frame/Keys.svelte';
+  import { isTyping } from '$ui/frame/keys';
+  import { lineHref, plural } from '$ui/format';
+  import { prefs } from '$ui/prefs.svelte';
+  import { watchLive } from '$ui/live';
+
+  let { data } = $props();
+  let keys = $state(false);
+  let chosen = $state(0);
+
+  const most = $derived(Math.max(1, ...data.clusters.map((one) => one.totalBytes)));
+  const broken = $derived(data.clusters.filter((one) => one.broken));
+  const sum = (pick: (one: (typeof data.clusters)[number]) => number) => data.clusters.reduce((all, one) => all + pick(one), 0);
+  const words = ['No cluster has a break.', 'One cluster has a break.', 'Two clusters have a break.', 'Three clusters have a break.'];
+  const headline = $derived(`${words[broken.length] ?? `${broken.length} clusters have a break.`}`);
+  const gibOf = (bytes: number) => Math.round(bytes / 2 ** 30).toLocaleString('en');
+
+  $effect(() => watchLive('all', () => invalidate('estate')));
+
+  function onkeydown(event: KeyboardEvent) {
+    if (isTyping(event) || !prefs.singleKeys) return;
+    const rows = data.clusters;
+    if (event.key === '?') keys = true;
+    else if (event.key === 'c') prefs.setCovered(!prefs.covered);
+    else if (event.key === 'n') prefs.setTheme(prefs.theme === 'paper' ? 'night' : 'paper');
+    else if (event.key === 'ArrowDown' || event.key === 'ArrowUp') {
+      chosen = Math.min(rows.length - 1, Math.max(0, chosen + (event.key === 'ArrowDown' ? 1 : -1)));
+      document.getElementById(`row-${chosen}`)?.focus();
+    } else if (event.key === 't') {
+      const row = rows[chosen]?.trace ? rows[chosen] : broken.find((one) => one.trace);
+      if (row?.trace) void goto(lineHref(row.name, row.trace));
+    } else return;
+    event.preventDefault();
+  }
+</script>
+
+<svelte:head><title>Estate · Root Barn</title></svelte:head>
+<svelte:window {onkeydown} />
+
+<div class="grid h-[6px]" style:grid-template-columns="repeat({data.clusters.length}, 1fr)">
+  {#each data.clusters as one (one.name)}<Flag flag={one.flag} class="h-full" />{/each}
+</div>
+<Header title="Saltmarsh Ferries" sub={plural(data.clusters.length, 'cluster')} onkeys={() => (keys = true)} />
+
+<main class="mx-auto max-w-[96rem] px-[34px] pt-6 pb-10">
+  <h1 class="max-w-[56rem]">
+    {headline}
+    {#if broken[0]}In {broken[0].name}, <Say text={broken[0].sentence} />{/if}
+  </h1>
+  <p class="quiet mt-1">
+    {sum((one) => one.claims.bound)} of {plural(
+      sum((one) => one.claims.wanted),
+      'claim'
+    )} bound · {sum((one) => one.members.ready)} of {plural(
+      sum((one) => one.members.wanted),
+      'member'
+    )} ready · overdue: {data.clusters
+      .filter((one) => one.overdue)
+      .map((one) => one.name)
+      .join(', ') || 'nothing'}
+  </p>
+
+  <ul class="border-ink mt-4 border-t">
+    {#each data.clusters as one, i (one.name)}
+      <li class="border-ink grid grid-cols-[12px_190px_130px_minmax(160px,320px)_1fr_auto] items-center gap-x-[22px] border-b py-4">
+        <Flag flag={one.flag} class="h-[92px] w-3" />
+        <div>
+          <a id="row-{i}" href="/r/{one.name}/members" onfocus={() => (chosen = i)} class="text-[1.05rem] font-semibold hover:underline">{one.name}</a>
+          <p class="quiet">{plural(one.nodes, 'node')}, {plural(one.zones, 'zone')}</p>
+          <p class="quiet">{one.claims.wanted ? `${one.claims.bound} of ${plural(one.claims.wanted, 'claim')} bound` : 'no claims'}</p>
+        </div>
+        <ul class="small">
+          {#each [...one.levels].reverse() as level (level.id)}
+            <li>
+              <a href="/r/{one.name}/{level.id}" class="flex items-center gap-2 hover:underline"><Peg state={level.state} size={10} />{level.title}</a>
+            </li>
+          {/each}
+        </ul>
+        <div>
+          {#if one.totalBytes}
+            <p class="quiet small mb-1">handed out {gibOf(one.takenBytes)} of {gibOf(one.totalBytes)} GiB</p>
+            <div class="border-ink h-[13px] border" style:width="{(100 * one.totalBytes) / most}%">
+              <div class="bg-ink h-full" style:width="{(100 * one.takenBytes) / one.totalBytes}%"></div>
+            </div>
+          {:else}
+            <p class="quiet small">nothing to hand out yet</p>
+          {/if}
+        </div>
+        <p class="text-[1rem] leading-snug">
+          {#if one.broken}<Peg state="broken" size={13} />{/if}
+          <span class:quiet={!one.broken}><Say text={one.sentence} /></span>
+        </p>
+        <p class="w-[84px]">
+          {#if one.trace}
+            <a class="word" href={lineHref(one.name, one.trace)}>trace</a>
+            <span class="key">t</span>
+          {/if}
+        </p>
+      </li>
+    {:else}
+      <li class="py-10">The estate is empty. Start anew with <code>npm run demo -- --fresh</code> to get the demo's clusters back.</li>
+    {/each}
+  </ul>
+</main>
+
+{#if keys}<Keys onclose={() => (keys = false)} />{/if}

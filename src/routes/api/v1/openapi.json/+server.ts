@@ -1,0 +1,4 @@
+import { json } from '@sveltejs/kit';
+import { openapi } from '$server/api/openapi';
+
+export const GET = () => json(openapi());

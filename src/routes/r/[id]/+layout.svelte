@@ -1,0 +1,106 @@
+<script lang="ts">
+  import { goto, invalidate } from '$app/navigation';
+  import { page } from '$app/state';
+  import type { Snippet } from 'svelte';
+  import Header from '$ui/frame/Header.svelte';
+  import Stack from '$ui/frame/Stack.svelte';
+  import Tape from '$ui/frame/Tape.svelte';
+  import Find from '$ui/frame/Find.svelte';
+  import Keys from '$ui/frame/Keys.svelte';
+  import Fork from '$ui/frame/Fork.svelte';
+  import Flag from '$ui/parts/Flag.svelte';
+  import { Clockwork } from '$ui/frame/clockwork.svelte';
+  import { isTyping } from '$ui/frame/keys';
+  import { clockText, lineHref } from '$ui/format';
+  import { notices } from '$ui/call.svelte';
+  import { prefs } from '$ui/prefs.svelte';
+  import { selection } from '$ui/selection.svelte';
+  import { watchLive } from '$ui/live';
+  import type { LayoutData } from './$types';
+
+  let { data, children }: { data: LayoutData; children: Snippet } = $props();
+  let shown = $state<'find' | 'keys' | 'fork' | null>(null);
+  const work = new Clockwork(() => data.id);
+  const base = $derived(`/r/${encodeURIComponent(data.id)}`);
+  const clock = $derived(data.clock);
+  const tapeOpen = $derived(prefs.tapeChosen ?? page.url.pathname.includes('/members'));
+
+  $effect(() => watchLive(data.id, () => invalidate('rehearsal')));
+
+  const levels = ['ground', 'supply', 'claims', 'members', 'proofs'];
+
+  function act(key: string): boolean {
+    const level = levels[Number(key) - 1];
+    if (level) void goto(`${base}/${level}`);
+    else if (key === 't') {
+      const ref = selection.ref ?? data.stack.trace;
+      if (ref) void goto(lineHref(data.id, ref));
+      else notices.say('Nothing is selected, and nothing is broken.');
+    } else if (key === 'd') {
+      if (selection.draft) selection.draft();
+      else void goto(`${base}/drafts`);
+    } else if (key === 'h') void goto(`${base}/handover`);
+    else if (key === 'e') void goto('/');
+    else if (key === ' ') void work.move(clock.running ? { pause: true } : { run: prefs.speed });
+    else if (key === '.') void work.move({ step: 1 });
+    else if (key === ',') void work.move({ step: -1 });
+    else if (key === 's') void work.move({ until: 'settled' });
+    else if (key === 'f') shown = 'fork';
+    else if (key === 'l') prefs.setTape(!tapeOpen);
+    else if (key === '/') shown = 'find';
+    else if (key === 'c') prefs.setCovered(!prefs.covered);
+    else if (key === 'n') prefs.setTheme(prefs.theme === 'paper' ? 'night' : 'paper');
+    else if (key === '?') shown = 'keys';
+    else return false;
+    return true;
+  }
+
+  function onkeydown(event: KeyboardEvent) {
+    if (isTyping(event) || !prefs.singleKeys || shown) return;
+    const onControl = event.target instanceof HTMLElement && ['BUTTON', 'A', 'SUMMARY'].includes(event.target.tagName);
+    if (event.key === ' ' && onControl) return;
+    if (act(event.key)) event.preventDefault();
+  }
+
+  async function pick(event: Event & { currentTarget: HTMLSelectElement }) {
+    const at = page.url.pathname.split('/').slice(3).join('/');
+    await goto(`/r/${encodeURIComponent(event.currentTarget.value)}/${at.startsWith('drafts/') ? 'drafts' : at}${page.url.search}`);
+  }
+</script>
+
+<svelte:window {onkeydown} />
+
+<div class="flex h-screen min-h-[560px] flex-col">
+  <a href="#sheet" class="bg-ink text-sheet absolute -top-20 left-2 z-50 px-3 py-1 focus:top-2">To the sheet</a>
+  <Flag flag={data.cluster.flag} class="h-[6px] shrink-0" />
+  <Header title={data.cluster.name} onfind={() => (shown = 'find')} onkeys={() => (shown = 'keys')}>
+    {#snippet middle()}
+      <label class="quiet flex items-center gap-1 whitespace-nowrap">
+        rehearsal ·
+        <select class="bg-sheet max-w-[15rem] italic" value={data.id} onchange={pick} aria-label="Rehearsal">
+          {#each data.rehearsals as one (one.id)}<option value={one.id}>{one.fork ? `fork ${one.fork}` : 'trunk'}</option>{/each}
+        </select>
+      </label>
+    {/snippet}
+    {#snippet clock()}
+      <span class="mono whitespace-nowrap" data-testid="clock">{clockText(work.dragged ?? data.clock.nowMs)}</span>
+      <span class="quiet w-[6.2rem] whitespace-nowrap">{data.clock.running ? `runs ${data.clock.running}×` : data.clock.nowMs < data.clock.frontierMs ? 'looking back' : data.clock.settled ? 'settled' : 'paused'} <span class="key">␣</span></span>
+    {/snippet}
+  </Header>
+  <div class="flex min-h-0 flex-1">
+    <Stack id={data.id} stack={data.stack} drafts={data.drafts} />
+    <main id="sheet" tabindex="-1" class="relative min-w-0 flex-1 overflow-auto outline-none">{@render children()}</main>
+  </div>
+  {#if notices.said}
+    <div class="border-ink flex shrink-0 items-baseline gap-3 border-t px-[18px] py-2 {notices.said.bad ? 'text-brick' : ''}" role={notices.said.bad ? 'alert' : 'status'}>
+      <span class="font-semibold">{notices.said.text}</span>
+      {#if notices.said.remedy}<span class="text-ink">{notices.said.remedy}</span>{/if}
+      <button class="word text-ink ml-auto" onclick={() => notices.clear()}>close</button>
+    </div>
+  {/if}
+  <Tape id={data.id} tape={data.tape} clock={data.clock} {work} open={tapeOpen} onfork={() => (shown = 'fork')} />
+</div>
+
+{#if shown === 'find'}<Find id={data.id} onclose={() => (shown = null)} />{/if}
+{#if shown === 'keys'}<Keys onclose={() => (shown = null)} />{/if}
+{#if shown === 'fork'}<Fork id={data.id} rehearsal={data.rehearsal} flag={data.cluster.flag} onundo={() => work.undo()} onclose={() => (shown = null)} />{/if}
