@@ -33,7 +33,7 @@ module.exports = {
     },
     {
       name: 'core-folders-have-one-door',
-      comment: 'from outside the core only a folder\'s index.ts is used',
+      comment: "from outside the core only a folder's index.ts is used",
       severity: 'error',
       from: { pathNot: core },
       to: { path: `${core}[^/]+/.+`, pathNot: `${core}[^/]+/index\\.ts$` }
@@ -56,6 +56,7 @@ module.exports = {
     doNotFollow: { path: 'node_modules' },
     tsPreCompilationDeps: true,
     tsConfig: { fileName: 'tsconfig.json' },
+    webpackConfig: { fileName: '.dependency-cruiser-aliases.cjs' },
     enhancedResolveOptions: { extensions: ['.ts', '.js', '.svelte', '.json'] }
   }
 };

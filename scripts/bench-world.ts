@@ -13,11 +13,17 @@ export function largeOrigin(nodes: number, volumes: number): Origin {
     names: Array.from({ length: Math.ceil((nodes - z) / 3) }, (_, i) => `node-${zone}${i}`)
   }));
   const ground = groundYaml({ cluster: 'bench', octet: 60, groups: [] });
-  const nodeYaml = groups.flatMap((group) => objectsOf(groundYaml({ cluster: 'bench', octet: 60, groups: [group] })).filter((one) => one.kind === 'Node'));
+  const nodeYaml = groups.flatMap((group) =>
+    objectsOf(groundYaml({ cluster: 'bench', octet: 60, groups: [group] })).filter((one) => one.kind === 'Node')
+  );
   const spread: ApiObject[] = nodeYaml.map((node, i) =>
     node.kind === 'Node' ? { ...node, spec: { ...node.spec, podCIDR: `10.${60 + Math.floor(i / 256)}.${i % 256}.0/24` } } : node
   );
-  const backend = blockBackendYaml('bench', zones.map((name) => ({ name, capacity: '4000Ti' })), volumes + 10);
+  const backend = blockBackendYaml(
+    'bench',
+    zones.map((name) => ({ name, capacity: '4000Ti' })),
+    volumes + 10
+  );
   return { seed: 7, ground: [...objectsOf(`${ground}---${backend}`), ...spread] };
 }
 

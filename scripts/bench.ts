@@ -38,9 +38,17 @@ function rehearse(nodes: number, sets: number) {
   });
   const heap = process.memoryUsage().heapUsed;
   const pods = world.store.list('Pod').filter((one) => one.metadata.name.startsWith('set-'));
-  if (pods.length !== sets * 3 || !pods.every(isReady)) throw new Error(`only ${pods.filter(isReady).length} of ${sets * 3} members are ready`);
+  if (pods.length !== sets * 3 || !pods.every(isReady))
+    throw new Error(`only ${pods.filter(isReady).length} of ${sets * 3} members are ready`);
   const floor = floorMs(world.calls, sets * 3);
-  rows.push([`${sets} sets of 3 on ${nodes} nodes`, seconds(ms), `${world.calls} calls`, `${world.journal.changes.length} changes`, `heap ${mib(heap)} MiB, rss ${mib(process.memoryUsage().rss)} MiB`, `${(ms / floor).toFixed(1)} x floor (${seconds(floor)})`]);
+  rows.push([
+    `${sets} sets of 3 on ${nodes} nodes`,
+    seconds(ms),
+    `${world.calls} calls`,
+    `${world.journal.changes.length} changes`,
+    `heap ${mib(heap)} MiB, rss ${mib(process.memoryUsage().rss)} MiB`,
+    `${(ms / floor).toFixed(1)} x floor (${seconds(floor)})`
+  ]);
   return { ms, world };
 }
 
@@ -61,13 +69,20 @@ function drag(): void {
     );
   }
   waits.sort((a, b) => a - b);
-  rows.push(['drag the clock, 1,002 members, and a root line there', `worst ${waits.at(-1)!.toFixed(0)} ms`, `median ${waits[30]!.toFixed(0)} ms`, `${world.journal.changes.length} changes`, '', '']);
+  rows.push([
+    'drag the clock, 1,002 members, and a root line there',
+    `worst ${waits.at(-1)!.toFixed(0)} ms`,
+    `median ${waits[30]!.toFixed(0)} ms`,
+    `${world.journal.changes.length} changes`,
+    '',
+    ''
+  ]);
 }
 
 const warm = largeWorld(20, 20);
 warm.runSettled();
 const small = rehearse(100, 300);
-const large = process.env.SMALL ? rehearse(100,300) : rehearse(1000, 3300);
+const large = process.env.SMALL ? rehearse(100, 300) : rehearse(1000, 3300);
 rows.push(['growth of time for 11 times the work', `${(large.ms / small.ms).toFixed(1)} x (15 allowed)`, '', '', '', '']);
 drag();
 const widths = rows[0]!.map((_, i) => Math.max(...rows.map((row) => (row[i] ?? '').length)));

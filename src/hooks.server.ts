@@ -10,7 +10,13 @@ const foreign = (request: Request, url: URL): boolean => {
 /** Pages of other sites may not act here; programs, which send no origin, may. */
 export const handle: Handle = async ({ event, resolve }) => {
   if (foreign(event.request, event.url)) {
-    const body = { type: 'urn:root-barn:problem:foreign-origin', title: 'Another site may not act here', status: 403, detail: 'The request came from a page of another origin.', remedy: 'Open Root Barn at the address that it printed at its start.' };
+    const body = {
+      type: 'urn:root-barn:problem:foreign-origin',
+      title: 'Another site may not act here',
+      status: 403,
+      detail: 'The request came from a page of another origin.',
+      remedy: 'Open Root Barn at the address that it printed at its start.'
+    };
     return new Response(JSON.stringify(body), { status: 403, headers: { 'content-type': 'application/problem+json' } });
   }
   const response = await resolve(event);

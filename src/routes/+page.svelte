@@ -66,27 +66,31 @@
       .join(', ') || 'nothing'}
   </p>
 
-  <ul class="border-ink mt-4 border-t">
+  <ul class="mt-4 border-t border-ink">
     {#each data.clusters as one, i (one.name)}
-      <li class="border-ink grid grid-cols-[12px_190px_130px_minmax(160px,320px)_1fr_auto] items-center gap-x-[22px] border-b py-4">
+      <li class="grid grid-cols-[12px_190px_130px_minmax(160px,320px)_1fr_auto] items-center gap-x-[22px] border-b border-ink py-4">
         <Flag flag={one.flag} class="h-[92px] w-3" />
         <div>
-          <a id="row-{i}" href="/r/{one.name}/members" onfocus={() => (chosen = i)} class="text-[1.05rem] font-semibold hover:underline">{one.name}</a>
+          <a id="row-{i}" href="/r/{one.name}/members" onfocus={() => (chosen = i)} class="text-[1.05rem] font-semibold hover:underline"
+            >{one.name}</a
+          >
           <p class="quiet">{plural(one.nodes, 'node')}, {plural(one.zones, 'zone')}</p>
           <p class="quiet">{one.claims.wanted ? `${one.claims.bound} of ${plural(one.claims.wanted, 'claim')} bound` : 'no claims'}</p>
         </div>
         <ul class="small">
           {#each [...one.levels].reverse() as level (level.id)}
             <li>
-              <a href="/r/{one.name}/{level.id}" class="flex items-center gap-2 hover:underline"><Peg state={level.state} size={10} />{level.title}</a>
+              <a href="/r/{one.name}/{level.id}" class="flex items-center gap-2 hover:underline"
+                ><Peg state={level.state} size={10} />{level.title}</a
+              >
             </li>
           {/each}
         </ul>
         <div>
           {#if one.totalBytes}
             <p class="quiet small mb-1">handed out {gibOf(one.takenBytes)} of {gibOf(one.totalBytes)} GiB</p>
-            <div class="border-ink h-[13px] border" style:width="{(100 * one.totalBytes) / most}%">
-              <div class="bg-ink h-full" style:width="{(100 * one.takenBytes) / one.totalBytes}%"></div>
+            <div class="h-[13px] border border-ink" style:width="{(100 * one.totalBytes) / most}%">
+              <div class="h-full bg-ink" style:width="{(100 * one.takenBytes) / one.totalBytes}%"></div>
             </div>
           {:else}
             <p class="quiet small">nothing to hand out yet</p>

@@ -38,7 +38,14 @@ const southQuay = (): ScenarioCluster => ({
       ]
     }) +
       '---' +
-      blockBackendYaml('south-quay', [{ name: 'a', capacity: '800Gi' }, { name: 'b', capacity: '800Gi' }], 40)
+      blockBackendYaml(
+        'south-quay',
+        [
+          { name: 'a', capacity: '800Gi' },
+          { name: 'b', capacity: '800Gi' }
+        ],
+        40
+      )
   ),
   actions: [send(1_000, steadyBlockYaml), send(4_000, bookingsYaml)],
   headMs: 250_000
@@ -56,7 +63,11 @@ const northQuay = (): ScenarioCluster => ({
       groups: ['a', 'b', 'c'].map((zone, i) => ({ names: [`n-${i + 1}`], zone, cpu: '4', memory: '64Gi' }))
     }) +
       '---' +
-      blockBackendYaml('north-quay', ['a', 'b', 'c'].map((name) => ({ name, capacity: '1000Gi' })), 40)
+      blockBackendYaml(
+        'north-quay',
+        ['a', 'b', 'c'].map((name) => ({ name, capacity: '1000Gi' })),
+        40
+      )
   ),
   actions: [
     sendObjects(1_000, blockDriver()),
@@ -93,7 +104,11 @@ const pilotHouse = (): ScenarioCluster => ({
   note: 'central',
   seed: 4181,
   ground: objectsOf(
-    groundYaml({ cluster: 'pilot-house', octet: 64, groups: [{ names: ['desk-1', 'desk-2', 'desk-3'], zone: 'house', cpu: '2', memory: '4Gi' }] })
+    groundYaml({
+      cluster: 'pilot-house',
+      octet: 64,
+      groups: [{ names: ['desk-1', 'desk-2', 'desk-3'], zone: 'house', cpu: '2', memory: '4Gi' }]
+    })
   ),
   actions: [],
   headMs: minutes(5)

@@ -4,7 +4,11 @@ export interface Trouble {
   readonly detail: string;
   readonly remedy: string;
   readonly status: number;
-  readonly problems?: readonly { readonly message: string; readonly remedy: string; readonly at: { readonly line?: number; readonly column?: number; readonly object?: string; readonly field?: string } }[];
+  readonly problems?: readonly {
+    readonly message: string;
+    readonly remedy: string;
+    readonly at: { readonly line?: number; readonly column?: number; readonly object?: string; readonly field?: string };
+  }[];
 }
 
 export type Called<T> = { readonly ok: true; readonly value: T } | { readonly ok: false; readonly trouble: Trouble };
@@ -30,23 +34,44 @@ class Notices {
 export const notices = new Notices();
 
 /** Calls the programs' interface. Never throws: a lost connection is a trouble like any other. */
-export async function call<T>(method: 'GET' | 'POST' | 'PUT' | 'DELETE', path: string, body?: unknown, more: { yaml?: boolean; revision?: number; signal?: AbortSignal } = {}): Promise<Called<T>> {
+export async function call<T>(
+  method: 'GET' | 'POST' | 'PUT' | 'DELETE',
+  path: string,
+  body?: unknown,
+  more: { yaml?: boolean; revision?: number; signal?: AbortSignal } = {}
+): Promise<Called<T>> {
   try {
     const response = await fetch(`/api/v1${path}`, {
       method,
       ...(more.signal ? { signal: more.signal } : {}),
-      headers: { 'content-type': more.yaml ? 'application/yaml' : 'application/json', ...(more.revision === undefined ? {} : { 'if-match': `"${more.revision}"` }) },
+      headers: {
+        'content-type': more.yaml ? 'application/yaml' : 'application/json',
+        ...(more.revision === undefined ? {} : { 'if-match': `"${more.revision}"` })
+      },
       ...(body === undefined ? {} : { body: more.yaml ? String(body) : JSON.stringify(body) })
     });
     const value = (await response.json()) as T & Trouble;
     return response.ok ? { ok: true, value } : { ok: false, trouble: value };
   } catch (error) {
-    return { ok: false, trouble: { title: 'No answer', detail: 'Root Barn doesn\'t answer.', remedy: `See whether it still runs, then try again. (${error instanceof Error ? error.message : ''})`, status: 0 } };
+    return {
+      ok: false,
+      trouble: {
+        title: 'No answer',
+        detail: "Root Barn doesn't answer.",
+        remedy: `See whether it still runs, then try again. (${error instanceof Error ? error.message : ''})`,
+        status: 0
+      }
+    };
   }
 }
 
 /** Calls, and shows the trouble if there is one. */
-export async function doCall<T>(method: 'POST' | 'PUT' | 'DELETE', path: string, body?: unknown, more: { yaml?: boolean; revision?: number } = {}): Promise<T | undefined> {
+export async function doCall<T>(
+  method: 'POST' | 'PUT' | 'DELETE',
+  path: string,
+  body?: unknown,
+  more: { yaml?: boolean; revision?: number } = {}
+): Promise<T | undefined> {
   const answer = await call<T>(method, path, body, more);
   if (answer.ok) return answer.value;
   notices.complain(answer.trouble);

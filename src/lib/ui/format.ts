@@ -6,7 +6,10 @@ export function clockText(ms: number): string {
 }
 
 /** The same without hours where there are none, for ticks and rows: `06:41`. */
-export const shortClock = (ms: number): string => clockText(ms).replace(/^T\+00:/, '').replace(/^T\+/, '');
+export const shortClock = (ms: number): string =>
+  clockText(ms)
+    .replace(/^T\+00:/, '')
+    .replace(/^T\+/, '');
 
 /** Bytes in the unit that claims are spoken of: GiB, with one digit where it is needed. */
 export function gib(bytes: number): string {

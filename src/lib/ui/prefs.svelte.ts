@@ -59,4 +59,5 @@ class Prefs {
 export const prefs = new Prefs();
 
 /** An address as it is shown: covered but for its first part, unless uncovered. */
-export const addressShown = (address: string): string => (prefs.covered && address ? address.replace(/^(\d+)\..*/, '$1.··.··.··') : address);
+export const addressShown = (address: string): string =>
+  prefs.covered && address ? address.replace(/^(\d+)\..*/, '$1.··.··.··') : address;

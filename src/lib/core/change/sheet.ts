@@ -48,13 +48,14 @@ export interface ChangeSheet {
 const shown = (value: unknown): string => {
   if (value === undefined) return 'nothing';
   const text = typeof value === 'string' ? value : JSON.stringify(value);
-  return text.length > 48 ? `${text.slice(0, 45)}...` : text;
+  return text.length > 100 ? `${text.slice(0, 97)}...` : text;
 };
 
 /** Fields whose values never appear on a sheet. */
 const covered = (ref: Ref, { field }: Difference): boolean => ref.kind === 'Secret' && /^(data|stringData)/.test(field);
 
-const changeWords = (ref: Ref, one: Difference): string => (covered(ref, one) ? `${one.field} changes (covered)` : `${one.field} ${shown(one.before)} → ${shown(one.after)}`);
+const changeWords = (ref: Ref, one: Difference): string =>
+  covered(ref, one) ? `${one.field} changes (covered)` : `${one.field} ${shown(one.before)} → ${shown(one.after)}`;
 
 function safeFields(ref: Ref, fields: readonly Difference[]): Difference[] {
   return fields.map((one) => (covered(ref, one) ? { field: one.field, before: '(covered)', after: '(covered)' } : one));
@@ -63,9 +64,11 @@ function safeFields(ref: Ref, fields: readonly Difference[]): Difference[] {
 const ephemeral = (spec: PodSpec): string[] => (spec.volumes ?? []).filter((one) => one.emptyDir).map((one) => one.name);
 
 type Workload = StatefulSet | Deployment | DaemonSet;
-const isWorkload = (one: ApiObject | undefined): one is Workload => one?.kind === 'StatefulSet' || one?.kind === 'Deployment' || one?.kind === 'DaemonSet';
+const isWorkload = (one: ApiObject | undefined): one is Workload =>
+  one?.kind === 'StatefulSet' || one?.kind === 'Deployment' || one?.kind === 'DaemonSet';
 
-const podsOf = (facts: Facts, owner: ApiObject): Pod[] => facts.ownedBy(owner.metadata.uid ?? '').filter((one): one is Pod => one.kind === 'Pod');
+const podsOf = (facts: Facts, owner: ApiObject): Pod[] =>
+  facts.ownedBy(owner.metadata.uid ?? '').filter((one): one is Pod => one.kind === 'Pod');
 
 function restarts(facts: Facts, { before, after }: Verdict): { restarted: SheetLine[]; lost: SheetLine[] } {
   if (!isWorkload(before) || !isWorkload(after) || same(before.spec.template, after.spec.template)) return { restarted: [], lost: [] };
@@ -75,11 +78,17 @@ function restarts(facts: Facts, { before, after }: Verdict): { restarted: SheetL
   if (after.kind === 'StatefulSet') names.sort((a, b) => (ordinalIn(after, b) ?? 0) - (ordinalIn(after, a) ?? 0));
   const onDelete = after.kind === 'StatefulSet' && after.spec.updateStrategy?.type === 'OnDelete';
   const all = after.kind === 'Deployment' && after.spec.strategy?.type === 'Recreate';
-  const how = onDelete ? 'only when somebody takes a member away (OnDelete)' : all ? 'all at once: the old ones end before new ones start' : 'one after the other, each after the one before is ready';
+  const how = onDelete
+    ? 'only when somebody takes a member away (OnDelete)'
+    : all
+      ? 'all at once: the old ones end before new ones start'
+      : 'one after the other, each after the one before is ready';
   const dirs = ephemeral(before.spec.template.spec);
   return {
     restarted: [{ ref: refOf(after), says: `${names.join(', ')}; ${how}` }],
-    lost: dirs.length ? [{ ref: refOf(after), says: `what lies in the ephemeral directories ${dirs.join(', ')} of ${names.join(', ')}` }] : []
+    lost: dirs.length
+      ? [{ ref: refOf(after), says: `what lies in the ephemeral directories ${dirs.join(', ')} of ${names.join(', ')}` }]
+      : []
   };
 }
 
@@ -88,7 +97,12 @@ function claimLoss(facts: Facts, namespace: string, name: string): SheetLine[] {
   const claim = facts.get('PersistentVolumeClaim', namespace, name);
   const volume = facts.get('PersistentVolume', '', claim?.spec.volumeName ?? '');
   if (!claim || !volume || volume.spec.persistentVolumeReclaimPolicy !== 'Delete') return [];
-  return [{ ref: refOf(claim), says: `the volume ${volume.spec.csi?.volumeHandle ?? volume.metadata.name} with all data in it (${volume.spec.capacity.storage}, policy Delete)` }];
+  return [
+    {
+      ref: refOf(claim),
+      says: `the volume ${volume.spec.csi?.volumeHandle ?? volume.metadata.name} with all data in it (${volume.spec.capacity.storage}, policy Delete)`
+    }
+  ];
 }
 
 function scaledLoss(facts: Facts, { before, after }: Verdict): SheetLine[] {
@@ -97,7 +111,11 @@ function scaledLoss(facts: Facts, { before, after }: Verdict): SheetLine[] {
   const kept = new Set(ordinalsOf(after));
   return ordinalsOf(before)
     .filter((one) => !kept.has(one))
-    .flatMap((ordinal) => (after.spec.volumeClaimTemplates ?? []).flatMap((one) => claimLoss(facts, after.metadata.namespace ?? '', memberClaim(one.metadata.name, after, ordinal))));
+    .flatMap((ordinal) =>
+      (after.spec.volumeClaimTemplates ?? []).flatMap((one) =>
+        claimLoss(facts, after.metadata.namespace ?? '', memberClaim(one.metadata.name, after, ordinal))
+      )
+    );
 }
 
 const waits: Partial<Record<ApiObject['kind'], string>> = {
@@ -128,7 +146,11 @@ export function changeSheet(facts: Facts, objects: readonly ApiObject[]): Change
   return {
     nowMs: facts.nowMs,
     new: of('new').map(({ ref }) => ({ ref, says: entryOf(ref.kind).namespaced ? `in ${ref.namespace}` : 'for the whole cluster' })),
-    altered: of('altered').map(({ ref, fields }) => ({ ref, says: fields.map((one) => changeWords(ref, one)).join('; '), fields: safeFields(ref, fields) })),
+    altered: of('altered').map(({ ref, fields }) => ({
+      ref,
+      says: fields.map((one) => changeWords(ref, one)).join('; '),
+      fields: safeFields(ref, fields)
+    })),
     refused: of('refused').flatMap(({ ref, refusals }) => refusals.map((refusal) => ({ ref, says: refusal.message, refusal }))),
     restarted: effects.flatMap((one) => one.restarted),
     lost: [...effects.flatMap((one) => one.lost), ...verdicts.flatMap((one) => scaledLoss(facts, one))],
@@ -149,10 +171,15 @@ export interface RemovalSheet {
 function setRemoval(facts: Facts, set: StatefulSet, keepMembers: boolean): Omit<RemovalSheet, 'ref'> {
   const namespace = set.metadata.namespace ?? '';
   const pods = podsOf(facts, set).map(refOf);
-  const claims = ordinalsOf(set).flatMap((ordinal) => (set.spec.volumeClaimTemplates ?? []).map((one) => memberClaim(one.metadata.name, set, ordinal)));
+  const claims = ordinalsOf(set).flatMap((ordinal) =>
+    (set.spec.volumeClaimTemplates ?? []).map((one) => memberClaim(one.metadata.name, set, ordinal))
+  );
   const taken = !keepMembers && set.spec.persistentVolumeClaimRetentionPolicy?.whenDeleted === 'Delete';
   const there = claims.filter((name) => facts.get('PersistentVolumeClaim', namespace, name));
-  const claimLines = there.map((name) => ({ ref: { kind: 'PersistentVolumeClaim' as const, namespace, name }, says: taken ? 'goes with the set' : 'stays, with its data' }));
+  const claimLines = there.map((name) => ({
+    ref: { kind: 'PersistentVolumeClaim' as const, namespace, name },
+    says: taken ? 'goes with the set' : 'stays, with its data'
+  }));
   return {
     goes: [...(keepMembers ? [] : pods.map((ref) => ({ ref, says: 'ends' }))), ...(taken ? claimLines : [])],
     stays: [...(keepMembers ? pods.map((ref) => ({ ref, says: 'runs on, owned by nobody' })) : []), ...(taken ? [] : claimLines)],
@@ -168,15 +195,30 @@ export function removalSheet(facts: Facts, ref: Ref, keepMembers = false): Remov
   if (object.kind === 'StatefulSet') return { ref, ...setRemoval(facts, object, keepMembers) };
   if (object.kind === 'PersistentVolumeClaim') {
     const users = facts.podsOfClaim(ref.namespace, ref.name);
-    return { ref, goes: [], lost: claimLoss(facts, ref.namespace, ref.name), stays: users.map((pod) => ({ ref: refOf(pod), says: 'uses it; the claim goes when this pod has gone' })) };
+    return {
+      ref,
+      goes: [],
+      lost: claimLoss(facts, ref.namespace, ref.name),
+      stays: users.map((pod) => ({ ref: refOf(pod), says: 'uses it; the claim goes when this pod has gone' }))
+    };
   }
   if (object.kind === 'Pod') {
     const owner = object.metadata.ownerReferences?.find((one) => one.controller);
     const dirs = ephemeral(object.spec);
-    const stays = claimsOf(object.spec).map((name) => ({ ref: { kind: 'PersistentVolumeClaim' as const, namespace: ref.namespace, name }, says: 'stays, with its data' }));
+    const stays = claimsOf(object.spec).map((name) => ({
+      ref: { kind: 'PersistentVolumeClaim' as const, namespace: ref.namespace, name },
+      says: 'stays, with its data'
+    }));
     return {
       ref,
-      goes: [{ ref, says: owner ? `ends; ${owner.kind} ${owner.name} makes ${owner.kind === 'StatefulSet' ? 'it anew under the same name' : 'another'}` : 'ends, and nobody makes it anew' }],
+      goes: [
+        {
+          ref,
+          says: owner
+            ? `ends; ${owner.kind} ${owner.name} makes ${owner.kind === 'StatefulSet' ? 'it anew under the same name' : 'another'}`
+            : 'ends, and nobody makes it anew'
+        }
+      ],
       lost: dirs.length ? [{ ref, says: `what lies in the ephemeral directories ${dirs.join(', ')}` }] : [],
       stays
     };
@@ -189,7 +231,12 @@ export function removalSheet(facts: Facts, ref: Ref, keepMembers = false): Remov
 /** Names of the members that scaling would take away or make, highest first. */
 export const scaleWords = (set: StatefulSet, replicas: number): string => {
   const now = ordinalsOf(set);
-  if (replicas < now.length) return now.slice(replicas).reverse().map((one) => memberName(set, one)).join(', then ');
+  if (replicas < now.length)
+    return now
+      .slice(replicas)
+      .reverse()
+      .map((one) => memberName(set, one))
+      .join(', then ');
   return Array.from({ length: replicas - now.length }, (_, i) => memberName(set, (now.at(-1) ?? -1) + 1 + i)).join(', then ');
 };
 

@@ -18,7 +18,12 @@ function templateFaults(selector: LabelSelector, template: PodTemplate): Fault[]
   const faults = podFaults(template.spec, ['spec', 'template', 'spec']);
   const empty = !Object.keys(selector.matchLabels ?? {}).length && !selector.matchExpressions?.length;
   if (empty)
-    faults.push({ field: ['spec', 'selector'], code: 'bad-value', message: 'The selector is empty.', remedy: 'Name the labels of the template under matchLabels.' });
+    faults.push({
+      field: ['spec', 'selector'],
+      code: 'bad-value',
+      message: 'The selector is empty.',
+      remedy: 'Name the labels of the template under matchLabels.'
+    });
   else if (!selectorMatches(selector, template.metadata?.labels))
     faults.push({
       field: ['spec', 'selector'],
@@ -36,11 +41,23 @@ function podFaults(spec: PodSpec, field: Fault['field'], provided: ReadonlySet<s
   spec.containers.forEach((container, i) => {
     const at = [...field, 'containers', i];
     const fault = nameFault(container.name, 'label');
-    if (fault) faults.push({ field: [...at, 'name'], code: 'bad-name', message: `The container's name "${container.name}" ${fault}.`, remedy: 'Choose another name.' });
+    if (fault)
+      faults.push({
+        field: [...at, 'name'],
+        code: 'bad-name',
+        message: `The container's name "${container.name}" ${fault}.`,
+        remedy: 'Choose another name.'
+      });
     if (names.has(container.name))
-      faults.push({ field: [...at, 'name'], code: 'bad-name', message: `Two containers are called "${container.name}".`, remedy: 'Give each its own name.' });
+      faults.push({
+        field: [...at, 'name'],
+        code: 'bad-name',
+        message: `Two containers are called "${container.name}".`,
+        remedy: 'Give each its own name.'
+      });
     names.add(container.name);
-    if (container.image.trim() === '') faults.push({ field: [...at, 'image'], code: 'bad-value', message: 'The image is empty.', remedy: 'Name an image.' });
+    if (container.image.trim() === '')
+      faults.push({ field: [...at, 'image'], code: 'bad-value', message: 'The image is empty.', remedy: 'Name an image.' });
     container.volumeMounts?.forEach((mount, k) => {
       if (volumes.has(mount.name)) return;
       faults.push({
@@ -75,20 +92,36 @@ export function extraFaults(object: ApiObject): Fault[] {
       const own = templateFaults(object.spec.selector, { ...object.spec.template, spec: { ...object.spec.template.spec, containers: [] } });
       const longest = `${object.metadata.name}-${ordinalsOf(object).at(-1) ?? 0}`;
       const tooLong: Fault[] = nameFault(longest, 'label')
-        ? [{ field: ['metadata', 'name'], code: 'bad-name', message: `The member "${longest}" would not be a valid host name.`, remedy: 'Shorten the name: with its ordinal it may have 63 characters and no dots.' }]
+        ? [
+            {
+              field: ['metadata', 'name'],
+              code: 'bad-name',
+              message: `The member "${longest}" would not be a valid host name.`,
+              remedy: 'Shorten the name: with its ordinal it may have 63 characters and no dots.'
+            }
+          ]
         : [];
       return [
         ...own,
         ...tooLong,
         ...podFaults(object.spec.template.spec, ['spec', 'template', 'spec'], provided),
-        ...templates.flatMap((one, i) => sizeFault(one.spec.resources.requests.storage, ['spec', 'volumeClaimTemplates', i, 'spec', 'resources', 'requests', 'storage']))
+        ...templates.flatMap((one, i) =>
+          sizeFault(one.spec.resources.requests.storage, ['spec', 'volumeClaimTemplates', i, 'spec', 'resources', 'requests', 'storage'])
+        )
       ];
     }
     case 'Secret':
       return Object.entries(object.data ?? {}).flatMap(([key, value]) =>
         /^(?:[A-Za-z0-9+/]{4})*(?:[A-Za-z0-9+/]{2}==|[A-Za-z0-9+/]{3}=)?$/.test(value.replace(/\s/g, ''))
           ? []
-          : [{ field: ['data', key], code: 'bad-value' as const, message: `data.${key} is not base64.`, remedy: 'Put plain text under stringData instead.' }]
+          : [
+              {
+                field: ['data', key],
+                code: 'bad-value' as const,
+                message: `data.${key} is not base64.`,
+                remedy: 'Put plain text under stringData instead.'
+              }
+            ]
       );
     default:
       return [];

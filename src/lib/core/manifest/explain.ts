@@ -1,7 +1,15 @@
 import type { z } from 'zod';
 import type { Problem } from '../shared';
 
-const words: Record<string, string> = { array: 'a list', object: 'a map', record: 'a map', string: 'text', int: 'a whole number', number: 'a number', boolean: 'true or false' };
+const words: Record<string, string> = {
+  array: 'a list',
+  object: 'a map',
+  record: 'a map',
+  string: 'text',
+  int: 'a whole number',
+  number: 'a number',
+  boolean: 'true or false'
+};
 
 const shown = (value: unknown): string => {
   const text = JSON.stringify(value) ?? 'nothing';
@@ -19,7 +27,8 @@ export function explainIssue(issue: z.core.$ZodIssue, root: unknown): Pick<Probl
     const expected = 'expected' in issue ? words[String(issue.expected)] : undefined;
     return { code: 'missing-field', message: `${field} is missing.`, remedy: `Add ${field}${expected ? ` (${expected})` : ''}.` };
   }
-  if (issue.message === 'quantity') return { code: 'bad-quantity', message: `${field} is ${shown(value)}, which is no quantity.`, remedy: quantityHelp };
+  if (issue.message === 'quantity')
+    return { code: 'bad-quantity', message: `${field} is ${shown(value)}, which is no quantity.`, remedy: quantityHelp };
   switch (issue.code) {
     case 'invalid_type': {
       const expected = words[issue.expected] ?? issue.expected;
@@ -32,10 +41,22 @@ export function explainIssue(issue: z.core.$ZodIssue, root: unknown): Pick<Probl
         remedy: `Write one of: ${issue.values.map(String).join(', ')}.`
       };
     case 'too_small':
-      return { code: 'bad-value', message: `${field} is too small: at least ${String(issue.minimum)} is needed.`, remedy: `Give ${String(issue.minimum)} or more.` };
+      return {
+        code: 'bad-value',
+        message: `${field} is too small: at least ${String(issue.minimum)} is needed.`,
+        remedy: `Give ${String(issue.minimum)} or more.`
+      };
     case 'too_big':
-      return { code: 'bad-value', message: `${field} is too large: at most ${String(issue.maximum)} is allowed.`, remedy: `Give ${String(issue.maximum)} or less.` };
+      return {
+        code: 'bad-value',
+        message: `${field} is too large: at most ${String(issue.maximum)} is allowed.`,
+        remedy: `Give ${String(issue.maximum)} or less.`
+      };
     default:
-      return { code: 'wrong-type', message: `${field} is ${shown(value)}, which can't stand there.`, remedy: 'See the kind\'s fields in the cluster API\'s reference.' };
+      return {
+        code: 'wrong-type',
+        message: `${field} is ${shown(value)}, which can't stand there.`,
+        remedy: "See the kind's fields in the cluster API's reference."
+      };
   }
 }

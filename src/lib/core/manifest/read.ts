@@ -66,8 +66,7 @@ function withoutNulls(value: unknown): unknown {
   return kept;
 }
 
-const isRecord = (value: unknown): value is Record<string, unknown> =>
-  typeof value === 'object' && value !== null && !Array.isArray(value);
+const isRecord = (value: unknown): value is Record<string, unknown> => typeof value === 'object' && value !== null && !Array.isArray(value);
 
 interface Raw {
   readonly value: unknown;
@@ -90,15 +89,24 @@ function unknownKind(value: Record<string, unknown>, entry: KindEntry | undefine
       remedy: `Write apiVersion: ${entry.apiVersion}.`
     };
   }
-  if (kind === undefined) return { message: 'The document names no kind.', remedy: 'Add apiVersion and kind, e.g. apiVersion: v1 and kind: Service.' };
+  if (kind === undefined)
+    return { message: 'The document names no kind.', remedy: 'Add apiVersion and kind, e.g. apiVersion: v1 and kind: Service.' };
   const near = kindEntries.find((one) => one.kind.toLowerCase() === String(kind).toLowerCase());
   return {
     message: `The kind "${String(kind)}" is not known here.`,
-    remedy: near ? `Write kind: ${near.kind}.` : `Known kinds: ${kindEntries.filter((one) => !one.derived).map((one) => one.kind).join(', ')}.`
+    remedy: near
+      ? `Write kind: ${near.kind}.`
+      : `Known kinds: ${kindEntries
+          .filter((one) => !one.derived)
+          .map((one) => one.kind)
+          .join(', ')}.`
   };
 }
 
-function nameProblems(value: Record<string, unknown>, entry: KindEntry): { field: Path; code: Problem['code']; message: string; remedy: string }[] {
+function nameProblems(
+  value: Record<string, unknown>,
+  entry: KindEntry
+): { field: Path; code: Problem['code']; message: string; remedy: string }[] {
   const meta = isRecord(value.metadata) ? value.metadata : {};
   const faults: { field: Path; code: Problem['code']; message: string; remedy: string }[] = [];
   const check = (name: unknown, field: Path, rule: KindEntry['nameRule']) => {
@@ -106,7 +114,12 @@ function nameProblems(value: Record<string, unknown>, entry: KindEntry): { field
     const fault = nameFault(name, rule);
     if (!fault) return;
     const near = nearestName(name, rule);
-    faults.push({ field, code: 'bad-name', message: `The name "${name}" ${fault}.`, remedy: near ? `Write "${near}", say.` : 'Choose another name.' });
+    faults.push({
+      field,
+      code: 'bad-name',
+      message: `The name "${name}" ${fault}.`,
+      remedy: near ? `Write "${near}", say.` : 'Choose another name.'
+    });
   };
   check(meta.name, ['metadata', 'name'], entry.nameRule);
   if (entry.namespaced) check(meta.namespace, ['metadata', 'namespace'], 'label');

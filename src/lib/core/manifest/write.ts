@@ -2,8 +2,24 @@ import { stringify } from 'yaml';
 import { entryOf, type ApiObject } from '../model';
 
 /** Fields that a cluster fills in by itself and that don't belong into a manifest. */
-const ownMeta = new Set(['uid', 'resourceVersion', 'generation', 'creationTimestamp', 'deletionTimestamp', 'managedFields', 'selfLink', 'ownerReferences', 'finalizers', 'deletionGracePeriodSeconds']);
-const ownMarks = ['pv.kubernetes.io/bind-completed', 'pv.kubernetes.io/bound-by-controller', 'volume.kubernetes.io/selected-node', 'volume.kubernetes.io/storage-provisioner'];
+const ownMeta = new Set([
+  'uid',
+  'resourceVersion',
+  'generation',
+  'creationTimestamp',
+  'deletionTimestamp',
+  'managedFields',
+  'selfLink',
+  'ownerReferences',
+  'finalizers',
+  'deletionGracePeriodSeconds'
+]);
+const ownMarks = [
+  'pv.kubernetes.io/bind-completed',
+  'pv.kubernetes.io/bound-by-controller',
+  'volume.kubernetes.io/selected-node',
+  'volume.kubernetes.io/storage-provisioner'
+];
 
 /** An object as a person would write it: without status and without what the cluster filled in. */
 export function asManifest(object: ApiObject): ApiObject {

@@ -39,7 +39,13 @@ export const objectMeta = z.looseObject({
 export const labelSelector = z.looseObject({
   matchLabels: textMap.optional(),
   matchExpressions: z
-    .array(z.looseObject({ key: z.string(), operator: z.enum(['In', 'NotIn', 'Exists', 'DoesNotExist']), values: z.array(z.string()).optional() }))
+    .array(
+      z.looseObject({
+        key: z.string(),
+        operator: z.enum(['In', 'NotIn', 'Exists', 'DoesNotExist']),
+        values: z.array(z.string()).optional()
+      })
+    )
     .optional()
 });
 

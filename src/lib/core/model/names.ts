@@ -29,7 +29,11 @@ export function nameFault(name: string, rule: NameRule): string | undefined {
 /** The nearest right name to a wrong one, for remedies; undefined when nothing is left of it. */
 export function nearestName(name: string, rule: NameRule): string | undefined {
   const kept = rule === 'subdomain' ? /[^a-z0-9.-]+/g : /[^a-z0-9-]+/g;
-  let text = name.toLowerCase().replace(kept, '-').replace(/^[-.]+|[-.]+$/g, '').slice(0, longestName[rule]);
+  let text = name
+    .toLowerCase()
+    .replace(kept, '-')
+    .replace(/^[-.]+|[-.]+$/g, '')
+    .slice(0, longestName[rule]);
   if (rule === 'service') text = text.replace(/^[^a-z]+/, '');
   text = text.replace(/[-.]+$/, '');
   return nameFault(text, rule) === undefined ? text : undefined;

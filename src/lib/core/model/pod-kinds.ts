@@ -20,7 +20,9 @@ export const container = z.looseObject({
   env: z.array(envVar).optional(),
   envFrom: z.array(z.looseObject({ configMapRef: sourceRef.optional(), secretRef: sourceRef.optional() })).optional(),
   ports: z
-    .array(z.looseObject({ name: z.string().optional(), containerPort: z.number().int().min(1).max(65535), protocol: z.string().optional() }))
+    .array(
+      z.looseObject({ name: z.string().optional(), containerPort: z.number().int().min(1).max(65535), protocol: z.string().optional() })
+    )
     .optional(),
   resources: z.looseObject({ requests: quantityMap.optional(), limits: quantityMap.optional() }).optional(),
   volumeMounts: z.array(z.looseObject({ name: z.string(), mountPath: z.string(), readOnly: z.boolean().optional() })).optional(),
@@ -153,7 +155,9 @@ export const endpointSliceSchema = kindOf('discovery.k8s.io/v1', 'EndpointSlice'
       hostname: z.string().optional(),
       nodeName: z.string().optional(),
       zone: z.string().optional(),
-      conditions: z.looseObject({ ready: z.boolean().optional(), serving: z.boolean().optional(), terminating: z.boolean().optional() }).optional(),
+      conditions: z
+        .looseObject({ ready: z.boolean().optional(), serving: z.boolean().optional(), terminating: z.boolean().optional() })
+        .optional(),
       targetRef: z.looseObject({ kind: z.string().optional(), namespace: z.string().optional(), name: z.string().optional() }).optional()
     })
   ),

@@ -69,9 +69,7 @@ export const volumeSchema = kindOf('v1', 'PersistentVolume', {
     storageClassName: z.string().optional(),
     persistentVolumeReclaimPolicy: reclaim.optional(),
     volumeMode: volumeMode.optional(),
-    claimRef: z
-      .looseObject({ namespace: z.string().optional(), name: z.string().optional(), uid: z.string().optional() })
-      .optional(),
+    claimRef: z.looseObject({ namespace: z.string().optional(), name: z.string().optional(), uid: z.string().optional() }).optional(),
     csi: z
       .looseObject({
         driver: z.string(),

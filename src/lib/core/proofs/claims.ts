@@ -23,11 +23,15 @@ export const claims: ProofRule = {
         return {
           asked: name,
           expected: `Bound, ${asked} or more`,
-          got: claim ? `${claim.status?.phase ?? 'Pending'}${got === undefined ? '' : `, ${got}`}${csi ? `, ${csi.driver}, handle ${csi.volumeHandle}` : ''}${node ? `, on ${node}` : ''}` : 'no such claim',
+          got: claim
+            ? `${claim.status?.phase ?? 'Pending'}${got === undefined ? '' : `, ${got}`}${csi ? `, ${csi.driver}, handle ${csi.volumeHandle}` : ''}${node ? `, on ${node}` : ''}`
+            : 'no such claim',
           ok
         };
       })
     );
-    return proofOf(claims, facts, checks, (ok) => (checks.length ? `${ok} of ${checks.length} bound as asked, driver and handle known` : 'the set asks for no claims'));
+    return proofOf(claims, facts, checks, (ok) =>
+      checks.length ? `${ok} of ${checks.length} bound as asked, driver and handle known` : 'the set asks for no claims'
+    );
   }
 };

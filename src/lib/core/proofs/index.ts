@@ -21,14 +21,22 @@ export const prove = (bench: Bench): Proof[] => setPack.map((rule) => rule.run(b
  */
 export function lastTouchedMs(set: StatefulSet, changes: readonly Change[]): number {
   const namespace = set.metadata.namespace ?? '';
-  const names = new Set(ordinalsOf(set).flatMap((ordinal) => (set.spec.volumeClaimTemplates ?? []).map((one) => memberClaim(one.metadata.name, set, ordinal))));
+  const names = new Set(
+    ordinalsOf(set).flatMap((ordinal) => (set.spec.volumeClaimTemplates ?? []).map((one) => memberClaim(one.metadata.name, set, ordinal)))
+  );
   for (let i = changes.length - 1; i >= 0; i -= 1) {
     const { before, after, atMs } = changes[i]!;
     const object = after ?? before!;
     if (object.metadata.namespace !== namespace) continue;
-    if (object.kind === 'StatefulSet' && object.metadata.name === set.metadata.name && before?.metadata.generation !== after?.metadata.generation) return atMs;
+    if (
+      object.kind === 'StatefulSet' &&
+      object.metadata.name === set.metadata.name &&
+      before?.metadata.generation !== after?.metadata.generation
+    )
+      return atMs;
     if (object.kind === 'Pod' && ordinalIn(set, object.metadata.name) !== undefined && (!before || !after)) return atMs;
-    if (object.kind === 'PersistentVolumeClaim' && names.has(object.metadata.name) && (!before || !after || before.status !== after.status)) return atMs;
+    if (object.kind === 'PersistentVolumeClaim' && names.has(object.metadata.name) && (!before || !after || before.status !== after.status))
+      return atMs;
     if (object.kind === 'Service' && (!before || !after || before.spec !== after.spec)) return atMs;
   }
   return 0;

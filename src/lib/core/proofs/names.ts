@@ -29,6 +29,11 @@ export const names: ProofRule = {
         ask(other, `${name}.${service}.${namespace}`, address)
       ];
     });
-    return proofOf(names, facts, checks, (ok) => `${ok} of ${checks.length} answers as expected${ok === checks.length ? '; the bare name fails, as it must' : ''}`);
+    return proofOf(
+      names,
+      facts,
+      checks,
+      (ok) => `${ok} of ${checks.length} answers as expected${ok === checks.length ? '; the bare name fails, as it must' : ''}`
+    );
   }
 };

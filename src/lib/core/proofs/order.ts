@@ -32,7 +32,12 @@ export const order: ProofRule = {
       const ready = isReady(living.get(ordinal));
       const previous = memberName(set, ordinals[i - 1] ?? 0);
       const inOrder = i === 0 || parallel || one?.beforeReadyMs !== undefined;
-      const after = i === 0 ? '' : one?.beforeReadyMs === undefined ? `; ${previous} was not ready then` : `; ${previous} had been ready since ${clockOf(one.beforeReadyMs)}`;
+      const after =
+        i === 0
+          ? ''
+          : one?.beforeReadyMs === undefined
+            ? `; ${previous} was not ready then`
+            : `; ${previous} had been ready since ${clockOf(one.beforeReadyMs)}`;
       return {
         asked: memberName(set, ordinal),
         expected: i === 0 || parallel ? 'ready' : `made after ${previous} was ready`,
@@ -40,6 +45,10 @@ export const order: ProofRule = {
         ok: one !== undefined && ready && inOrder
       };
     });
-    return proofOf(order, facts, checks, (ok) => (ok === checks.length ? `${ordinals.join(' → ')}, ${parallel ? 'in parallel, as asked' : 'each after the one before was ready'}` : `${ok} of ${checks.length} in order and ready`));
+    return proofOf(order, facts, checks, (ok) =>
+      ok === checks.length
+        ? `${ordinals.join(' → ')}, ${parallel ? 'in parallel, as asked' : 'each after the one before was ready'}`
+        : `${ok} of ${checks.length} in order and ready`
+    );
   }
 };

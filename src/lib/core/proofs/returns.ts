@@ -35,7 +35,8 @@ function lastReturn(set: StatefulSet, changes: readonly Change[], facts: Facts):
   for (let i = changes.length - 1; i >= 0; i -= 1) {
     const { before, after, atMs } = changes[i]!;
     if (before?.kind !== 'Pod' || after?.kind !== 'Pod' || before.metadata.namespace !== set.metadata.namespace) continue;
-    if (before.metadata.deletionTimestamp || !after.metadata.deletionTimestamp || !isReady(before) || !wanted.has(before.metadata.name)) continue;
+    if (before.metadata.deletionTimestamp || !after.metadata.deletionTimestamp || !isReady(before) || !wanted.has(before.metadata.name))
+      continue;
     const now = facts.get('Pod', set.metadata.namespace ?? '', before.metadata.name);
     if (now && isReady(now) && now.metadata.uid !== before.metadata.uid) return { name: before.metadata.name, beforeMs: atMs - 1 };
   }
@@ -43,9 +44,26 @@ function lastReturn(set: StatefulSet, changes: readonly Change[], facts: Facts):
 }
 
 function compare(before: Traits, after: Traits | undefined): Check[] {
-  const keep = (asked: keyof Traits, words: string): Check => ({ asked: words, expected: before[asked], got: after?.[asked] ?? 'it has not come back', ok: after?.[asked] === before[asked] });
-  const change = (asked: keyof Traits, words: string): Check => ({ asked: words, expected: `another than ${before[asked]}`, got: after?.[asked] ?? 'it has not come back', ok: after !== undefined && after[asked] !== before[asked] });
-  return [keep('name', 'the same name'), change('uid', 'a new pod'), keep('claims', 'the same claims'), keep('handle', 'the same volume handle'), change('address', 'another address'), keep('checksum', 'the same data, by checksum')];
+  const keep = (asked: keyof Traits, words: string): Check => ({
+    asked: words,
+    expected: before[asked],
+    got: after?.[asked] ?? 'it has not come back',
+    ok: after?.[asked] === before[asked]
+  });
+  const change = (asked: keyof Traits, words: string): Check => ({
+    asked: words,
+    expected: `another than ${before[asked]}`,
+    got: after?.[asked] ?? 'it has not come back',
+    ok: after !== undefined && after[asked] !== before[asked]
+  });
+  return [
+    keep('name', 'the same name'),
+    change('uid', 'a new pod'),
+    keep('claims', 'the same claims'),
+    keep('handle', 'the same volume handle'),
+    change('address', 'another address'),
+    keep('checksum', 'the same data, by checksum')
+  ];
 }
 
 function onFork(world: World, set: StatefulSet, pod: Pod): { after: Traits | undefined; tookMs: number } {
@@ -67,18 +85,37 @@ export const returns: ProofRule = {
       const after = traitsOf(facts, set, seen.name);
       if (before) {
         const checks = compare(before, after);
-        return proofOf(returns, facts, checks, (ok) => `${seen.name} came back: ${ok} of ${checks.length} as expected`, `Taken away at ${clockOf(seen.beforeMs)} in this rehearsal.`);
+        return proofOf(
+          returns,
+          facts,
+          checks,
+          (ok) => `${seen.name} came back: ${ok} of ${checks.length} as expected`,
+          `Taken away at ${clockOf(seen.beforeMs)} in this rehearsal.`
+        );
       }
     }
     const name = memberName(set, ordinalsOf(set)[0] ?? 0);
     const pod = facts.get('Pod', set.metadata.namespace ?? '', name);
     const before = traitsOf(facts, set, name);
     if (!pod || !before) {
-      return { id: 'returns', title: returns.title, state: 'waiting', says: `${name} is not ready, so it can't be taken away yet`, atMs: facts.nowMs, checks: [] };
+      return {
+        id: 'returns',
+        title: returns.title,
+        state: 'waiting',
+        says: `${name} is not ready, so it can't be taken away yet`,
+        atMs: facts.nowMs,
+        checks: []
+      };
     }
     const { after, tookMs } = onFork(fork(), set, pod);
     const checks = compare(before, after);
-    return proofOf(returns, facts, checks, (ok) => `${name} comes back within ${Math.round(tookMs / 1000)} s: ${ok} of ${checks.length} as expected`, 'Tried on a fork of this moment; this rehearsal itself was not touched.');
+    return proofOf(
+      returns,
+      facts,
+      checks,
+      (ok) => `${name} comes back within ${Math.round(tookMs / 1000)} s: ${ok} of ${checks.length} as expected`,
+      'Tried on a fork of this moment; this rehearsal itself was not touched.'
+    );
   }
 };
 

@@ -40,8 +40,22 @@ export interface ProofRule {
 }
 
 /** Sums checks up into a proof. */
-export function proofOf(rule: Pick<ProofRule, 'id' | 'title'>, facts: Facts, checks: readonly Check[], says: (ok: number) => string, note?: string): Proof {
+export function proofOf(
+  rule: Pick<ProofRule, 'id' | 'title'>,
+  facts: Facts,
+  checks: readonly Check[],
+  says: (ok: number) => string,
+  note?: string
+): Proof {
   const ok = checks.filter((one) => one.ok).length;
   const { id, title } = rule;
-  return { id, title, state: ok === checks.length ? 'holds' : 'broken', says: says(ok), atMs: facts.nowMs, checks, ...(note ? { note } : {}) };
+  return {
+    id,
+    title,
+    state: ok === checks.length ? 'holds' : 'broken',
+    says: says(ok),
+    atMs: facts.nowMs,
+    checks,
+    ...(note ? { note } : {})
+  };
 }

@@ -60,7 +60,9 @@ function resting(looks: readonly Placed[]): Placed[] {
   const lowest = lowestBreak(looks);
   if (!lowest) return [...looks];
   return looks.map(({ joint, look }) =>
-    rank.get(joint)! > rank.get(lowest)! && look.state === 'settling' ? { joint, look: { ...look, state: 'waiting' as const } } : { joint, look }
+    rank.get(joint)! > rank.get(lowest)! && look.state === 'settling'
+      ? { joint, look: { ...look, state: 'waiting' as const } }
+      : { joint, look }
   );
 }
 
@@ -80,7 +82,8 @@ function merge(lines: readonly (readonly Placed[])[]): Joint[] {
       if (!known) merged.set(key, { ...placed.look, joint: placed.joint, title: rule.title, why: rule.why, trunks: [trunk] });
       else if (!known.trunks.includes(trunk)) {
         const evidence = [...known.evidence];
-        for (const one of placed.look.evidence) if (!evidence.some((other) => JSON.stringify(other) === JSON.stringify(one))) evidence.push(one);
+        for (const one of placed.look.evidence)
+          if (!evidence.some((other) => JSON.stringify(other) === JSON.stringify(one))) evidence.push(one);
         merged.set(key, { ...known, trunks: [...known.trunks, trunk], evidence });
       }
     }
@@ -98,7 +101,8 @@ function positionsOf(facts: Facts, subject: Ref): Position[] | undefined {
     const pod = facts.get('Pod', namespace, name);
     return pod && [podPosition(facts, pod)];
   }
-  if (kind === 'PersistentVolumeClaim') return facts.get('PersistentVolumeClaim', namespace, name) && [claimPosition(facts, namespace, name)];
+  if (kind === 'PersistentVolumeClaim')
+    return facts.get('PersistentVolumeClaim', namespace, name) && [claimPosition(facts, namespace, name)];
   return undefined;
 }
 

@@ -55,7 +55,9 @@ export function isAttached({ facts, pod }: Position, { claim }: ClaimPlace): boo
   const node = pod?.spec.nodeName;
   const volume = claim?.spec.volumeName;
   if (!node || !volume) return false;
-  return facts.list('VolumeAttachment').some((one) => one.spec.nodeName === node && one.spec.source.persistentVolumeName === volume && one.status?.attached);
+  return facts
+    .list('VolumeAttachment')
+    .some((one) => one.spec.nodeName === node && one.spec.source.persistentVolumeName === volume && one.status?.attached);
 }
 
 /** What a pod's first waiting container gives as reason. */

@@ -54,4 +54,5 @@ export function podPosition(facts: Facts, pod: Pod): Position {
 }
 
 /** The positions of all members that a set asks for, lowest ordinal first. */
-export const setPositions = (facts: Facts, set: StatefulSet): Position[] => ordinalsOf(set).map((ordinal) => memberPosition(facts, set, ordinal));
+export const setPositions = (facts: Facts, set: StatefulSet): Position[] =>
+  ordinalsOf(set).map((ordinal) => memberPosition(facts, set, ordinal));

@@ -4,10 +4,12 @@ import type { Joint, RootLine } from './chain';
 export const breakOf = (line: RootLine): Joint | undefined => line.joints.find((one) => one.state === 'broken');
 
 /** What stands above the first break and waits on it. */
-export const waitingOn = (line: RootLine): number => new Set(line.joints.filter((one) => one.state === 'waiting').map((one) => one.joint)).size;
+export const waitingOn = (line: RootLine): number =>
+  new Set(line.joints.filter((one) => one.state === 'waiting').map((one) => one.joint)).size;
 
 const causes: Partial<Record<Joint['joint'], (joint: Joint) => string>> = {
-  driver: (joint) => (/^not installed/.test(joint.says) ? `no driver answers to ${joint.label}` : `the driver ${joint.label}: ${joint.says}`)
+  driver: (joint) =>
+    /^not installed/.test(joint.says) ? `no driver answers to ${joint.label}` : `the driver ${joint.label}: ${joint.says}`
 };
 
 /** The cause in half a sentence, e.g. "no driver answers to block.standin.example". */
@@ -15,7 +17,8 @@ export const causeOf = (joint: Joint): string => causes[joint.joint]?.(joint) ??
 
 /** How many of a line's members are not up: they have a break, wait or settle somewhere. */
 function notUp(line: RootLine): number {
-  return line.trunks.filter((_, i) => line.joints.some((one) => one.trunks.includes(i) && one.state !== 'holds' && one.state !== 'unseen')).length;
+  return line.trunks.filter((_, i) => line.joints.some((one) => one.trunks.includes(i) && one.state !== 'holds' && one.state !== 'unseen'))
+    .length;
 }
 
 /** The whole line in one sentence. */

@@ -9,9 +9,17 @@ export type SupplyLooks = { readonly [K in Extract<JointId, 'backend' | 'rights'
 
 /** Judges a class by itself, as if somebody claimed 1 GiB of it. */
 export function supplyLooks(facts: Facts, one: StorageClass): SupplyLooks {
-  const spec = { accessModes: ['ReadWriteOnce' as const], resources: { requests: { storage: '1Gi' } }, storageClassName: one.metadata.name };
+  const spec = {
+    accessModes: ['ReadWriteOnce' as const],
+    resources: { requests: { storage: '1Gi' } },
+    storageClassName: one.metadata.name
+  };
   const place = { name: '(any)', namespace: '', spec, class: one };
   const position = { facts, namespace: '', claims: [place] };
   const must = (look: Look | undefined): Look => look!;
-  return { backend: must(backend.look(position, place)), rights: must(rights.look(position, place)), driver: must(driver.look(position, place)) };
+  return {
+    backend: must(backend.look(position, place)),
+    rights: must(rights.look(position, place)),
+    driver: must(driver.look(position, place))
+  };
 }

@@ -79,7 +79,13 @@ export interface Position {
 
 /** How a joint is judged. One file each; `perClaim` joints are judged once for each claim of a member. */
 export type JointRule =
-  | { readonly id: JointId; readonly title: string; readonly why: string; readonly perClaim: true; look(at: Position, claim: ClaimPlace): Look | undefined }
+  | {
+      readonly id: JointId;
+      readonly title: string;
+      readonly why: string;
+      readonly perClaim: true;
+      look(at: Position, claim: ClaimPlace): Look | undefined;
+    }
   | { readonly id: JointId; readonly title: string; readonly why: string; readonly perClaim: false; look(at: Position): Look | undefined };
 
 export type { Service };

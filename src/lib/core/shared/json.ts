@@ -34,8 +34,7 @@ export interface Difference {
   readonly after: unknown;
 }
 
-const isPlain = (value: unknown): value is Record<string, unknown> =>
-  typeof value === 'object' && value !== null && !Array.isArray(value);
+const isPlain = (value: unknown): value is Record<string, unknown> => typeof value === 'object' && value !== null && !Array.isArray(value);
 
 /** All the leaves in which two values differ, in the order of the keys of the newer one. */
 export function differences(before: unknown, after: unknown, field = ''): Difference[] {

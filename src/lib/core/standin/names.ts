@@ -23,18 +23,28 @@ function podsBehind(facts: Facts, service: Service): Pod[] {
   const open = service.spec.publishNotReadyAddresses === true;
   return facts
     .list('Pod', service.metadata.namespace)
-    .filter((pod) => pairsMatch(service.spec.selector, pod.metadata.labels) && pod.status?.podIP && (open || (isReady(pod) && !pod.metadata.deletionTimestamp)))
+    .filter(
+      (pod) =>
+        pairsMatch(service.spec.selector, pod.metadata.labels) &&
+        pod.status?.podIP &&
+        (open || (isReady(pod) && !pod.metadata.deletionTimestamp))
+    )
     .sort((a, b) => (a.metadata.name < b.metadata.name ? -1 : 1));
 }
 
 function member(facts: Facts, service: Service, host: string): Answer {
   const where = `${service.metadata.namespace}/${service.metadata.name}`;
   if (service.spec.clusterIP !== 'None') return { reason: `the service ${where} is not headless, so its members have no names` };
-  const pod = facts.list('Pod', service.metadata.namespace).find((one) => one.spec.hostname === host && one.spec.subdomain === service.metadata.name);
+  const pod = facts
+    .list('Pod', service.metadata.namespace)
+    .find((one) => one.spec.hostname === host && one.spec.subdomain === service.metadata.name);
   if (!pod) return { reason: `no pod with the host name ${host} names the service ${where}` };
-  if (!pairsMatch(service.spec.selector, pod.metadata.labels)) return { reason: `the selector of ${where} doesn't match the labels of ${pod.metadata.name}` };
+  if (!pairsMatch(service.spec.selector, pod.metadata.labels))
+    return { reason: `the selector of ${where} doesn't match the labels of ${pod.metadata.name}` };
   const answering = podsBehind(facts, service).find((one) => one.metadata.name === pod.metadata.name);
-  return answering ? { addresses: [answering.status?.podIP ?? ''] } : { reason: `${pod.metadata.name} is not ready, and ${where} publishes only ready members` };
+  return answering
+    ? { addresses: [answering.status?.podIP ?? ''] }
+    : { reason: `${pod.metadata.name} is not ready, and ${where} publishes only ready members` };
 }
 
 function srv(facts: Facts, service: Service, port: string, protocol: string): Answer {
@@ -44,7 +54,10 @@ function srv(facts: Facts, service: Service, port: string, protocol: string): An
   if (service.spec.clusterIP !== 'None') return { addresses: [service.spec.clusterIP ?? ''], srv: [{ target: suffix, port: found.port }] };
   const pods = podsBehind(facts, service);
   const target = typeof found.targetPort === 'number' ? found.targetPort : found.port;
-  return { addresses: pods.map((pod) => pod.status?.podIP ?? ''), srv: pods.map((pod) => ({ target: `${pod.spec.hostname}.${suffix}`, port: target })) };
+  return {
+    addresses: pods.map((pod) => pod.status?.podIP ?? ''),
+    srv: pods.map((pod) => ({ target: `${pod.spec.hostname}.${suffix}`, port: target }))
+  };
 }
 
 function full(facts: Facts, name: string): Answer {
@@ -56,7 +69,8 @@ function full(facts: Facts, name: string): Answer {
   if (serviceName === undefined) return { reason: `${name} names no service` };
   const service = facts.get('Service', namespace, serviceName);
   if (!service) return { reason: `there is no service ${namespace}/${serviceName}` };
-  if (parts.length === 2 && parts[0]!.startsWith('_') && parts[1]!.startsWith('_')) return srv(facts, service, parts[0]!.slice(1), parts[1]!.slice(1));
+  if (parts.length === 2 && parts[0]!.startsWith('_') && parts[1]!.startsWith('_'))
+    return srv(facts, service, parts[0]!.slice(1), parts[1]!.slice(1));
   if (parts.length === 1) return member(facts, service, parts[0]!);
   if (parts.length > 1) return { reason: `${name} has too many parts` };
   if (service.spec.clusterIP !== 'None') return { addresses: [service.spec.clusterIP ?? ''] };

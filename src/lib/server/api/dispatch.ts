@@ -44,7 +44,11 @@ function route(method: string, path: string): { endpoint: Endpoint; params: Reco
     const match = pattern.exec(path);
     if (!match) continue;
     known = true;
-    if (one.method === method) return { endpoint: one, params: Object.fromEntries(Object.entries(match.groups ?? {}).map(([key, value]) => [key, decodeURIComponent(value)])) };
+    if (one.method === method)
+      return {
+        endpoint: one,
+        params: Object.fromEntries(Object.entries(match.groups ?? {}).map(([key, value]) => [key, decodeURIComponent(value)]))
+      };
   }
   return known ? 'method' : undefined;
 }
@@ -63,7 +67,13 @@ async function bodyOf(endpoint: Endpoint, request: Request): Promise<{ value: un
   try {
     json = JSON.parse(text || '{}');
   } catch (error) {
-    return problemResponse({ code: 'bad-request', status: 400, title: 'The body is no JSON', detail: error instanceof Error ? error.message : 'no JSON', remedy: 'Send a JSON object; see /api/v1/openapi.json.' });
+    return problemResponse({
+      code: 'bad-request',
+      status: 400,
+      title: 'The body is no JSON',
+      detail: error instanceof Error ? error.message : 'no JSON',
+      remedy: 'Send a JSON object; see /api/v1/openapi.json.'
+    });
   }
   return parse(endpoint.body, json, 'body');
 }
@@ -71,8 +81,22 @@ async function bodyOf(endpoint: Endpoint, request: Request): Promise<{ value: un
 /** Answers one call of the programs' interface: checks it, lets the service work, answers JSON or problem details. */
 export async function dispatch(request: Request, path: string): Promise<Response> {
   const found = route(request.method, path);
-  if (!found) return problemResponse({ code: 'unknown-path', status: 404, title: 'There is nothing here', detail: `No endpoint answers to ${path}.`, remedy: 'See /api/v1/openapi.json.' });
-  if (found === 'method') return problemResponse({ code: 'wrong-method', status: 405, title: 'Wrong method', detail: `${request.method} isn't possible on ${path}.`, remedy: 'See /api/v1/openapi.json.' });
+  if (!found)
+    return problemResponse({
+      code: 'unknown-path',
+      status: 404,
+      title: 'There is nothing here',
+      detail: `No endpoint answers to ${path}.`,
+      remedy: 'See /api/v1/openapi.json.'
+    });
+  if (found === 'method')
+    return problemResponse({
+      code: 'wrong-method',
+      status: 405,
+      title: 'Wrong method',
+      detail: `${request.method} isn't possible on ${path}.`,
+      remedy: 'See /api/v1/openapi.json.'
+    });
   const { endpoint, params } = found;
   const url = new URL(request.url);
   const query = endpoint.query ? parse(endpoint.query, Object.fromEntries(url.searchParams), 'query') : { value: {} };
@@ -80,7 +104,16 @@ export async function dispatch(request: Request, path: string): Promise<Response
   const body = await bodyOf(endpoint, request);
   if (body instanceof Response) return body;
   const match = /^"?(\d+)"?$/.exec(request.headers.get('if-match') ?? '');
-  const answer = await endpoint.run({ app: await getApp(), params, query: query.value as never, body: body.value as never, revision: match ? Number(match[1]) : undefined });
+  const answer = await endpoint.run({
+    app: await getApp(),
+    params,
+    query: query.value as never,
+    body: body.value as never,
+    revision: match ? Number(match[1]) : undefined
+  });
   if (!answer.ok) return problemResponse(answer.refusal);
-  return new Response(JSON.stringify(answer.value), { status: endpoint.status ?? 200, headers: { 'content-type': 'application/json', 'cache-control': 'no-store' } });
+  return new Response(JSON.stringify(answer.value), {
+    status: endpoint.status ?? 200,
+    headers: { 'content-type': 'application/json', 'cache-control': 'no-store' }
+  });
 }

@@ -15,14 +15,26 @@ export interface Endpoint {
   readonly body?: z.ZodType | 'manifests';
   readonly answer: z.ZodType;
   readonly status?: number;
-  run(call: { app: App; params: Record<string, string>; query: never; body: never; revision: number | undefined }): Promise<Answer<unknown>>;
+  run(call: {
+    app: App;
+    params: Record<string, string>;
+    query: never;
+    body: never;
+    revision: number | undefined;
+  }): Promise<Answer<unknown>>;
 }
 
 const endpoint = <Q extends z.ZodObject, B extends z.ZodType | 'manifests'>(
   one: Omit<Endpoint, 'run' | 'query' | 'body'> & {
     query?: Q;
     body?: B;
-    run(call: { app: App; params: Record<string, string>; query: z.infer<Q>; body: B extends z.ZodType ? z.infer<B> : string; revision: number | undefined }): Promise<Answer<unknown>>;
+    run(call: {
+      app: App;
+      params: Record<string, string>;
+      query: z.infer<Q>;
+      body: B extends z.ZodType ? z.infer<B> : string;
+      revision: number | undefined;
+    }): Promise<Answer<unknown>>;
   }
 ): Endpoint => one as unknown as Endpoint;
 
@@ -32,8 +44,22 @@ const msText = z.coerce.number().int().min(0);
 const clock = z.object({ nowMs: ms, frontierMs: ms, settled: z.boolean(), running: z.number(), actions: z.number(), changes: z.number() });
 const anything = z.looseObject({});
 const items = z.object({ items: z.array(anything) });
-const state = z.object({ id: z.string(), cluster: z.string(), fork: z.string().nullable(), parent: z.string().nullable(), forkedAtMs: ms.nullable(), revision: z.number(), clock }).loose();
-const acted = z.object({ nowMs: ms, revision: z.number(), outcomes: z.array(z.object({ kind: z.string(), namespace: z.string(), name: z.string(), outcome: z.string() })) });
+const state = z
+  .object({
+    id: z.string(),
+    cluster: z.string(),
+    fork: z.string().nullable(),
+    parent: z.string().nullable(),
+    forkedAtMs: ms.nullable(),
+    revision: z.number(),
+    clock
+  })
+  .loose();
+const acted = z.object({
+  nowMs: ms,
+  revision: z.number(),
+  outcomes: z.array(z.object({ kind: z.string(), namespace: z.string(), name: z.string(), outcome: z.string() }))
+});
 const refQuery = z.object({ kind, namespace: z.string().default(''), name: z.string().min(1) });
 const removal = z.object({ kind, namespace: z.string().default(''), name: z.string().min(1), keepMembers: z.boolean().default(false) });
 const rehearsal = '/rehearsals/{id}';
@@ -62,9 +88,27 @@ const estate: Endpoint[] = [
     answer: items,
     run: async ({ app }) => done({ items: await app.estate() })
   }),
-  endpoint({ method: 'GET', path: '/rehearsals', summary: 'All rehearsals: trunks and forks', answer: items, run: async ({ app }) => done({ items: await app.rehearsals.all() }) }),
-  endpoint({ method: 'GET', path: rehearsal, summary: 'One rehearsal and its clock', answer: state, run: ({ app, params }) => app.rehearsals.state(params.id!) }),
-  endpoint({ method: 'DELETE', path: rehearsal, summary: 'Take a fork away', answer: z.object({ id: z.string() }), run: ({ app, params }) => app.rehearsals.drop(params.id!) })
+  endpoint({
+    method: 'GET',
+    path: '/rehearsals',
+    summary: 'All rehearsals: trunks and forks',
+    answer: items,
+    run: async ({ app }) => done({ items: await app.rehearsals.all() })
+  }),
+  endpoint({
+    method: 'GET',
+    path: rehearsal,
+    summary: 'One rehearsal and its clock',
+    answer: state,
+    run: ({ app, params }) => app.rehearsals.state(params.id!)
+  }),
+  endpoint({
+    method: 'DELETE',
+    path: rehearsal,
+    summary: 'Take a fork away',
+    answer: z.object({ id: z.string() }),
+    run: ({ app, params }) => app.rehearsals.drop(params.id!)
+  })
 ];
 
 const acting: Endpoint[] = [
@@ -122,12 +166,25 @@ const acting: Endpoint[] = [
     answer: acted,
     run: ({ app, params, body, revision }) => app.rehearsals.grow(params.id!, body, revision)
   }),
-  endpoint({ method: 'POST', path: `${rehearsal}/undo`, summary: 'Take the latest action back', answer: clock, run: ({ app, params }) => app.rehearsals.undo(params.id!) }),
-  endpoint({ method: 'POST', path: `${rehearsal}/clock`, summary: 'Move the clock', body: moves, answer: clock, run: ({ app, params, body }) => app.rehearsals.move(params.id!, body) }),
+  endpoint({
+    method: 'POST',
+    path: `${rehearsal}/undo`,
+    summary: 'Take the latest action back',
+    answer: clock,
+    run: ({ app, params }) => app.rehearsals.undo(params.id!)
+  }),
+  endpoint({
+    method: 'POST',
+    path: `${rehearsal}/clock`,
+    summary: 'Move the clock',
+    body: moves,
+    answer: clock,
+    run: ({ app, params, body }) => app.rehearsals.move(params.id!, body)
+  }),
   endpoint({
     method: 'POST',
     path: `${rehearsal}/forks`,
-    summary: 'Fork the rehearsal at a moment (the clock\'s, when none is given)',
+    summary: "Fork the rehearsal at a moment (the clock's, when none is given)",
     body: z.strictObject({ name: z.string().min(1), atMs: ms.optional() }),
     answer: state,
     status: 201,
@@ -139,7 +196,7 @@ const reading: Endpoint[] = [
   endpoint({
     method: 'GET',
     path: `${rehearsal}/objects`,
-    summary: 'Objects as in manifests, at the clock\'s moment',
+    summary: "Objects as in manifests, at the clock's moment",
     query: z.object({ kind: kind.optional(), namespace: z.string().optional(), name: z.string().optional() }),
     answer: items,
     async run({ app, params, query }) {
@@ -152,12 +209,27 @@ const reading: Endpoint[] = [
     path: `${rehearsal}/root-line`,
     summary: 'The root line of a pod, a claim or a set',
     query: refQuery,
-    answer: z.looseObject({ nowMs: ms, firstBreak: z.string().nullable(), sentence: z.string(), trunks: z.array(anything), joints: z.array(jointSchema) }),
+    answer: z.looseObject({
+      nowMs: ms,
+      firstBreak: z.string().nullable(),
+      sentence: z.string(),
+      trunks: z.array(anything),
+      joints: z.array(jointSchema)
+    }),
     async run({ app, params, query }) {
       const line = await app.rehearsals.ask(params.id!, 'rootLine', query);
       if (!line.ok) return line;
-      if (!line.value) return refused(notFound(`${query.kind} ${query.namespace}/${query.name}`, 'A root line is drawn for a Pod, a PersistentVolumeClaim or a StatefulSet that exists at the clock\'s moment.'));
-      const joints = line.value.joints.map(({ remedy, ...joint }) => ({ ...joint, ...(remedy ? { remedy: { text: remedy.text, ...(remedy.manifests ? { manifests: writeManifests(remedy.manifests) } : {}) } } : {}) }));
+      if (!line.value)
+        return refused(
+          notFound(
+            `${query.kind} ${query.namespace}/${query.name}`,
+            "A root line is drawn for a Pod, a PersistentVolumeClaim or a StatefulSet that exists at the clock's moment."
+          )
+        );
+      const joints = line.value.joints.map(({ remedy, ...joint }) => ({
+        ...joint,
+        ...(remedy ? { remedy: { text: remedy.text, ...(remedy.manifests ? { manifests: writeManifests(remedy.manifests) } : {}) } } : {})
+      }));
       return done({ ...line.value, joints });
     }
   }),
@@ -172,8 +244,12 @@ const reading: Endpoint[] = [
   endpoint({
     method: 'GET',
     path: `${rehearsal}/journal`,
-    summary: 'Changes in a span of time, and the SHA-256 of all changes up to the clock\'s moment',
-    query: z.object({ fromMs: msText.default(0), toMs: msText.optional(), limit: z.coerce.number().int().min(0).max(20_000).default(5_000) }),
+    summary: "Changes in a span of time, and the SHA-256 of all changes up to the clock's moment",
+    query: z.object({
+      fromMs: msText.default(0),
+      toMs: msText.optional(),
+      limit: z.coerce.number().int().min(0).max(20_000).default(5_000)
+    }),
     answer: z.object({ hash: z.string(), count: z.number(), entries: z.array(anything) }),
     run: ({ app, params, query }) => app.rehearsals.journal(params.id!, query.fromMs, query.toMs, query.limit)
   }),
@@ -197,7 +273,13 @@ const reading: Endpoint[] = [
     }
   }),
   ...(['ground', 'supply', 'claims', 'members', 'tape'] as const).map((name) =>
-    endpoint({ method: 'GET', path: `${rehearsal}/sheets/${name}`, summary: `What the ${name} ${name === 'tape' ? 'shows' : 'sheet shows'}`, answer: anything, run: ({ app, params }) => app.rehearsals.ask(params.id!, name, {}) })
+    endpoint({
+      method: 'GET',
+      path: `${rehearsal}/sheets/${name}`,
+      summary: `What the ${name} ${name === 'tape' ? 'shows' : 'sheet shows'}`,
+      answer: anything,
+      run: ({ app, params }) => app.rehearsals.ask(params.id!, name, {})
+    })
   )
 ];
 
@@ -209,7 +291,10 @@ const shipping: Endpoint[] = [
     answer: z.object({ driver: z.string(), version: z.string(), yaml: z.string() }),
     async run({ params }) {
       const install = installOf(params.driver!);
-      if (!install) return refused(notFound(`The driver ${params.driver}`, `Drivers that ship with the stand-in: ${installs.map((one) => one.driver).join(', ')}.`));
+      if (!install)
+        return refused(
+          notFound(`The driver ${params.driver}`, `Drivers that ship with the stand-in: ${installs.map((one) => one.driver).join(', ')}.`)
+        );
       return done({ driver: install.driver, version: install.version, yaml: writeManifests(installObjects(install)) });
     }
   })
@@ -243,7 +328,13 @@ const draftSchema = z.object({ id: z.number(), cluster: z.string(), name: z.stri
 const draftText = z.string().max(5 * 2 ** 20);
 
 const drafting: Endpoint[] = [
-  endpoint({ method: 'GET', path: '/clusters/{name}/drafts', summary: 'Drafts for a cluster', answer: items, run: async ({ app, params }) => done({ items: await app.drafts.of(params.name!) }) }),
+  endpoint({
+    method: 'GET',
+    path: '/clusters/{name}/drafts',
+    summary: 'Drafts for a cluster',
+    answer: items,
+    run: async ({ app, params }) => done({ items: await app.drafts.of(params.name!) })
+  }),
   endpoint({
     method: 'POST',
     path: '/clusters/{name}/drafts',
@@ -252,7 +343,8 @@ const drafting: Endpoint[] = [
     answer: draftSchema,
     status: 201,
     async run({ app, params, body }) {
-      if (!(await app.clusters.find(params.name!))) return refused(notFound(`The cluster ${params.name}`, 'GET /api/v1/clusters lists them.'));
+      if (!(await app.clusters.find(params.name!)))
+        return refused(notFound(`The cluster ${params.name}`, 'GET /api/v1/clusters lists them.'));
       return done(await app.drafts.find(await app.drafts.add(params.name!, body.name, body.text)));
     }
   }),

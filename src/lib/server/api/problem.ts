@@ -14,7 +14,13 @@ export const problemSchema = z.object({
         code: z.string(),
         message: z.string(),
         remedy: z.string(),
-        at: z.object({ file: z.string().optional(), line: z.number().optional(), column: z.number().optional(), field: z.string().optional(), object: z.string().optional() })
+        at: z.object({
+          file: z.string().optional(),
+          line: z.number().optional(),
+          column: z.number().optional(),
+          field: z.string().optional(),
+          object: z.string().optional()
+        })
       })
     )
     .optional(),
@@ -22,7 +28,15 @@ export const problemSchema = z.object({
 });
 
 export function problemResponse({ code, status, title, detail, remedy, problems, current }: Refusal): Response {
-  const body = { type: `urn:root-barn:problem:${code}`, title, status, detail, remedy, ...(problems ? { problems } : {}), ...(current === undefined ? {} : { current }) };
+  const body = {
+    type: `urn:root-barn:problem:${code}`,
+    title,
+    status,
+    detail,
+    remedy,
+    ...(problems ? { problems } : {}),
+    ...(current === undefined ? {} : { current })
+  };
   return new Response(JSON.stringify(body), { status, headers: { 'content-type': 'application/problem+json' } });
 }
 
@@ -34,5 +48,12 @@ export function schemaRefusal(error: z.ZodError, where: string): Refusal {
     remedy: 'See /api/v1/openapi.json for what is expected.',
     at: { field: issue.path.join('.') }
   }));
-  return { code: 'bad-request', status: 400, title: 'The request can\'t be read', detail: problems[0]?.message ?? where, remedy: 'See /api/v1/openapi.json for what is expected.', problems };
+  return {
+    code: 'bad-request',
+    status: 400,
+    title: "The request can't be read",
+    detail: problems[0]?.message ?? where,
+    remedy: 'See /api/v1/openapi.json for what is expected.',
+    problems
+  };
 }

@@ -4,14 +4,18 @@ import { Host, type Tell } from './host';
 type Answer = { call: number; value?: unknown; error?: string } | { told: { id: string; clock: Parameters<Tell>[1] } };
 
 /** The host as seen from the server: the same calls, wherever it runs. */
-export type HostClient = Pick<Host, 'open' | 'has' | 'close' | 'status' | 'move' | 'halt' | 'prepare' | 'drop' | 'commit' | 'journal' | 'ask' | 'save'>;
+export type HostClient = Pick<
+  Host,
+  'open' | 'has' | 'close' | 'status' | 'move' | 'halt' | 'prepare' | 'drop' | 'commit' | 'journal' | 'ask' | 'save'
+>;
 
 /**
  * Starts the host: in a worker thread when the bundled worker's path is given, else in this process (development and tests).
  * @param path the worker's file
  * @param tell called whenever a clock moves by itself
+ * @param lost called when the worker has ended and its worlds are gone
  */
-export function startHost(path: string | undefined, tell: Tell): HostClient {
+export function startHost(path: string | undefined, tell: Tell, lost: () => void = () => {}): HostClient {
   if (!path) return new Host(tell);
   const waiting = new Map<number, { resolve(value: unknown): void; reject(error: Error): void }>();
   let calls = 0;
@@ -35,6 +39,7 @@ export function startHost(path: string | undefined, tell: Tell): HostClient {
     fresh.on('message', receive);
     const gone = (error: Error) => {
       if (worker === fresh) worker = undefined;
+      lost();
       for (const one of waiting.values()) one.reject(error);
       waiting.clear();
     };

@@ -2,7 +2,19 @@ import { createHash, type Hash } from 'node:crypto';
 import { setImmediate as nextTurn } from 'node:timers/promises';
 import { deserialize, serialize } from 'node:v8';
 import { gunzipSync, gzipSync } from 'node:zlib';
-import { plan, removalRefusal, replay, View, World, type Action, type Origin, type Refusal, type Snapshot, type Store, type TimedAction } from '$core/standin';
+import {
+  plan,
+  removalRefusal,
+  replay,
+  View,
+  World,
+  type Action,
+  type Origin,
+  type Refusal,
+  type Snapshot,
+  type Store,
+  type TimedAction
+} from '$core/standin';
 import { queries, type QueryName, type Queries } from '../views';
 
 /** Changes with the loops' behaviour: snapshots of another engine are thrown away. */
@@ -28,7 +40,12 @@ export interface Opening {
 }
 
 /** Where a clock is to be moved. `step`: to the next (1) or previous (-1) moment at which something changed. */
-export type ClockMove = { readonly until: 'settled' } | { readonly untilMs: number } | { readonly step: 1 | -1 } | { readonly run: number } | { readonly pause: true };
+export type ClockMove =
+  | { readonly until: 'settled' }
+  | { readonly untilMs: number }
+  | { readonly step: 1 | -1 }
+  | { readonly run: number }
+  | { readonly pause: true };
 
 interface Stage {
   readonly origin: Origin;
@@ -49,8 +66,8 @@ interface Stage {
 /** What the host tells of its own accord. */
 export type Tell = (id: string, clock: Clock) => void;
 
-const sliceCalls = 400;
-const sliceMs = 12;
+const sliceCalls = 48;
+const sliceMs = 8;
 /** No clock goes beyond thirty days. */
 export const latestMs = 30 * 86_400_000;
 const largestSnapshotChanges = 20_000;
@@ -70,8 +87,10 @@ export class Host {
   private clock(one: Stage): Clock {
     const { world, headMs } = one;
     const atFrontier = headMs >= world.nowMs;
-    const nextAction = one.actions.find((action) => action.atMs > headMs)?.atMs ?? world.nowMs;
-    const quiet = world.journal.countAt(headMs) === world.journal.countAt(nextAction);
+    const nextAction = one.actions.find((action) => action.atMs > headMs);
+    const quiet =
+      world.journal.countAt(headMs) === world.journal.countAt(nextAction ? nextAction.atMs - 1 : world.nowMs) &&
+      (nextAction !== undefined || world.settled);
     return {
       nowMs: headMs,
       frontierMs: world.nowMs,
@@ -88,8 +107,22 @@ export class Host {
 
   async open({ id, origin, actions, headMs, frontierMs, snapshot }: Opening): Promise<Clock> {
     const fits = snapshot && snapshot.engine === engineVersion && snapshot.actions === actions.length && snapshot.atMs <= frontierMs;
-    const world = fits ? World.restore(origin.seed, deserialize(gunzipSync(snapshot.bytes)) as Snapshot) : await this.rebuilt(origin, actions, frontierMs);
-    const one: Stage = { origin, actions: [...actions], world, view: new View(world.journal), headMs, running: 0, lastTickAt: 0, frozen: false, halted: false, hash: createHash('sha256'), hashed: 0 };
+    const world = fits
+      ? World.restore(origin.seed, deserialize(gunzipSync(snapshot.bytes)) as Snapshot)
+      : await this.rebuilt(origin, actions, frontierMs);
+    const one: Stage = {
+      origin,
+      actions: [...actions],
+      world,
+      view: new View(world.journal),
+      headMs,
+      running: 0,
+      lastTickAt: 0,
+      frozen: false,
+      halted: false,
+      hash: createHash('sha256'),
+      hashed: 0
+    };
     await this.runTo(one, frontierMs);
     one.headMs = Math.min(headMs, world.nowMs);
     this.stages.set(id, one);
@@ -209,7 +242,14 @@ export class Host {
   }
 
   /** Looks whether an action would be taken at the clock's head; if so, the clock stands still until it is committed or dropped. */
-  async prepare(id: string, action: Action): Promise<{ atMs: number; refusals: readonly Refusal[]; outcomes: { kind: string; namespace: string; name: string; outcome: string }[] }> {
+  async prepare(
+    id: string,
+    action: Action
+  ): Promise<{
+    atMs: number;
+    refusals: readonly Refusal[];
+    outcomes: { kind: string; namespace: string; name: string; outcome: string }[];
+  }> {
     const one = this.stage(id);
     const facts = this.facts(one);
     const later = one.actions.find((other) => other.atMs > one.headMs);
@@ -303,6 +343,11 @@ export class Host {
   async save(id: string): Promise<{ actions: number; atMs: number; engine: string; bytes: Uint8Array } | undefined> {
     const one = this.stage(id);
     if (one.world.journal.changes.length > largestSnapshotChanges) return undefined;
-    return { actions: one.actions.length, atMs: one.world.nowMs, engine: engineVersion, bytes: gzipSync(serialize(one.world.save()), { level: 1 }) };
+    return {
+      actions: one.actions.length,
+      atMs: one.world.nowMs,
+      engine: engineVersion,
+      bytes: gzipSync(serialize(one.world.save()), { level: 1 })
+    };
   }
 }

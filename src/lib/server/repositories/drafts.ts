@@ -15,11 +15,19 @@ export function draftRepository(db: Database) {
     of: (cluster: string): Promise<Draft[]> => rows().where('cluster', '=', cluster).orderBy('id').execute(),
     find: (id: number): Promise<Draft | undefined> => rows().where('id', '=', id).executeTakeFirst(),
     async add(cluster: string, name: string, text: string): Promise<number> {
-      const { id } = await db.insertInto('draft').values({ cluster, name, text, updated_at: new Date().toISOString() }).returning('id').executeTakeFirstOrThrow();
+      const { id } = await db
+        .insertInto('draft')
+        .values({ cluster, name, text, updated_at: new Date().toISOString() })
+        .returning('id')
+        .executeTakeFirstOrThrow();
       return id;
     },
     async change(id: number, set: { name?: string; text?: string }): Promise<void> {
-      await db.updateTable('draft').set({ ...set, updated_at: new Date().toISOString() }).where('id', '=', id).execute();
+      await db
+        .updateTable('draft')
+        .set({ ...set, updated_at: new Date().toISOString() })
+        .where('id', '=', id)
+        .execute();
     },
     async remove(id: number): Promise<void> {
       await db.deleteFrom('draft').where('id', '=', id).execute();

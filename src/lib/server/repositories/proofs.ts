@@ -18,7 +18,13 @@ export function proofRepository(db: Database) {
     },
     /** The latest of each proof of each set, as far as it was run at or before a moment. */
     async latest(rehearsal: string, untilMs: number): Promise<KeptProof[]> {
-      const rows = await db.selectFrom('proof').selectAll().where('rehearsal', '=', rehearsal).where('at_ms', '<=', untilMs).orderBy('id').execute();
+      const rows = await db
+        .selectFrom('proof')
+        .selectAll()
+        .where('rehearsal', '=', rehearsal)
+        .where('at_ms', '<=', untilMs)
+        .orderBy('id')
+        .execute();
       const latest = new Map<string, KeptProof>();
       for (const row of rows) {
         const proof = JSON.parse(row.body) as Proof;

@@ -28,7 +28,13 @@ export const unknownRehearsal = (id: string): Refusal => ({
   remedy: 'A rehearsal is called <cluster> or <cluster>~<fork>; GET /api/v1/rehearsals lists them.'
 });
 
-export const notFound = (what: string, remedy = 'Check kind, namespace and name.'): Refusal => ({ code: 'not-found', status: 404, title: 'Not found', detail: `${what} doesn't exist at this moment.`, remedy });
+export const notFound = (what: string, remedy = 'Check kind, namespace and name.'): Refusal => ({
+  code: 'not-found',
+  status: 404,
+  title: 'Not found',
+  detail: `${what} doesn't exist at this moment.`,
+  remedy
+});
 
 const titles: Record<string, string> = {
   'later-actions': 'Something was sent after this moment',
@@ -38,8 +44,27 @@ const titles: Record<string, string> = {
 /** A refusal made of the problems of what was handed in. */
 export function refusalOf(problems: readonly Problem[]): Refusal {
   const first = problems[0]!;
-  const unreadable = ['yaml-syntax', 'alias-bomb', 'not-an-object', 'unknown-kind', 'missing-field', 'wrong-type', 'bad-value', 'bad-name', 'bad-quantity', 'duplicate-object', 'nothing-to-send'];
+  const unreadable = [
+    'yaml-syntax',
+    'alias-bomb',
+    'not-an-object',
+    'unknown-kind',
+    'missing-field',
+    'wrong-type',
+    'bad-value',
+    'bad-name',
+    'bad-quantity',
+    'duplicate-object',
+    'nothing-to-send'
+  ];
   const status = first.code === 'later-actions' ? 409 : first.code === 'not-found' ? 404 : unreadable.includes(first.code) ? 400 : 422;
   const more = problems.length > 1 ? ` (and ${problems.length - 1} more)` : '';
-  return { code: first.code, status, title: titles[first.code] ?? (status === 400 ? 'The manifests can\'t be read' : 'The cluster refuses this'), detail: first.message + more, remedy: first.remedy, problems };
+  return {
+    code: first.code,
+    status,
+    title: titles[first.code] ?? (status === 400 ? "The manifests can't be read" : 'The cluster refuses this'),
+    detail: first.message + more,
+    remedy: first.remedy,
+    problems
+  };
 }

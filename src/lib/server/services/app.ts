@@ -37,7 +37,11 @@ export async function createApp({ data, worker }: AppOptions) {
   const drafts = draftRepository(db);
   const bus = new LiveBus();
   const told: { to?: RehearsalService } = {};
-  const host: HostClient = startHost(worker, (id, clock) => void told.to?.told(id, clock));
+  const host: HostClient = startHost(
+    worker,
+    (id, clock) => void told.to?.told(id, clock),
+    () => told.to?.forget()
+  );
   const rehearsals = new RehearsalService({ host, bus, store: rehearsalRepository(db), cluster: clusters.find });
   told.to = rehearsals;
 

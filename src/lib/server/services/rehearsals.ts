@@ -27,6 +27,8 @@ export class RehearsalService {
   private readonly queues = new Map<string, Promise<unknown>>();
   private readonly saving = new Map<string, NodeJS.Timeout>();
   private readonly persisted = new Map<string, number>();
+  /** Rehearsals that the host holds; saves asking it each time. */
+  private readonly held = new Set<string>();
 
   constructor(private readonly parts: Parts) {}
 
@@ -34,7 +36,10 @@ export class RehearsalService {
   private inTurn<T>(id: string, work: () => Promise<T>): Promise<T> {
     const before = this.queues.get(id) ?? Promise.resolve();
     const mine = before.then(work, work);
-    this.queues.set(id, mine.catch(() => undefined));
+    this.queues.set(
+      id,
+      mine.catch(() => undefined)
+    );
     return mine;
   }
 
@@ -43,17 +48,35 @@ export class RehearsalService {
     const { host, store } = this.parts;
     const one = await store.find(id);
     if (!one) return undefined;
-    if (!(await host.has(id))) {
+    if (!this.held.has(id)) {
       const cluster = await this.parts.cluster(one.cluster);
       if (!cluster) return undefined;
       const [actions, snapshot] = [await store.actions(id), await store.snapshot(id)];
-      await host.open({ id, origin: { seed: cluster.seed, ground: cluster.ground }, actions, headMs: one.headMs, frontierMs: one.frontierMs, ...(snapshot ? { snapshot } : {}) });
+      await host.open({
+        id,
+        origin: { seed: cluster.seed, ground: cluster.ground },
+        actions,
+        headMs: one.headMs,
+        frontierMs: one.frontierMs,
+        ...(snapshot ? { snapshot } : {})
+      });
     }
+    this.held.add(id);
     return one;
   }
 
+  /** The host has lost its worlds; each is rebuilt when it is asked for. */
+  forget(): void {
+    this.held.clear();
+  }
+
+  private async letGo(id: string): Promise<void> {
+    this.held.delete(id);
+    await this.parts.host.close(id);
+  }
+
   private async open(id: string): Promise<Rehearsal | undefined> {
-    if (await this.parts.host.has(id)) return this.parts.store.find(id);
+    if (this.held.has(id)) return this.parts.store.find(id);
     return this.inTurn(id, () => this.opened(id));
   }
 
@@ -89,7 +112,7 @@ export class RehearsalService {
 
   private async keepSnapshot(id: string): Promise<void> {
     await this.inTurn(id, async () => {
-      if (!(await this.parts.host.has(id)) || !(await this.parts.store.find(id))) return;
+      if (!this.held.has(id) || !(await this.parts.store.find(id))) return;
       const saved = await this.parts.host.save(id);
       if (saved) await this.parts.store.keepSnapshot(id, { ...saved, bytes: Buffer.from(saved.bytes) });
     });
@@ -111,7 +134,13 @@ export class RehearsalService {
     const one = await this.open(id);
     if (!one) return refused(unknownRehearsal(id));
     if ('untilMs' in move && move.untilMs > latestMs) {
-      return refused({ code: 'bad-value', status: 400, title: 'Too far ahead', detail: `A rehearsal runs for ${latestMs / 86_400_000} days at the most; ${move.untilMs} ms is later.`, remedy: `Give untilMs up to ${latestMs}.` });
+      return refused({
+        code: 'bad-value',
+        status: 400,
+        title: 'Too far ahead',
+        detail: `A rehearsal runs for ${latestMs / 86_400_000} days at the most; ${move.untilMs} ms is later.`,
+        remedy: `Give untilMs up to ${latestMs}.`
+      });
     }
     // A pause has to get through while a run is in the queue.
     if ('pause' in move || 'run' in move) await host.halt(id);
@@ -127,7 +156,17 @@ export class RehearsalService {
   read(text: string): Answer<readonly ApiObject[]> {
     const { objects, problems } = readManifests(text);
     if (problems.length) return refused(refusalOf(problems));
-    if (!objects.length) return refused(refusalOf([{ code: 'nothing-to-send', message: 'There are no manifests in what was sent.', remedy: 'Send YAML or JSON with apiVersion, kind and metadata.', at: {} }]));
+    if (!objects.length)
+      return refused(
+        refusalOf([
+          {
+            code: 'nothing-to-send',
+            message: 'There are no manifests in what was sent.',
+            remedy: 'Send YAML or JSON with apiVersion, kind and metadata.',
+            at: {}
+          }
+        ])
+      );
     return done(objects.map((one) => one.object));
   }
 
@@ -155,7 +194,7 @@ export class RehearsalService {
         bus.publish({ rehearsal: id, kind: 'acted', clock, revision: newRevision });
         return done({ nowMs: clock.nowMs, revision: newRevision, outcomes });
       } catch (error) {
-        await host.close(id);
+        await this.letGo(id);
         throw error;
       }
     });
@@ -166,7 +205,13 @@ export class RehearsalService {
   remove = (id: string, ref: Ref, keepMembers: boolean, revision?: number) => this.act(id, { type: 'remove', ref, keepMembers }, revision);
 
   /** Finds one object and sends it altered, as if its manifest had been edited by hand. */
-  private async alter(id: string, kind: 'StatefulSet' | 'PersistentVolumeClaim', ref: { namespace: string; name: string }, change: (one: ApiObject) => ApiObject, revision?: number) {
+  private async alter(
+    id: string,
+    kind: 'StatefulSet' | 'PersistentVolumeClaim',
+    ref: { namespace: string; name: string },
+    change: (one: ApiObject) => ApiObject,
+    revision?: number
+  ) {
     const found = await this.ask(id, 'objects', { kind, ...ref });
     if (!found.ok) return found;
     const [object] = found.value;
@@ -179,7 +224,19 @@ export class RehearsalService {
     this.alter(id, 'StatefulSet', ref, (one) => (one.kind === 'StatefulSet' ? { ...one, spec: { ...one.spec, replicas } } : one), revision);
 
   grow = (id: string, { size, ...ref }: { namespace: string; name: string; size: string }, revision?: number) =>
-    this.alter(id, 'PersistentVolumeClaim', ref, (one) => (one.kind === 'PersistentVolumeClaim' ? { ...one, spec: { ...one.spec, resources: { ...one.spec.resources, requests: { ...one.spec.resources.requests, storage: size } } } } : one), revision);
+    this.alter(
+      id,
+      'PersistentVolumeClaim',
+      ref,
+      (one) =>
+        one.kind === 'PersistentVolumeClaim'
+          ? {
+              ...one,
+              spec: { ...one.spec, resources: { ...one.spec.resources, requests: { ...one.spec.resources.requests, storage: size } } }
+            }
+          : one,
+      revision
+    );
 
   /** Takes the latest action back, with everything that followed from it. */
   async undo(id: string): Promise<Answer<Clock>> {
@@ -187,9 +244,16 @@ export class RehearsalService {
     if (!(await this.open(id))) return refused(unknownRehearsal(id));
     return this.inTurn(id, async () => {
       const at = await store.withdraw(id);
-      if (at === undefined) return refused({ code: 'nothing-to-undo', status: 409, title: 'Nothing to take back', detail: 'Nothing has been sent or taken away in this rehearsal.', remedy: 'There is nothing to do.' });
+      if (at === undefined)
+        return refused({
+          code: 'nothing-to-undo',
+          status: 409,
+          title: 'Nothing to take back',
+          detail: 'Nothing has been sent or taken away in this rehearsal.',
+          remedy: 'There is nothing to do.'
+        });
       await store.dropSnapshot(id);
-      await host.close(id);
+      await this.letGo(id);
       const one = (await this.opened(id))!;
       const clock = await host.status(id);
       bus.publish({ rehearsal: id, kind: 'acted', clock, revision: one.revision });
@@ -203,14 +267,47 @@ export class RehearsalService {
     const one = await this.open(id);
     if (!one) return refused(unknownRehearsal(id));
     const fault = nameFault(name, 'label');
-    if (fault) return refused({ code: 'bad-name', status: 400, title: 'This is no name for a fork', detail: `The name "${name}" ${fault}.`, remedy: 'Write lower-case letters, digits and "-", e.g. driver-first.' });
+    if (fault)
+      return refused({
+        code: 'bad-name',
+        status: 400,
+        title: 'This is no name for a fork',
+        detail: `The name "${name}" ${fault}.`,
+        remedy: 'Write lower-case letters, digits and "-", e.g. driver-first.'
+      });
     const clock = await host.status(id);
     const moment = atMs ?? clock.nowMs;
-    if (moment > clock.frontierMs) return refused({ code: 'bad-value', status: 400, title: 'Nothing has happened there yet', detail: `The rehearsal has run to ${clock.frontierMs} ms; ${moment} ms is later.`, remedy: `Fork at ${clock.frontierMs} ms or before, or run the clock ahead first.` });
+    if (moment > clock.frontierMs)
+      return refused({
+        code: 'bad-value',
+        status: 400,
+        title: 'Nothing has happened there yet',
+        detail: `The rehearsal has run to ${clock.frontierMs} ms; ${moment} ms is later.`,
+        remedy: `Fork at ${clock.frontierMs} ms or before, or run the clock ahead first.`
+      });
     const forkId = `${one.cluster}~${name}`;
-    if (await store.find(forkId)) return refused({ code: 'name-taken', status: 409, title: 'There is such a fork already', detail: `${forkId} exists.`, remedy: 'Choose another name, or take the old fork away.' });
+    if (await store.find(forkId))
+      return refused({
+        code: 'name-taken',
+        status: 409,
+        title: 'There is such a fork already',
+        detail: `${forkId} exists.`,
+        remedy: 'Choose another name, or take the old fork away.'
+      });
     const actions = (await store.actions(id)).filter((action) => action.atMs <= moment);
-    await store.add({ id: forkId, cluster: one.cluster, fork: name, parent: id, forkedAtMs: moment, headMs: moment, frontierMs: moment, revision: actions.length }, actions);
+    await store.add(
+      {
+        id: forkId,
+        cluster: one.cluster,
+        fork: name,
+        parent: id,
+        forkedAtMs: moment,
+        headMs: moment,
+        frontierMs: moment,
+        revision: actions.length
+      },
+      actions
+    );
     bus.publish({ rehearsal: forkId, kind: 'forked', clock: null, revision: actions.length });
     return this.state(forkId);
   }
@@ -219,10 +316,17 @@ export class RehearsalService {
   async drop(id: string): Promise<Answer<{ id: string }>> {
     const one = await this.parts.store.find(id);
     if (!one) return refused(unknownRehearsal(id));
-    if (one.fork === null) return refused({ code: 'trunk-stays', status: 409, title: 'A trunk can\'t be taken away', detail: `${id} is the trunk of its cluster.`, remedy: 'Only forks can be taken away.' });
+    if (one.fork === null)
+      return refused({
+        code: 'trunk-stays',
+        status: 409,
+        title: "A trunk can't be taken away",
+        detail: `${id} is the trunk of its cluster.`,
+        remedy: 'Only forks can be taken away.'
+      });
     return this.inTurn(id, async () => {
       await this.parts.store.remove(id);
-      await this.parts.host.close(id);
+      await this.letGo(id);
       return done({ id });
     });
   }

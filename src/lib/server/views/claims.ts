@@ -22,7 +22,8 @@ function stateOf({ facts }: Scene, claim: Claim): { state: State; label: string 
   if (claim.metadata.deletionTimestamp) return { state: 'settling', label: 'going' };
   const asked = bytesOf(claim.spec.resources.requests.storage);
   const got = claim.status?.capacity?.storage;
-  if (claim.status?.phase === 'Bound') return got !== undefined && bytesOf(got) < asked ? { state: 'settling', label: 'growing' } : { state: 'holds', label: 'Bound' };
+  if (claim.status?.phase === 'Bound')
+    return got !== undefined && bytesOf(got) < asked ? { state: 'settling', label: 'growing' } : { state: 'holds', label: 'Bound' };
   const users = facts.podsOfClaim(claim.metadata.namespace ?? '', claim.metadata.name);
   if (!users.length && waitsForConsumer(classOf(facts, claim.spec))) return { state: 'waiting', label: 'no user yet' };
   const line = rootLine(facts, { kind: 'PersistentVolumeClaim', namespace: claim.metadata.namespace ?? '', name: claim.metadata.name });
@@ -52,7 +53,12 @@ function rowOf(scene: Scene, claim: Claim): ClaimRow {
 }
 
 /** The Claims sheet's table. */
-export const claimsView = (scene: Scene) => ({ rows: scene.facts.list('PersistentVolumeClaim').sort(byName).map((claim) => rowOf(scene, claim)) });
+export const claimsView = (scene: Scene) => ({
+  rows: scene.facts
+    .list('PersistentVolumeClaim')
+    .sort(byName)
+    .map((claim) => rowOf(scene, claim))
+});
 
 /** The inspection of one claim, by question. Undefined when it doesn't exist at this moment. */
 export function claimView(scene: Scene, { namespace, name }: { namespace: string; name: string }) {

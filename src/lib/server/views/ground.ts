@@ -28,7 +28,11 @@ export function groundView({ facts }: Scene) {
       milliCpu: { asked: use.milliCpu, room: room.milliCpu },
       memoryBytes: { asked: use.memoryBytes, room: room.memoryBytes },
       slots: { taken: taken.size, limit: drivers.length ? drivers.reduce((sum, one) => sum + (one.allocatable?.count ?? 0), 0) : null },
-      members: pods.map((pod) => ({ namespace: pod.metadata.namespace ?? '', name: pod.metadata.name, system: driverPartOf(pod.spec) !== undefined }))
+      members: pods.map((pod) => ({
+        namespace: pod.metadata.namespace ?? '',
+        name: pod.metadata.name,
+        system: driverPartOf(pod.spec) !== undefined
+      }))
     };
     const zone = zoneOf(node) || '(no zone)';
     zones.set(zone, [...(zones.get(zone) ?? []), plank]);

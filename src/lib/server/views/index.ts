@@ -21,14 +21,20 @@ const manifestsOf = ({ facts }: Scene, namespace?: string): ApiObject[] =>
     kindEntries
       .filter((entry) => !ofPlace.has(entry.kind) && !entry.derived)
       .flatMap((entry) => facts.list(entry.kind) as ApiObject[])
-      .filter((one) => sentByPerson(one) && (namespace === undefined || one.metadata.namespace === namespace || (one.kind === 'Namespace' && one.metadata.name === namespace)))
+      .filter(
+        (one) =>
+          sentByPerson(one) &&
+          (namespace === undefined || one.metadata.namespace === namespace || (one.kind === 'Namespace' && one.metadata.name === namespace))
+      )
       .map(asManifest)
   );
 
 /** All that can be asked of a rehearsal at its clock's head. Each is a pure reading; none changes the world. */
 export const queries = {
   objects: (scene: Scene, { kind, namespace, name }: { kind?: Kind; namespace?: string; name?: string }): ApiObject[] =>
-    (kind ? [kind] : kindEntries.map((entry) => entry.kind)).flatMap((one) => (scene.facts.list(one, namespace) as ApiObject[]).filter((object) => name === undefined || object.metadata.name === name)),
+    (kind ? [kind] : kindEntries.map((entry) => entry.kind)).flatMap((one) =>
+      (scene.facts.list(one, namespace) as ApiObject[]).filter((object) => name === undefined || object.metadata.name === name)
+    ),
   rootLine(scene: Scene, ref: Ref) {
     const line = rootLine(scene.facts, ref);
     return line && { ...line, sentence: lineSentence(line) };
@@ -36,7 +42,11 @@ export const queries = {
   resolve: (scene: Scene, { namespace, name }: { namespace: string; name: string }) => resolve(scene.facts, namespace, name),
   manifests(scene: Scene, { namespace }: { namespace?: string }) {
     const objects = manifestsOf(scene, namespace);
-    return { count: objects.length, yaml: writeManifests(objects), items: objects.map(({ kind, metadata }) => ({ kind, namespace: metadata.namespace ?? '', name: metadata.name })) };
+    return {
+      count: objects.length,
+      yaml: writeManifests(objects),
+      items: objects.map(({ kind, metadata }) => ({ kind, namespace: metadata.namespace ?? '', name: metadata.name }))
+    };
   },
   changeSheet: (scene: Scene, { objects }: { objects: readonly ApiObject[] }) => changeSheet(scene.facts, objects),
   removal: (scene: Scene, { ref, keepMembers }: { ref: Ref; keepMembers: boolean }) => removalSheet(scene.facts, ref, keepMembers),
@@ -47,15 +57,29 @@ export const queries = {
   },
   touched: ({ facts, history }: Scene) => {
     const changes = history.changes.slice(0, history.countAt(facts.nowMs));
-    return setsOf(facts).map((set) => ({ namespace: set.metadata.namespace ?? '', name: set.metadata.name, atMs: lastTouchedMs(set, changes) }));
+    return setsOf(facts).map((set) => ({
+      namespace: set.metadata.namespace ?? '',
+      name: set.metadata.name,
+      atMs: lastTouchedMs(set, changes)
+    }));
   },
   stack: (scene: Scene, { proofs }: { proofs: KeptProofs }) => stackOf(scene, proofs),
   estate(scene: Scene, { proofs }: { proofs: KeptProofs }) {
     const { facts } = scene;
     const nodes = facts.list('Node');
-    const total = facts.list('Backend').reduce((sum, one) => sum + one.spec.zones.reduce((all, zone) => all + bytesOf(zone.capacity), 0), 0);
+    const total = facts
+      .list('Backend')
+      .reduce((sum, one) => sum + one.spec.zones.reduce((all, zone) => all + bytesOf(zone.capacity), 0), 0);
     const taken = facts.list('Asset').reduce((sum, one) => sum + bytesOf(one.spec.size), 0);
-    return { ...stackOf(scene, proofs), clock: scene.clock, nodes: nodes.length, zones: new Set(nodes.map(zoneOf)).size, totalBytes: total, takenBytes: taken, overdue: tapeView(scene).overdue };
+    return {
+      ...stackOf(scene, proofs),
+      clock: scene.clock,
+      nodes: nodes.length,
+      zones: new Set(nodes.map(zoneOf)).size,
+      totalBytes: total,
+      takenBytes: taken,
+      overdue: tapeView(scene).overdue
+    };
   },
   ground: (scene: Scene, _: object) => groundView(scene),
   supply: (scene: Scene, _: object) => supplyView(scene),
@@ -66,8 +90,27 @@ export const queries = {
   /** Names of objects that contain a text, for the find box. */
   find: ({ facts }: Scene, { text }: { text: string }) => {
     const wanted = text.toLowerCase();
-    const kinds: Kind[] = ['StatefulSet', 'Deployment', 'Pod', 'PersistentVolumeClaim', 'StorageClass', 'CSIDriver', 'Node', 'Service', 'Backend', 'Identity', 'Registry'];
-    return kinds.flatMap((kind) => (facts.list(kind) as ApiObject[]).filter((one) => one.metadata.name.toLowerCase().includes(wanted)).slice(0, 8).map((one) => ({ kind, namespace: one.metadata.namespace ?? '', name: one.metadata.name }))).slice(0, 24);
+    const kinds: Kind[] = [
+      'StatefulSet',
+      'Deployment',
+      'Pod',
+      'PersistentVolumeClaim',
+      'StorageClass',
+      'CSIDriver',
+      'Node',
+      'Service',
+      'Backend',
+      'Identity',
+      'Registry'
+    ];
+    return kinds
+      .flatMap((kind) =>
+        (facts.list(kind) as ApiObject[])
+          .filter((one) => one.metadata.name.toLowerCase().includes(wanted))
+          .slice(0, 8)
+          .map((one) => ({ kind, namespace: one.metadata.namespace ?? '', name: one.metadata.name }))
+      )
+      .slice(0, 24);
   }
 };
 

@@ -39,8 +39,16 @@ function supply({ facts }: Scene): Level {
   const looks = classes.flatMap((one) => Object.values(supplyLooks(facts, one)));
   const worst = looks.find((one) => one.state === 'broken');
   const words = `${drivers.length} ${drivers.length === 1 ? 'driver' : 'drivers'}, ${classes.length} ${classes.length === 1 ? 'class' : 'classes'}`;
-  if (worst) return level('supply', 'Supply', 'broken', String(classes.length), /^not installed/.test(worst.says) ? 'no driver answers' : worst.says.split(':')[0]!);
-  if (looks.some((one) => one.state === 'settling')) return level('supply', 'Supply', 'settling', String(classes.length), 'a driver comes up');
+  if (worst)
+    return level(
+      'supply',
+      'Supply',
+      'broken',
+      String(classes.length),
+      /^not installed/.test(worst.says) ? 'no driver answers' : worst.says.split(':')[0]!
+    );
+  if (looks.some((one) => one.state === 'settling'))
+    return level('supply', 'Supply', 'settling', String(classes.length), 'a driver comes up');
   return level('supply', 'Supply', 'holds', String(classes.length), words);
 }
 
@@ -58,7 +66,8 @@ function wantedClaims({ facts }: Scene): { bound: number; wanted: number; pendin
   const pending = names.size - bound;
   for (const set of setsOf(facts)) {
     for (const ordinal of ordinalsOf(set)) {
-      for (const template of set.spec.volumeClaimTemplates ?? []) names.add(`${set.metadata.namespace}/${memberClaim(template.metadata.name, set, ordinal)}`);
+      for (const template of set.spec.volumeClaimTemplates ?? [])
+        names.add(`${set.metadata.namespace}/${memberClaim(template.metadata.name, set, ordinal)}`);
     }
   }
   return { bound, wanted: names.size, pending, gib: Math.round(bytes / 2 ** 30) };
@@ -91,11 +100,22 @@ function firstBreak(scene: Scene, sets: readonly SetState[]): { set: StatefulSet
 function proofLevel({ facts, history }: Scene, proofs: KeptProofs): Level {
   if (!proofs.length) return level('proofs', 'Proofs', 'waiting', '–', '');
   const broken = proofs.filter((one) => one.state === 'broken');
-  const touched = new Map(setsOf(facts).map((set) => [`${set.metadata.namespace}/${set.metadata.name}`, lastTouchedMs(set, history.changes.slice(0, history.countAt(facts.nowMs)))]));
+  const touched = new Map(
+    setsOf(facts).map((set) => [
+      `${set.metadata.namespace}/${set.metadata.name}`,
+      lastTouchedMs(set, history.changes.slice(0, history.countAt(facts.nowMs)))
+    ])
+  );
   const stale = proofs.filter((one) => (touched.get(`${one.namespace}/${one.set}`) ?? Infinity) > one.atMs);
   const ok = proofs.filter((one) => one.state === 'holds' && !stale.includes(one)).length;
   const state: State = broken.length ? 'broken' : stale.length || ok < proofs.length ? 'settling' : 'holds';
-  return level('proofs', 'Proofs', state, `${ok}/${proofs.length}`, broken.length ? `${broken.length} fail` : stale.length ? `${stale.length} stale` : '');
+  return level(
+    'proofs',
+    'Proofs',
+    state,
+    `${ok}/${proofs.length}`,
+    broken.length ? `${broken.length} fail` : stale.length ? `${stale.length} stale` : ''
+  );
 }
 
 /** Looks the whole rehearsal over, from the ground up. */
@@ -110,11 +130,31 @@ export function stackOf(scene: Scene, proofs: KeptProofs): Stack {
   const held = base.some((one) => one.state === 'broken');
   const claimState: State = !claims.wanted ? 'waiting' : claims.bound === claims.wanted ? 'holds' : found ? 'waiting' : 'settling';
   const first = found?.set.metadata.name;
-  const memberState: State = !wanted ? 'waiting' : ready === wanted ? 'holds' : found ? (held || claims.bound < claims.wanted ? 'waiting' : 'broken') : 'settling';
+  const memberState: State = !wanted
+    ? 'waiting'
+    : ready === wanted
+      ? 'holds'
+      : found
+        ? held || claims.bound < claims.wanted
+          ? 'waiting'
+          : 'broken'
+        : 'settling';
   const levels: Level[] = [
     ...base,
-    level('claims', 'Claims', claimState, claims.wanted ? `${claims.bound}/${claims.wanted}` : '0', claims.pending ? `${claims.pending} Pending` : claims.bound ? `${claims.gib.toLocaleString('en')} GiB` : ''),
-    level('members', 'Members', memberState, wanted ? `${ready}/${wanted}` : '0', !wanted ? '' : found ? `${first} waits` : ready === wanted ? 'all ready' : 'coming up'),
+    level(
+      'claims',
+      'Claims',
+      claimState,
+      claims.wanted ? `${claims.bound}/${claims.wanted}` : '0',
+      claims.pending ? `${claims.pending} Pending` : claims.bound ? `${claims.gib.toLocaleString('en')} GiB` : ''
+    ),
+    level(
+      'members',
+      'Members',
+      memberState,
+      wanted ? `${ready}/${wanted}` : '0',
+      !wanted ? '' : found ? `${first} waits` : ready === wanted ? 'all ready' : 'coming up'
+    ),
     proofLevel(scene, proofs)
   ];
   return {
@@ -141,6 +181,12 @@ function sentenceOf(levels: readonly Level[], found: ReturnType<typeof firstBrea
   const holds = levels.filter((one) => one.state === 'holds');
   if (holds.length === levels.length) return { sentence: 'Holds at every level.', trace: null, broken: false };
   const next = levels.find((one) => one.state === 'waiting');
-  const words: Record<Level['id'], string> = { ground: '', supply: 'No driver and no class yet, so nothing can be handed out.', claims: 'Nothing has been claimed yet.', members: 'No workloads yet.', proofs: 'Holds as far as it stands; nothing is proved yet.' };
+  const words: Record<Level['id'], string> = {
+    ground: '',
+    supply: 'No driver and no class yet, so nothing can be handed out.',
+    claims: 'Nothing has been claimed yet.',
+    members: 'No workloads yet.',
+    proofs: 'Holds as far as it stands; nothing is proved yet.'
+  };
   return { sentence: next ? words[next.id] : '', trace: null, broken: false };
 }

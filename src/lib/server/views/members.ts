@@ -1,5 +1,16 @@
 import { clockOf, momentOf, wordsOf } from '$core/shared';
-import { isReady, memberClaim, memberName, ordinalsOf, pairsMatch, readySinceMs, zoneOf, type Deployment, type Pod, type StatefulSet } from '$core/model';
+import {
+  isReady,
+  memberClaim,
+  memberName,
+  ordinalsOf,
+  pairsMatch,
+  readySinceMs,
+  zoneOf,
+  type Deployment,
+  type Pod,
+  type StatefulSet
+} from '$core/model';
 import { breakOf, causeOf, rootLine, type State } from '$core/rootline';
 import { blueprintOf, deploymentsOf, setsOf, type Scene } from './scene';
 
@@ -17,18 +28,33 @@ export interface MemberRow {
 }
 
 /** What a member is about just now, read from its root line. */
-function stateOf(scene: Scene, namespace: string, name: string, pod: Pod | undefined, waitsFor: string | undefined): { state: State; label: string } {
+function stateOf(
+  scene: Scene,
+  namespace: string,
+  name: string,
+  pod: Pod | undefined,
+  waitsFor: string | undefined
+): { state: State; label: string } {
   if (!pod) return { state: 'waiting', label: waitsFor ? `after ${waitsFor}` : 'not made yet' };
   const since = readySinceMs(pod);
   if (pod.metadata.deletionTimestamp) return { state: 'settling', label: 'is being taken away' };
   if (since !== undefined) return { state: 'holds', label: `ready ${clockOf(since).slice(2)}` };
   const line = rootLine(scene.facts, { kind: 'Pod', namespace, name });
   const broken = line && breakOf(line);
-  if (broken) return { state: broken.joint === 'backend' || broken.joint === 'rights' || broken.joint === 'driver' || broken.joint === 'class' ? 'waiting' : 'broken', label: causeOf(broken) };
+  if (broken)
+    return {
+      state:
+        broken.joint === 'backend' || broken.joint === 'rights' || broken.joint === 'driver' || broken.joint === 'class'
+          ? 'waiting'
+          : 'broken',
+      label: causeOf(broken)
+    };
   const moving = line?.joints.find((one) => one.state === 'settling');
   if (!moving) return { state: 'waiting', label: 'waits' };
   const { settling } = moving;
-  const band = settling ? `, normal ${Math.round(settling.normalMs[0] / 1000)}–${Math.round(settling.normalMs[1] / 1000)} s, so far ${wordsOf(scene.facts.nowMs - settling.sinceMs)}` : '';
+  const band = settling
+    ? `, normal ${Math.round(settling.normalMs[0] / 1000)}–${Math.round(settling.normalMs[1] / 1000)} s, so far ${wordsOf(scene.facts.nowMs - settling.sinceMs)}`
+    : '';
   return { state: 'settling', label: `${moving.title.toLowerCase()}: ${moving.says}${band}` };
 }
 
@@ -37,7 +63,9 @@ function memberRow(scene: Scene, set: StatefulSet, ordinal: number): MemberRow {
   const namespace = set.metadata.namespace ?? '';
   const name = memberName(set, ordinal);
   const pod = facts.get('Pod', namespace, name);
-  const before = ordinalsOf(set).filter((one) => one < ordinal).at(-1);
+  const before = ordinalsOf(set)
+    .filter((one) => one < ordinal)
+    .at(-1);
   const node = pod?.spec.nodeName ?? '';
   return {
     ordinal,
@@ -60,16 +88,21 @@ const ports = (ports: readonly { port: number }[] | undefined) => (ports ?? []).
 
 /** Services that lead to a workload, and who can reach them. */
 function reachOf({ facts }: Scene, namespace: string, labels: Readonly<Record<string, string>> | undefined) {
-  return facts.list('Service', namespace).filter((one) => pairsMatch(one.spec.selector, labels)).map((one) => ({
-    name: one.metadata.name,
-    ports: ports(one.spec.ports),
-    headless: one.spec.clusterIP === 'None',
-    outside: one.spec.type === 'LoadBalancer' || one.spec.type === 'NodePort'
-  }));
+  return facts
+    .list('Service', namespace)
+    .filter((one) => pairsMatch(one.spec.selector, labels))
+    .map((one) => ({
+      name: one.metadata.name,
+      ports: ports(one.spec.ports),
+      headless: one.spec.clusterIP === 'None',
+      outside: one.spec.type === 'LoadBalancer' || one.spec.type === 'NodePort'
+    }));
 }
 
 function secretsOf(one: StatefulSet | Deployment): string[] {
-  const names = one.spec.template.spec.containers.flatMap((container) => (container.env ?? []).map((env) => env.valueFrom?.secretKeyRef?.name));
+  const names = one.spec.template.spec.containers.flatMap((container) =>
+    (container.env ?? []).map((env) => env.valueFrom?.secretKeyRef?.name)
+  );
   return [...new Set(names.filter((name): name is string => name !== undefined))];
 }
 
@@ -109,7 +142,9 @@ function deploymentBand(scene: Scene, one: Deployment) {
     dns: '',
     node: pod.spec.nodeName ?? '',
     zone: zoneOf(facts.get('Node', '', pod.spec.nodeName ?? '')),
-    claims: (pod.spec.volumes ?? []).flatMap((volume) => (volume.persistentVolumeClaim ? [{ name: volume.persistentVolumeClaim.claimName, size: '' }] : [])),
+    claims: (pod.spec.volumes ?? []).flatMap((volume) =>
+      volume.persistentVolumeClaim ? [{ name: volume.persistentVolumeClaim.claimName, size: '' }] : []
+    ),
     ...stateOf(scene, namespace, pod.metadata.name, pod, undefined)
   }));
   const dirs = (one.spec.template.spec.volumes ?? []).filter((volume) => volume.emptyDir).map((volume) => volume.name);
@@ -137,12 +172,16 @@ const mostOpenBands = 60;
 
 /** The Members sheet: workloads as bands with their members. */
 export function membersView(scene: Scene, { namespace, name }: { namespace?: string; name?: string }) {
-  const wanted = (one: StatefulSet | Deployment) => name === undefined || (one.metadata.name === name && one.metadata.namespace === namespace);
+  const wanted = (one: StatefulSet | Deployment) =>
+    name === undefined || (one.metadata.name === name && one.metadata.namespace === namespace);
   const sets = setsOf(scene.facts).filter(wanted);
   const deployments = deploymentsOf(scene.facts).filter(wanted);
   return {
     total: sets.length + deployments.length,
-    bands: [...sets.slice(0, mostOpenBands).map((set) => setBand(scene, set)), ...deployments.slice(0, mostOpenBands).map((one) => deploymentBand(scene, one))]
+    bands: [
+      ...sets.slice(0, mostOpenBands).map((set) => setBand(scene, set)),
+      ...deployments.slice(0, mostOpenBands).map((one) => deploymentBand(scene, one))
+    ]
   };
 }
 

@@ -31,9 +31,20 @@ const byName = (a: { metadata: { namespace?: string | undefined; name: string } 
 export const setsOf = (facts: Store): StatefulSet[] => facts.list('StatefulSet').sort(byName);
 
 /** Deployments that aren't part of a driver. */
-export const deploymentsOf = (facts: Store): Deployment[] => facts.list('Deployment').filter((one) => !driverPartOf(one.spec.template.spec)).sort(byName);
+export const deploymentsOf = (facts: Store): Deployment[] =>
+  facts
+    .list('Deployment')
+    .filter((one) => !driverPartOf(one.spec.template.spec))
+    .sort(byName);
 
-/** The kind of workload, as its label says. */
-export const blueprintOf = (one: StatefulSet | Deployment): string => one.metadata.labels?.['standin.example/blueprint']?.replaceAll('-', ' ').replace('sql', 'SQL') ?? (one.kind === 'StatefulSet' ? 'stateful set' : 'deployment');
+const blueprints: Readonly<Record<string, string>> = {
+  'multi-primary-sql': 'multi-primary SQL',
+  'log-broker': 'log broker',
+  'image-shelf': 'image shelf'
+};
+
+/** The kind of workload, as its label says; else what it is to the cluster. */
+export const blueprintOf = (one: StatefulSet | Deployment): string =>
+  blueprints[one.metadata.labels?.['standin.example/blueprint'] ?? ''] ?? (one.kind === 'StatefulSet' ? 'stateful set' : 'deployment');
 
 export { byName };

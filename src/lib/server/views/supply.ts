@@ -22,7 +22,11 @@ export interface Join {
 /** The Supply sheet: three rails (backends, drivers, classes) and what joins them. */
 export function supplyView({ facts }: Scene) {
   const classes = facts.list('StorageClass').sort(byName);
-  const named = new Set([...facts.list('CSIDriver').map((one) => one.metadata.name), ...classes.map((one) => one.provisioner), ...facts.list('Backend').map((one) => one.spec.driver)]);
+  const named = new Set([
+    ...facts.list('CSIDriver').map((one) => one.metadata.name),
+    ...classes.map((one) => one.provisioner),
+    ...facts.list('Backend').map((one) => one.spec.driver)
+  ]);
   const nodes = facts.list('Node').length;
   const drivers = [...named].sort().map((name) => {
     const installed = facts.get('CSIDriver', '', name) !== undefined;
@@ -33,16 +37,30 @@ export function supplyView({ facts }: Scene) {
     const any = installed || controllers.length > 0;
     const state: State = !any ? 'broken' : ready > 0 && onNodes === nodes ? 'holds' : 'settling';
     const install = installs.find((one) => one.driver === name);
-    return { id: name, state, says: any ? `${install?.version ?? ''} · ${parts}` : 'not installed', installable: !any && install !== undefined };
+    return {
+      id: name,
+      state,
+      says: any ? `${install?.version ?? ''} · ${parts}` : 'not installed',
+      installable: !any && install !== undefined
+    };
   });
-  const backends = facts.list('Backend').sort(byName).map((one) => {
-    const used = [...usedOf(facts, one).values()];
-    const total = one.spec.zones.reduce((sum, zone) => sum + bytesOf(zone.capacity), 0);
-    const taken = used.reduce((sum, zone) => sum + zone.sizeBytes, 0);
-    const count = used.reduce((sum, zone) => sum + zone.volumes, 0);
-    const says = `${gib(total - taken).toLocaleString('en')} of ${gib(total).toLocaleString('en')} GiB free · quota ${one.spec.quotaVolumes}, ${count} used`;
-    return { id: one.metadata.name, driver: one.spec.driver, zones: one.spec.zones.map((zone) => zone.name), state: 'holds' as State, says };
-  });
+  const backends = facts
+    .list('Backend')
+    .sort(byName)
+    .map((one) => {
+      const used = [...usedOf(facts, one).values()];
+      const total = one.spec.zones.reduce((sum, zone) => sum + bytesOf(zone.capacity), 0);
+      const taken = used.reduce((sum, zone) => sum + zone.sizeBytes, 0);
+      const count = used.reduce((sum, zone) => sum + zone.volumes, 0);
+      const says = `${gib(total - taken).toLocaleString('en')} of ${gib(total).toLocaleString('en')} GiB free · quota ${one.spec.quotaVolumes}, ${count} used`;
+      return {
+        id: one.metadata.name,
+        driver: one.spec.driver,
+        zones: one.spec.zones.map((zone) => zone.name),
+        state: 'holds' as State,
+        says
+      };
+    });
   const joins: Join[] = [];
   const cards = classes.map((one) => {
     const looks = supplyLooks(facts, one);
@@ -54,13 +72,34 @@ export function supplyView({ facts }: Scene) {
     ].filter(Boolean);
     const backend = backendOf(facts, one.provisioner)?.metadata.name;
     const rights = looks.rights.state === 'broken' ? looks.rights : looks.backend;
-    if (backend && !joins.some((join) => join.from === backend)) joins.push({ from: backend, to: one.provisioner, state: rights.state, says: rights.state === 'broken' ? rights.says : 'rights hold' });
-    joins.push({ from: one.provisioner, to: one.metadata.name, state: looks.driver.state, says: looks.driver.state === 'holds' ? '' : looks.driver.says });
+    if (backend && !joins.some((join) => join.from === backend))
+      joins.push({
+        from: backend,
+        to: one.provisioner,
+        state: rights.state,
+        says: rights.state === 'broken' ? rights.says : 'rights hold'
+      });
+    joins.push({
+      from: one.provisioner,
+      to: one.metadata.name,
+      state: looks.driver.state,
+      says: looks.driver.state === 'holds' ? '' : looks.driver.says
+    });
     const state: State = Object.values(looks).some((look) => look.state === 'broken') ? 'broken' : looks.driver.state;
     const claims = facts.list('PersistentVolumeClaim').filter((claim) => claim.spec.storageClassName === one.metadata.name);
-    return { id: one.metadata.name, driver: one.provisioner, state, says: words.join(' · '), claims: claims.length, bound: claims.filter((claim) => claim.status?.phase === 'Bound').length, looks };
+    return {
+      id: one.metadata.name,
+      driver: one.provisioner,
+      state,
+      says: words.join(' · '),
+      claims: claims.length,
+      bound: claims.filter((claim) => claim.status?.phase === 'Bound').length,
+      looks
+    };
   });
-  for (const one of backends) if (!joins.some((join) => join.from === one.id)) joins.push({ from: one.id, to: one.driver, state: 'unseen', says: 'no class draws from it' });
+  for (const one of backends)
+    if (!joins.some((join) => join.from === one.id))
+      joins.push({ from: one.id, to: one.driver, state: 'unseen', says: 'no class draws from it' });
   const available = installs.filter((one) => !facts.get('CSIDriver', '', one.driver) && backendOf(facts, one.driver) !== undefined);
   return { backends, drivers, classes: cards, joins, available };
 }

@@ -46,15 +46,31 @@ function memberLane(facts: Store, steps: Map<string, Step[]>, set: StatefulSet, 
   const namespace = set.metadata.namespace ?? '';
   const name = memberName(set, ordinal);
   const own = steps.get(`Pod ${namespace}/${name}`) ?? [];
-  const claims = (set.spec.volumeClaimTemplates ?? []).flatMap((one) => steps.get(`PersistentVolumeClaim ${namespace}/${one.metadata.name}-${name}`) ?? []);
+  const claims = (set.spec.volumeClaimTemplates ?? []).flatMap(
+    (one) => steps.get(`PersistentVolumeClaim ${namespace}/${one.metadata.name}-${name}`) ?? []
+  );
   const all = [...own, ...claims].sort((a, b) => a.fromMs - b.fromMs);
   const sentMs = momentOf(String(set.metadata.creationTimestamp));
   const waits: { fromMs: number; toMs: number | null; says: string }[] = [];
   const first = all[0];
-  const before = ordinalsOf(set).filter((one) => one < ordinal).at(-1);
-  if ((!first || first.fromMs > sentMs + 1_000) && before !== undefined) waits.push({ fromMs: sentMs, toMs: first?.fromMs ?? null, says: `after ${memberName(set, before)}` });
-  for (const one of all) if (isWait(one, nowMs)) waits.push({ fromMs: one.fromMs, toMs: one.toMs ?? null, says: isReady(facts.get('Pod', namespace, name)) ? 'waited for a place' : 'waits for a place' });
-  return { label: name, ref: { kind: 'Pod', namespace, name }, segments: all.filter((one) => !isWait(one, nowMs)).map((one) => segmentOf(one, nowMs)), waits };
+  const before = ordinalsOf(set)
+    .filter((one) => one < ordinal)
+    .at(-1);
+  if ((!first || first.fromMs > sentMs + 1_000) && before !== undefined)
+    waits.push({ fromMs: sentMs, toMs: first?.fromMs ?? null, says: `after ${memberName(set, before)}` });
+  for (const one of all)
+    if (isWait(one, nowMs))
+      waits.push({
+        fromMs: one.fromMs,
+        toMs: one.toMs ?? null,
+        says: isReady(facts.get('Pod', namespace, name)) ? 'waited for a place' : 'waits for a place'
+      });
+  return {
+    label: name,
+    ref: { kind: 'Pod', namespace, name },
+    segments: all.filter((one) => !isWait(one, nowMs)).map((one) => segmentOf(one, nowMs)),
+    waits
+  };
 }
 
 /** A driver's parts together in one lane: each step from the first that began to the last that ended. */
@@ -81,23 +97,35 @@ function driverLanes(facts: Store, steps: Map<string, Step[]>, nowMs: number): L
   });
 }
 
-const latest = (lane: Lane): number => Math.max(0, ...lane.segments.map((one) => one.toMs ?? Infinity), ...lane.waits.map((one) => (one.toMs === null ? 1e15 : one.toMs)));
+const latest = (lane: Lane): number =>
+  Math.max(0, ...lane.segments.map((one) => one.toMs ?? Infinity), ...lane.waits.map((one) => (one.toMs === null ? 1e15 : one.toMs)));
 
 /** What is normal for a claim to be bound once somebody uses it (common practice, no source). */
 const boundBandMs = 20_000;
 
 function summary({ facts, clock }: Scene, lanes: readonly Lane[]): { text: string; overdue: boolean } {
-  const pending = facts.list('PersistentVolumeClaim').filter((one) => one.status?.phase !== 'Bound' && facts.podsOfClaim(one.metadata.namespace ?? '', one.metadata.name).length > 0);
+  const pending = facts
+    .list('PersistentVolumeClaim')
+    .filter((one) => one.status?.phase !== 'Bound' && facts.podsOfClaim(one.metadata.namespace ?? '', one.metadata.name).length > 0);
   const oldest = Math.min(...pending.map((one) => momentOf(String(one.metadata.creationTimestamp))));
   const lateMs = facts.nowMs - oldest - boundBandMs;
-  if (pending.length && lateMs > 0) return { text: `${pending.length} ${pending.length === 1 ? 'claim' : 'claims'} overdue by ${wordsOf(lateMs)}`, overdue: true };
-  const open = lanes.flatMap((lane) => lane.segments.filter((one) => one.toMs === null || one.toMs > clock.nowMs).filter((one) => one.fromMs <= clock.nowMs).map((one) => ({ lane, one })));
+  if (pending.length && lateMs > 0)
+    return { text: `${pending.length} ${pending.length === 1 ? 'claim' : 'claims'} overdue by ${wordsOf(lateMs)}`, overdue: true };
+  const open = lanes.flatMap((lane) =>
+    lane.segments
+      .filter((one) => one.toMs === null || one.toMs > clock.nowMs)
+      .filter((one) => one.fromMs <= clock.nowMs)
+      .map((one) => ({ lane, one }))
+  );
   const late = open.find(({ one }) => clock.nowMs - one.fromMs > one.normalMs[1]);
   const shown = late ?? open.at(-1);
   if (!shown) return { text: clock.settled ? 'settled: nothing is under way' : '', overdue: false };
   const { lane, one } = shown;
   const [least, most] = one.normalMs.map((ms) => Math.round(ms / 1000));
-  return { text: `${lane.label} ${one.label}, normal ${least}–${most} s, so far ${wordsOf(clock.nowMs - one.fromMs)}`, overdue: late !== undefined };
+  return {
+    text: `${lane.label} ${one.label}, normal ${least}–${most} s, so far ${wordsOf(clock.nowMs - one.fromMs)}`,
+    overdue: late !== undefined
+  };
 }
 
 /** The tape: one lane per thing in motion, with what lies after the clock's head where it is known. */
@@ -111,7 +139,10 @@ export function tapeView(scene: Scene) {
   return {
     lanes: lanes.filter((one) => recent.includes(one)),
     hidden: lanes.length - recent.length,
-    marks: actions.map(({ atMs, action }) => ({ atMs, label: action.type === 'send' ? `sent ${action.objects.length}` : `took ${action.ref.name} away` })),
+    marks: actions.map(({ atMs, action }) => ({
+      atMs,
+      label: action.type === 'send' ? `sent ${action.objects.length}` : `took ${action.ref.name} away`
+    })),
     ...summary(scene, lanes)
   };
 }

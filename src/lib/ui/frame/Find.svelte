@@ -16,7 +16,9 @@
   let chosen = $state(0);
 
   const sheets = $derived<Hit[]>(
-    ['ground', 'supply', 'claims', 'members', 'proofs', 'drafts', 'handover'].map((name) => ({ label: name[0]!.toUpperCase() + name.slice(1), what: 'sheet', href: `${base}/${name}` })).concat([{ label: 'Estate', what: 'sheet', href: '/' }])
+    ['ground', 'supply', 'claims', 'members', 'proofs', 'drafts', 'handover']
+      .map((name) => ({ label: name[0]!.toUpperCase() + name.slice(1), what: 'sheet', href: `${base}/${name}` }))
+      .concat([{ label: 'Estate', what: 'sheet', href: '/' }])
   );
   const hits = $derived([...sheets.filter((one) => one.label.toLowerCase().includes(text.toLowerCase())), ...found]);
 
@@ -35,8 +37,18 @@
       return;
     }
     const stop = new AbortController();
-    void call<{ items: { kind: string; namespace: string; name: string }[] }>('GET', `/rehearsals/${encodeURIComponent(id)}/find?text=${encodeURIComponent(wanted)}`, undefined, { signal: stop.signal }).then((answer) => {
-      if (answer.ok && !stop.signal.aborted) found = answer.value.items.map((one) => ({ label: one.name, what: `${one.kind}${one.namespace ? ` in ${one.namespace}` : ''}`, href: hrefOf(one) }));
+    void call<{ items: { kind: string; namespace: string; name: string }[] }>(
+      'GET',
+      `/rehearsals/${encodeURIComponent(id)}/find?text=${encodeURIComponent(wanted)}`,
+      undefined,
+      { signal: stop.signal }
+    ).then((answer) => {
+      if (answer.ok && !stop.signal.aborted)
+        found = answer.value.items.map((one) => ({
+          label: one.name,
+          what: `${one.kind}${one.namespace ? ` in ${one.namespace}` : ''}`,
+          href: hrefOf(one)
+        }));
     });
     return () => stop.abort();
   });
@@ -54,11 +66,23 @@
 
 <Sheet title="Find" {onclose}>
   <!-- svelte-ignore a11y_autofocus -->
-  <input autofocus class="border-ink bg-sheet w-full border px-2 py-1.5" bind:value={text} {onkeydown} placeholder="a member, a claim, a class, a node, a sheet" aria-label="What to find" role="combobox" aria-expanded="true" aria-controls="hits" />
+  <input
+    autofocus
+    class="w-full border border-ink bg-sheet px-2 py-1.5"
+    bind:value={text}
+    {onkeydown}
+    placeholder="a member, a claim, a class, a node, a sheet"
+    aria-label="What to find"
+    role="combobox"
+    aria-expanded="true"
+    aria-controls="hits"
+  />
   <ul id="hits" role="listbox" class="mt-3 max-h-[44vh] overflow-auto">
     {#each hits as hit, i (hit.href + hit.what)}
-      <li role="option" aria-selected={i === chosen} class="border-line border-b" class:bg-tape={i === chosen}>
-        <a class="flex items-baseline justify-between px-2 py-1.5" href={hit.href} onclick={onclose}><span class:mono={hit.what !== 'sheet'}>{hit.label}</span><span class="quiet small">{hit.what}</span></a>
+      <li role="option" aria-selected={i === chosen} class="border-b border-line" class:bg-tape={i === chosen}>
+        <a class="flex items-baseline justify-between px-2 py-1.5" href={hit.href} onclick={onclose}
+          ><span class:mono={hit.what !== 'sheet'}>{hit.label}</span><span class="quiet small">{hit.what}</span></a
+        >
       </li>
     {:else}
       <li class="quiet px-2 py-2">Nothing is called that at this moment.</li>

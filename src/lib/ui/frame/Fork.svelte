@@ -16,7 +16,10 @@
 
   async function fork(event: SubmitEvent) {
     event.preventDefault();
-    const made = await doCall<{ id: string }>('POST', `/rehearsals/${encodeURIComponent(id)}/forks`, { name: name.trim(), atMs: rehearsal.clock.nowMs });
+    const made = await doCall<{ id: string }>('POST', `/rehearsals/${encodeURIComponent(id)}/forks`, {
+      name: name.trim(),
+      atMs: rehearsal.clock.nowMs
+    });
     onclose();
     if (!made) return;
     notices.say(`Forked at ${clockText(rehearsal.clock.nowMs)}; what you do now leaves the other rehearsal as it is.`);
@@ -40,7 +43,16 @@
     <label class="block">
       Name of the fork
       <!-- svelte-ignore a11y_autofocus -->
-      <input autofocus class="border-ink bg-sheet mt-1 block w-full border px-2 py-1.5" bind:value={name} placeholder="driver-first" required pattern="[a-z0-9]([a-z0-9\-]*[a-z0-9])?" maxlength="63" title="lower-case letters, digits and -" />
+      <input
+        autofocus
+        class="mt-1 block w-full border border-ink bg-sheet px-2 py-1.5"
+        bind:value={name}
+        placeholder="driver-first"
+        required
+        pattern="[a-z0-9]([a-z0-9\-]*[a-z0-9])?"
+        maxlength="63"
+        title="lower-case letters, digits and -"
+      />
     </label>
     <p class="quiet small mt-2">A copy of {rehearsal.cluster} from this moment on. It has a clock of its own.</p>
     <div class="mt-4 flex gap-2">
@@ -48,11 +60,13 @@
       <button type="button" class="push" onclick={onclose}>Not now</button>
     </div>
   </form>
-  <div class="border-line mt-6 border-t pt-4">
+  <div class="mt-6 border-t border-line pt-4">
     <button class="word" onclick={takeBack}>Take the latest action back</button>
     <span class="quiet small">with everything that followed from it</span>
     {#if rehearsal.fork}
-      <p class="mt-2"><button class="word text-brick" onclick={drop}>Take this fork away</button> <span class="quiet small">the trunk stays</span></p>
+      <p class="mt-2">
+        <button class="word text-brick" onclick={drop}>Take this fork away</button> <span class="quiet small">the trunk stays</span>
+      </p>
     {/if}
   </div>
 </Sheet>

@@ -13,10 +13,12 @@
       <dd>{words}</dd>
     {/each}
   </dl>
-  <label class="border-line mt-5 flex items-center gap-2 border-t pt-4">
+  <label class="mt-5 flex items-center gap-2 border-t border-line pt-4">
     <input type="checkbox" checked={prefs.singleKeys} onchange={(event) => prefs.setKeys(event.currentTarget.checked)} />
     Single keys act (turn off if they get in the way of your keyboard or voice control)
   </label>
-  <p class="quiet small mt-4">A peg tells a state by its shape: filled holds, half filled settles, barred is broken, empty waits, dotted is unseen.</p>
+  <p class="quiet small mt-4">
+    A peg tells a state by its shape: filled holds, half filled settles, barred is broken, empty waits, dotted is unseen.
+  </p>
   <button class="push mt-5" onclick={onclose}>Close</button>
 </Sheet>

@@ -18,15 +18,19 @@
   const current = (name: string) => page.url.pathname.startsWith(`/r/${id}/${name}`) || here === name;
 </script>
 
-<nav aria-label="The stack" class="border-ink flex w-[177px] shrink-0 flex-col overflow-y-auto border-r">
+<nav aria-label="The stack" class="flex w-[177px] shrink-0 flex-col overflow-y-auto border-r border-ink">
   <div class="flex-1"></div>
   <ul>
     {#each levels as level (level.id)}
-      <li class="border-line border-t">
+      <li class="border-t border-line">
         <a
           href="{base}/{level.id}"
           aria-current={current(level.id) ? 'page' : undefined}
-          class="block h-[56px] px-[18px] pt-[8px] {current(level.id) ? 'bg-ink text-sheet' : hollow(level.id) ? 'hatched' : 'hover:bg-tape'}"
+          class="block h-[56px] px-[18px] pt-[8px] {current(level.id)
+            ? 'bg-ink text-sheet [&_svg]:text-sheet!'
+            : hollow(level.id)
+              ? 'hatched'
+              : 'hover:bg-tape'}"
         >
           <span class="flex items-center gap-[9px]">
             <Peg state={level.state} size={10} />
@@ -38,10 +42,15 @@
       </li>
     {/each}
   </ul>
-  <ul class="border-ink border-t-[3px]">
+  <ul class="border-t-[3px] border-ink">
     {#each [['drafts', 'Drafts', drafts ? String(drafts) : ''], ['handover', 'Handover', '']] as [name, title, count] (name)}
-      <li class="border-line border-b last:border-b-0">
-        <a href="{base}/{name}" aria-current={current(name!) ? 'page' : undefined} class="flex h-[34px] items-center justify-between px-[18px] {current(name!) ? 'bg-ink text-sheet' : 'quiet hover:bg-tape'}"><span>{title}</span><span>{count}</span></a>
+      <li class="border-b border-line last:border-b-0">
+        <a
+          href="{base}/{name}"
+          aria-current={current(name!) ? 'page' : undefined}
+          class="flex h-[34px] items-center justify-between px-[18px] {current(name!) ? 'bg-ink text-sheet' : 'quiet hover:bg-tape'}"
+          ><span>{title}</span><span>{count}</span></a
+        >
       </li>
     {/each}
   </ul>

@@ -23,13 +23,15 @@
     if (frozen) return frozen;
     const end = Math.max(clock.frontierMs, headMs);
     const spanMs = whole ? end : Math.min(end, 9 * 60_000);
-    const toMs = Math.max(120_000, end + Math.max(30_000, spanMs * 0.16));
+    const toMs = Math.max(120_000, end + Math.max(30_000, spanMs * (open ? 0.16 : 0.5)));
     const fromMs = whole ? 0 : Math.max(0, Math.min(end - spanMs, headMs - 30_000));
     return { fromMs, toMs };
   });
   const at = (ms: number) => (100 * (ms - range.fromMs)) / (range.toMs - range.fromMs);
   const ticks = $derived.by(() => {
-    const steps = [10_000, 30_000, 60_000, 120_000, 300_000, 600_000, 1_800_000, 3_600_000, 10_800_000, 43_200_000, 86_400_000, 259_200_000];
+    const steps = [
+      10_000, 30_000, 60_000, 120_000, 300_000, 600_000, 1_800_000, 3_600_000, 10_800_000, 43_200_000, 86_400_000, 259_200_000
+    ];
     const step = steps.find((one) => (range.toMs - range.fromMs) / one <= 9) ?? 604_800_000;
     const first = Math.ceil(range.fromMs / step) * step;
     return Array.from({ length: Math.max(0, Math.floor((range.toMs - first) / step) + 1) }, (_, i) => first + i * step);
@@ -79,17 +81,38 @@
   }
 </script>
 
-<section aria-label="The tape" class="border-ink bg-tape shrink-0 border-t" style:height={open ? '188px' : '40px'}>
+<section aria-label="The tape" class="shrink-0 border-t border-ink bg-tape" style:height={open ? '188px' : '40px'}>
   <div class="grid h-full grid-cols-[196px_1fr] overflow-hidden">
     <div class="flex min-h-0 flex-col pl-[18px]">
       <div class="flex h-[38px] shrink-0 items-center gap-[7px]">
-        <button class="quiet hover:text-ink small" aria-expanded={open} onclick={() => prefs.setTape(!open)} title="Fold or open the tape (l)">tape</button>
-        <button class="push small px-1.5! py-0!" onclick={() => work.move({ step: -1 })} aria-label="One event back" title="One event back ( , )">‹</button>
-        <button class="push small px-1.5! py-0!" onclick={() => work.move({ step: 1 })} aria-label="One event on" title="One event on ( . )">›</button>
-        <button class="push small px-1.5! py-0!" onclick={() => work.move(clock.running ? { pause: true } : { run: prefs.speed })} title="Run or pause (space)">
+        <button
+          class="quiet small hover:text-ink"
+          aria-expanded={open}
+          onclick={() => prefs.setTape(!open)}
+          title="Fold or open the tape (l)">tape</button
+        >
+        <button
+          class="push small px-1.5! py-0!"
+          onclick={() => work.move({ step: -1 })}
+          aria-label="One event back"
+          title="One event back ( , )">‹</button
+        >
+        <button class="push small px-1.5! py-0!" onclick={() => work.move({ step: 1 })} aria-label="One event on" title="One event on ( . )"
+          >›</button
+        >
+        <button
+          class="push small px-1.5! py-0!"
+          onclick={() => work.move(clock.running ? { pause: true } : { run: prefs.speed })}
+          title="Run or pause (space)"
+        >
           {clock.running ? 'pause' : 'run'}
         </button>
-        <button class="push small px-1.5! py-0!" disabled={work.busy} onclick={() => work.move({ until: 'settled' })} title="Run until nothing is under way (s)">settle</button>
+        <button
+          class="push small px-1.5! py-0!"
+          disabled={work.busy}
+          onclick={() => work.move({ until: 'settled' })}
+          title="Run until nothing is under way (s)">settle</button
+        >
       </div>
       {#if open}
         <ul class="min-h-0 flex-1 overflow-hidden" aria-hidden="true">
@@ -100,9 +123,18 @@
           {/each}
         </ul>
         <div class="small flex h-[26px] shrink-0 items-center gap-2">
-          <label class="quiet">speed <select class="bg-tape" value={prefs.speed} onchange={(event) => { prefs.setSpeed(Number(event.currentTarget.value)); if (clock.running) void work.move({ run: prefs.speed }); }}>
-            {#each speeds as one (one)}<option value={one}>{one}×</option>{/each}
-          </select></label>
+          <label class="quiet"
+            >speed <select
+              class="bg-tape"
+              value={prefs.speed}
+              onchange={(event) => {
+                prefs.setSpeed(Number(event.currentTarget.value));
+                if (clock.running) void work.move({ run: prefs.speed });
+              }}
+            >
+              {#each speeds as one (one)}<option value={one}>{one}×</option>{/each}
+            </select></label
+          >
           <button class="word" onclick={onfork}>fork here</button>
         </div>
       {/if}
@@ -124,13 +156,17 @@
     >
       {#if open}
         {#each ticks as tick (tick)}
-          <div class="border-line pointer-events-none absolute top-0 bottom-0 border-l" style:left="{at(tick)}%">
+          <div class="pointer-events-none absolute top-0 bottom-0 border-l border-line" style:left="{at(tick)}%">
             <span class="mono quiet absolute top-[6px] left-[4px] text-[0.68rem]">{shortClock(tick)}</span>
           </div>
         {/each}
         {#each tape.marks as mark, i (i)}
           {#if mark.atMs >= range.fromMs}
-            <div class="bg-ink absolute top-[26px] h-[9px] w-[2px]" style:left="{at(mark.atMs)}%" title="{shortClock(mark.atMs)} {mark.label}"></div>
+            <div
+              class="absolute top-[26px] h-[9px] w-[2px] bg-ink"
+              style:left="{at(mark.atMs)}%"
+              title="{shortClock(mark.atMs)} {mark.label}"
+            ></div>
           {/if}
         {/each}
         <div class="pointer-events-none absolute inset-x-0 top-[38px] bottom-[26px] overflow-hidden">
@@ -138,36 +174,72 @@
             {@const y = row * 20}
             {#each lane.waits as one, i (i)}
               {@const end = one.toMs ?? Math.max(clock.frontierMs, headMs)}
-              <div class="absolute border-t-2 border-dotted" class:border-brick={one.says.startsWith('waits')} class:border-quiet={!one.says.startsWith('waits')} style:top="{y + 9}px" style:left="{at(one.fromMs)}%" style:width="{Math.max(0, at(end) - at(one.fromMs))}%"></div>
+              <div
+                class="absolute border-t-2 border-dotted"
+                class:border-brick={one.says.startsWith('waits')}
+                class:border-quiet={!one.says.startsWith('waits')}
+                style:top="{y + 9}px"
+                style:left="{at(one.fromMs)}%"
+                style:width="{Math.max(0, at(end) - at(one.fromMs))}%"
+              ></div>
             {/each}
             {#each lane.segments as one, i (i)}
-              {@const end = one.toMs ?? Math.max(clock.frontierMs, headMs)}
               {#if one.step === 'starting' || one.step === 'provisioning' || one.toMs === null}
-                <div class="absolute h-[15px] opacity-70" style:background="color-mix(in oklab, var(--color-base-300) 75%, var(--color-tape))" style:top="{y + 2}px" style:left="{at(one.fromMs + one.normalMs[0])}%" style:width="{Math.max(0, at(one.normalMs[1]) - at(one.normalMs[0]))}%"></div>
+                <div
+                  class="absolute h-[15px] opacity-70"
+                  style:background="color-mix(in oklab, var(--color-base-300) 75%, var(--color-tape))"
+                  style:top="{y + 2}px"
+                  style:left="{at(one.fromMs + one.normalMs[0])}%"
+                  style:width="{Math.max(0, at(one.normalMs[1]) - at(one.normalMs[0]))}%"
+                ></div>
               {/if}
             {/each}
             {#each lane.segments as one, i (i)}
               {@const end = one.toMs ?? Math.max(clock.frontierMs, headMs)}
-              <div class="absolute h-[11px] min-w-[2px]" class:opacity-35={one.fromMs > headMs} style:background={one.overdue ? 'var(--color-brick)' : (fill[one.step] ?? 'var(--color-quiet)')} style:top="{y + 4}px" style:left="{at(one.fromMs)}%" style:width="{Math.max(0, at(end) - at(one.fromMs))}%"></div>
+              <div
+                class="absolute h-[11px] min-w-[2px]"
+                class:opacity-35={one.fromMs > headMs}
+                style:background={one.overdue ? 'var(--color-brick)' : (fill[one.step] ?? 'var(--color-quiet)')}
+                style:top="{y + 4}px"
+                style:left="{at(one.fromMs)}%"
+                style:width="{Math.max(0, at(end) - at(one.fromMs))}%"
+              ></div>
             {/each}
           {/each}
         </div>
       {:else}
-        <div class="bg-line pointer-events-none absolute top-[19px] right-0 left-0 h-[1.5px]"></div>
-        <div class="bg-ink pointer-events-none absolute top-[19px] left-0 h-[1.5px]" style:width="{at(headMs)}%"></div>
+        <div class="pointer-events-none absolute top-[19px] right-0 left-0 h-[1.5px] bg-line"></div>
+        <div class="pointer-events-none absolute top-[19px] left-0 h-[1.5px] bg-ink" style:width="{at(headMs)}%"></div>
       {/if}
       {#if clock.frontierMs > headMs + 1}
-        <div class="border-quiet pointer-events-none absolute top-[24px] bottom-0 border-l border-dashed" style:left="{at(clock.frontierMs)}%" title="so far it has run"></div>
+        <div
+          class="pointer-events-none absolute top-[24px] bottom-0 border-l border-dashed border-quiet"
+          style:left="{at(clock.frontierMs)}%"
+          title="so far it has run"
+        ></div>
       {/if}
       <div class="pointer-events-none absolute top-0 bottom-0" style:left="{at(headMs)}%">
-        {#if open}<div class="bg-ink absolute top-[18px] bottom-0 w-[1.5px]"></div>{/if}
-        <svg class="text-ink absolute -left-[6px]" style:top={open ? '18px' : '12px'} width="13" height="14" aria-hidden="true"><path d="M0 0H13V8L6.5 14L0 8Z" fill="currentColor" /></svg>
+        {#if open}<div class="absolute top-[18px] bottom-0 w-[1.5px] bg-ink"></div>{/if}
+        <svg class="absolute -left-[6px] text-ink" style:top={open ? '18px' : '12px'} width="13" height="14" aria-hidden="true"
+          ><path d="M0 0H13V8L6.5 14L0 8Z" fill="currentColor" /></svg
+        >
       </div>
-      <p class="pointer-events-none absolute right-4 bottom-[5px] text-[0.78rem]" class:text-brick={tape.overdue} class:quiet={!tape.overdue} aria-live="off">
+      <p
+        class="pointer-events-none absolute right-0 max-w-[75%] truncate bg-tape pr-4 pl-3 text-[0.78rem] {open
+          ? 'bottom-[4px]'
+          : 'top-[11px]'}"
+        class:text-brick={tape.overdue}
+        class:quiet={!tape.overdue}
+        aria-live="off"
+      >
         {tape.text}
         {#if tape.lanes.length > 6 && open}<span class="quiet"> · {tape.lanes.length - 6 + tape.hidden} more lanes</span>{/if}
         {#if clock.frontierMs > 9 * 60_000}
-          <button class="word text-ink pointer-events-auto ml-2" onpointerdown={(event) => event.stopPropagation()} onclick={() => (whole = !whole)}>{whole ? 'latest' : 'whole'}</button>
+          <button
+            class="word pointer-events-auto ml-2 text-ink"
+            onpointerdown={(event) => event.stopPropagation()}
+            onclick={() => (whole = !whole)}>{whole ? 'latest' : 'whole'}</button
+          >
         {/if}
       </p>
     </div>
@@ -175,7 +247,12 @@
   <ol class="sr-only" aria-label="Lanes as a list">
     {#each tape.lanes as lane (lane.label)}
       <li>
-        {lane.label}: {lane.segments.map((one) => `${one.label} from ${shortClock(one.fromMs)} ${one.toMs === null ? 'and still' : `to ${shortClock(one.toMs)}`}${one.overdue ? ', overdue' : ''}`).join('; ')}
+        {lane.label}: {lane.segments
+          .map(
+            (one) =>
+              `${one.label} from ${shortClock(one.fromMs)} ${one.toMs === null ? 'and still' : `to ${shortClock(one.toMs)}`}${one.overdue ? ', overdue' : ''}`
+          )
+          .join('; ')}
       </li>
     {/each}
   </ol>

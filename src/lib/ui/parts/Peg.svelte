@@ -17,7 +17,15 @@
   };
 </script>
 
-<svg width={size} height={size} viewBox="0 0 12 12" class="inline-block shrink-0" style:color={colours[state]} role="img" aria-label={label ?? state}>
+<svg
+  width={size}
+  height={size}
+  viewBox="0 0 12 12"
+  class="inline-block shrink-0"
+  style:color={colours[state]}
+  role="img"
+  aria-label={label ?? state}
+>
   {#if state === 'holds'}
     <rect x="0.5" y="0.5" width="11" height="11" fill="currentColor" />
   {:else if state === 'settling'}

@@ -23,7 +23,7 @@
   bind:this={dialog}
   {onclose}
   aria-label={title}
-  class="bg-sheet text-ink border-ink fixed top-[12vh] left-1/2 m-0 max-h-[76vh] -translate-x-1/2 overflow-auto border p-0 backdrop:bg-black/25 {wide
+  class="fixed top-[12vh] left-1/2 m-0 max-h-[76vh] -translate-x-1/2 overflow-auto border border-ink bg-sheet p-0 text-ink backdrop:bg-black/25 {wide
     ? 'w-[46rem]'
     : 'w-[32rem]'} max-w-[94vw]"
 >

@@ -31,19 +31,26 @@
     const sent = await doCall('POST', `${base}/scale`, { namespace: band.namespace, name: band.name, replicas: wanted });
     if (!sent) return;
     scaling = false;
-    notices.say(`${band.name} was asked for ${wanted} members. Run the clock to see them ${wanted < band.replicas ? 'go, the highest first' : 'come, one after the other'}.`);
+    notices.say(
+      `${band.name} was asked for ${wanted} members. Run the clock to see them ${wanted < band.replicas ? 'go, the highest first' : 'come, one after the other'}.`
+    );
   }
   async function prove() {
-    const kept = await doCall<{ items: { state: string; set: string }[] }>('POST', `${base}/proofs`, { namespace: band.namespace, set: band.name });
+    const kept = await doCall<{ items: { state: string; set: string }[] }>('POST', `${base}/proofs`, {
+      namespace: band.namespace,
+      set: band.name
+    });
     if (!kept) return;
     const mine = kept.items.filter((one) => one.set === band.name);
-    notices.say(`${mine.filter((one) => one.state === 'holds').length} of ${mine.length} proofs hold; the evidence is kept on the Proofs sheet.`);
+    notices.say(
+      `${mine.filter((one) => one.state === 'holds').length} of ${mine.length} proofs hold; the evidence is kept on the Proofs sheet.`
+    );
   }
   const select = (name: string) => (selection.ref = { kind: 'Pod', namespace: band.namespace, name });
 </script>
 
 <section id={band.name} class="mt-4 pb-2 {marked ? 'bg-tape' : ''}" aria-label={band.name}>
-  <div class="border-ink flex flex-wrap items-start gap-x-10 gap-y-2 border-b pb-3">
+  <div class="flex flex-wrap items-start gap-x-10 gap-y-2 border-b border-ink pb-3">
     <div class="min-w-[15rem]">
       <h2 class="text-[1.2rem] leading-tight">{band.name}</h2>
       <p class="quiet">{band.blueprint} · <span class="mono">{band.namespace}</span> · sent {band.sentAt}</p>
@@ -60,7 +67,8 @@
     <div>
       <p class="quiet small mb-1">Reach</p>
       <p>
-        {#if inside.length}inside {#each inside as one (one.name)}<span class="mono">{one.name}:{one.ports}</span>{' '}{/each}{:else}no service inside{/if}
+        {#if inside.length}inside {#each inside as one (one.name)}<span class="mono">{one.name}:{one.ports}</span>{' '}{/each}{:else}no
+          service inside{/if}
         · outside <b class="font-semibold">{outside.length ? outside.map((one) => one.name).join(', ') : 'nobody'}</b>
       </p>
     </div>
@@ -73,49 +81,94 @@
   </div>
   <table class="table-plain">
     <thead>
-      <tr><th class="w-7"></th><th>Member</th><th>Address</th><th>Node · zone</th><th>Claim</th><th class="num">Size</th><th>State</th><th></th></tr>
+      <tr
+        ><th class="w-7"></th><th>Member</th><th>Address</th><th>Node · zone</th><th>Claim</th><th class="num">Size</th><th>State</th><th
+        ></th></tr
+      >
     </thead>
     <tbody>
       {#each band.rows as row (row.name)}
         <tr class="hover:bg-tape {selection.ref?.name === row.name ? 'bg-tape' : ''}">
           <td class="quiet">{row.ordinal ?? ''}</td>
-          <td><a class="mono hover:underline" href={lineHref(id, row.exists ? { kind: 'Pod', namespace: band.namespace, name: row.name } : { kind: band.kind, namespace: band.namespace, name: band.name })} onfocus={() => select(row.name)}>{row.name}</a></td>
+          <td
+            ><a
+              class="mono hover:underline"
+              href={lineHref(
+                id,
+                row.exists
+                  ? { kind: 'Pod', namespace: band.namespace, name: row.name }
+                  : { kind: band.kind, namespace: band.namespace, name: band.name }
+              )}
+              onfocus={() => select(row.name)}>{row.name}</a
+            ></td
+          >
           <td class="mono quiet">{addressShown(row.address) || '–'}</td>
           <td class="whitespace-nowrap">{row.node ? `${row.node} · ${row.zone}` : '–'}</td>
           <td class="mono">{row.claims.map((one) => one.name).join(', ') || '–'}</td>
           <td class="num">{row.claims.map((one) => one.size).join(', ')}</td>
           <td><span class="inline-flex items-baseline gap-2"><Peg state={row.state} /><span>{row.label}</span></span></td>
-          <td class="num">{#if row.exists && row.label !== 'is being taken away'}<button class="word small" onclick={() => (taking = { kind: 'Pod', namespace: band.namespace, name: row.name })} aria-label="Take {row.name} away">take away</button>{/if}</td>
+          <td class="num"
+            >{#if row.exists && row.label !== 'is being taken away'}<button
+                class="word small"
+                onclick={() => (taking = { kind: 'Pod', namespace: band.namespace, name: row.name })}
+                aria-label="Take {row.name} away">take away</button
+              >{/if}</td
+          >
         </tr>
       {:else}
-        <tr><td colspan="8" class="quiet">{band.replicas === 0 ? 'It asks for no members. Scale it up to have some.' : 'No members stand yet.'}</td></tr>
+        <tr
+          ><td colspan="8" class="quiet"
+            >{band.replicas === 0 ? 'It asks for no members. Scale it up to have some.' : 'No members stand yet.'}</td
+          ></tr
+        >
       {/each}
-      {#each band.leaving as name (name)}<tr class="quiet"><td></td><td class="mono">{name}</td><td colspan="6"><Peg state="settling" /> goes</td></tr>{/each}
+      {#each band.leaving as name (name)}<tr class="quiet"
+          ><td></td><td class="mono">{name}</td><td colspan="6"><Peg state="settling" /> goes</td></tr
+        >{/each}
     </tbody>
   </table>
   <div class="mt-3 flex flex-wrap items-center gap-2">
     {#if isSet}
       {#if scaling}
         <form class="flex items-center gap-2" onsubmit={scale}>
-          <label>members <input type="number" min="0" max="1000" class="border-ink bg-sheet w-[5rem] border px-2 py-0.5" bind:value={wanted} /></label>
+          <label
+            >members <input
+              type="number"
+              min="0"
+              max="1000"
+              class="w-[5rem] border border-ink bg-sheet px-2 py-0.5"
+              bind:value={wanted}
+            /></label
+          >
           <button class="push push-main" disabled={wanted === band.replicas}>Send</button>
           <button type="button" class="push" onclick={() => (scaling = false)}>Not now</button>
         </form>
       {:else}
-        <button class="push" onclick={() => { wanted = band.replicas; scaling = true; }}>Scale</button>
+        <button
+          class="push"
+          onclick={() => {
+            wanted = band.replicas;
+            scaling = true;
+          }}>Scale</button
+        >
       {/if}
-      {#if first}<button class="push" onclick={() => (taking = { kind: 'Pod', namespace: band.namespace, name: first.name })}>Take a member away</button>{/if}
+      {#if first}<button class="push" onclick={() => (taking = { kind: 'Pod', namespace: band.namespace, name: first.name })}
+          >Take a member away</button
+        >{/if}
       <button class="push" onclick={prove}>Prove</button>
       <a class="push" href={lineHref(id, { kind: 'StatefulSet', namespace: band.namespace, name: band.name })}>Root line</a>
     {/if}
-    <button class="push push-grave" onclick={() => (taking = { kind: band.kind, namespace: band.namespace, name: band.name })}>Take the workload away</button>
+    <button class="push push-grave" onclick={() => (taking = { kind: band.kind, namespace: band.namespace, name: band.name })}
+      >Take the workload away</button
+    >
   </div>
   {#if isSet}
-    <div class="border-line mt-4 grid grid-cols-2 gap-x-10 border-t pt-3">
+    <div class="mt-4 grid grid-cols-2 gap-x-10 border-t border-line pt-3">
       <div>
         <h3 class="font-semibold">What starts what</h3>
         <p class="quiet">
-          {#if band.ordered && band.replicas > 1}{band.rows[0]?.name} starts first; each of the others when the one before is ready. Down goes the other way, the highest first.{:else if band.replicas > 1}All start at once.{:else}There is one member.{/if}
+          {#if band.ordered && band.replicas > 1}{band.rows[0]?.name} starts first; each of the others when the one before is ready. Down goes
+            the other way, the highest first.{:else if band.replicas > 1}All start at once.{:else}There is one member.{/if}
           {band.keepsClaims ? 'Claims stay when a member goes.' : 'Claims go with the members that are scaled away.'}
         </p>
       </div>
@@ -129,7 +182,10 @@
       </div>
     </div>
   {/if}
-  {#if 'ephemeral' in band && band.ephemeral?.length}<p class="mt-2"><Peg state="settling" label="note" /> <span class="mono">{band.ephemeral.join(', ')}</span> is an ephemeral directory: what lies in it goes with the pod.</p>{/if}
+  {#if 'ephemeral' in band && band.ephemeral?.length}<p class="mt-2">
+      <Peg state="settling" label="note" /> <span class="mono">{band.ephemeral.join(', ')}</span> is an ephemeral directory: what lies in it goes
+      with the pod.
+    </p>{/if}
 </section>
 {#if taking}<Removal {id} {flag} ref={taking} maykeep={taking.kind !== 'Pod'} onclose={() => (taking = null)} />{/if}
 {#if prefs.covered}<span class="sr-only">Addresses are covered; press c to uncover.</span>{/if}

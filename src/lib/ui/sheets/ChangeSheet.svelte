@@ -32,7 +32,14 @@
   let typed = $state('');
   let busy = $state<'send' | 'rehearse' | null>(null);
   const heads = ['new', 'altered', 'refused', 'restarted', 'lost', 'untouched'] as const;
-  const empty: Record<(typeof heads)[number], string> = { new: '', altered: '', refused: 'nothing is refused', restarted: 'no member restarts', lost: 'no data is lost', untouched: '' };
+  const empty: Record<(typeof heads)[number], string> = {
+    new: '',
+    altered: '',
+    refused: 'nothing is refused',
+    restarted: 'no member restarts',
+    lost: 'no data is lost',
+    untouched: ''
+  };
   const changes = $derived(sheet ? sheet.new.length + sheet.altered.length : 0);
   const asks = $derived((sheet?.lost.length ?? 0) > 0);
   const may = $derived(sheet !== null && !unreadable && sheet.refused.length === 0 && changes > 0);
@@ -53,39 +60,60 @@
     {#each heads as head (head)}
       {@const list = sheet[head]}
       {@const grave = (head === 'refused' || head === 'lost') && list.length > 0}
-      <div class="border-line grid grid-cols-[78px_26px_1fr] border-t py-1.5">
+      <div class="grid grid-cols-[78px_26px_1fr] border-t border-line py-1.5">
         <dt class={grave ? 'text-brick' : ''}>{head}</dt>
         <dd class="font-semibold">{list.length}</dd>
         <dd class="min-w-0">
           {#each list.slice(0, head === 'untouched' ? 0 : 40) as line, i (i)}
-            <p class="break-words"><span class="quiet small">{line.ref.kind}</span> <span class="mono text-[0.8rem]">{line.ref.name}</span>{#if head !== 'new'}<span class="small">: {line.says}</span>{:else}<span class="quiet small"> {line.says}</span>{/if}</p>
-            {#if line.refusal}<p class="small text-brick pl-3">{line.refusal.remedy}</p>{/if}
+            <p class="break-words">
+              <span class="quiet small">{line.ref.kind}</span>
+              <span class="mono text-[0.8rem]">{line.ref.name}</span>{#if head !== 'new'}<span class="small">: {line.says}</span
+                >{:else}{' '}<span class="quiet small">{line.says}</span>{/if}
+            </p>
+            {#if line.refusal}<p class="small pl-3 text-brick">{line.refusal.remedy}</p>{/if}
           {:else}<span class="quiet">{list.length ? `${list.length} as they are` : empty[head]}</span>{/each}
         </dd>
       </div>
     {/each}
   </dl>
   {#if sheet.order.length > 1}
-    <h3 class="border-ink mt-2 border-t pt-2 font-semibold">Order of sending</h3>
+    <h3 class="mt-2 border-t border-ink pt-2 font-semibold">Order of sending</h3>
     <ol class="list-decimal pl-5">
       {#each sheet.order as step, i (i)}
-        <li><span class="quiet small">{step.refs[0]?.kind}</span> <span class="mono text-[0.8rem]">{step.refs.map((ref) => ref.name).join(', ')}</span>{#if step.then}<span class="quiet small">, then wait {step.then}</span>{/if}</li>
+        <li>
+          <span class="quiet small">{step.refs[0]?.kind}</span>
+          <span class="mono text-[0.8rem]">{step.refs.map((ref) => ref.name).join(', ')}</span>{#if step.then}<span class="quiet small"
+              >, then wait {step.then}</span
+            >{/if}
+        </li>
       {/each}
     </ol>
   {/if}
 {:else if unreadable}
-  <p class="text-brick mt-3">The draft can't be read yet; see the findings under it.</p>
+  <p class="mt-3 text-brick">The draft can't be read yet; see the findings under it.</p>
 {:else}
   <p class="quiet mt-3">Write or drop manifests on the left; what they would do here stands on this sheet before anything is sent.</p>
 {/if}
-<div class="border-ink mt-3 border-t pt-3">
+<div class="mt-3 border-t border-ink pt-3">
   {#if asks}
-    <label class="mb-3 block">Data is lost. Type <b class="mono">{cluster.name}</b> to send.<input class="border-brick bg-sheet mt-1 w-full border px-2 py-1" bind:value={typed} autocomplete="off" /></label>
+    <label class="mb-3 block"
+      >Data is lost. Type <b class="mono">{cluster.name}</b> to send.<input
+        class="mt-1 w-full border border-brick bg-sheet px-2 py-1"
+        bind:value={typed}
+        autocomplete="off"
+      /></label
+    >
   {/if}
   <div class="flex flex-wrap gap-2">
-    <button class="push push-main" disabled={!may || busy !== null || (asks && typed !== cluster.name)} onclick={() => run('send', onsend)}>{busy === 'send' ? 'Sending …' : `Send to ${target}`}</button>
-    <button class="push" disabled={!may || busy !== null} onclick={() => run('rehearse', onrehearse)}>{busy === 'rehearse' ? 'Rehearsing …' : 'Rehearse on a fork'}</button>
+    <button class="push push-main" disabled={!may || busy !== null || (asks && typed !== cluster.name)} onclick={() => run('send', onsend)}
+      >{busy === 'send' ? 'Sending …' : `Send to ${target}`}</button
+    >
+    <button class="push" disabled={!may || busy !== null} onclick={() => run('rehearse', onrehearse)}
+      >{busy === 'rehearse' ? 'Rehearsing …' : 'Rehearse on a fork'}</button
+    >
   </div>
-  {#if sheet && sheet.refused.length}<p class="quiet small mt-2">{sheet.refused.length === 1 ? 'One line is' : `${sheet.refused.length} lines are`} refused, so nothing can be sent yet.</p>
+  {#if sheet && sheet.refused.length}<p class="quiet small mt-2">
+      {sheet.refused.length === 1 ? 'One line is' : `${sheet.refused.length} lines are`} refused, so nothing can be sent yet.
+    </p>
   {:else if sheet && !changes}<p class="quiet small mt-2">Everything in this draft stands on {target} as it is.</p>{/if}
 </div>

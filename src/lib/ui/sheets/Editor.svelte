@@ -17,7 +17,11 @@
     let view: EditorView | undefined;
     void import('./editor-setup').then(({ makeEditor }) => {
       if (gone) return;
-      handle = makeEditor(host, untrack(() => text), (next) => (text = next));
+      handle = makeEditor(
+        host,
+        untrack(() => text),
+        (next) => (text = next)
+      );
       view = handle.view;
     });
     return () => {

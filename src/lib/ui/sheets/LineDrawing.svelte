@@ -14,7 +14,9 @@
 
   const rowHeight = $derived(rows.length > 12 ? 34 : rows.length > 9 ? 38 : 46);
   const mostTrunks = 8;
-  const drawn = $derived(trunks.length <= mostTrunks ? trunks.map((_, i) => i) : [...Array.from({ length: mostTrunks - 1 }, (_, i) => i), trunks.length - 1]);
+  const drawn = $derived(
+    trunks.length <= mostTrunks ? trunks.map((_, i) => i) : [...Array.from({ length: mostTrunks - 1 }, (_, i) => i), trunks.length - 1]
+  );
   const width = $derived(drawn.length === 1 ? 120 : Math.min(280, 60 + drawn.length * 62));
   const top = 30;
   const height = $derived(top + rows.length * rowHeight + 40);
@@ -63,7 +65,9 @@
             const key = `${from.x},${from.y},${to.x},${to.y}`;
             const straight = Math.abs(from.x - to.x) < 1;
             const m = (from.y + to.y) / 2;
-            const d = straight ? `M${from.x} ${from.y - 8}V${to.y + 8}` : `M${from.x} ${from.y - 8}C${from.x} ${m} ${to.x} ${m} ${to.x} ${to.y + 8}`;
+            const d = straight
+              ? `M${from.x} ${from.y - 8}V${to.y + 8}`
+              : `M${from.x} ${from.y - 8}C${from.x} ${m} ${to.x} ${m} ${to.x} ${to.y + 8}`;
             found.set(key, { key, d, kind: broken && !passed && from.joint.state === 'holds' ? 'gap' : solid ? 'solid' : 'dotted' });
           }
         }
@@ -74,16 +78,30 @@
     return [...found.values()];
   });
   const roots = $derived(nodes.filter((node) => node.row === 0));
-  const colour = { holds: 'var(--color-moss)', settling: 'var(--color-ochre)', broken: 'var(--color-brick)', waiting: 'var(--color-quiet)', unseen: 'var(--color-slate)' };
+  const colour = {
+    holds: 'var(--color-moss)',
+    settling: 'var(--color-ochre)',
+    broken: 'var(--color-brick)',
+    waiting: 'var(--color-quiet)',
+    unseen: 'var(--color-slate)'
+  };
 </script>
 
 <div class="grid" style:grid-template-columns="{width}px minmax(0,1fr)">
   <svg {width} {height} aria-hidden="true" class="block">
     {#each drawn as trunk (trunk)}
-      <text x={trunkX(trunk)} y="16" text-anchor="middle" class="mono" font-size="12" fill="var(--color-ink)">{trunks.length > 1 ? trunks[trunk]?.label : ''}</text>
+      <text x={trunkX(trunk)} y="16" text-anchor="middle" class="mono" font-size="12" fill="var(--color-ink)"
+        >{trunks.length > 1 ? trunks[trunk]?.label : ''}</text
+      >
     {/each}
     {#each links as one (one.key)}
-      <path d={one.d} fill="none" stroke={one.kind === 'dotted' ? 'var(--color-quiet)' : 'var(--color-ink)'} stroke-width={one.kind === 'dotted' ? 2.4 : 6} stroke-dasharray={one.kind === 'dotted' ? '2.4 5' : one.kind === 'gap' ? '8 30' : undefined} />
+      <path
+        d={one.d}
+        fill="none"
+        stroke={one.kind === 'dotted' ? 'var(--color-quiet)' : 'var(--color-ink)'}
+        stroke-width={one.kind === 'dotted' ? 2.4 : 6}
+        stroke-dasharray={one.kind === 'dotted' ? '2.4 5' : one.kind === 'gap' ? '8 30' : undefined}
+      />
     {/each}
     {#each roots as node (node.x + node.joint.label)}
       <g fill="none" stroke="var(--color-ink)" stroke-linecap="round">
@@ -96,11 +114,40 @@
       <g transform="translate({node.x - 7} {node.y - 7})" color={colour[node.joint.state]}>
         <rect x="-2" y="-2" width="18" height="18" fill="var(--color-sheet)" stroke="none" />
         {#if node.joint.state === 'holds'}<rect width="14" height="14" fill="currentColor" />
-        {:else if node.joint.state === 'settling'}<rect x="0.8" y="0.8" width="12.4" height="12.4" fill="none" stroke="currentColor" stroke-width="1.6" /><path d="M1 1H13L1 13Z" fill="currentColor" />
+        {:else if node.joint.state === 'settling'}<rect
+            x="0.8"
+            y="0.8"
+            width="12.4"
+            height="12.4"
+            fill="none"
+            stroke="currentColor"
+            stroke-width="1.6"
+          /><path d="M1 1H13L1 13Z" fill="currentColor" />
         {:else if node.joint.state === 'broken'}
-          <path d="M4 1H1V13H13V1H10" fill="none" stroke="currentColor" stroke-width="2.4" /><path d="M-16 7H30" stroke="currentColor" stroke-width="3" />
-        {:else if node.joint.state === 'waiting'}<rect x="0.7" y="0.7" width="12.6" height="12.6" fill="none" stroke="currentColor" stroke-width="1.3" />
-        {:else}<rect x="0.8" y="0.8" width="12.4" height="12.4" fill="none" stroke="currentColor" stroke-width="1.5" stroke-dasharray="2 2" />{/if}
+          <path d="M4 1H1V13H13V1H10" fill="none" stroke="currentColor" stroke-width="2.4" /><path
+            d="M-16 7H30"
+            stroke="currentColor"
+            stroke-width="3"
+          />
+        {:else if node.joint.state === 'waiting'}<rect
+            x="0.7"
+            y="0.7"
+            width="12.6"
+            height="12.6"
+            fill="none"
+            stroke="currentColor"
+            stroke-width="1.3"
+          />
+        {:else}<rect
+            x="0.8"
+            y="0.8"
+            width="12.4"
+            height="12.4"
+            fill="none"
+            stroke="currentColor"
+            stroke-width="1.5"
+            stroke-dasharray="2 2"
+          />{/if}
       </g>
     {/each}
   </svg>
@@ -108,12 +155,18 @@
     {#each [...rows].reverse() as row (row.id)}
       <li style:height="{rowHeight}px">
         <button
-          class="block h-full w-full overflow-hidden px-3 text-left {chosen === row.id ? (row.id === firstBreak ? 'bg-[color-mix(in_oklab,var(--color-brick)_11%,var(--color-sheet))]' : 'bg-tape') : 'hover:bg-tape'}"
+          class="block h-full w-full overflow-hidden px-3 text-left {chosen === row.id
+            ? row.id === firstBreak
+              ? 'bg-[color-mix(in_oklab,var(--color-brick)_11%,var(--color-sheet))]'
+              : 'bg-tape'
+            : 'hover:bg-tape'}"
           aria-pressed={chosen === row.id}
           onclick={() => onchoose(row.id)}
         >
           <span class="flex items-baseline leading-[1.25]">
-            <span class="w-[104px] shrink-0 font-semibold {row.id === firstBreak ? 'text-brick' : ''}">{row.title}<span class="sr-only"> {row.state}</span></span>
+            <span class="w-[104px] shrink-0 font-semibold {row.id === firstBreak ? 'text-brick' : ''}"
+              >{row.title}<span class="sr-only"> {row.state}</span></span
+            >
             <span class="mono truncate text-[0.82rem]">{row.label}</span>
           </span>
           <span class="quiet block truncate text-[0.76rem] leading-[1.25]">{row.says}</span>
@@ -122,4 +175,6 @@
     {/each}
   </ol>
 </div>
-{#if trunks.length > mostTrunks}<p class="quiet small mt-1">{drawn.length} of {trunks.length} members are drawn; the rows speak of all.</p>{/if}
+{#if trunks.length > mostTrunks}<p class="quiet small mt-1">
+    {drawn.length} of {trunks.length} members are drawn; the rows speak of all.
+  </p>{/if}

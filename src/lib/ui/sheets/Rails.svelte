@@ -21,14 +21,25 @@
       const top = next;
       next += height;
       const spread = (count: number, i: number) => (top + (height - count) / 2 + i) * row + 46;
-      return { driver, y: spread(1, 0), classes: classes.map((card, i) => ({ card, y: spread(classes.length, i) })), backends: backends.map((card, i) => ({ card, y: spread(backends.length, i) })) };
+      return {
+        driver,
+        y: spread(1, 0),
+        classes: classes.map((card, i) => ({ card, y: spread(classes.length, i) })),
+        backends: backends.map((card, i) => ({ card, y: spread(backends.length, i) }))
+      };
     });
     return { drivers, height: Math.max(1, next) * row + 16 };
   });
-  const x = { a: widths.backend, b: widths.backend + widths.gapA, c: widths.backend + widths.gapA + widths.driver, d: widths.backend + widths.gapA + widths.driver + widths.gapB };
+  const x = {
+    a: widths.backend,
+    b: widths.backend + widths.gapA,
+    c: widths.backend + widths.gapA + widths.driver,
+    d: widths.backend + widths.gapA + widths.driver + widths.gapB
+  };
   const full = x.d + widths.class;
   const joinOf = (from: string, to: string) => view.joins.find((one) => one.from === from && one.to === to);
-  const curve = (x1: number, y1: number, x2: number, y2: number) => `M${x1} ${y1}C${(x1 + x2) / 2} ${y1} ${(x1 + x2) / 2} ${y2} ${x2} ${y2}`;
+  const curve = (x1: number, y1: number, x2: number, y2: number) =>
+    `M${x1} ${y1}C${(x1 + x2) / 2} ${y1} ${(x1 + x2) / 2} ${y2} ${x2} ${y2}`;
 </script>
 
 {#snippet join(x1: number, y1: number, x2: number, y2: number, state: string)}
@@ -40,7 +51,13 @@
       <path d="M{m - 10} {my - 8}V{my + 8}M{m + 10} {my - 8}V{my + 8}" />
     </g>
   {:else}
-    <path d={curve(x1, y1, x2, y2)} fill="none" stroke="var(--color-ink)" stroke-width={state === 'holds' ? 2.2 : 1.4} stroke-dasharray={state === 'holds' ? undefined : '2 5'} />
+    <path
+      d={curve(x1, y1, x2, y2)}
+      fill="none"
+      stroke="var(--color-ink)"
+      stroke-width={state === 'holds' ? 2.2 : 1.4}
+      stroke-dasharray={state === 'holds' ? undefined : '2 5'}
+    />
   {/if}
 {/snippet}
 
@@ -69,7 +86,15 @@
           <p class="flex items-center gap-2 font-semibold"><Peg state={card.state} />{card.id}</p>
           <p class="quiet small truncate" title={card.says}>{card.says}</p>
         </div>
-        {#if join}<p class="small absolute truncate text-center leading-tight {join.state === 'broken' ? 'text-brick' : 'quiet'}" style:left="{x.a}px" style:width="{widths.gapA}px" style:top="{(at + y) / 2 + (join.state === 'broken' ? 32 : 1)}px" title={join.says}>{join.state === 'broken' ? join.says : 'rights hold'}</p>{/if}
+        {#if join}<p
+            class="small absolute truncate text-center leading-tight {join.state === 'broken' ? 'text-brick' : 'quiet'}"
+            style:left="{x.a}px"
+            style:width="{widths.gapA}px"
+            style:top="{(at + y) / 2 + (join.state === 'broken' ? 32 : 1)}px"
+            title={join.says}
+          >
+            {join.state === 'broken' ? join.says : 'rights hold'}
+          </p>{/if}
       {/each}
       <div id={driver.id} class="absolute" style:left="{x.b}px" style:top="{y - 22}px" style:width="{widths.driver}px">
         <p class="mono flex items-center gap-2 text-[0.9rem] font-semibold"><Peg state={driver.state} label={driver.says} />{driver.id}</p>
@@ -77,11 +102,26 @@
       </div>
       {#each classes as { card, y: at } (card.id)}
         {@const join = joinOf(driver.id, card.id)}
-        <button id={card.id} class="absolute text-left {chosen === card.id ? 'bg-tape' : 'hover:bg-tape'}" style:left="{x.d}px" style:top="{at - 22}px" style:width="{widths.class}px" onclick={() => onchoose(card.id)} aria-pressed={chosen === card.id}>
+        <button
+          id={card.id}
+          class="absolute text-left {chosen === card.id ? 'bg-tape' : 'hover:bg-tape'}"
+          style:left="{x.d}px"
+          style:top="{at - 22}px"
+          style:width="{widths.class}px"
+          onclick={() => onchoose(card.id)}
+          aria-pressed={chosen === card.id}
+        >
           <span class="mono flex items-center gap-2 text-[0.9rem] font-semibold"><Peg state={card.state} />{card.id}</span>
           <span class="quiet small">{card.says}</span>
         </button>
-        {#if join && join.state !== 'holds'}<p class="small absolute text-center leading-tight {join.state === 'broken' ? 'text-brick' : 'quiet'}" style:left="{x.c - 30}px" style:width="{widths.gapB + 60}px" style:top="{(at + y) / 2 + 32}px">{join.says.split(':')[0]}</p>{/if}
+        {#if join && join.state !== 'holds'}<p
+            class="small absolute text-center leading-tight {join.state === 'broken' ? 'text-brick' : 'quiet'}"
+            style:left="{x.c - 30}px"
+            style:width="{widths.gapB + 60}px"
+            style:top="{(at + y) / 2 + 32}px"
+          >
+            {join.says.split(':')[0]}
+          </p>{/if}
       {/each}
     {:else}
       <p class="quiet absolute top-10">Nothing stands on any rail yet.</p>

@@ -52,7 +52,12 @@
     {#snippet lines(title: string, list: Line[], grave: boolean)}
       {#if list.length}
         <h3 class="mt-2 font-semibold {grave ? 'text-brick' : ''}">{title}</h3>
-        <ul>{#each list as line (line.ref.kind + line.ref.name + line.says)}<li><span class="mono">{line.ref.name}</span> {line.says}</li>{/each}</ul>
+        <ul>
+          {#each list as line (line.ref.kind + line.ref.name + line.says)}<li>
+              <span class="mono">{line.ref.name}</span>
+              {line.says}
+            </li>{/each}
+        </ul>
       {/if}
     {/snippet}
     {@render lines('Goes', sheet.goes, false)}
@@ -60,9 +65,17 @@
     {@render lines('Data that is lost', sheet.lost, true)}
   {/if}
   <form class="mt-4" onsubmit={take}>
-    {#if maykeep}<label class="mb-3 flex items-center gap-2"><input type="checkbox" bind:checked={keepMembers} />Keep its members running</label>{/if}
+    {#if maykeep}<label class="mb-3 flex items-center gap-2"
+        ><input type="checkbox" bind:checked={keepMembers} />Keep its members running</label
+      >{/if}
     {#if sheet?.lost.length}
-      <label class="mb-3 block">Data is lost. Type <b class="mono">{cluster}</b> to go on.<input class="border-brick bg-sheet mt-1 w-full border px-2 py-1.5" bind:value={typed} autocomplete="off" /></label>
+      <label class="mb-3 block"
+        >Data is lost. Type <b class="mono">{cluster}</b> to go on.<input
+          class="mt-1 w-full border border-brick bg-sheet px-2 py-1.5"
+          bind:value={typed}
+          autocomplete="off"
+        /></label
+      >
     {/if}
     <div class="flex gap-2">
       <button class="push push-grave" disabled={!sure}>Take away</button>

@@ -7,19 +7,29 @@
 
   async function load(): Promise<Record<string, string> | null> {
     const query = new URLSearchParams({ kind: 'Secret', namespace, name });
-    const answer = await call<{ items: { data?: Record<string, string> }[] }>('GET', `/rehearsals/${encodeURIComponent(id)}/objects?${query}`);
+    const answer = await call<{ items: { data?: Record<string, string> }[] }>(
+      'GET',
+      `/rehearsals/${encodeURIComponent(id)}/objects?${query}`
+    );
     if (!answer.ok) notices.complain(answer.trouble);
     const decode = (text: string) => new TextDecoder().decode(Uint8Array.from(atob(text), (char) => char.charCodeAt(0)));
-    return answer.ok ? Object.fromEntries(Object.entries(answer.value.items[0]?.data ?? {}).map(([key, value]) => [key, decode(value)])) : null;
+    return answer.ok
+      ? Object.fromEntries(Object.entries(answer.value.items[0]?.data ?? {}).map(([key, value]) => [key, decode(value)]))
+      : null;
   }
   async function copy() {
     const all = await load();
     if (!all) return;
     try {
       await navigator.clipboard.writeText(all.password ?? Object.values(all).join('\n'));
-      notices.say(`${all.password ? 'The password' : 'The values'} of ${name} ${all.password ? 'is' : 'are'} on the clipboard; nothing was shown.`);
+      notices.say(
+        `${all.password ? 'The password' : 'The values'} of ${name} ${all.password ? 'is' : 'are'} on the clipboard; nothing was shown.`
+      );
     } catch {
-      notices.complain({ detail: 'The browser doesn\'t let pages write to the clipboard.', remedy: 'Uncover (c) and copy the value by hand.' });
+      notices.complain({
+        detail: "The browser doesn't let pages write to the clipboard.",
+        remedy: 'Uncover (c) and copy the value by hand.'
+      });
     }
   }
   $effect(() => {

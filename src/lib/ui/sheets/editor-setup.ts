@@ -12,7 +12,9 @@ const look = EditorView.theme({
   '.cm-gutters': { backgroundColor: 'transparent', color: 'var(--color-quiet)', border: 'none' },
   '.cm-activeLine, .cm-activeLineGutter': { backgroundColor: 'color-mix(in oklab, var(--color-tape) 80%, transparent)' },
   '.cm-cursor': { borderLeftColor: 'var(--color-ink)' },
-  '&.cm-focused .cm-selectionBackground, .cm-selectionBackground': { backgroundColor: 'color-mix(in oklab, var(--color-moss) 24%, transparent)' },
+  '&.cm-focused .cm-selectionBackground, .cm-selectionBackground': {
+    backgroundColor: 'color-mix(in oklab, var(--color-moss) 24%, transparent)'
+  },
   '&.cm-focused': { outline: '2px solid var(--color-moss)', outlineOffset: '-2px' },
   '.cm-lintRange-error': { backgroundImage: 'none', borderBottom: '2px solid var(--color-brick)' },
   '.cm-lint-marker-error': { content: 'none', width: '9px', height: '9px', border: '2px solid var(--color-brick)', borderTopStyle: 'none' },
@@ -70,7 +72,9 @@ export function makeEditor(parent: HTMLElement, text: string, changed: (text: st
   return {
     view,
     mark(problems) {
-      const diagnostics = problems.filter((one) => one.at.line !== undefined).map((one) => ({ ...offset(one.at.line!, one.at.column ?? 1), severity: 'error' as const, message: one.message }));
+      const diagnostics = problems
+        .filter((one) => one.at.line !== undefined)
+        .map((one) => ({ ...offset(one.at.line!, one.at.column ?? 1), severity: 'error' as const, message: one.message }));
       view.dispatch(setDiagnostics(view.state, diagnostics));
     },
     show(line, column) {

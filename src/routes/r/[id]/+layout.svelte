@@ -71,20 +71,28 @@
 <svelte:window {onkeydown} />
 
 <div class="flex h-screen min-h-[560px] flex-col">
-  <a href="#sheet" class="bg-ink text-sheet absolute -top-20 left-2 z-50 px-3 py-1 focus:top-2">To the sheet</a>
+  <a href="#sheet" class="absolute -top-20 left-2 z-50 bg-ink px-3 py-1 text-sheet focus:top-2">To the sheet</a>
   <Flag flag={data.cluster.flag} class="h-[6px] shrink-0" />
   <Header title={data.cluster.name} onfind={() => (shown = 'find')} onkeys={() => (shown = 'keys')}>
     {#snippet middle()}
       <label class="quiet flex items-center gap-1 whitespace-nowrap">
         rehearsal ·
-        <select class="bg-sheet max-w-[15rem] italic" value={data.id} onchange={pick} aria-label="Rehearsal">
+        <select class="max-w-[15rem] bg-sheet italic" value={data.id} onchange={pick} aria-label="Rehearsal">
           {#each data.rehearsals as one (one.id)}<option value={one.id}>{one.fork ? `fork ${one.fork}` : 'trunk'}</option>{/each}
         </select>
       </label>
     {/snippet}
     {#snippet clock()}
       <span class="mono whitespace-nowrap" data-testid="clock">{clockText(work.dragged ?? data.clock.nowMs)}</span>
-      <span class="quiet w-[6.2rem] whitespace-nowrap">{data.clock.running ? `runs ${data.clock.running}×` : data.clock.nowMs < data.clock.frontierMs ? 'looking back' : data.clock.settled ? 'settled' : 'paused'} <span class="key">␣</span></span>
+      <span class="quiet w-[6.2rem] whitespace-nowrap"
+        >{data.clock.running
+          ? `runs ${data.clock.running}×`
+          : data.clock.nowMs < data.clock.frontierMs
+            ? 'looking back'
+            : data.clock.settled
+              ? 'settled'
+              : 'paused'} <span class="key">␣</span></span
+      >
     {/snippet}
   </Header>
   <div class="flex min-h-0 flex-1">
@@ -92,10 +100,13 @@
     <main id="sheet" tabindex="-1" class="relative min-w-0 flex-1 overflow-auto outline-none">{@render children()}</main>
   </div>
   {#if notices.said}
-    <div class="border-ink flex shrink-0 items-baseline gap-3 border-t px-[18px] py-2 {notices.said.bad ? 'text-brick' : ''}" role={notices.said.bad ? 'alert' : 'status'}>
+    <div
+      class="flex shrink-0 items-baseline gap-3 border-t border-ink px-[18px] py-2 {notices.said.bad ? 'text-brick' : ''}"
+      role={notices.said.bad ? 'alert' : 'status'}
+    >
       <span class="font-semibold">{notices.said.text}</span>
       {#if notices.said.remedy}<span class="text-ink">{notices.said.remedy}</span>{/if}
-      <button class="word text-ink ml-auto" onclick={() => notices.clear()}>close</button>
+      <button class="word ml-auto text-ink" onclick={() => notices.clear()}>close</button>
     </div>
   {/if}
   <Tape id={data.id} tape={data.tape} clock={data.clock} {work} open={tapeOpen} onfork={() => (shown = 'fork')} />
@@ -103,4 +114,10 @@
 
 {#if shown === 'find'}<Find id={data.id} onclose={() => (shown = null)} />{/if}
 {#if shown === 'keys'}<Keys onclose={() => (shown = null)} />{/if}
-{#if shown === 'fork'}<Fork id={data.id} rehearsal={data.rehearsal} flag={data.cluster.flag} onundo={() => work.undo()} onclose={() => (shown = null)} />{/if}
+{#if shown === 'fork'}<Fork
+    id={data.id}
+    rehearsal={data.rehearsal}
+    flag={data.cluster.flag}
+    onundo={() => work.undo()}
+    onclose={() => (shown = null)}
+  />{/if}

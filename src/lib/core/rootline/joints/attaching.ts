@@ -21,19 +21,40 @@ export const attaching: JointRule = {
     const objects = [ref('VolumeAttachment', '', name)];
     if (isAttached(at, place)) return look('holds', node, `attached to ${node}`, { objects });
     const mine = facts.get('VolumeAttachment', '', name);
-    const other = facts.list('VolumeAttachment').find((one) => one.spec.source.persistentVolumeName === volume && one.spec.nodeName !== node);
+    const other = facts
+      .list('VolumeAttachment')
+      .find((one) => one.spec.source.persistentVolumeName === volume && one.spec.nodeName !== node);
     const failed = lastEvent(facts, pod, ['FailedAttachVolume']);
     if (other) {
       const holders = facts.podsOfClaim(place.namespace, place.name).filter((one) => one.spec.nodeName === other.spec.nodeName);
       const leaving = holders.every((one) => one.metadata.deletionTimestamp);
-      return look(leaving ? 'settling' : 'broken', node, `the volume is attached to ${other.spec.nodeName}${holders.length ? `, where ${holders.map((one) => one.metadata.name).join(', ')} has it` : ', which lets it go'}`, {
-        objects: [refOf(other)],
-        evidence: compact([field(other, 'spec.nodeName', other.spec.nodeName), failed]),
-        ...(leaving ? {} : { remedy: { text: `Take ${holders.map((one) => keyOf(refOf(one))).join(', ')} away first; for a rolling change of a one-node claim use the strategy Recreate.` } })
-      });
+      return look(
+        leaving ? 'settling' : 'broken',
+        node,
+        `the volume is attached to ${other.spec.nodeName}${holders.length ? `, where ${holders.map((one) => one.metadata.name).join(', ')} has it` : ', which lets it go'}`,
+        {
+          objects: [refOf(other)],
+          evidence: compact([field(other, 'spec.nodeName', other.spec.nodeName), failed]),
+          ...(leaving
+            ? {}
+            : {
+                remedy: {
+                  text: `Take ${holders.map((one) => keyOf(refOf(one))).join(', ')} away first; for a rolling change of a one-node claim use the strategy Recreate.`
+                }
+              })
+        }
+      );
     }
     const error = mine?.status?.attachError?.message;
-    if (error) return look('broken', node, error.replace(/\.$/, ''), { objects, evidence: compact([field(mine, 'status.attachError.message', error), failed]), remedy: { text: 'Mend what the driver says; it tries again by itself.' } });
-    return look('settling', node, 'is being attached', { objects, settling: { sinceMs: madeMs(mine) ?? facts.nowMs, normalMs: [2_000, 15_000] } });
+    if (error)
+      return look('broken', node, error.replace(/\.$/, ''), {
+        objects,
+        evidence: compact([field(mine, 'status.attachError.message', error), failed]),
+        remedy: { text: 'Mend what the driver says; it tries again by itself.' }
+      });
+    return look('settling', node, 'is being attached', {
+      objects,
+      settling: { sinceMs: madeMs(mine) ?? facts.nowMs, normalMs: [2_000, 15_000] }
+    });
   }
 };

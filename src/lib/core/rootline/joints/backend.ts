@@ -13,7 +13,8 @@ export const backend: JointRule = {
   look({ facts }, place) {
     const driver = driverOfPlace(facts, place);
     if (!driver) return look('unseen', '–', 'which backend it would be depends on the class');
-    if (!facts.knowsProvider) return look('unseen', driver, 'the objects at hand say nothing of the provider; look at its capacity and quota there');
+    if (!facts.knowsProvider)
+      return look('unseen', driver, 'the objects at hand say nothing of the provider; look at its capacity and quota there');
     const found = backendOf(facts, driver);
     if (!found)
       return look('broken', driver, `no backend stands behind ${driver}`, {
@@ -39,10 +40,21 @@ export const backend: JointRule = {
     return look('broken', found.metadata.name, `${worst.code}: ${worst.message.replace(/\.$/, '')}`, {
       objects,
       evidence: [
-        field(found, worst.field, worst.field === 'spec.zones' ? zones.map((one) => `${one.name}: ${gib(bytesOf(one.capacity) - (used.get(one.name)?.sizeBytes ?? 0))} free`).join('; ') : found.spec[worst.field.slice(5)]),
+        field(
+          found,
+          worst.field,
+          worst.field === 'spec.zones'
+            ? zones.map((one) => `${one.name}: ${gib(bytesOf(one.capacity) - (used.get(one.name)?.sizeBytes ?? 0))} free`).join('; ')
+            : found.spec[worst.field.slice(5)]
+        ),
         ...(place.claim ? [field(place.claim, 'spec.resources.requests.storage', place.spec.resources.requests.storage)] : [])
       ],
-      remedy: { text: worst.code === 'OUT_OF_RANGE' ? 'Ask for a size that the backend hands out.' : 'Free volumes that nobody needs, have the provider raise capacity or quota, or ask for less.' }
+      remedy: {
+        text:
+          worst.code === 'OUT_OF_RANGE'
+            ? 'Ask for a size that the backend hands out.'
+            : 'Free volumes that nobody needs, have the provider raise capacity or quota, or ask for less.'
+      }
     });
   }
 };

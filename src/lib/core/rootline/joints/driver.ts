@@ -17,9 +17,24 @@ const words = { controller: 'controller plugin', node: 'node plugin' };
 /** Why a part isn't there yet: it comes up, or something keeps it from coming. */
 function partLook(facts: Facts, driver: string, part: 'controller' | 'node', pods: readonly Pod[], where: string): Look {
   const maker = makerOf(facts, driver, part);
-  const stuck = pods.map((pod) => ({ pod, waiting: waitingOf(pod), event: lastEvent(facts, pod, ['FailedScheduling', 'Failed', 'FailedMount', 'BackOff', 'Unhealthy']) })).find((one) => one.event);
+  const stuck = pods
+    .map((pod) => ({
+      pod,
+      waiting: waitingOf(pod),
+      event: lastEvent(facts, pod, ['FailedScheduling', 'Failed', 'FailedMount', 'BackOff', 'Unhealthy'])
+    }))
+    .find((one) => one.event);
   const failed = maker && lastEvent(facts, maker, ['FailedCreate']);
-  const evidence: Evidence[] = compact([stuck?.event, failed, maker && field(maker, 'status.readyReplicas', (maker as { status?: { readyReplicas?: number; numberReady?: number } }).status?.readyReplicas ?? 0)]);
+  const evidence: Evidence[] = compact([
+    stuck?.event,
+    failed,
+    maker &&
+      field(
+        maker,
+        'status.readyReplicas',
+        (maker as { status?: { readyReplicas?: number; numberReady?: number } }).status?.readyReplicas ?? 0
+      )
+  ]);
   const objects = [...(maker ? [refOf(maker)] : []), ...pods.map(refOf)];
   if (stuck) {
     return look('broken', driver, `its ${words[part]}${where} is not ready: ${(stuck.event?.event?.message ?? '').replace(/\.$/, '')}`, {
@@ -28,10 +43,24 @@ function partLook(facts: Facts, driver: string, part: 'controller' | 'node', pod
       remedy: { text: `See the root line of the pod ${stuck.pod.metadata.namespace}/${stuck.pod.metadata.name}.` }
     });
   }
-  if (failed && !pods.length) return look('broken', driver, `its ${words[part]} can't be made: ${(failed.event?.message ?? '').replace(/\.$/, '')}`, { objects, evidence, remedy: { text: 'Send what it lacks.', ...install(driver) } });
-  if (!maker && !pods.length) return look('broken', driver, `no ${words[part]} of it is installed`, { objects, evidence: [{ object: ref('CSIDriver', '', driver), field: `${words[part]}`, value: 'none' }], remedy: { text: `Install ${driver}, with its ${words[part]}.`, ...install(driver) } });
+  if (failed && !pods.length)
+    return look('broken', driver, `its ${words[part]} can't be made: ${(failed.event?.message ?? '').replace(/\.$/, '')}`, {
+      objects,
+      evidence,
+      remedy: { text: 'Send what it lacks.', ...install(driver) }
+    });
+  if (!maker && !pods.length)
+    return look('broken', driver, `no ${words[part]} of it is installed`, {
+      objects,
+      evidence: [{ object: ref('CSIDriver', '', driver), field: `${words[part]}`, value: 'none' }],
+      remedy: { text: `Install ${driver}, with its ${words[part]}.`, ...install(driver) }
+    });
   const sinceMs = madeMs(pods[0] ?? maker) ?? facts.nowMs;
-  return look('settling', driver, `its ${words[part]}${where} comes up`, { objects, evidence, settling: { sinceMs, normalMs: [10_000, 60_000] } });
+  return look('settling', driver, `its ${words[part]}${where} comes up`, {
+    objects,
+    evidence,
+    settling: { sinceMs, normalMs: [10_000, 60_000] }
+  });
 }
 
 const install = (driver: string): { manifests?: ApiObject[] } => {
@@ -56,7 +85,8 @@ function notInstalled(facts: Facts, driver: string, place: ClaimPlace): Look {
 }
 
 /** The node where the driver's plugin has to be: the pod's, or the one chosen for the claim's first user. */
-const nodeWanted = ({ pod }: Position, { claim }: ClaimPlace): string | undefined => pod?.spec.nodeName ?? claim?.metadata.annotations?.[selectedNodeMark];
+const nodeWanted = ({ pod }: Position, { claim }: ClaimPlace): string | undefined =>
+  pod?.spec.nodeName ?? claim?.metadata.annotations?.[selectedNodeMark];
 
 /** Does somebody answer to the class's provisioner: registered, controller ready, plugin on the node? */
 export const driver: JointRule = {
@@ -72,13 +102,16 @@ export const driver: JointRule = {
     const controllers = driverPods(facts, name, 'controller');
     const plugins = driverPods(facts, name, 'node');
     const onNodes = facts.list('CSINode').filter((one) => one.spec.drivers.some((two) => two.name === name)).length;
-    const answers = facts.knowsProvider ? driverAnswers(facts, name) : registered !== undefined && (onNodes > 0 || controllers.some(isReady));
+    const answers = facts.knowsProvider
+      ? driverAnswers(facts, name)
+      : registered !== undefined && (onNodes > 0 || controllers.some(isReady));
     const objects = registered ? [refOf(registered)] : [];
     const idle = isBound(place) && (at.pod === undefined || isAttached(at, place));
     const ready = controllers.filter(isReady).length;
     const says = `controller ${ready} of ${controllers.length} ready; node plugin on ${onNodes} of ${facts.list('Node').length} nodes`;
-    if (idle) return look('holds', name, answers ? says : 'doesn\'t answer now; what is mounted already doesn\'t need it', { objects });
-    if (!registered && !controllers.length && !plugins.length && !makerOf(facts, name, 'controller') && !makerOf(facts, name, 'node')) return notInstalled(facts, name, place);
+    if (idle) return look('holds', name, answers ? says : "doesn't answer now; what is mounted already doesn't need it", { objects });
+    if (!registered && !controllers.length && !plugins.length && !makerOf(facts, name, 'controller') && !makerOf(facts, name, 'node'))
+      return notInstalled(facts, name, place);
     if (!registered) {
       const object = installOf(name) && installObjects(installOf(name)!).find((one) => one.kind === 'CSIDriver');
       return look('broken', name, 'its parts stand, but it is not registered: the object CSIDriver is missing', {
@@ -89,7 +122,14 @@ export const driver: JointRule = {
     }
     if (!answers) return partLook(facts, name, 'controller', controllers, '');
     const node = nodeWanted(at, place);
-    if (node && !pluginOn(facts, name, node)) return partLook(facts, name, 'node', plugins.filter((pod) => pod.spec.nodeName === node), ` on ${node}`);
+    if (node && !pluginOn(facts, name, node))
+      return partLook(
+        facts,
+        name,
+        'node',
+        plugins.filter((pod) => pod.spec.nodeName === node),
+        ` on ${node}`
+      );
     return look('holds', name, says, { objects });
   }
 };

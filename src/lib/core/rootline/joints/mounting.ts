@@ -14,9 +14,15 @@ export const mounting: JointRule = {
     if (!pod) return look('waiting', '–', 'waits for the member');
     const objects = [refOf(pod)];
     const pulled = lastEvent(facts, pod, ['Pulling', 'Pulled', 'Started', 'BackOff']);
-    if (isRunning(pod) || pod.status?.podIP || pulled) return look('holds', claims.map((one) => one.name).join(', '), `in ${pod.metadata.name}`, { objects });
+    if (isRunning(pod) || pod.status?.podIP || pulled)
+      return look('holds', claims.map((one) => one.name).join(', '), `in ${pod.metadata.name}`, { objects });
     const drivers = claims.every((one) => isAttached(at, one) || !one.claim);
-    if (!drivers || !pod.spec.nodeName) return look('waiting', '–', pod.spec.nodeName ? 'waits for the volume' : 'waits for a node', { objects });
-    return look('settling', claims.map((one) => one.name).join(', '), `being mounted for ${keyOf(refOf(pod))}`, { objects, evidence: compact([lastEvent(facts, pod, ['SuccessfulAttachVolume'])]), settling: { sinceMs: lastEvent(facts, pod, ['SuccessfulAttachVolume'])?.atMs ?? facts.nowMs, normalMs: [500, 5_000] } });
+    if (!drivers || !pod.spec.nodeName)
+      return look('waiting', '–', pod.spec.nodeName ? 'waits for the volume' : 'waits for a node', { objects });
+    return look('settling', claims.map((one) => one.name).join(', '), `being mounted for ${keyOf(refOf(pod))}`, {
+      objects,
+      evidence: compact([lastEvent(facts, pod, ['SuccessfulAttachVolume'])]),
+      settling: { sinceMs: lastEvent(facts, pod, ['SuccessfulAttachVolume'])?.atMs ?? facts.nowMs, normalMs: [500, 5_000] }
+    });
   }
 };

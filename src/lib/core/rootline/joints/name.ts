@@ -6,11 +6,13 @@ import type { JointRule, Look, Position } from '../types';
 
 /** A headless service that would give the set's members their names. */
 function headless(set: StatefulSet, name: string): Service {
-  const ports = set.spec.template.spec.containers.flatMap((one) => one.ports ?? []).map(({ name: port, containerPort, protocol }) => ({
-    name: port ?? `port-${containerPort}`,
-    port: containerPort,
-    ...(protocol ? { protocol: protocol as 'TCP' } : {})
-  }));
+  const ports = set.spec.template.spec.containers
+    .flatMap((one) => one.ports ?? [])
+    .map(({ name: port, containerPort, protocol }) => ({
+      name: port ?? `port-${containerPort}`,
+      port: containerPort,
+      ...(protocol ? { protocol: protocol as 'TCP' } : {})
+    }));
   return {
     apiVersion: 'v1',
     kind: 'Service',
@@ -19,19 +21,29 @@ function headless(set: StatefulSet, name: string): Service {
   };
 }
 
-function serviceFault({ set, labels, namespace, spec }: Position, serviceName: string | undefined, service: Service | undefined): Look | undefined {
+function serviceFault(
+  { set, labels, namespace, spec }: Position,
+  serviceName: string | undefined,
+  service: Service | undefined
+): Look | undefined {
   if (set && !serviceName) {
     return look('broken', '–', 'the set names no service, so its members have no names', {
       objects: [refOf(set)],
       evidence: [field(set, 'spec.serviceName', undefined)],
-      remedy: { text: 'serviceName can\'t be changed: take the set away but keep its members, and send it anew with the name of a headless service.', manifests: [headless(set, set.metadata.name)] }
+      remedy: {
+        text: "serviceName can't be changed: take the set away but keep its members, and send it anew with the name of a headless service.",
+        manifests: [headless(set, set.metadata.name)]
+      }
     });
   }
   const name = serviceName ?? '';
   if (!service) {
     return look('broken', name, `the service ${namespace}/${name} doesn't exist`, {
       objects: [ref('Service', namespace, name)],
-      evidence: compact([set && field(set, 'spec.serviceName', name), spec && !set ? field(ref('Pod', namespace, ''), 'spec.subdomain', name) : undefined]),
+      evidence: compact([
+        set && field(set, 'spec.serviceName', name),
+        spec && !set ? field(ref('Pod', namespace, ''), 'spec.subdomain', name) : undefined
+      ]),
       remedy: { text: `Send a headless service ${namespace}/${name}.`, ...(set ? { manifests: [headless(set, name)] } : {}) }
     });
   }
@@ -39,15 +51,21 @@ function serviceFault({ set, labels, namespace, spec }: Position, serviceName: s
     return look('broken', name, `the service ${name} is not headless, so its members have no names`, {
       objects: [refOf(service)],
       evidence: [field(service, 'spec.clusterIP', service.spec.clusterIP)],
-      remedy: { text: 'clusterIP can\'t be changed: take the service away and send it anew with clusterIP: None.', ...(set ? { manifests: [headless(set, name)] } : {}) }
+      remedy: {
+        text: "clusterIP can't be changed: take the service away and send it anew with clusterIP: None.",
+        ...(set ? { manifests: [headless(set, name)] } : {})
+      }
     });
   }
   if (!pairsMatch(service.spec.selector, labels)) {
     const mended = asManifest({ ...service, spec: { ...service.spec, selector: set?.spec.selector.matchLabels ?? {} } });
     return look('broken', name, `the selector of ${name} doesn't match the member's labels`, {
       objects: [refOf(service)],
-      evidence: [field(service, 'spec.selector', service.spec.selector), field(set ?? ref('Pod', namespace, ''), 'spec.template.metadata.labels', labels)],
-      remedy: { text: 'Give the service the set\'s own selector.', ...(set ? { manifests: [mended] } : {}) }
+      evidence: [
+        field(service, 'spec.selector', service.spec.selector),
+        field(set ?? ref('Pod', namespace, ''), 'spec.template.metadata.labels', labels)
+      ],
+      remedy: { text: "Give the service the set's own selector.", ...(set ? { manifests: [mended] } : {}) }
     });
   }
   return undefined;
@@ -71,6 +89,11 @@ export const name: JointRule = {
     const objects = [refOf(service!)];
     const found = pod && resolve(facts, namespace, full);
     if (found?.addresses.length) return look('holds', full, `resolves to ${found.addresses.join(', ')}`, { objects });
-    return look(pod && isReady(pod) ? 'settling' : 'waiting', full, found?.reason && pod && isReady(pod) ? found.reason : 'waits on the member', { objects });
+    return look(
+      pod && isReady(pod) ? 'settling' : 'waiting',
+      full,
+      found?.reason && pod && isReady(pod) ? found.reason : 'waits on the member',
+      { objects }
+    );
   }
 };

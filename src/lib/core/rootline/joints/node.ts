@@ -7,7 +7,7 @@ import type { JointRule } from '../types';
 export const node: JointRule = {
   id: 'node',
   title: 'Node',
-  why: 'At most one pod per ordinal: while its node can\'t be reached, a member is neither running for certain nor replaced.',
+  why: "At most one pod per ordinal: while its node can't be reached, a member is neither running for certain nor replaced.",
   perClaim: false,
   look({ facts, pod, podName }) {
     if (podName === undefined) return undefined;
@@ -21,10 +21,18 @@ export const node: JointRule = {
         remedy: { text: 'Take the pod away; its set makes it anew on another node.' }
       });
     const ready = conditionOf(found.status?.conditions, 'Ready');
-    if (nodeReady(found)) return look('holds', name, found.spec?.unschedulable ? 'ready; closed to new pods' : 'ready', { objects: [refOf(found)] });
+    if (nodeReady(found))
+      return look('holds', name, found.spec?.unschedulable ? 'ready; closed to new pods' : 'ready', { objects: [refOf(found)] });
     return look('broken', name, `not ready: ${(ready?.message ?? ready?.reason ?? 'it does not answer').replace(/\.$/, '')}`, {
       objects: [refOf(found)],
-      evidence: [field(found, 'status.conditions[Ready]', `${ready?.status} ${ready?.reason ?? ''}`.trim(), ready?.lastTransitionTime ? momentOf(ready.lastTransitionTime) : undefined)],
+      evidence: [
+        field(
+          found,
+          'status.conditions[Ready]',
+          `${ready?.status} ${ready?.reason ?? ''}`.trim(),
+          ready?.lastTransitionTime ? momentOf(ready.lastTransitionTime) : undefined
+        )
+      ],
       remedy: { text: 'Bring the node back, or mark it out of service, so that its pods are freed and their volumes detached.' }
     });
   }

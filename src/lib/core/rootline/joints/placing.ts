@@ -7,7 +7,7 @@ const remedies: Record<PlaceFault, string> = {
   'not-ready': 'Bring the nodes back.',
   unschedulable: 'Open a node to new pods again (spec.unschedulable: false).',
   taint: 'Tolerate the taint in the pod, or take it off a node.',
-  selector: 'Correct the pod\'s node selector, or label a node as it asks.',
+  selector: "Correct the pod's node selector, or label a node as it asks.",
   cpu: 'Ask for less CPU, free some, or add a node that is large enough.',
   memory: 'Ask for less memory, free some, or add a node that is large enough.',
   pods: 'Add a node: those that fit are full of pods.',
@@ -27,7 +27,11 @@ function nodeEvidence(facts: Facts, name: string, fault: PlaceFault, pod: Pod): 
     case 'cpu':
       return field(node, 'status.allocatable.cpu', `${room.milliCpu}m in all, ${ask.milliCpu}m asked`);
     case 'memory':
-      return field(node, 'status.allocatable.memory', `${Math.round(room.memoryBytes / 2 ** 20)} MiB in all, ${Math.round(ask.memoryBytes / 2 ** 20)} MiB asked`);
+      return field(
+        node,
+        'status.allocatable.memory',
+        `${Math.round(room.memoryBytes / 2 ** 20)} MiB in all, ${Math.round(ask.memoryBytes / 2 ** 20)} MiB asked`
+      );
     case 'unschedulable':
       return field(node, 'spec.unschedulable', true);
     case 'taint':
@@ -46,22 +50,28 @@ function noPlace(facts: Facts, pod: Pod): Look {
     const fault = placeFault(facts, pod, node, luggage);
     return fault ? [{ name: node.metadata.name, fault }] : [];
   });
-  if (faults.length < nodes.length) return look('settling', '–', 'a node is being chosen', { settling: { sinceMs: madeMs(pod) ?? facts.nowMs, normalMs: [0, 3_000] } });
+  if (faults.length < nodes.length)
+    return look('settling', '–', 'a node is being chosen', { settling: { sinceMs: madeMs(pod) ?? facts.nowMs, normalMs: [0, 3_000] } });
   const counted = new Map<PlaceFault, number>();
   for (const { fault } of faults) counted.set(fault, (counted.get(fault) ?? 0) + 1);
   const zonal = counted.has('volume-zone');
   const worst: PlaceFault = zonal ? 'volume-zone' : ([...counted].sort((a, b) => b[1] - a[1])[0]?.[0] ?? 'cpu');
   const volumes = luggage.bound.flatMap((claim) => facts.get('PersistentVolume', '', claim.spec.volumeName ?? '') ?? []);
   const zones = volumes.map((one) => field(one, 'spec.nodeAffinity', zoneIn(one.spec.nodeAffinity)));
-  return look('broken', pod.metadata.name, nodes.length ? `0 of ${nodes.length} nodes can take it: ${faultSentence(counted)}` : 'the cluster has no nodes', {
-    objects: [refOf(pod)],
-    evidence: compact([
-      ...(zonal ? zones : []),
-      ...faults.slice(0, 12).map(({ name, fault }) => nodeEvidence(facts, name, fault, pod)),
-      lastEvent(facts, pod, ['FailedScheduling'])
-    ]),
-    remedy: { text: remedies[worst] }
-  });
+  return look(
+    'broken',
+    pod.metadata.name,
+    nodes.length ? `0 of ${nodes.length} nodes can take it: ${faultSentence(counted)}` : 'the cluster has no nodes',
+    {
+      objects: [refOf(pod)],
+      evidence: compact([
+        ...(zonal ? zones : []),
+        ...faults.slice(0, 12).map(({ name, fault }) => nodeEvidence(facts, name, fault, pod)),
+        lastEvent(facts, pod, ['FailedScheduling'])
+      ]),
+      remedy: { text: remedies[worst] }
+    }
+  );
 }
 
 interface Affinity {
@@ -69,16 +79,25 @@ interface Affinity {
 }
 
 const zoneIn = (affinity: Affinity | undefined): string =>
-  (affinity?.required?.nodeSelectorTerms ?? []).flatMap((term) => (term.matchExpressions ?? []).map((one) => `${one.key} in ${(one.values ?? []).join(', ')}`)).join(' or ');
+  (affinity?.required?.nodeSelectorTerms ?? [])
+    .flatMap((term) => (term.matchExpressions ?? []).map((one) => `${one.key} in ${(one.values ?? []).join(', ')}`))
+    .join(' or ');
 
 /** What a member that isn't there yet waits for. */
 function notMade({ facts, set, ordinal, namespace, podName }: Position): Look {
   const label = podName ?? '–';
   const failed = set && lastEvent(facts, set, ['FailedCreate']);
-  if (failed) return look('waiting', label, 'the member couldn\'t be made yet', { evidence: [failed] });
-  const before = set && ordinal !== undefined ? ordinalsOf(set).filter((one) => one < ordinal).at(-1) : undefined;
+  if (failed) return look('waiting', label, "the member couldn't be made yet", { evidence: [failed] });
+  const before =
+    set && ordinal !== undefined
+      ? ordinalsOf(set)
+          .filter((one) => one < ordinal)
+          .at(-1)
+      : undefined;
   const previous = set && before !== undefined && set.spec.podManagementPolicy !== 'Parallel' ? memberName(set, before) : undefined;
-  return look('waiting', label, previous ? `made when ${previous} is ready` : 'the member is about to be made', { objects: [ref('Pod', namespace, label)] });
+  return look('waiting', label, previous ? `made when ${previous} is ready` : 'the member is about to be made', {
+    objects: [ref('Pod', namespace, label)]
+  });
 }
 
 /** Has the member a node? */
@@ -91,15 +110,24 @@ export const placing: JointRule = {
     const { facts, pod } = at;
     if (!pod) return at.podName === undefined ? undefined : notMade(at);
     const node = pod.spec.nodeName;
-    if (node) return look('holds', node, `on ${node}${zoneOf(facts.get('Node', '', node)) ? `, zone ${zoneOf(facts.get('Node', '', node))}` : ''}`, { objects: [refOf(pod)] });
+    if (node)
+      return look(
+        'holds',
+        node,
+        `on ${node}${zoneOf(facts.get('Node', '', node)) ? `, zone ${zoneOf(facts.get('Node', '', node))}` : ''}`,
+        { objects: [refOf(pod)] }
+      );
     const luggage = luggageOf(facts, pod);
     const objects = [refOf(pod)];
     const scheduled = conditionOf(pod.status?.conditions, 'PodScheduled');
-    const evidence = compact([scheduled && field(pod, 'status.conditions[PodScheduled]', `${scheduled.status} ${scheduled.reason ?? ''}`.trim())]);
+    const evidence = compact([
+      scheduled && field(pod, 'status.conditions[PodScheduled]', `${scheduled.status} ${scheduled.reason ?? ''}`.trim())
+    ]);
     if (luggage.missing.length) return look('waiting', pod.metadata.name, 'waits for its claim', { objects, evidence });
     const placed = noPlace(facts, pod);
     if (placed.state === 'broken') return placed;
-    if (luggage.choosing.length) return look('waiting', pod.metadata.name, 'a node is chosen; the member takes it when the volume is there', { objects, evidence });
+    if (luggage.choosing.length)
+      return look('waiting', pod.metadata.name, 'a node is chosen; the member takes it when the volume is there', { objects, evidence });
     return placed;
   }
 };

@@ -14,22 +14,41 @@ export const ready: JointRule = {
     if (podName === undefined) return undefined;
     const objects = [pod ? refOf(pod) : ref('Pod', namespace, podName)];
     if (!pod) return look('waiting', podName, 'waits for the member', { objects });
-    if (pod.metadata.deletionTimestamp) return look('settling', podName, 'is being taken away', { objects, settling: { sinceMs: momentOf(pod.metadata.deletionTimestamp), normalMs: [0, 30_000] } });
+    if (pod.metadata.deletionTimestamp)
+      return look('settling', podName, 'is being taken away', {
+        objects,
+        settling: { sinceMs: momentOf(pod.metadata.deletionTimestamp), normalMs: [0, 30_000] }
+      });
     if (isReady(pod)) return look('holds', podName, `since ${clockOf(readySinceMs(pod) ?? 0)}`, { objects });
     if (!isRunning(pod)) return look('waiting', podName, 'waits for the container', { objects });
     const unhealthy = lastEvent(facts, pod, ['Unhealthy']);
     const condition = conditionOf(pod.status?.conditions, 'Ready');
-    const evidence = compact([condition && field(pod, 'status.conditions[Ready]', `${condition.status} ${condition.reason ?? ''}`.trim()), unhealthy]);
+    const evidence = compact([
+      condition && field(pod, 'status.conditions[Ready]', `${condition.status} ${condition.reason ?? ''}`.trim()),
+      unhealthy
+    ]);
     if (unhealthy) {
       const fault = probeFault(pod);
       const ports = imageCard(pod.spec.containers[0]?.image ?? '').ports;
       return look('broken', podName, (unhealthy.event?.message ?? '').replace(/\.$/, ''), {
         objects,
         evidence,
-        remedy: { text: fault && ports ? `Let the readiness probe of ${fault.container} ask at a port where the program listens: ${ports.join(', ')}.` : 'Mend the readiness probe, or what it finds missing.' }
+        remedy: {
+          text:
+            fault && ports
+              ? `Let the readiness probe of ${fault.container} ask at a port where the program listens: ${ports.join(', ')}.`
+              : 'Mend the readiness probe, or what it finds missing.'
+        }
       });
     }
     const startedAt = pod.status?.containerStatuses?.[0]?.state?.running?.startedAt;
-    return look('settling', podName, 'runs, and is not ready yet', { objects, evidence, settling: { sinceMs: startedAt ? momentOf(startedAt) : facts.nowMs, normalMs: imageCard(pod.spec.containers[0]?.image ?? '').normalMs } });
+    return look('settling', podName, 'runs, and is not ready yet', {
+      objects,
+      evidence,
+      settling: {
+        sinceMs: startedAt ? momentOf(startedAt) : facts.nowMs,
+        normalMs: imageCard(pod.spec.containers[0]?.image ?? '').normalMs
+      }
+    });
   }
 };

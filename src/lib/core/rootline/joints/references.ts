@@ -16,7 +16,7 @@ function skeleton(namespace: string, missing: { kind: 'ConfigMap' | 'Secret'; na
 export const references: JointRule = {
   id: 'references',
   title: 'References',
-  why: 'Config maps, secrets and accounts are looked up by name in the member\'s own namespace. One in another namespace is as good as none.',
+  why: "Config maps, secrets and accounts are looked up by name in the member's own namespace. One in another namespace is as good as none.",
   perClaim: false,
   look(at) {
     const { facts, namespace, spec, set } = at;
@@ -34,17 +34,34 @@ export const references: JointRule = {
       });
     }
     const [missing] = missingReferences(facts, pod);
-    if (!missing) return look('holds', label, used.length ? `${new Set(used.map((one) => `${one.kind} ${one.name}`)).size} found in ${namespace}` : 'names nothing else', { objects: used.map((one) => ref(one.kind, namespace, one.name)).filter((one, i, all) => all.findIndex((other) => other.name === one.name && other.kind === one.kind) === i) });
+    if (!missing)
+      return look(
+        'holds',
+        label,
+        used.length ? `${new Set(used.map((one) => `${one.kind} ${one.name}`)).size} found in ${namespace}` : 'names nothing else',
+        {
+          objects: used
+            .map((one) => ref(one.kind, namespace, one.name))
+            .filter((one, i, all) => all.findIndex((other) => other.name === one.name && other.kind === one.kind) === i)
+        }
+      );
     const elsewhere = facts.list(missing.kind).filter((one) => one.metadata.name === missing.name && one.metadata.namespace !== namespace);
     const manifests = skeleton(namespace, missing);
     return look('broken', missing.name, referenceSentence(namespace, missing), {
       objects: [ref(missing.kind, namespace, missing.name)],
       evidence: compact([
-        field(at.pod ?? set ?? pod, at.pod ? missing.field : `spec.template.${missing.field}`, missing.key ? `${missing.name}, key ${missing.key}` : missing.name),
+        field(
+          at.pod ?? set ?? pod,
+          at.pod ? missing.field : `spec.template.${missing.field}`,
+          missing.key ? `${missing.name}, key ${missing.key}` : missing.name
+        ),
         ...elsewhere.map((one) => field(refOf(one), 'metadata.namespace', `${one.metadata.namespace}: found, but another namespace`)),
         lastEvent(facts, at.pod, ['FailedMount', 'Failed'])
       ]),
-      remedy: { text: `Send the ${missing.kind === 'Secret' ? 'secret' : 'config map'} ${namespace}/${missing.name}${missing.key ? ` with the key ${missing.key}` : ''}; the member goes on by itself.`, ...(manifests.length ? { manifests } : {}) }
+      remedy: {
+        text: `Send the ${missing.kind === 'Secret' ? 'secret' : 'config map'} ${namespace}/${missing.name}${missing.key ? ` with the key ${missing.key}` : ''}; the member goes on by itself.`,
+        ...(manifests.length ? { manifests } : {})
+      }
     });
   }
 };

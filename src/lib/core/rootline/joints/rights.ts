@@ -23,16 +23,23 @@ export const rights: JointRule = {
     const { facts } = at;
     const driver = driverOfPlace(facts, place);
     if (!driver) return look('unseen', '–', 'whose rights count depends on the class');
-    if (!facts.knowsProvider) return look('unseen', driver, 'the objects at hand say nothing of the provider; look at the trust and the rights there');
+    if (!facts.knowsProvider)
+      return look('unseen', driver, 'the objects at hand say nothing of the provider; look at the trust and the rights there');
     const needed = neededNow(at, place);
     const { identity, missing, mismatch } = standingOf(facts, driver, needed);
     if (!identity) {
       if (!needed.length) return look('holds', driver, 'no identity is known, and none is needed now');
       const install = installOf(driver);
-      const subject = driverSubject(facts, driver) ?? (install && subjectOf(install.namespace, install.account)) ?? 'system:serviceaccount:<namespace>:<account>';
+      const subject =
+        driverSubject(facts, driver) ??
+        (install && subjectOf(install.namespace, install.account)) ??
+        'system:serviceaccount:<namespace>:<account>';
       return look('broken', driver, `the provider knows no identity for ${driver}`, {
         evidence: [{ object: { kind: 'Identity', namespace: '', name: '(any)' }, field: 'spec.driver', value: `none names ${driver}` }],
-        remedy: { text: `Have the provider trust ${subject} and give it the rights ${all.join(', ')}.`, manifests: [newIdentity(at, driver, subject)] }
+        remedy: {
+          text: `Have the provider trust ${subject} and give it the rights ${all.join(', ')}.`,
+          manifests: [newIdentity(at, driver, subject)]
+        }
       });
     }
     const objects = [refOf(identity)];
@@ -54,7 +61,12 @@ export const rights: JointRule = {
       });
     }
     const lacking = all.filter((one) => !identity.spec.rights.includes(one));
-    return look('holds', label, `identity trusted; ${identity.spec.rights.join(', ')}${lacking.length ? `; lacks ${lacking.join(', ')}, which nothing asks for now` : ''}`, { objects });
+    return look(
+      'holds',
+      label,
+      `identity trusted; ${identity.spec.rights.join(', ')}${lacking.length ? `; lacks ${lacking.join(', ')}, which nothing asks for now` : ''}`,
+      { objects }
+    );
   }
 };
 

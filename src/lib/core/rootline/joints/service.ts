@@ -20,7 +20,9 @@ function meant({ facts, namespace, labels, set }: Position): Service[] {
 
 function missingPort(service: Service, { spec }: Position): string | undefined {
   const ports = (spec?.containers ?? []).flatMap((one) => one.ports ?? []);
-  const named = service.spec.ports?.find((one) => typeof one.targetPort === 'string' && !ports.some((port) => port.name === one.targetPort));
+  const named = service.spec.ports?.find(
+    (one) => typeof one.targetPort === 'string' && !ports.some((port) => port.name === one.targetPort)
+  );
   return named && String(named.targetPort);
 }
 
@@ -28,7 +30,7 @@ function missingPort(service: Service, { spec }: Position): string | undefined {
 export const service: JointRule = {
   id: 'service',
   title: 'Service',
-  why: 'Clients don\'t talk to members but to a service. Its selector and its target port decide whether anything arrives.',
+  why: "Clients don't talk to members but to a service. Its selector and its target port decide whether anything arrives.",
   perClaim: false,
   look(at) {
     const { facts, pod, podName, labels, namespace, set } = at;
@@ -41,7 +43,7 @@ export const service: JointRule = {
         return look('broken', one.metadata.name, `the selector of ${one.metadata.name} matches no pod`, {
           objects: [refOf(one)],
           evidence: compact([field(one, 'spec.selector', one.spec.selector), set && field(set, 'spec.template.metadata.labels', labels)]),
-          remedy: { text: 'Give the service the workload\'s own selector.', ...(mended ? { manifests: [mended] } : {}) }
+          remedy: { text: "Give the service the workload's own selector.", ...(mended ? { manifests: [mended] } : {}) }
         });
       }
       const port = missingPort(one, at);
@@ -58,9 +60,18 @@ export const service: JointRule = {
     const carries = services.every((one) =>
       facts
         .list('EndpointSlice', namespace)
-        .some((slice) => slice.metadata.labels?.['kubernetes.io/service-name'] === one.metadata.name && slice.endpoints.some((end) => end.targetRef?.name === podName && end.conditions?.ready))
+        .some(
+          (slice) =>
+            slice.metadata.labels?.['kubernetes.io/service-name'] === one.metadata.name &&
+            slice.endpoints.some((end) => end.targetRef?.name === podName && end.conditions?.ready)
+        )
     );
     if (carries) return look('holds', label, `carries traffic to ${podName}`, { objects });
-    return look(isReady(pod) ? 'settling' : 'waiting', label, isReady(pod) ? 'its endpoints are being renewed' : 'waits until the member is ready', { objects });
+    return look(
+      isReady(pod) ? 'settling' : 'waiting',
+      label,
+      isReady(pod) ? 'its endpoints are being renewed' : 'waits until the member is ready',
+      { objects }
+    );
   }
 };

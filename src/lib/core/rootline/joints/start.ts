@@ -13,7 +13,8 @@ export const start: JointRule = {
     const label = spec.containers.map((one) => one.name).join(', ');
     const objects = [pod ? refOf(pod) : ref('Pod', namespace, podName)];
     if (!pod) return look('waiting', label, 'waits for the member', { objects });
-    if (isRunning(pod)) return look('holds', label, `running, ${pod.status?.containerStatuses?.[0]?.restartCount ?? 0} restarts`, { objects });
+    if (isRunning(pod))
+      return look('holds', label, `running, ${pod.status?.containerStatuses?.[0]?.restartCount ?? 0} restarts`, { objects });
     const waiting = waitingOf(pod);
     if (waiting?.reason === 'CrashLoopBackOff') {
       return look('broken', label, (waiting.message ?? 'the program ends at once').replace(/\.$/, ''), {
@@ -23,7 +24,11 @@ export const start: JointRule = {
           field(pod, 'status.containerStatuses[].restartCount', pod.status?.containerStatuses?.[0]?.restartCount),
           lastEvent(facts, pod, ['BackOff'])
         ]),
-        remedy: { text: /memory/.test(waiting.message ?? '') ? 'Raise the memory limit to what the program needs, and send the workload again.' : 'Read the container\'s log; mend its configuration.' }
+        remedy: {
+          text: /memory/.test(waiting.message ?? '')
+            ? 'Raise the memory limit to what the program needs, and send the workload again.'
+            : "Read the container's log; mend its configuration."
+        }
       });
     }
     return look('waiting', label, 'waits for its image', { objects });

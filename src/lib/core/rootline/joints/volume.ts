@@ -17,9 +17,15 @@ function premade(facts: Facts, claim: Claim): Look {
   return look('broken', '–', 'no pre-made volume fits the claim', {
     evidence: [
       field(claim, 'spec.storageClassName', '""'),
-      { object: ref('PersistentVolume', '', '(all)'), field: 'status.phase', value: all.map((one) => `${one.metadata.name}: ${one.status?.phase ?? 'unknown'}`).join('; ') || 'there are none' }
+      {
+        object: ref('PersistentVolume', '', '(all)'),
+        field: 'status.phase',
+        value: all.map((one) => `${one.metadata.name}: ${one.status?.phase ?? 'unknown'}`).join('; ') || 'there are none'
+      }
     ],
-    remedy: { text: 'Make a volume without class whose size, access modes and volume mode suit the claim, or make the claim anew with a class.' }
+    remedy: {
+      text: 'Make a volume without class whose size, access modes and volume mode suit the claim, or make the claim anew with a class.'
+    }
   });
 }
 
@@ -27,7 +33,7 @@ function premade(facts: Facts, claim: Claim): Look {
 export const volume: JointRule = {
   id: 'volume',
   title: 'Volume',
-  why: 'The volume is the cluster\'s name for a piece of the backend. The driver makes it, unless somebody made it beforehand.',
+  why: "The volume is the cluster's name for a piece of the backend. The driver makes it, unless somebody made it beforehand.",
   perClaim: true,
   look({ facts }, place) {
     const { claim } = place;
@@ -38,10 +44,15 @@ export const volume: JointRule = {
       return look('broken', name, `the claim names the volume ${name}, which doesn't exist`, {
         objects: [ref('PersistentVolume', '', name)],
         evidence: [field(claim, 'spec.volumeName', name)],
-        remedy: { text: 'Make the volume anew from its backend\'s asset, or make a new claim and restore the data.' }
+        remedy: { text: "Make the volume anew from its backend's asset, or make a new claim and restore the data." }
       });
     if (found?.status?.phase === 'Bound')
-      return look('holds', found.spec.csi?.volumeHandle ?? found.metadata.name, `${found.metadata.name}, ${found.spec.capacity.storage}, made by ${found.spec.csi?.driver ?? 'hand'}`, { objects: [refOf(found)] });
+      return look(
+        'holds',
+        found.spec.csi?.volumeHandle ?? found.metadata.name,
+        `${found.metadata.name}, ${found.spec.capacity.storage}, made by ${found.spec.csi?.driver ?? 'hand'}`,
+        { objects: [refOf(found)] }
+      );
     if (claim.spec.storageClassName === '') return premade(facts, claim);
     if (found) return look('settling', found.metadata.name, 'is being bound', { objects: [refOf(found)] });
     if (!place.class) return look('waiting', '–', 'waits for a class');
@@ -53,8 +64,17 @@ export const volume: JointRule = {
       });
     }
     const working = lastEvent(facts, claim, ['Provisioning']);
-    if (working) return look('settling', '–', 'is being made', { evidence: [working], settling: { sinceMs: working.atMs ?? facts.nowMs, normalMs: [2_000, 20_000] } });
-    if (waitsForConsumer(place.class) && !claim.metadata.annotations?.[selectedNodeMark]) return look('waiting', '–', 'made when the first user of the claim is placed');
-    return look('waiting', '–', `waits for ${place.class.provisioner} since ${claim.metadata.creationTimestamp ? `T+${Math.round(momentOf(claim.metadata.creationTimestamp) / 1000)} s` : 'it was asked for'}`);
+    if (working)
+      return look('settling', '–', 'is being made', {
+        evidence: [working],
+        settling: { sinceMs: working.atMs ?? facts.nowMs, normalMs: [2_000, 20_000] }
+      });
+    if (waitsForConsumer(place.class) && !claim.metadata.annotations?.[selectedNodeMark])
+      return look('waiting', '–', 'made when the first user of the claim is placed');
+    return look(
+      'waiting',
+      '–',
+      `waits for ${place.class.provisioner} since ${claim.metadata.creationTimestamp ? `T+${Math.round(momentOf(claim.metadata.creationTimestamp) / 1000)} s` : 'it was asked for'}`
+    );
   }
 };

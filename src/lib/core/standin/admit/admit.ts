@@ -29,7 +29,10 @@ export function removalRefusal(facts: Facts, ref: Ref): Refusal | undefined {
 function orphan(world: Hands, owner: ApiObject): void {
   for (const object of world.store.ownedBy(owner.metadata.uid ?? '')) {
     const ownerReferences = object.metadata.ownerReferences?.filter((one) => one.uid !== owner.metadata.uid);
-    world.put({ ...object, metadata: { ...object.metadata, ownerReferences: ownerReferences?.length ? ownerReferences : undefined } } as ApiObject);
+    world.put({
+      ...object,
+      metadata: { ...object.metadata, ownerReferences: ownerReferences?.length ? ownerReferences : undefined }
+    } as ApiObject);
   }
 }
 

@@ -21,7 +21,11 @@ const fills: Fills = {
     const typed = Object.fromEntries(Object.entries(stringData ?? {}).map(([key, value]) => [key, encode(value)]));
     return { ...one, type: one.type ?? 'Opaque', data: { ...one.data, ...typed } } as KindMap['Secret'];
   },
-  StorageClass: (one) => ({ ...one, reclaimPolicy: one.reclaimPolicy ?? 'Delete', volumeBindingMode: one.volumeBindingMode ?? 'Immediate' }),
+  StorageClass: (one) => ({
+    ...one,
+    reclaimPolicy: one.reclaimPolicy ?? 'Delete',
+    volumeBindingMode: one.volumeBindingMode ?? 'Immediate'
+  }),
   CSIDriver: (one) => ({
     ...one,
     spec: { attachRequired: true, podInfoOnMount: false, storageCapacity: false, volumeLifecycleModes: ['Persistent'], ...one.spec }
@@ -62,7 +66,11 @@ const fills: Fills = {
       revisionHistoryLimit: 10,
       ...one.spec,
       updateStrategy: { type: 'RollingUpdate', ...one.spec.updateStrategy },
-      persistentVolumeClaimRetentionPolicy: { whenDeleted: 'Retain', whenScaled: 'Retain', ...one.spec.persistentVolumeClaimRetentionPolicy }
+      persistentVolumeClaimRetentionPolicy: {
+        whenDeleted: 'Retain',
+        whenScaled: 'Retain',
+        ...one.spec.persistentVolumeClaimRetentionPolicy
+      }
     }
   }),
   Deployment: (one) => ({ ...one, spec: { replicas: 1, ...one.spec, strategy: { type: 'RollingUpdate', ...one.spec.strategy } } })

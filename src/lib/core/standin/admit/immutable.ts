@@ -24,7 +24,15 @@ const fixed: Fixed = {
   PersistentVolume: { fields: ['spec.csi', 'spec.volumeMode', 'spec.nodeAffinity'], remedy: 'Make a volume with another name.' }
 };
 
-const settableInSets = new Set(['replicas', 'ordinals', 'template', 'updateStrategy', 'persistentVolumeClaimRetentionPolicy', 'minReadySeconds', 'revisionHistoryLimit']);
+const settableInSets = new Set([
+  'replicas',
+  'ordinals',
+  'template',
+  'updateStrategy',
+  'persistentVolumeClaimRetentionPolicy',
+  'minReadySeconds',
+  'revisionHistoryLimit'
+]);
 
 const at = (object: unknown, path: string): unknown =>
   path.split('.').reduce<unknown>((value, key) => (value as Record<string, unknown> | undefined)?.[key], object);
@@ -53,10 +61,12 @@ function claimFaults(before: Claim, after: Claim, facts: Facts): Fault[] {
   }));
   const [oldBytes, newBytes] = [bytesOf(had.requests.storage), bytesOf(asked.requests.storage)];
   const size = { field: 'spec.resources.requests.storage', before: had.requests.storage, after: asked.requests.storage };
-  if (newBytes < oldBytes) faults.push({ code: 'claim-cannot-grow', ...size, remedy: `A claim never shrinks: ask for ${quantityOf(oldBytes)} or more.` });
+  if (newBytes < oldBytes)
+    faults.push({ code: 'claim-cannot-grow', ...size, remedy: `A claim never shrinks: ask for ${quantityOf(oldBytes)} or more.` });
   if (newBytes > oldBytes) {
     const one = classOf(facts, before.spec);
-    if (before.status?.phase !== 'Bound') faults.push({ code: 'claim-cannot-grow', ...size, remedy: 'Wait until the claim is bound; only then can it grow.' });
+    if (before.status?.phase !== 'Bound')
+      faults.push({ code: 'claim-cannot-grow', ...size, remedy: 'Wait until the claim is bound; only then can it grow.' });
     else if (one?.allowVolumeExpansion !== true)
       faults.push({
         code: 'claim-cannot-grow',

@@ -45,7 +45,8 @@ function carried(before: ApiObject | undefined, sent: ApiObject): ApiObject {
     finalizers: old.finalizers,
     ...(Object.keys(annotations).length ? { annotations } : { annotations: undefined })
   };
-  const status = sent.kind === 'Node' && before.kind === 'Node' ? { ...before.status, ...sent.status } : (before as { status?: unknown }).status;
+  const status =
+    sent.kind === 'Node' && before.kind === 'Node' ? { ...before.status, ...sent.status } : (before as { status?: unknown }).status;
   const next = { ...sent, metadata, ...(status === undefined ? {} : { status }) } as ApiObject;
   return fieldsCarried(before, next);
 }
@@ -58,7 +59,10 @@ function fieldsCarried(before: ApiObject, next: ApiObject): ApiObject {
   }
   if (before.kind === 'PersistentVolumeClaim' && next.kind === 'PersistentVolumeClaim') {
     const { volumeName, storageClassName } = before.spec;
-    return { ...next, spec: { ...(volumeName ? { volumeName } : {}), ...(storageClassName !== undefined ? { storageClassName } : {}), ...next.spec } };
+    return {
+      ...next,
+      spec: { ...(volumeName ? { volumeName } : {}), ...(storageClassName !== undefined ? { storageClassName } : {}), ...next.spec }
+    };
   }
   if (before.kind === 'PersistentVolume' && next.kind === 'PersistentVolume') {
     return { ...next, spec: { ...(before.spec.claimRef ? { claimRef: before.spec.claimRef } : {}), ...next.spec } };
@@ -72,15 +76,30 @@ function fieldsCarried(before: ApiObject, next: ApiObject): ApiObject {
 const bookkeeping = /^metadata\.(uid|creationTimestamp|resourceVersion|generation|managedFields|ownerReferences|finalizers)/;
 
 function alterations(before: ApiObject, after: ApiObject): Difference[] {
-  return differences(before, after).filter(({ field }) => !bookkeeping.test(field) && (after.kind === 'Node' || !field.startsWith('status')));
+  return differences(before, after).filter(
+    ({ field }) => !bookkeeping.test(field) && (after.kind === 'Node' || !field.startsWith('status'))
+  );
 }
 
-function refusalsOf(object: ApiObject, before: ApiObject | undefined, after: ApiObject, facts: Facts, newSpaces: ReadonlySet<string>): Refusal[] {
+function refusalsOf(
+  object: ApiObject,
+  before: ApiObject | undefined,
+  after: ApiObject,
+  facts: Facts,
+  newSpaces: ReadonlySet<string>
+): Refusal[] {
   const key = keyOf(refOf(object));
   const entry = entryOf(object.kind);
   const space = object.metadata.namespace ?? '';
   if (entry.derived)
-    return [{ code: 'not-sendable', message: `${key} is made by the cluster itself.`, remedy: 'Leave it out.', at: { object: key, field: 'kind' } }];
+    return [
+      {
+        code: 'not-sendable',
+        message: `${key} is made by the cluster itself.`,
+        remedy: 'Leave it out.',
+        at: { object: key, field: 'kind' }
+      }
+    ];
   if (entry.namespaced && !facts.get('Namespace', '', space) && !newSpaces.has(space)) {
     return [
       {
@@ -92,7 +111,14 @@ function refusalsOf(object: ApiObject, before: ApiObject | undefined, after: Api
     ];
   }
   if (before?.metadata.deletionTimestamp)
-    return [{ code: 'not-sendable', message: `${key} is being deleted.`, remedy: 'Run the clock until it is gone, then send again.', at: { object: key } }];
+    return [
+      {
+        code: 'not-sendable',
+        message: `${key} is being deleted.`,
+        remedy: 'Run the clock until it is gone, then send again.',
+        at: { object: key }
+      }
+    ];
   if (!before) return [];
   return immutableFaults(before, after, facts).map(({ code, field, before: old, after: next, remedy }) => ({
     code,
@@ -119,6 +145,13 @@ export function plan(facts: Facts, objects: readonly ApiObject[]): Verdict[] {
     if (!fields.length) return { ref, outcome: 'untouched', before, after: before, fields, refusals };
     const moved = !same((before as { spec?: unknown }).spec, (after as { spec?: unknown }).spec);
     const generation = (before.metadata.generation ?? 1) + (moved ? 1 : 0);
-    return { ref, outcome: 'altered', before, after: { ...after, metadata: { ...after.metadata, generation } } as ApiObject, fields, refusals };
+    return {
+      ref,
+      outcome: 'altered',
+      before,
+      after: { ...after, metadata: { ...after.metadata, generation } } as ApiObject,
+      fields,
+      refusals
+    };
   });
 }

@@ -1,15 +1,6 @@
 /** The steps that take time, each with its own lane segment and patience band. */
 export type StepId =
-  | 'placing'
-  | 'provisioning'
-  | 'attaching'
-  | 'mounting'
-  | 'pulling'
-  | 'starting'
-  | 'stopping'
-  | 'detaching'
-  | 'deleting'
-  | 'growing';
+  'placing' | 'provisioning' | 'attaching' | 'mounting' | 'pulling' | 'starting' | 'stopping' | 'detaching' | 'deleting' | 'growing';
 
 /** A span in virtual milliseconds, both ends included. */
 export type SpanMs = readonly [number, number];

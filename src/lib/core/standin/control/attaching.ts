@@ -102,7 +102,8 @@ function detach(world: Hands, key: string, attachment: Attachment): void {
   callsOf(world).delete(key);
   const volume = world.store.get('PersistentVolume', '', source.persistentVolumeName ?? '');
   const asset = world.store.get('Asset', '', volume?.spec.csi?.volumeHandle ?? '');
-  if (asset) world.put({ ...asset, status: { ...asset.status, attachedTo: (asset.status?.attachedTo ?? []).filter((one) => one !== nodeName) } });
+  if (asset)
+    world.put({ ...asset, status: { ...asset.status, attachedTo: (asset.status?.attachedTo ?? []).filter((one) => one !== nodeName) } });
   world.drop(refOf(attachment));
 }
 
@@ -145,7 +146,13 @@ export const attaching: Loop = {
     for (const pod of pods) world.begin(`Pod ${idOf(pod)}`, 'attaching');
     const other = elsewhere(world.store, volume, node);
     if (other) {
-      report(world, pods, 'FailedAttachVolume', `Volume ${name} is attached to ${other}; one node at a time may have it. It follows when the pod there is gone.`, 'Warning');
+      report(
+        world,
+        pods,
+        'FailedAttachVolume',
+        `Volume ${name} is attached to ${other}; one node at a time may have it. It follows when the pod there is gone.`,
+        'Warning'
+      );
       return;
     }
     const made: Attachment = attachment ?? {

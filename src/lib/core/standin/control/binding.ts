@@ -1,5 +1,14 @@
 import { bytesOf, quantityOf } from '../../shared';
-import { classOf, defaultClass, selectedNodeMark, selectorMatches, waitsForConsumer, type Claim, type Facts, type Volume } from '../../model';
+import {
+  classOf,
+  defaultClass,
+  selectedNodeMark,
+  selectorMatches,
+  waitsForConsumer,
+  type Claim,
+  type Facts,
+  type Volume
+} from '../../model';
 import { driverAnswers } from '../provider/driver';
 import type { Store } from '../store';
 import { idOf, itself, splitKey, type Hands, type Loop } from './loop';
@@ -28,7 +37,13 @@ function volumeFor(store: Store, claim: Claim): Volume | undefined {
 }
 
 function bind(world: Hands, claim: Claim, volume: Volume): void {
-  const claimRef = { apiVersion: 'v1', kind: 'PersistentVolumeClaim', namespace: claim.metadata.namespace, name: claim.metadata.name, uid: claim.metadata.uid };
+  const claimRef = {
+    apiVersion: 'v1',
+    kind: 'PersistentVolumeClaim',
+    namespace: claim.metadata.namespace,
+    name: claim.metadata.name,
+    uid: claim.metadata.uid
+  };
   world.put({ ...volume, spec: { ...volume.spec, claimRef }, status: { ...volume.status, phase: 'Bound' } });
   world.put({
     ...claim,
@@ -48,15 +63,24 @@ function explainWait(world: Hands, claim: Claim): void {
   const facts: Facts = world.store;
   const { storageClassName } = claim.spec;
   if (storageClassName === undefined)
-    return world.event(claim, 'FailedBinding', 'The claim names no class and no class is the default. Mark a class as default, or name one.', 'Warning');
-  if (storageClassName === '')
-    return world.event(claim, 'FailedBinding', 'No pre-made volume without class fits this claim.', 'Warning');
+    return world.event(
+      claim,
+      'FailedBinding',
+      'The claim names no class and no class is the default. Mark a class as default, or name one.',
+      'Warning'
+    );
+  if (storageClassName === '') return world.event(claim, 'FailedBinding', 'No pre-made volume without class fits this claim.', 'Warning');
   const one = classOf(facts, claim.spec);
-  if (!one) return world.event(claim, 'ProvisioningFailed', `The class ${storageClassName} doesn't exist. Send it, or name another.`, 'Warning');
+  if (!one)
+    return world.event(claim, 'ProvisioningFailed', `The class ${storageClassName} doesn't exist. Send it, or name another.`, 'Warning');
   if (waitsForConsumer(one) && !claim.metadata.annotations?.[selectedNodeMark])
-    return world.event(claim, 'WaitForFirstConsumer', 'Waits for its first pod to be placed; the volume is made in that pod\'s zone.');
+    return world.event(claim, 'WaitForFirstConsumer', "Waits for its first pod to be placed; the volume is made in that pod's zone.");
   if (!driverAnswers(facts, one.provisioner))
-    world.event(claim, 'ExternalProvisioning', `Waits for the driver ${one.provisioner}, which doesn't answer. Check that it is installed and ready.`);
+    world.event(
+      claim,
+      'ExternalProvisioning',
+      `Waits for the driver ${one.provisioner}, which doesn't answer. Check that it is installed and ready.`
+    );
 }
 
 /** Binds claims to volumes, fills in the default class, and says what an unbound claim waits for. */

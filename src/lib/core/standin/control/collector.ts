@@ -4,10 +4,26 @@ import type { Hands, Loop, Watch } from './loop';
 const owners: readonly Kind[] = ['StatefulSet', 'Deployment', 'DaemonSet', 'Service', 'Node'];
 
 /** Kinds that a namespace takes along, in the order in which they go. */
-const within: readonly Kind[] = ['StatefulSet', 'Deployment', 'DaemonSet', 'Pod', 'PersistentVolumeClaim', 'Service', 'EndpointSlice', 'Secret', 'ConfigMap', 'ServiceAccount', 'Event'];
+const within: readonly Kind[] = [
+  'StatefulSet',
+  'Deployment',
+  'DaemonSet',
+  'Pod',
+  'PersistentVolumeClaim',
+  'Service',
+  'EndpointSlice',
+  'Secret',
+  'ConfigMap',
+  'ServiceAccount',
+  'Event'
+];
 
 const gone: Watch<Kind> = (now, before) => (now || !before ? [] : [`owner:${before.metadata.uid}`]);
-const leavingSpace = (now: ApiObject | undefined, before: ApiObject | undefined, store: { get(kind: 'Namespace', a: string, b: string): KindMap['Namespace'] | undefined }) => {
+const leavingSpace = (
+  now: ApiObject | undefined,
+  before: ApiObject | undefined,
+  store: { get(kind: 'Namespace', a: string, b: string): KindMap['Namespace'] | undefined }
+) => {
   const space = (now ?? before)!.metadata.namespace ?? '';
   return !now && store.get('Namespace', '', space)?.metadata.deletionTimestamp ? [`space:${space}`] : [];
 };

@@ -24,7 +24,9 @@ export const daemonSets: Loop = {
     DaemonSet: itself,
     Pod: ownersOfKind('DaemonSet'),
     Node: (now, before, store) =>
-      now && before && same(now.spec, before.spec) && same(now.metadata.labels, before.metadata.labels) ? [] : store.list('DaemonSet').map(idOf),
+      now && before && same(now.spec, before.spec) && same(now.metadata.labels, before.metadata.labels)
+        ? []
+        : store.list('DaemonSet').map(idOf),
     ServiceAccount: (now, _before, store) => (now ? store.list('DaemonSet', now.metadata.namespace).map(idOf) : [])
   },
   reconcile(world, key) {
@@ -58,7 +60,9 @@ function makeOn(world: Hands, set: DaemonSet, node: Node, hash: string): void {
 function report(world: Hands, key: string, desired: number): void {
   const [namespace, name] = splitKey(key);
   const set = world.store.get('DaemonSet', namespace, name)!;
-  const pods = world.store.ownedBy(set.metadata.uid ?? '').filter((one): one is Pod => one.kind === 'Pod' && !one.metadata.deletionTimestamp);
+  const pods = world.store
+    .ownedBy(set.metadata.uid ?? '')
+    .filter((one): one is Pod => one.kind === 'Pod' && !one.metadata.deletionTimestamp);
   const ready = pods.filter(isReady).length;
   const status: DaemonSet['status'] = {
     observedGeneration: set.metadata.generation ?? 1,

@@ -57,7 +57,14 @@ export const endpoints: Loop = {
   watches: {
     Service: itself,
     Pod: (now, before, store) => {
-      if (now && before && isReady(now) === isReady(before) && now.status?.podIP === before.status?.podIP && now.metadata.deletionTimestamp === before.metadata.deletionTimestamp && now.metadata.labels === before.metadata.labels)
+      if (
+        now &&
+        before &&
+        isReady(now) === isReady(before) &&
+        now.status?.podIP === before.status?.podIP &&
+        now.metadata.deletionTimestamp === before.metadata.deletionTimestamp &&
+        now.metadata.labels === before.metadata.labels
+      )
         return [];
       const pod = (now ?? before)!;
       return pod.status?.podIP ? servicesOf(store, pod).map(idOf) : [];

@@ -33,7 +33,8 @@ function growVolume(world: Hands, claim: Claim, volume: Volume, wantedBytes: num
   const waitUntil = call?.dueMs ?? call?.retryMs ?? 0;
   if (waitUntil > world.nowMs) return world.after(waitUntil - world.nowMs, key);
   if (!asset || !backend || !driverAnswers(world.store, driver)) return fail(world, claim, `${driver} doesn't answer.`);
-  if (!mayCall(world.store, driver, 'grow')) return fail(world, claim, `PERMISSION_DENIED: the identity of ${driver} may not grow volumes.`);
+  if (!mayCall(world.store, driver, 'grow'))
+    return fail(world, claim, `PERMISSION_DENIED: the identity of ${driver} may not grow volumes.`);
   const more = wantedBytes - bytesOf(asset.spec.size);
   const used = usedByZone(world, backend);
   const old = used.get(asset.spec.zone);
@@ -52,13 +53,19 @@ function growVolume(world: Hands, claim: Claim, volume: Volume, wantedBytes: num
   world.put({ ...asset, spec: { ...asset.spec, size: quantityOf(wantedBytes) } });
   world.put({ ...volume, spec: { ...volume.spec, capacity: { storage: quantityOf(wantedBytes) } } });
   const message = 'The volume has grown; its file system grows when a pod has it mounted.';
-  const conditions = withCondition(claim.status?.conditions, { type: 'FileSystemResizePending', status: 'True', message }, stampOf(world.nowMs));
+  const conditions = withCondition(
+    claim.status?.conditions,
+    { type: 'FileSystemResizePending', status: 'True', message },
+    stampOf(world.nowMs)
+  );
   world.put({ ...claim, status: { ...claim.status, conditions } });
 }
 
 /** Second half: the file system, on the node where the claim is mounted. Source: as above, NodeExpandVolume. */
 function growFileSystem(world: Hands, claim: Claim, volume: Volume): void {
-  const mounted = world.store.podsOfClaim(claim.metadata.namespace ?? '', claim.metadata.name).some((pod) => takesRoom(pod) && pod.status?.phase === 'Running');
+  const mounted = world.store
+    .podsOfClaim(claim.metadata.namespace ?? '', claim.metadata.name)
+    .some((pod) => takesRoom(pod) && pod.status?.phase === 'Running');
   if (!mounted) return;
   const conditions = claim.status?.conditions?.filter((one) => one.type !== 'FileSystemResizePending') ?? [];
   const capacity = { storage: quantityOf(bytesOf(volume.spec.capacity.storage)) };
@@ -78,7 +85,9 @@ export const growing: Loop = {
     },
     Pod: (now, before) =>
       now && now.status?.phase === 'Running' && before?.status?.phase !== 'Running'
-        ? (now.spec.volumes ?? []).flatMap((one) => (one.persistentVolumeClaim ? [`${now.metadata.namespace}/${one.persistentVolumeClaim.claimName}`] : []))
+        ? (now.spec.volumes ?? []).flatMap((one) =>
+            one.persistentVolumeClaim ? [`${now.metadata.namespace}/${one.persistentVolumeClaim.claimName}`] : []
+          )
         : []
   },
   reconcile(world, key) {

@@ -59,6 +59,9 @@ export function withCondition(
   const list = conditions ?? [];
   const at = list.findIndex((one) => one.type === next.type);
   const old = list[at];
-  const made: Condition = { ...next, lastTransitionTime: old?.status === next.status && old.lastTransitionTime ? old.lastTransitionTime : stamp };
+  const made: Condition = {
+    ...next,
+    lastTransitionTime: old?.status === next.status && old.lastTransitionTime ? old.lastTransitionTime : stamp
+  };
   return at < 0 ? [...list, made] : list.map((one, i) => (i === at ? made : one));
 }

@@ -22,16 +22,7 @@ import { idOf, splitKey, withCondition, type Hands, type Loop } from './loop';
 
 /** Why a node is no place for a pod; the closed list. */
 export type PlaceFault =
-  | 'not-ready'
-  | 'unschedulable'
-  | 'taint'
-  | 'selector'
-  | 'cpu'
-  | 'memory'
-  | 'pods'
-  | 'slots'
-  | 'anti-affinity'
-  | 'volume-zone';
+  'not-ready' | 'unschedulable' | 'taint' | 'selector' | 'cpu' | 'memory' | 'pods' | 'slots' | 'anti-affinity' | 'volume-zone';
 
 /** What a pod brings along when a place is sought: its claims that are bound, and those that wait for the choice. */
 export interface Luggage {
@@ -95,14 +86,18 @@ function domainPods(facts: Facts, node: Node, topologyKey: string): Pod[] {
   return facts.list('Node').flatMap((one) => (one.metadata.labels?.[topologyKey] === value ? facts.podsOn(one.metadata.name) : []));
 }
 
-const noTerms: NonNullable<NonNullable<NonNullable<Pod['spec']['affinity']>['podAntiAffinity']>['requiredDuringSchedulingIgnoredDuringExecution']> = [];
+const noTerms: NonNullable<
+  NonNullable<NonNullable<Pod['spec']['affinity']>['podAntiAffinity']>['requiredDuringSchedulingIgnoredDuringExecution']
+> = [];
 const antiTerms = (pod: Pod) => pod.spec.affinity?.podAntiAffinity?.requiredDuringSchedulingIgnoredDuringExecution ?? noTerms;
 
 type Term = ReturnType<typeof antiTerms>[number];
 
 const clashes = (owner: Pod, other: Pod, term: Term): boolean =>
   other.metadata.uid !== owner.metadata.uid &&
-  (term.namespaces?.length ? term.namespaces.includes(other.metadata.namespace ?? '') : other.metadata.namespace === owner.metadata.namespace) &&
+  (term.namespaces?.length
+    ? term.namespaces.includes(other.metadata.namespace ?? '')
+    : other.metadata.namespace === owner.metadata.namespace) &&
   selectorMatches(term.labelSelector, other.metadata.labels);
 
 /** Whether the pod keeps apart from one in the node's domain, or one on the node keeps apart from it. */
@@ -207,12 +202,19 @@ const faultWords: Record<PlaceFault, string> = {
 
 /** The faults of all nodes in one sentence, the commonest first. */
 export const faultSentence = (faults: ReadonlyMap<PlaceFault, number>): string =>
-  [...faults].sort((a, b) => b[1] - a[1]).map(([fault, count]) => `${count} ${faultWords[fault]}`).join(', ');
+  [...faults]
+    .sort((a, b) => b[1] - a[1])
+    .map(([fault, count]) => `${count} ${faultWords[fault]}`)
+    .join(', ');
 
 function wait(world: Hands, pod: Pod, message: string): void {
   const old = conditionOf(pod.status?.conditions, 'PodScheduled');
   if (old?.status === 'False' && old.message === message) return;
-  const conditions = withCondition(pod.status?.conditions, { type: 'PodScheduled', status: 'False', reason: 'Unschedulable', message }, stampOf(world.nowMs));
+  const conditions = withCondition(
+    pod.status?.conditions,
+    { type: 'PodScheduled', status: 'False', reason: 'Unschedulable', message },
+    stampOf(world.nowMs)
+  );
   world.put({ ...pod, status: { ...pod.status, conditions } });
   world.event(pod, 'FailedScheduling', message, 'Warning');
 }
@@ -228,7 +230,11 @@ function seek(world: Hands, pod: Pod): void {
   const key = idOf(pod);
   if (luggage.missing.length) {
     waiting.delete(key);
-    wait(world, pod, `0 of ${world.store.list('Node').length} nodes can be chosen: the claim ${luggage.missing.join(', ')} is missing or not bound.`);
+    wait(
+      world,
+      pod,
+      `0 of ${world.store.list('Node').length} nodes can be chosen: the claim ${luggage.missing.join(', ')} is missing or not bound.`
+    );
     return;
   }
   const choices = world.memory<string>('chosenNode');
@@ -265,13 +271,19 @@ const again = '(all)';
 export const placing: Loop = {
   id: 'placing',
   watches: {
-    Pod: (now, before) => (now ? (now.spec.nodeName || now.metadata.deletionTimestamp ? [] : [idOf(now)]) : before?.spec.nodeName ? [again] : []),
+    Pod: (now, before) =>
+      now ? (now.spec.nodeName || now.metadata.deletionTimestamp ? [] : [idOf(now)]) : before?.spec.nodeName ? [again] : [],
     PersistentVolumeClaim: (now, before, store) =>
       now && before && now.status === before.status && now.spec === before.spec
         ? []
         : store.podsOfClaim((now ?? before)!.metadata.namespace ?? '', (now ?? before)!.metadata.name).map(idOf),
     Node: (now, before) =>
-      now && before && same(now.spec, before.spec) && same(now.metadata.labels, before.metadata.labels) && now.status?.conditions === before.status?.conditions && same(now.status?.allocatable, before.status?.allocatable)
+      now &&
+      before &&
+      same(now.spec, before.spec) &&
+      same(now.metadata.labels, before.metadata.labels) &&
+      now.status?.conditions === before.status?.conditions &&
+      same(now.status?.allocatable, before.status?.allocatable)
         ? []
         : [again],
     CSINode: () => [again],

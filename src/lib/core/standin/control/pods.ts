@@ -41,7 +41,12 @@ export function makePod(world: Hands, { owner, name, template, labels, spec }: M
   const namespace = owner.metadata.namespace ?? '';
   const account = template.spec.serviceAccountName ?? 'default';
   if (!world.store.get('ServiceAccount', namespace, account)) {
-    world.event(owner, 'FailedCreate', `${name} can't be made: the service account ${namespace}/${account} doesn't exist. Send it.`, 'Warning');
+    world.event(
+      owner,
+      'FailedCreate',
+      `${name} can't be made: the service account ${namespace}/${account} doesn't exist. Send it.`,
+      'Warning'
+    );
     return false;
   }
   const pod: Pod = {
@@ -78,8 +83,10 @@ const counts = (now: Pod | undefined, before: Pod | undefined): boolean =>
   now.metadata.ownerReferences !== before.metadata.ownerReferences;
 
 /** Key of the controller of a pod that changed in a way that counts. */
-export const ownersOfKind = (kind: Kind) => (now: Pod | undefined, before: Pod | undefined): string[] => {
-  if (!counts(now, before)) return [];
-  const id = controllerId(now ?? before, kind);
-  return id ? [id] : [];
-};
+export const ownersOfKind =
+  (kind: Kind) =>
+  (now: Pod | undefined, before: Pod | undefined): string[] => {
+    if (!counts(now, before)) return [];
+    const id = controllerId(now ?? before, kind);
+    return id ? [id] : [];
+  };

@@ -1,5 +1,15 @@
 import { bytesOf, hash32, quantityOf } from '../../shared';
-import { classOf, isReady, selectedNodeMark, waitsForConsumer, zoneLabel, zoneOf, type Backend, type Claim, type StorageClass } from '../../model';
+import {
+  classOf,
+  isReady,
+  selectedNodeMark,
+  waitsForConsumer,
+  zoneLabel,
+  zoneOf,
+  type Backend,
+  type Claim,
+  type StorageClass
+} from '../../model';
 import { backoffMs, backoffs } from '../clock/steps';
 import { volumeFinalizer } from '../admit/defaults';
 import { backendOf, shortageIn, type Used } from '../provider/backend';
@@ -83,7 +93,15 @@ function finish(world: Hands, claim: Claim, one: StorageClass, backend: Backend,
     apiVersion: 'standin.example/v1',
     kind: 'Asset',
     metadata: { name: handle },
-    spec: { backend: backend.metadata.name, driver: one.provisioner, zone, size, fsType, requestName: name, ...(one.parameters ? { parameters: one.parameters } : {}) },
+    spec: {
+      backend: backend.metadata.name,
+      driver: one.provisioner,
+      zone,
+      size,
+      fsType,
+      requestName: name,
+      ...(one.parameters ? { parameters: one.parameters } : {})
+    },
     status: { attachedTo: [] }
   });
   countUsed(world, backend.metadata.name, zone, sizeBytes, 1);
@@ -101,7 +119,13 @@ function finish(world: Hands, claim: Claim, one: StorageClass, backend: Backend,
       storageClassName: one.metadata.name,
       persistentVolumeReclaimPolicy: one.reclaimPolicy ?? 'Delete',
       volumeMode: claim.spec.volumeMode ?? 'Filesystem',
-      claimRef: { apiVersion: 'v1', kind: 'PersistentVolumeClaim', namespace: claim.metadata.namespace, name: claim.metadata.name, uid: claim.metadata.uid },
+      claimRef: {
+        apiVersion: 'v1',
+        kind: 'PersistentVolumeClaim',
+        namespace: claim.metadata.namespace,
+        name: claim.metadata.name,
+        uid: claim.metadata.uid
+      },
       csi: { driver: one.provisioner, volumeHandle: handle, fsType },
       nodeAffinity: { required: { nodeSelectorTerms: [{ matchExpressions: [{ key: zoneLabel, operator: 'In', values: [zone] }] }] } }
     },

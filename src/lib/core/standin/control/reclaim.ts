@@ -29,7 +29,11 @@ function release(world: Hands, volume: Volume): void {
   if (claim && claim.metadata.uid === claimRef.uid) return;
   const released = world.put({ ...volume, status: { ...volume.status, phase: 'Released' } });
   if (released.spec.persistentVolumeReclaimPolicy !== 'Delete')
-    world.event(released, 'VolumeReleased', 'Its claim has gone; the policy is Retain, so volume and asset stay. Clear spec.claimRef to hand it out again.');
+    world.event(
+      released,
+      'VolumeReleased',
+      'Its claim has gone; the policy is Retain, so volume and asset stay. Clear spec.claimRef to hand it out again.'
+    );
 }
 
 function deleteAsset(world: Hands, key: string, volume: Volume): void {
@@ -72,7 +76,8 @@ export const reclaim: Loop = {
       if (now) return now.metadata.deletionTimestamp ? [`claim:${idOf(now)}`] : [];
       return [...store.by<'PersistentVolume'>('volumesOfClaim', idOf(before!))].map((one) => `volume:${one.metadata.name}`);
     },
-    PersistentVolume: (now) => (now && (now.metadata.deletionTimestamp || now.status?.phase === 'Released') ? [`volume:${now.metadata.name}`] : []),
+    PersistentVolume: (now) =>
+      now && (now.metadata.deletionTimestamp || now.status?.phase === 'Released') ? [`volume:${now.metadata.name}`] : [],
     Pod: (now, before) =>
       now && now.status?.phase === before?.status?.phase
         ? []

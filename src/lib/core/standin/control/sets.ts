@@ -139,7 +139,9 @@ function roll(world: Hands, set: StatefulSet): void {
   const partition = set.spec.updateStrategy?.rollingUpdate?.partition ?? 0;
   const old = membersOf(world, set)
     .reverse()
-    .find(({ pod, ordinal }) => ordinal >= partition && pod.metadata.labels?.[revisionLabel] !== revision && !pod.metadata.deletionTimestamp);
+    .find(
+      ({ pod, ordinal }) => ordinal >= partition && pod.metadata.labels?.[revisionLabel] !== revision && !pod.metadata.deletionTimestamp
+    );
   if (old) removeMember(world, set, old);
 }
 

@@ -11,7 +11,8 @@ export type Row = [key: string, value: string];
 const foundingRows = 6;
 
 /** SHA-256 over the rows as written, in hex. Source: FIPS 180-4. */
-export const checksumOf = (rows: readonly Row[]): string => bytesToHex(sha256(utf8ToBytes(rows.map(([key, value]) => `${key}\t${value}\n`).join(''))));
+export const checksumOf = (rows: readonly Row[]): string =>
+  bytesToHex(sha256(utf8ToBytes(rows.map(([key, value]) => `${key}\t${value}\n`).join(''))));
 
 /** Whether what is stored is what was written. */
 export const storeHolds = (store: NonNullable<NonNullable<Asset['status']>['store']>): boolean => checksumOf(store.rows) === store.checksum;
@@ -41,5 +42,5 @@ export function openStore(world: Hands, pod: Pod): void {
     world.put({ ...asset, status: { attachedTo: [], ...asset.status, store: { rows, checksum: checksumOf(rows) } } });
     return;
   }
-  if (!storeHolds(store)) world.event(pod, 'StoreDamaged', 'What lies in the volume doesn\'t agree with its checksum.', 'Warning');
+  if (!storeHolds(store)) world.event(pod, 'StoreDamaged', "What lies in the volume doesn't agree with its checksum.", 'Warning');
 }

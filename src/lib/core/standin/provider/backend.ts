@@ -8,7 +8,8 @@ export interface Used {
 }
 
 /** The backend that a driver draws from. */
-export const backendOf = (facts: Facts, driver: string): Backend | undefined => facts.list('Backend').find((one) => one.spec.driver === driver);
+export const backendOf = (facts: Facts, driver: string): Backend | undefined =>
+  facts.list('Backend').find((one) => one.spec.driver === driver);
 
 /** What has been handed out, by zone, counted from the assets. */
 export function usedOf(facts: Facts, backend: Backend): Map<string, Used> {
@@ -39,11 +40,19 @@ export function shortageIn(backend: Backend, zone: string, sizeBytes: number, us
   let count = 0;
   for (const one of used.values()) count += one.volumes;
   if (count >= quotaVolumes)
-    return { code: 'RESOURCE_EXHAUSTED', message: `The quota of ${quotaVolumes} volumes of ${name} is used up.`, field: 'spec.quotaVolumes' };
+    return {
+      code: 'RESOURCE_EXHAUSTED',
+      message: `The quota of ${quotaVolumes} volumes of ${name} is used up.`,
+      field: 'spec.quotaVolumes'
+    };
   const place = zones.find((one) => one.name === zone);
   if (!place) return { code: 'RESOURCE_EXHAUSTED', message: `${name} has nothing in zone ${zone || '(none)'}.`, field: 'spec.zones' };
   const free = bytesOf(place.capacity) - (used.get(zone)?.sizeBytes ?? 0);
   if (sizeBytes > free)
-    return { code: 'RESOURCE_EXHAUSTED', message: `${name} has ${Math.floor(free / 2 ** 30)} GiB free in zone ${zone}.`, field: 'spec.zones' };
+    return {
+      code: 'RESOURCE_EXHAUSTED',
+      message: `${name} has ${Math.floor(free / 2 ** 30)} GiB free in zone ${zone}.`,
+      field: 'spec.zones'
+    };
   return undefined;
 }

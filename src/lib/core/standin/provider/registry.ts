@@ -15,10 +15,19 @@ export function pullOf(facts: Facts, image: string): Pull {
   const { host, repository } = imageParts(image);
   const registry = facts.list('Registry').find((one) => one.spec.host === host);
   if (!registry) {
-    return { fault: { field: 'host', value: host || '(none)', message: host ? `no registry ${host} is known to this place` : 'the reference names no registry' } };
+    return {
+      fault: {
+        field: 'host',
+        value: host || '(none)',
+        message: host ? `no registry ${host} is known to this place` : 'the reference names no registry'
+      }
+    };
   }
   if (!registry.spec.reachable) {
-    return { registry, fault: { field: 'spec.reachable', value: 'false', message: `the registry ${host} can't be reached from the nodes` } };
+    return {
+      registry,
+      fault: { field: 'spec.reachable', value: 'false', message: `the registry ${host} can't be reached from the nodes` }
+    };
   }
   const { images } = registry.spec;
   if (images && !images.some((one) => one === image || one === repository)) {

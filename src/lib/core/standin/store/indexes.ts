@@ -47,7 +47,9 @@ export const indexers = {
     kind: '*',
     keys: (object) => object.metadata.ownerReferences?.map((owner) => owner.uid) ?? none
   } satisfies Indexer as Indexer,
-  events: indexer('Event', (event) => [`${event.involvedObject.kind} ${event.involvedObject.namespace ?? ''}/${event.involvedObject.name}`]),
+  events: indexer('Event', (event) => [
+    `${event.involvedObject.kind} ${event.involvedObject.namespace ?? ''}/${event.involvedObject.name}`
+  ]),
   servicesByPair: indexer('Service', (service) => {
     const pair = firstPair(service.metadata.namespace ?? '', service.spec.selector);
     return pair ? [pair] : none;

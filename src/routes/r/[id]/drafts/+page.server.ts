@@ -5,5 +5,12 @@ export const load: PageServerLoad = async ({ parent, depends }) => {
   depends('drafts');
   const { cluster } = await parent();
   const app = await getApp();
-  return { list: (await app.drafts.of(cluster.name)).map(({ id, name, text, updatedAt }) => ({ id, name, updatedAt, lines: text.split('\n').length })) };
+  return {
+    list: (await app.drafts.of(cluster.name)).map(({ id, name, text, updatedAt }) => ({
+      id,
+      name,
+      updatedAt,
+      lines: text.split('\n').length
+    }))
+  };
 };

@@ -5,14 +5,20 @@
   import { prefs } from '$ui/prefs.svelte';
 
   let { data } = $props();
-  const spaces = $derived([...new Set(data.all.map((one) => one.namespace || (one.kind === 'Namespace' ? one.name : '')).filter(Boolean))].sort());
+  const spaces = $derived(
+    [...new Set(data.all.map((one) => one.namespace || (one.kind === 'Namespace' ? one.name : '')).filter(Boolean))].sort()
+  );
   const query = $derived(data.namespace ? `?namespace=${encodeURIComponent(data.namespace)}` : '');
   /** Secret values stay covered on screen; the file carries them. */
   const shown = $derived(
     prefs.covered
       ? data.view.yaml
           .split('---\n')
-          .map((text) => (/^kind: Secret$/m.test(text) ? text.replace(/(^data:\n)((?: {2}.*\n?)+)/m, (_, head: string, body: string) => head + body.replace(/: .*/g, ': ··········')) : text))
+          .map((text) =>
+            /^kind: Secret$/m.test(text)
+              ? text.replace(/(^data:\n)((?: {2}.*\n?)+)/m, (_, head: string, body: string) => head + body.replace(/: .*/g, ': ··········'))
+              : text
+          )
           .join('---\n')
       : data.view.yaml
   );
@@ -21,7 +27,7 @@
       await navigator.clipboard.writeText(data.view.yaml);
       notices.say('The manifests are on the clipboard.');
     } catch {
-      notices.complain({ detail: 'The browser doesn\'t let pages write to the clipboard.', remedy: 'Take the file instead.' });
+      notices.complain({ detail: "The browser doesn't let pages write to the clipboard.", remedy: 'Take the file instead.' });
     }
   }
 </script>
@@ -32,11 +38,19 @@
   <div class="flex items-start justify-between gap-6">
     <div>
       <h1>{data.view.count ? `${plural(data.view.count, 'manifest')}, in the order of sending.` : 'Nothing to hand over yet.'}</h1>
-      <p class="quiet mt-1">What people sent and what still stands at this moment; not what control loops made of it. Secrets are in the file: keep it accordingly.</p>
+      <p class="quiet mt-1">
+        What people sent and what still stands at this moment; not what control loops made of it. Secrets are in the file: keep it
+        accordingly.
+      </p>
     </div>
     {#if data.view.count}
       <div class="flex items-center gap-2 whitespace-nowrap">
-        <select class="border-line bg-sheet border px-2 py-1" value={data.namespace ?? ''} onchange={(event) => goto(event.currentTarget.value ? `?namespace=${encodeURIComponent(event.currentTarget.value)}` : '?')} aria-label="Namespace">
+        <select
+          class="border border-line bg-sheet px-2 py-1"
+          value={data.namespace ?? ''}
+          onchange={(event) => goto(event.currentTarget.value ? `?namespace=${encodeURIComponent(event.currentTarget.value)}` : '?')}
+          aria-label="Namespace"
+        >
           <option value="">all namespaces</option>
           {#each spaces as one (one)}<option>{one}</option>{/each}
         </select>
@@ -47,13 +61,21 @@
   </div>
   {#if data.view.count}
     <div class="mt-4 grid min-h-0 flex-1 grid-cols-[280px_1fr] gap-x-8">
-      <ol class="small border-ink list-inside list-decimal overflow-auto border-t">
-        {#each data.view.items as one (one.kind + one.namespace + one.name)}<li class="border-line border-b py-1"><span class="quiet">{one.kind}</span> <span class="mono">{one.name}</span></li>{/each}
+      <ol class="small list-inside list-decimal overflow-auto border-t border-ink">
+        {#each data.view.items as one (one.kind + one.namespace + one.name)}<li class="border-b border-line py-1">
+            <span class="quiet">{one.kind}</span> <span class="mono">{one.name}</span>
+          </li>{/each}
       </ol>
       <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
-      <pre class="border-ink overflow-auto border-t py-2 text-[0.8rem] leading-[1.5]" tabindex="0" aria-label="Manifests as YAML">{shown}</pre>
+      <pre
+        class="overflow-auto border-t border-ink py-2 text-[0.8rem] leading-[1.5]"
+        tabindex="0"
+        aria-label="Manifests as YAML">{shown}</pre>
     </div>
   {:else}
-    <p class="mt-4 max-w-[44rem]">Send manifests from <a class="word" href="/r/{encodeURIComponent(data.id)}/drafts">a draft</a>; they can then be taken out here as ordered YAML that opens elsewhere.</p>
+    <p class="mt-4 max-w-[44rem]">
+      Send manifests from <a class="word" href="/r/{encodeURIComponent(data.id)}/drafts">a draft</a>; they can then be taken out here as
+      ordered YAML that opens elsewhere.
+    </p>
   {/if}
 </div>

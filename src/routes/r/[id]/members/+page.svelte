@@ -15,14 +15,34 @@
 
 <div class="px-[26px] py-5">
   {#if bands.length}
-    <h1><Say text={stack.broken ? stack.sentence : stack.members.ready === stack.members.wanted ? `${plural(stack.members.ready, 'member')} of ${plural(data.view.total, 'workload')} ${stack.members.ready === 1 ? 'is' : 'are'} ready.` : `${stack.members.ready} of ${plural(stack.members.wanted, 'member')} ready; the others come up.`} /></h1>
-    {#if bands.length > 6}<p class="mt-2"><input class="border-line bg-sheet small w-[16rem] border px-2 py-0.5" bind:value={text} placeholder="narrow by name" aria-label="Narrow the workloads" /></p>{/if}
+    <h1>
+      <Say
+        text={stack.broken
+          ? stack.sentence
+          : stack.members.ready === stack.members.wanted
+            ? `${plural(stack.members.ready, 'member')} of ${plural(data.view.total, 'workload')} ${stack.members.ready === 1 ? 'is' : 'are'} ready.`
+            : `${stack.members.ready} of ${plural(stack.members.wanted, 'member')} ready; the others come up.`}
+      />
+    </h1>
+    {#if bands.length > 6}<p class="mt-2">
+        <input
+          class="small w-[16rem] border border-line bg-sheet px-2 py-0.5"
+          bind:value={text}
+          placeholder="narrow by name"
+          aria-label="Narrow the workloads"
+        />
+      </p>{/if}
     {#each shown as band (band.kind + band.namespace + band.name)}
       <Band id={data.id} flag={data.cluster.flag} {band} marked={page.url.hash === `#${band.name}`} />
     {/each}
-    {#if data.view.total > bands.length}<p class="quiet mt-4">{plural(data.view.total - bands.length, 'more workload')}; find one by its name with <span class="key">/</span>.</p>{/if}
+    {#if data.view.total > bands.length}<p class="quiet mt-4">
+        {plural(data.view.total - bands.length, 'more workload')}; find one by its name with <span class="key">/</span>.
+      </p>{/if}
   {:else}
     <h1>No workloads yet.</h1>
-    <p class="mt-3 max-w-[44rem]">Write a stateful set in <a class="word" href="/r/{encodeURIComponent(data.id)}/drafts">a draft</a>, or drop manifests there: its members then stand here as bands, one row each.</p>
+    <p class="mt-3 max-w-[44rem]">
+      Write a stateful set in <a class="word" href="/r/{encodeURIComponent(data.id)}/drafts">a draft</a>, or drop manifests there: its
+      members then stand here as bands, one row each.
+    </p>
   {/if}
 </div>

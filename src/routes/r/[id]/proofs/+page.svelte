@@ -9,7 +9,9 @@
   let { data } = $props();
   let running = $state(false);
   const proved = $derived(new Set(data.proofs.map((one) => `${one.namespace}/${one.set}`)));
-  const key = $derived(page.url.searchParams.get('set') ?? [...proved][0] ?? (data.sets[0] ? `${data.sets[0].namespace}/${data.sets[0].name}` : ''));
+  const key = $derived(
+    page.url.searchParams.get('set') ?? [...proved][0] ?? (data.sets[0] ? `${data.sets[0].namespace}/${data.sets[0].name}` : '')
+  );
   const namespace = $derived(key.split('/')[0] ?? '');
   const set = $derived(key.split('/')[1] ?? '');
   const mine = $derived(data.proofs.filter((one) => one.namespace === namespace && one.set === set));
@@ -39,28 +41,55 @@
   {:else}
     <div class="flex items-start justify-between gap-6">
       <div>
-        <h1>{mine.length ? (stale === mine.length ? `What was proved of ${set} is stale.` : `${set} holds in ${word(ok)} of ${word(mine.length)} proofs.`) : `${set} has not been proved yet.`}</h1>
-        <p class="quiet mt-1">pack: stateful set · <span class="mono">{namespace}</span>{stale ? ` · ${stale} stale: something they speak of has changed since` : ''} · evidence kept with the rehearsal</p>
+        <h1>
+          {mine.length
+            ? stale === mine.length
+              ? `What was proved of ${set} is stale.`
+              : `${set} holds in ${word(ok)} of ${word(mine.length)} proofs.`
+            : `${set} has not been proved yet.`}
+        </h1>
+        <p class="quiet mt-1">
+          pack: stateful set · <span class="mono">{namespace}</span>{stale
+            ? ` · ${stale} stale: something they speak of has changed since`
+            : ''} · evidence kept with the rehearsal
+        </p>
       </div>
       <div class="flex items-center gap-2 whitespace-nowrap">
         {#if data.sets.length > 1}
-          <select class="select-plain border-line bg-sheet border px-2 py-1" value={key} onchange={(event) => goto(`?${new URLSearchParams({ set: event.currentTarget.value })}`)} aria-label="Workload">
+          <select
+            class="select-plain border border-line bg-sheet px-2 py-1"
+            value={key}
+            onchange={(event) => goto(`?${new URLSearchParams({ set: event.currentTarget.value })}`)}
+            aria-label="Workload"
+          >
             {#each data.sets as one (one.namespace + one.name)}<option value="{one.namespace}/{one.name}">{one.name}</option>{/each}
           </select>
         {/if}
-        <button class="push push-main" onclick={prove} disabled={running}>{running ? 'Proving …' : mine.length ? 'Prove again' : 'Prove'}</button>
+        <button class="push push-main" onclick={prove} disabled={running}
+          >{running ? 'Proving …' : mine.length ? 'Prove again' : 'Prove'}</button
+        >
       </div>
     </div>
     {#if !mine.length}
-      <p class="mt-5 max-w-[44rem]">The pack asks whether every claim is bound as asked, whether members started in order, whether names lead where they should and nowhere else, whether the data reads back, and whether a member that is taken away comes back.</p>
+      <p class="mt-5 max-w-[44rem]">
+        The pack asks whether every claim is bound as asked, whether members started in order, whether names lead where they should and
+        nowhere else, whether the data reads back, and whether a member that is taken away comes back.
+      </p>
     {:else}
       <div class="mt-4 grid grid-cols-[minmax(300px,430px)_1fr] gap-x-8">
-        <ul class="border-ink border-t">
+        <ul class="border-t border-ink">
           {#each mine as one (one.id)}
-            <li class="border-line border-b">
-              <button class="grid w-full grid-cols-[22px_1fr_auto] px-2 py-2.5 text-left {shown?.id === one.id ? 'bg-tape' : 'hover:bg-tape'}" aria-pressed={shown?.id === one.id} onclick={() => choose(one.id)}>
+            <li class="border-b border-line">
+              <button
+                class="grid w-full grid-cols-[22px_1fr_auto] px-2 py-2.5 text-left {shown?.id === one.id ? 'bg-tape' : 'hover:bg-tape'}"
+                aria-pressed={shown?.id === one.id}
+                onclick={() => choose(one.id)}
+              >
                 <span class="pt-[3px]"><Peg state={one.stale ? 'settling' : one.state} /></span>
-                <span><b class="font-semibold">{one.title}</b><br /><span class="quiet">{one.stale ? `stale: ${one.says}` : one.says}</span></span>
+                <span
+                  ><b class="font-semibold">{one.title}</b><br /><span class="quiet">{one.stale ? `stale: ${one.says}` : one.says}</span
+                  ></span
+                >
                 <span class="mono quiet text-[0.78rem]">{shortClock(one.atMs)}</span>
               </button>
             </li>
@@ -76,9 +105,15 @@
                 <tbody>
                   {#each shown.checks as check, i (i)}
                     <tr>
-                      <td class="mono break-all">{check.asked}</td>
-                      <td class="mono break-all">{safe(check.expected)}</td>
-                      <td class="break-words {check.ok ? '' : 'text-brick'}"><span class="inline-flex items-baseline gap-2"><Peg state={check.ok ? 'holds' : 'broken'} size={10} label={check.ok ? 'as expected' : 'not as expected'} /><span class="mono">{safe(check.got)}</span></span></td>
+                      <td class="mono break-words">{check.asked}</td>
+                      <td class="mono break-words">{safe(check.expected)}</td>
+                      <td class="break-words {check.ok ? '' : 'text-brick'}"
+                        ><span class="inline-flex items-baseline gap-2"
+                          ><Peg state={check.ok ? 'holds' : 'broken'} size={10} label={check.ok ? 'as expected' : 'not as expected'} /><span
+                            class="mono">{safe(check.got)}</span
+                          ></span
+                        ></td
+                      >
                     </tr>
                   {/each}
                 </tbody>

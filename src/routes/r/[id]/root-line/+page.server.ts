@@ -6,15 +6,22 @@ import type { PageServerLoad } from './$types';
 
 export const load: PageServerLoad = async ({ params, depends, url }) => {
   depends('rehearsal');
-  const ref = { kind: (url.searchParams.get('kind') ?? '') as Kind, namespace: url.searchParams.get('namespace') ?? '', name: url.searchParams.get('name') ?? '' };
+  const ref = {
+    kind: (url.searchParams.get('kind') ?? '') as Kind,
+    namespace: url.searchParams.get('namespace') ?? '',
+    name: url.searchParams.get('name') ?? ''
+  };
   const line = await asked(params.id, 'rootLine', ref);
   if (!line) {
-    if (!['Pod', 'PersistentVolumeClaim', 'StatefulSet'].includes(ref.kind)) error(404, 'A root line is drawn for a pod, a claim or a set.');
+    if (!['Pod', 'PersistentVolumeClaim', 'StatefulSet'].includes(ref.kind))
+      error(404, 'A root line is drawn for a pod, a claim or a set.');
     return { ref, line: null };
   }
   const joints = line.joints.map((joint) => ({
     ...joint,
-    remedy: joint.remedy ? { text: joint.remedy.text, manifests: joint.remedy.manifests ? writeManifests(joint.remedy.manifests) : null } : null
+    remedy: joint.remedy
+      ? { text: joint.remedy.text, manifests: joint.remedy.manifests ? writeManifests(joint.remedy.manifests) : null }
+      : null
   }));
   return { ref, line: { ...line, joints } };
 };

@@ -12,7 +12,12 @@
   const line = $derived(data.line);
   const rows = $derived(line ? rowsOf(line.joints) : []);
   let picked = $state<string | null>(null);
-  const chosen = $derived(rows.find((row) => row.id === picked) ?? rows.find((row) => row.id === line?.firstBreak) ?? rows.find((row) => row.state === 'settling') ?? rows[0]);
+  const chosen = $derived(
+    rows.find((row) => row.id === picked) ??
+      rows.find((row) => row.id === line?.firstBreak) ??
+      rows.find((row) => row.state === 'settling') ??
+      rows[0]
+  );
   const broken = $derived(rows.find((row) => row.id === line?.firstBreak));
   const waiting = $derived(rows.filter((row) => row.state === 'waiting').length);
   const kinds: Record<string, string> = { Pod: 'pod', PersistentVolumeClaim: 'claim', StatefulSet: 'set' };
@@ -41,11 +46,13 @@
   {:else}
     <h1><Say text={line.sentence} /></h1>
     <p class="quiet mt-0.5">
-      Root line of {line.trunks.length > 1 ? `${line.trunks.length} members` : `the ${kinds[data.ref.kind]} ${data.ref.name}`} · namespace <span class="mono">{data.ref.namespace}</span>
-      {#if broken}· first break: <b class="text-ink font-semibold">{broken.title}</b> · {waiting} {waiting === 1 ? 'joint' : 'joints'} above {waiting === 1 ? 'waits' : 'wait'} on it{:else}· no break{/if}
+      Root line of {line.trunks.length > 1 ? `${line.trunks.length} members` : `the ${kinds[data.ref.kind]} ${data.ref.name}`} · namespace
+      <span class="mono">{data.ref.namespace}</span>
+      {#if broken}· first break: <b class="font-semibold text-ink">{broken.title}</b> · {waiting}
+        {waiting === 1 ? 'joint' : 'joints'} above {waiting === 1 ? 'waits' : 'wait'} on it{:else}· no break{/if}
     </p>
     {#if line.joints.length}
-      <div class="mt-2 grid grid-cols-[minmax(0,1fr)_270px] gap-x-7">
+      <div class="mt-2 grid max-w-[80rem] grid-cols-[minmax(0,1fr)_270px] gap-x-7">
         <LineDrawing {rows} trunks={line.trunks} firstBreak={line.firstBreak} chosen={chosen?.id} onchoose={(id) => (picked = id)} />
         {#if chosen}<JointSheet row={chosen} isBreak={chosen.id === line.firstBreak} ondraft={draft} />{/if}
       </div>

@@ -26,7 +26,11 @@ function stop(turn: Turn): void {
   world.drop(refOf(pod));
 }
 
-const podsWithClaims = (store: Store, node: string): string[] => store.podsOn(node).filter((pod) => pod.spec.volumes?.length).map(idOf);
+const podsWithClaims = (store: Store, node: string): string[] =>
+  store
+    .podsOn(node)
+    .filter((pod) => pod.spec.volumes?.length)
+    .map(idOf);
 
 function podsOfVolume(store: Store, volume: string | undefined): Pod[] {
   const claim = store.get('PersistentVolume', '', volume ?? '')?.spec.claimRef;
@@ -38,7 +42,9 @@ export const agent: Loop = {
   id: 'node-agent',
   watches: {
     Pod: (now, before) =>
-      now && (now.spec.nodeName || now.metadata.deletionTimestamp) && (now.spec !== before?.spec || now.metadata.deletionTimestamp !== before?.metadata.deletionTimestamp)
+      now &&
+      (now.spec.nodeName || now.metadata.deletionTimestamp) &&
+      (now.spec !== before?.spec || now.metadata.deletionTimestamp !== before?.metadata.deletionTimestamp)
         ? [idOf(now)]
         : now
           ? []
@@ -71,7 +77,8 @@ export const agent: Loop = {
       world.endAll(`Pod ${key}`);
       return;
     }
-    const state: AgentState = known && known.uid === pod.metadata.uid ? known : { uid: pod.metadata.uid ?? '', stage: 'volumes', failures: 0, restarts: 0 };
+    const state: AgentState =
+      known && known.uid === pod.metadata.uid ? known : { uid: pod.metadata.uid ?? '', stage: 'volumes', failures: 0, restarts: 0 };
     const turn: Turn = { world, pod, key, state };
     if (pod.metadata.deletionTimestamp) {
       stop(turn);

@@ -16,18 +16,27 @@ export function referencesOf(pod: Pod): Reference[] {
   const found: Reference[] = [];
   (pod.spec.volumes ?? []).forEach(({ configMap, secret }, i) => {
     const at = `spec.volumes[${i}]`;
-    if (configMap?.name && !configMap.optional) found.push({ kind: 'ConfigMap', name: configMap.name, field: `${at}.configMap.name`, mounted: true });
-    if (secret?.secretName && !secret.optional) found.push({ kind: 'Secret', name: secret.secretName, field: `${at}.secret.secretName`, mounted: true });
+    if (configMap?.name && !configMap.optional)
+      found.push({ kind: 'ConfigMap', name: configMap.name, field: `${at}.configMap.name`, mounted: true });
+    if (secret?.secretName && !secret.optional)
+      found.push({ kind: 'Secret', name: secret.secretName, field: `${at}.secret.secretName`, mounted: true });
   });
   pod.spec.containers.forEach(({ env = [], envFrom = [] }, i) => {
     const at = `spec.containers[${i}]`;
     env.forEach(({ valueFrom }, k) => {
-      for (const [kind, ref] of [['ConfigMap', valueFrom?.configMapKeyRef], ['Secret', valueFrom?.secretKeyRef]] as const) {
-        if (ref?.name && !ref.optional) found.push({ kind, name: ref.name, key: ref.key, field: `${at}.env[${k}].valueFrom`, mounted: false });
+      for (const [kind, ref] of [
+        ['ConfigMap', valueFrom?.configMapKeyRef],
+        ['Secret', valueFrom?.secretKeyRef]
+      ] as const) {
+        if (ref?.name && !ref.optional)
+          found.push({ kind, name: ref.name, key: ref.key, field: `${at}.env[${k}].valueFrom`, mounted: false });
       }
     });
     envFrom.forEach(({ configMapRef, secretRef }, k) => {
-      for (const [kind, ref] of [['ConfigMap', configMapRef], ['Secret', secretRef]] as const) {
+      for (const [kind, ref] of [
+        ['ConfigMap', configMapRef],
+        ['Secret', secretRef]
+      ] as const) {
         if (ref?.name && !ref.optional) found.push({ kind, name: ref.name, field: `${at}.envFrom[${k}]`, mounted: false });
       }
     });

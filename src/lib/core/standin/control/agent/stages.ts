@@ -105,7 +105,15 @@ export function imageStage(turn: Turn): void {
     world.begin(subjectOf(turn), 'pulling');
     world.event(pod, 'Pulling', `Pulls ${image}.`);
   }
-  if (working(turn, 'image', () => wireMs * (0.9 + 0.3 * draw(world.seed, `wire|${key}|${image}`)) + world.duration('pulling', `${key}|${image}`), image)) return;
+  if (
+    working(
+      turn,
+      'image',
+      () => wireMs * (0.9 + 0.3 * draw(world.seed, `wire|${key}|${image}`)) + world.duration('pulling', `${key}|${image}`),
+      image
+    )
+  )
+    return;
   world.end(subjectOf(turn), 'pulling');
   world.event(pod, 'Pulled', `${image} is on the node.`);
   keepImage(turn, image, sizeBytes);

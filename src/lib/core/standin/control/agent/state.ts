@@ -56,7 +56,12 @@ function podConditions(pod: Pod, ready: boolean, message: string | undefined, st
   const old = pod.status?.conditions;
   const made = (type: string, status: string, more?: { reason: string; message: string }): Condition => {
     const before = conditionOf(old, type);
-    return { type, status, ...more, lastTransitionTime: before?.status === status && before.lastTransitionTime ? before.lastTransitionTime : stamp };
+    return {
+      type,
+      status,
+      ...more,
+      lastTransitionTime: before?.status === status && before.lastTransitionTime ? before.lastTransitionTime : stamp
+    };
   };
   return [made('PodScheduled', 'True'), made('Initialized', 'True'), made('ContainersReady', truth, why), made('Ready', truth, why)];
 }

@@ -52,7 +52,10 @@
 
   async function send(target = data.id): Promise<boolean> {
     await keep();
-    const done = await doCall<{ nowMs: number }>('POST', `/rehearsals/${encodeURIComponent(target)}/send`, text, { yaml: true, ...(target === data.id ? { revision: data.rehearsal.revision } : {}) });
+    const done = await doCall<{ nowMs: number }>('POST', `/rehearsals/${encodeURIComponent(target)}/send`, text, {
+      yaml: true,
+      ...(target === data.id ? { revision: data.rehearsal.revision } : {})
+    });
     if (!done) return false;
     sent = { nowMs: done.nowMs, at: target };
     notices.say(`Sent to ${target} at ${clockText(done.nowMs)}. Run the clock (space), or until settled (s).`);
@@ -78,27 +81,45 @@
   <div class="flex min-h-0 min-w-0 flex-col">
     <div class="flex items-baseline gap-3 px-[18px] pt-4 pb-2">
       <span class="font-semibold">Draft</span>
-      <input class="border-line bg-sheet min-w-0 flex-1 border-b font-semibold" bind:value={name} maxlength="120" aria-label="Name of the draft" />
+      <input
+        class="min-w-0 flex-1 border-b border-line bg-sheet font-semibold"
+        bind:value={name}
+        maxlength="120"
+        aria-label="Name of the draft"
+      />
       <span class="quiet small" role="status">{kept ? 'kept' : 'keeping …'}</span>
       <a class="word small" href="{base}/drafts">all drafts</a>
     </div>
     <Editor bind:this={editor} bind:text problems={trouble?.problems ?? []} />
     {#if trouble}
-      <ul class="border-line max-h-[132px] shrink-0 overflow-auto border-t px-[18px] py-2" aria-label="Findings">
+      <ul class="max-h-[132px] shrink-0 overflow-auto border-t border-line px-[18px] py-2" aria-label="Findings">
         {#each trouble.problems ?? [] as one, i (i)}
           <li class="py-0.5">
             <Peg state="broken" size={10} label="error" />
-            {#if one.at.line}<button class="word font-semibold" onclick={() => editor?.show(one.at.line!, one.at.column)}>{one.at.line}:{one.at.column}</button>{/if}
+            {#if one.at.line}<button class="word font-semibold" onclick={() => editor?.show(one.at.line!, one.at.column)}
+                >{one.at.line}:{one.at.column}</button
+              >{/if}
             {one.message} <span class="quiet">{one.remedy}</span>
           </li>
         {:else}<li class="text-brick">{trouble.detail} {trouble.remedy}</li>{/each}
       </ul>
     {/if}
   </div>
-  <div class="border-line min-h-0 overflow-auto border-l px-5 py-4">
-    <ChangeSheet {sheet} unreadable={trouble !== null} target={data.id} cluster={data.cluster} nowMs={data.clock.nowMs} onsend={() => send()} onrehearse={rehearse} />
+  <div class="min-h-0 overflow-auto border-l border-line px-5 py-4">
+    <ChangeSheet
+      {sheet}
+      unreadable={trouble !== null}
+      target={data.id}
+      cluster={data.cluster}
+      nowMs={data.clock.nowMs}
+      onsend={() => send()}
+      onrehearse={rehearse}
+    />
     {#if sent}
-      <p class="mt-3">Sent to <span class="mono">{sent.at}</span> at {clockText(sent.nowMs)}. <a class="word" href="/r/{encodeURIComponent(sent.at)}/members">Watch the members</a></p>
+      <p class="mt-3">
+        Sent to <span class="mono">{sent.at}</span> at {clockText(sent.nowMs)}.
+        <a class="word" href="/r/{encodeURIComponent(sent.at)}/members">Watch the members</a>
+      </p>
     {/if}
   </div>
 </div>

@@ -5,5 +5,7 @@ export const GET: RequestHandler = async ({ params, url }) => {
   const namespace = url.searchParams.get('namespace');
   const { yaml } = await asked(params.id, 'manifests', namespace ? { namespace } : {});
   const name = `${params.id.replace('~', '-')}${namespace ? `-${namespace}` : ''}.yaml`;
-  return new Response(yaml, { headers: { 'content-type': 'application/yaml; charset=utf-8', 'content-disposition': `attachment; filename="${name}"` } });
+  return new Response(yaml, {
+    headers: { 'content-type': 'application/yaml; charset=utf-8', 'content-disposition': `attachment; filename="${name}"` }
+  });
 };

@@ -1,0 +1,36 @@
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { defineConfig } from '@playwright/test';
+
+const port = 4377;
+
+export default defineConfig({
+  testDir: 'tests/browser',
+  workers: 1,
+  timeout: 45_000,
+  reporter: [['list']],
+  use: {
+    baseURL: `http://127.0.0.1:${port}`,
+    viewport: { width: 1280, height: 800 },
+    colorScheme: 'light',
+    screenshot: 'only-on-failure',
+    launchOptions: {
+      executablePath: '/usr/bin/chromium',
+      args: [
+        '--no-sandbox',
+        '--disable-gpu',
+        '--disable-quic',
+        '--disable-background-networking',
+        '--disable-component-update',
+        '--disable-sync',
+        '--no-first-run'
+      ]
+    }
+  },
+  webServer: {
+    command: `node scripts/serve.mjs --port ${port} --data ${join(tmpdir(), `root-barn-browser-${process.ppid}`)} --fresh`,
+    url: `http://127.0.0.1:${port}/`,
+    timeout: 30_000,
+    reuseExistingServer: false
+  }
+});

@@ -1,0 +1,5 @@
+#!/usr/bin/env bash
+# npm run demo -- [--port 4178] [--data DIR] [--fresh]
+. "$(dirname "$0")/lib.sh"
+need_build
+exec node scripts/serve.mjs "$@"

@@ -1,0 +1,81 @@
+import { readManifests } from '$core/manifest';
+import type { ApiObject, Kind, Ref } from '$core/model';
+import { rootLine, type Joint } from '$core/rootline';
+import { installObjects, installOf, replay, type Action, type World } from '$core/standin';
+import { scenario } from '../../src/lib/scenario';
+
+/** Objects of manifests that are meant to be right. */
+export function objects(yaml: string): ApiObject[] {
+  const { objects: read, problems } = readManifests(yaml);
+  if (problems.length) throw new Error(problems.map((one) => `${one.at.line}: ${one.message}`).join('\n'));
+  return read.map((one) => one.object);
+}
+
+const named = (name: string) => scenario().find((one) => one.name === name)!;
+
+/** south-quay as a newcomer meets it: `bookings` waits, no driver. */
+export const southOrigin = () => named('south-quay');
+export const south = (): World => {
+  const one = southOrigin();
+  return replay(one, one.actions, one.headMs);
+};
+/** south-quay before anything was sent, with its class and driver ready. */
+export function readySouth(): World {
+  const one = southOrigin();
+  const world = replay(one, one.actions.slice(0, 1), 2_000);
+  must(world, { type: 'send', objects: driver() });
+  world.runSettled();
+  return world;
+}
+export const driver = (): ApiObject[] => installObjects(installOf('block.standin.example')!);
+
+/** Carries an action out that has to be taken. */
+export function must(world: World, action: Action): void {
+  const refusals = world.act(action);
+  if (refusals.length) throw new Error(refusals.map((one) => one.message).join('\n'));
+}
+export const send = (world: World, yaml: string): void => must(world, { type: 'send', objects: objects(yaml) });
+export const remove = (world: World, ref: Ref, keepMembers = false): void => must(world, { type: 'remove', ref, keepMembers });
+
+export const ref = (kind: Kind, namespace: string, name: string): Ref => ({ kind, namespace, name });
+export const bookings = (ordinal: number) => ref('Pod', 'tickets', `bookings-${ordinal}`);
+export const bookingsSet = ref('StatefulSet', 'tickets', 'bookings');
+
+/** The lowest broken joint of a subject; undefined when nothing is broken. */
+export function firstBreak(world: World, subject: Ref): Joint | undefined {
+  const line = rootLine(world.store, subject);
+  if (!line) throw new Error(`${subject.name} has no root line`);
+  const joint = line.joints.find((one) => one.state === 'broken');
+  if ((joint?.joint ?? null) !== line.firstBreak) throw new Error('the first break is not the lowest broken joint');
+  return joint;
+}
+
+/** A set of one in `default` with a claim, to be bent in one place. */
+export const smallSet = (
+  over: { name?: string; pod?: string; container?: string; claim?: string; service?: string; set?: string } = {}
+): string => {
+  const name = over.name ?? 'probe';
+  return `
+apiVersion: v1
+kind: Service
+metadata: {name: ${name}, namespace: default}
+spec: ${over.service ?? `{clusterIP: None, selector: {app: ${name}}, ports: [{name: data, port: 3600}]}`}
+---
+apiVersion: apps/v1
+kind: StatefulSet
+metadata: {name: ${name}, namespace: default}
+spec:
+  serviceName: ${name}
+  ${over.set ?? ''}
+  selector: {matchLabels: {app: ${name}}}
+  template:
+    metadata: {labels: {app: ${name}}}
+    spec:
+      ${over.pod ?? ''}
+      containers:
+      - {name: main, image: shelf.standin.example/engines/multi-primary-sql:8.4, volumeMounts: [{name: data, mountPath: /data}], ${over.container ?? ''}}
+  volumeClaimTemplates:
+  - metadata: {name: data}
+    spec: ${over.claim ?? '{accessModes: [ReadWriteOnce], storageClassName: steady-block, resources: {requests: {storage: 10Gi}}}'}
+`;
+};
