@@ -22,7 +22,12 @@ export default ts.config(
   {
     files: ['**/*.svelte', '**/*.svelte.ts'],
     languageOptions: { parserOptions: { parser: ts.parser, extraFileExtensions: ['.svelte'], svelteConfig } },
-    rules: { 'svelte/no-navigation-without-resolve': 'off', 'svelte/require-each-key': 'error', 'svelte/no-useless-mustaches': 'off', 'svelte/prefer-svelte-reactivity': 'off' }
+    rules: {
+      'svelte/no-navigation-without-resolve': 'off',
+      'svelte/require-each-key': 'error',
+      'svelte/no-useless-mustaches': 'off',
+      'svelte/prefer-svelte-reactivity': 'off'
+    }
   },
   {
     files: ['src/lib/core/**/*.ts'],

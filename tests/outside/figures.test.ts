@@ -53,13 +53,11 @@ describe('quantities', () => {
       E2: '100'
     };
     const one = fc.tuple(fc.integer({ min: 0, max: 99_999 }), fc.integer({ min: 0, max: 999 }), fc.constantFrom(...Object.keys(scale)));
-    const samples = fc
-      .sample(one, 300)
-      .map(([whole, part, suffix]) => ({
-        text: `${whole}.${String(part).padStart(3, '0')}${suffix}`,
-        number: `${whole}.${String(part).padStart(3, '0')}`,
-        suffix
-      }));
+    const samples = fc.sample(one, 300).map(([whole, part, suffix]) => ({
+      text: `${whole}.${String(part).padStart(3, '0')}${suffix}`,
+      number: `${whole}.${String(part).padStart(3, '0')}`,
+      suffix
+    }));
     const program = `
 import json, math, sys
 from fractions import Fraction

@@ -61,3 +61,6 @@ export const prefs = new Prefs();
 /** An address as it is shown: covered but for its first part, unless uncovered. */
 export const addressShown = (address: string): string =>
   prefs.covered && address ? address.replace(/^(\d+)\..*/, '$1.··.··.··') : address;
+
+/** A sentence with every address in it covered like all others. */
+export const sentenceShown = (text: string): string => text.replace(/\b\d{1,3}(\.\d{1,3}){3}\b/g, (address) => addressShown(address));

@@ -24,7 +24,10 @@ async function layDemo(db: Database): Promise<void> {
   for (const [place, one] of scenario().entries()) {
     await clusters.add(one, place);
     const { name, headMs, actions } = one;
-    await rehearsals.add({ id: name, cluster: name, fork: null, parent: null, forkedAtMs: null, headMs, frontierMs: headMs, revision: actions.length }, actions);
+    await rehearsals.add(
+      { id: name, cluster: name, fork: null, parent: null, forkedAtMs: null, headMs, frontierMs: headMs, revision: actions.length },
+      actions
+    );
   }
 }
 

@@ -1,5 +1,5 @@
 import { bytesOf } from '$core/shared';
-import { defaultClassMark, isReady } from '$core/model';
+import { defaultClassMark, isReady, type StorageClass } from '$core/model';
 import { supplyLooks, type State } from '$core/rootline';
 import { backendOf, driverPods, installs, usedOf } from '$core/standin';
 import { byName, type Scene } from './scene';
@@ -21,7 +21,8 @@ export interface Join {
 
 /** The Supply sheet: three rails (backends, drivers, classes) and what joins them. */
 export function supplyView({ facts }: Scene) {
-  const classes = facts.list('StorageClass').sort(byName);
+  const isDefault = (one: StorageClass) => one.metadata.annotations?.[defaultClassMark] === 'true';
+  const classes = facts.list('StorageClass').sort((a, b) => Number(isDefault(b)) - Number(isDefault(a)) || byName(a, b));
   const named = new Set([
     ...facts.list('CSIDriver').map((one) => one.metadata.name),
     ...classes.map((one) => one.provisioner),
@@ -65,7 +66,7 @@ export function supplyView({ facts }: Scene) {
   const cards = classes.map((one) => {
     const looks = supplyLooks(facts, one);
     const words = [
-      one.metadata.annotations?.[defaultClassMark] === 'true' ? 'default' : '',
+      isDefault(one) ? 'default' : '',
       one.allowVolumeExpansion ? 'grows' : 'no growth',
       one.volumeBindingMode === 'WaitForFirstConsumer' ? 'waits for first consumer' : 'binds at once',
       (one.reclaimPolicy ?? 'Delete').toLowerCase()

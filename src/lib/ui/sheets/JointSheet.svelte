@@ -1,6 +1,6 @@
 <script lang="ts">
   import Peg from '../parts/Peg.svelte';
-  import { addressShown } from '../prefs.svelte';
+  import { sentenceShown } from '../prefs.svelte';
   import { shortClock } from '../format';
   import type { LineRow } from './line-rows';
 
@@ -13,7 +13,6 @@
   const speaking = $derived(row.joints.filter((one) => one.state === row.state));
   const remedy = $derived(speaking.find((one) => one.remedy)?.remedy);
   const evidence = $derived(speaking.flatMap((one) => one.evidence).slice(0, 16));
-  const safe = (text: string) => text.replace(/\b\d{1,3}(\.\d{1,3}){3}\b/g, (address) => addressShown(address));
   const seconds = (ms: number) => Math.round(ms / 1000);
 </script>
 
@@ -36,7 +35,7 @@
         </p>{/if}
     </div>
   {/if}
-  <p class="mt-3">{safe(row.says)}.</p>
+  <p class="mt-3">{sentenceShown(row.says)}.</p>
   {#each speaking.slice(0, 1) as one (one.label)}
     {#if one.settling}<p class="quiet small mt-1">
         normal {seconds(one.settling.normalMs[0])}–{seconds(one.settling.normalMs[1])} s, since {shortClock(one.settling.sinceMs)}
@@ -49,10 +48,10 @@
         <li class="border-b border-line py-1.5">
           <span class="small break-words"><span class="quiet">{one.object.kind}</span> <span class="mono">{one.object.name}</span></span><br
           />
-          {#if one.field}<span class="mono text-[0.76rem] break-words">{one.field}: <b>{safe(one.value ?? '')}</b></span>{/if}
+          {#if one.field}<span class="mono text-[0.76rem] break-words">{one.field}: <b>{sentenceShown(one.value ?? '')}</b></span>{/if}
           {#if one.event}<span class="small"
               ><b class="font-semibold">{one.event.reason}</b>
-              {safe(one.event.message)}{one.event.count > 1 ? ` (${one.event.count} times)` : ''}</span
+              {sentenceShown(one.event.message)}{one.event.count > 1 ? ` (${one.event.count} times)` : ''}</span
             >{/if}
           {#if one.atMs !== undefined}<span class="mono quiet text-[0.72rem]"> {shortClock(one.atMs)}</span>{/if}
         </li>

@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { Trunk } from '$core/rootline';
+  import { sentenceShown } from '../prefs.svelte';
   import type { LineRow, ShownJoint } from './line-rows';
 
   interface Props {
@@ -169,7 +170,7 @@
             >
             <span class="mono truncate text-[0.82rem]">{row.label}</span>
           </span>
-          <span class="quiet block truncate text-[0.76rem] leading-[1.25]">{row.says}</span>
+          <span class="quiet block truncate text-[0.76rem] leading-[1.25]">{sentenceShown(row.says)}</span>
         </button>
       </li>
     {/each}

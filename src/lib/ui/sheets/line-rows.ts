@@ -16,13 +16,15 @@ export interface LineRow {
 
 const worstFirst: readonly State[] = ['broken', 'settling', 'waiting', 'unseen', 'holds'];
 
-/** `data-bookings-0 … -2` for names that differ only in their ordinal. */
+/** `data-bookings-0 … -2` for names that count up; others are listed as long as they are few. */
 function labelOf(labels: readonly string[]): string {
   const distinct = [...new Set(labels)];
-  if (distinct.length === 1) return distinct[0]!;
-  const [first, last] = [distinct[0]!, distinct.at(-1)!];
-  const tail = /-(\d+)([^-]*)$/.exec(last);
-  return distinct.length > 2 || tail ? `${first} … ${tail ? `-${tail[1]}` : last}` : distinct.join(', ');
+  const tails = distinct.map((one) => /^(.*-)(\d+)(.*)$/.exec(one));
+  const counts =
+    distinct.length > 1 &&
+    tails.every((one, i) => one && one[1] === tails[0]![1] && one[3] === tails[0]![3] && Number(one[2]) === Number(tails[0]![2]) + i);
+  if (counts) return `${distinct[0]} … -${tails.at(-1)![2]}`;
+  return distinct.length <= 4 ? distinct.join(', ') : `${distinct[0]} … ${distinct.at(-1)}`;
 }
 
 function rowOf(joints: readonly ShownJoint[]): LineRow {

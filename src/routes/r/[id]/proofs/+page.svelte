@@ -2,7 +2,7 @@
   import { goto } from '$app/navigation';
   import { page } from '$app/state';
   import Peg from '$ui/parts/Peg.svelte';
-  import { addressShown } from '$ui/prefs.svelte';
+  import { sentenceShown } from '$ui/prefs.svelte';
   import { doCall } from '$ui/call.svelte';
   import { lineHref, plural, shortClock } from '$ui/format';
 
@@ -28,8 +28,6 @@
     running = false;
   }
   const choose = (proof: string) => goto(`?${new URLSearchParams({ set: key, proof })}`, { keepFocus: true, noScroll: true });
-  /** Addresses in evidence are covered like all others. */
-  const safe = (text: string) => text.replace(/\b\d{1,3}(\.\d{1,3}){3}\b/g, (address) => addressShown(address));
 </script>
 
 <svelte:head><title>Proofs · {data.cluster.name} · Root Barn</title></svelte:head>
@@ -100,17 +98,17 @@
             <h2 class="text-[1.05rem]">{shown.title}</h2>
             <p class="quiet mb-2">{shown.note ?? shown.says}</p>
             {#if shown.checks.length}
-              <table class="table-plain">
-                <thead><tr><th>asked</th><th>expected</th><th>came back</th></tr></thead>
+              <table class="table-plain table-fixed [overflow-wrap:anywhere]">
+                <thead><tr><th class="w-[26%]">asked</th><th class="w-[34%]">expected</th><th>came back</th></tr></thead>
                 <tbody>
                   {#each shown.checks as check, i (i)}
                     <tr>
                       <td class="mono break-words">{check.asked}</td>
-                      <td class="mono break-words">{safe(check.expected)}</td>
+                      <td class="mono break-words">{sentenceShown(check.expected)}</td>
                       <td class="break-words {check.ok ? '' : 'text-brick'}"
-                        ><span class="inline-flex items-baseline gap-2"
+                        ><span class="flex min-w-0 items-baseline gap-2"
                           ><Peg state={check.ok ? 'holds' : 'broken'} size={10} label={check.ok ? 'as expected' : 'not as expected'} /><span
-                            class="mono">{safe(check.got)}</span
+                            class="mono">{sentenceShown(check.got)}</span
                           ></span
                         ></td
                       >

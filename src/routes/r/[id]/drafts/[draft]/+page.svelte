@@ -88,6 +88,7 @@
         aria-label="Name of the draft"
       />
       <span class="quiet small" role="status">{kept ? 'kept' : 'keeping …'}</span>
+      <span class="quiet small whitespace-nowrap"><span class="key">Esc</span> <span class="key">Tab</span> leaves the editor</span>
       <a class="word small" href="{base}/drafts">all drafts</a>
     </div>
     <Editor bind:this={editor} bind:text problems={trouble?.problems ?? []} />

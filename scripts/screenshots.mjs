@@ -1,0 +1,79 @@
+// Takes one PNG of each main view from the demo's data, into docs/screenshots. Same data, same moments, same pictures.
+import { spawn } from 'node:child_process';
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { chromium } from '@playwright/test';
+
+const data = mkdtempSync(join(tmpdir(), 'root-barn-pictures-'));
+const server = spawn('node', ['scripts/serve.mjs', '--port', '0', '--data', data], { stdio: ['ignore', 'pipe', 'inherit'] });
+const base = await new Promise((resolve, reject) => {
+  server.stdout.on('data', (chunk) => {
+    const found = /http:\/\/[\d.]+:\d+/.exec(String(chunk));
+    if (found) resolve(found[0]);
+  });
+  server.on('exit', () => reject(new Error('the server did not start')));
+});
+const browser = await chromium.launch({
+  executablePath: '/usr/bin/chromium',
+  args: [
+    '--no-sandbox',
+    '--disable-gpu',
+    '--disable-quic',
+    '--disable-background-networking',
+    '--disable-component-update',
+    '--disable-sync',
+    '--no-first-run'
+  ]
+});
+
+async function post(path, body) {
+  const response = await fetch(`${base}/api/v1${path}`, {
+    method: 'POST',
+    headers: { 'content-type': 'application/json' },
+    body: typeof body === 'string' ? body : JSON.stringify(body)
+  });
+  if (!response.ok) throw new Error(`${path}: ${await response.text()}`);
+  return response.json();
+}
+
+try {
+  const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, colorScheme: 'light', reducedMotion: 'reduce' });
+  const shot = async (name, path, act = async () => {}) => {
+    await page.goto(base + path);
+    await page.waitForTimeout(500);
+    await act();
+    await page.evaluate(() => document.fonts.ready);
+    await page.screenshot({ path: `docs/screenshots/${name}.png` });
+    console.log(`docs/screenshots/${name}.png`);
+  };
+  const line = '/r/south-quay/root-line?kind=StatefulSet&namespace=tickets&name=bookings';
+  await shot('estate', '/');
+  await shot('root-line', line);
+  await shot('supply-broken', '/r/south-quay/supply');
+  await shot('draft', line, async () => {
+    await page.getByRole('button', { name: 'Put in a draft' }).click();
+    await page.getByText('Order of sending').waitFor();
+    await page.waitForTimeout(300);
+  });
+  const { yaml } = await (await fetch(`${base}/api/v1/drivers/block.standin.example/install`)).json();
+  await post('/rehearsals/south-quay/send', yaml);
+  await post('/rehearsals/south-quay/clock', { untilMs: 405_000 });
+  await shot('lanes', '/r/south-quay/members');
+  await post('/rehearsals/south-quay/clock', { until: 'settled' });
+  await post('/rehearsals/south-quay/proofs', { namespace: 'tickets', set: 'bookings' });
+  await shot('members', '/r/south-quay/members');
+  await shot('ground', '/r/south-quay/ground');
+  await shot('claims', '/r/south-quay/claims?claim=tickets/data-bookings-1');
+  await shot('proofs', '/r/south-quay/proofs?set=tickets/bookings&proof=returns');
+  await shot('handover', '/r/south-quay/handover?namespace=tickets');
+  await shot('supply', '/r/north-quay/supply');
+  await shot('root-line-night', '/r/north-quay/root-line?kind=StatefulSet&namespace=events&name=boarding', async () => {
+    await page.keyboard.press('n');
+    await page.waitForTimeout(200);
+  });
+} finally {
+  await browser.close();
+  server.kill('SIGTERM');
+  rmSync(data, { recursive: true, force: true });
+}

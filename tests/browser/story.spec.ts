@@ -1,0 +1,265 @@
+import { expect, test, type Page } from '@playwright/test';
+
+/** Each test works on a fork of its own, so that the trunk stays as the demo leaves it. */
+async function forkOf(page: Page, cluster: string, name: string): Promise<string> {
+  const made = await page.request.post(`/api/v1/rehearsals/${cluster}/forks`, { data: { name } });
+  expect(made.status()).toBe(201);
+  return `/r/${cluster}~${name}`;
+}
+const level = (page: Page, name: string) =>
+  page.getByRole('navigation', { name: 'The stack' }).getByRole('link', { name: new RegExp(name) });
+const focusedText = (page: Page) => page.evaluate(() => document.activeElement?.textContent?.trim() ?? '');
+
+/** Presses Tab until the focus is on what is wanted; fails when it can't be reached. */
+async function tabTo(page: Page, wanted: RegExp, most = 80): Promise<void> {
+  for (let i = 0; i < most; i += 1) {
+    // As the hint beside the editor says: in it, Tab indents; Escape and then Tab leaves it.
+    if (await page.evaluate(() => document.activeElement?.closest('.cm-editor') !== null)) await page.keyboard.press('Escape');
+    await page.keyboard.press('Tab');
+    const label = await page.evaluate(() => document.activeElement?.getAttribute('aria-label') ?? '');
+    if (wanted.test(await focusedText(page)) || wanted.test(label)) return;
+  }
+  throw new Error(`${wanted} can't be reached with Tab`);
+}
+
+test('by mouse: traced, mended, run, proved, a member taken away, handed over', async ({ page }) => {
+  await page.goto('/');
+  await expect(page.getByRole('heading', { level: 1 })).toContainText('no driver answers to block.standin.example');
+  const row = page.getByRole('listitem').filter({ hasText: 'south-quay' });
+  await expect(row).toContainText('3 members of bookings wait');
+  await row.getByRole('link', { name: 'trace' }).click();
+
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('bookings waits: no driver answers to block.standin.example.');
+  await expect(page.getByText('first break: Driver')).toBeVisible();
+  await expect(page.getByRole('complementary', { name: 'The joint Driver' })).toContainText('no such object');
+  await page.getByRole('button', { name: 'Put in a draft' }).click();
+
+  await expect(page.getByRole('heading', { name: 'Change sheet' })).toBeVisible();
+  await expect(page.locator('dl')).toContainText('block-controller');
+  await page.getByRole('button', { name: 'Send to south-quay' }).click();
+  await page.getByRole('link', { name: 'Watch the members' }).click();
+  await page.getByRole('button', { name: 'settle' }).click();
+
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('3 members of 1 workload are ready.');
+  for (const name of ['Claims', 'Members']) await expect(level(page, name)).toContainText('3/3');
+  await expect(page.getByRole('list', { name: 'Lanes as a list' })).toContainText('bookings-2: volume is made');
+  await page.getByRole('button', { name: 'Prove', exact: true }).click();
+  await expect(page.getByRole('status').filter({ hasText: '5 of 5 proofs hold' })).toBeVisible();
+
+  const before = await page.request
+    .get('/api/v1/rehearsals/south-quay/resolve?namespace=tickets&name=bookings-0.bookings')
+    .then((answer) => answer.json());
+  await page.getByRole('button', { name: 'Take bookings-0 away' }).click();
+  const dialog = page.getByRole('dialog');
+  await expect(dialog).toContainText('data-bookings-0 stays, with its data');
+  await dialog.getByRole('button', { name: 'Take away' }).click();
+  await expect(dialog).toBeHidden();
+  await page.getByRole('button', { name: 'settle' }).click();
+  await expect(page.getByRole('row', { name: /bookings-0/ })).toContainText('ready');
+  await expect(level(page, 'Members')).toContainText('3/3');
+  const after = await page.request
+    .get('/api/v1/rehearsals/south-quay/resolve?namespace=tickets&name=bookings-0.bookings')
+    .then((answer) => answer.json());
+  expect(after.addresses).toHaveLength(1);
+  expect(after.addresses).not.toEqual(before.addresses);
+
+  await level(page, 'Proofs').click();
+  await expect(page.getByText('stale: something they speak of has changed since')).toBeVisible();
+  await page.getByRole('button', { name: 'Prove again' }).click();
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('bookings holds in five of five proofs.');
+  await page.getByRole('button', { name: /Comes back/ }).click();
+  await expect(page.getByRole('region', { name: 'Evidence of Comes back' })).toContainText('the same data, by checksum');
+
+  await page.getByRole('link', { name: 'Handover' }).click();
+  const download = page.waitForEvent('download');
+  await page.getByRole('link', { name: 'Take the YAML' }).click();
+  expect((await download).suggestedFilename()).toBe('south-quay.yaml');
+  await expect(page.getByLabel('Manifests as YAML')).not.toContainText('azdReC1');
+});
+
+test('by keyboard alone, on a fork: find, trace, draft, send, settle, prove, take a member away', async ({ page }) => {
+  const at = await page.request.post('/api/v1/rehearsals/south-quay/forks', { data: { name: 'keys', atMs: 249_999 } });
+  expect(at.status()).toBe(201);
+  await page.goto('/r/south-quay~keys/members');
+  await expect(page.getByTestId('clock')).toHaveText('T+00:04:09');
+  await page.keyboard.press('t');
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('bookings waits: no driver answers to block.standin.example.');
+  await page.keyboard.press('d');
+  await expect(page.getByRole('heading', { name: 'Change sheet' })).toBeVisible();
+  await expect(page.getByRole('button', { name: 'Send to south-quay~keys' })).toBeEnabled();
+  await tabTo(page, /^Send to south-quay~keys/);
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('status').filter({ hasText: 'Sent to' })).toBeVisible();
+  await page.keyboard.press('4');
+  await expect(page).toHaveURL(/members$/);
+  await page.keyboard.press('s');
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('3 members of 1 workload are ready.');
+  await tabTo(page, /^Prove$/);
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('status').filter({ hasText: '5 of 5 proofs hold' })).toBeVisible();
+  await tabTo(page, /^Take bookings-1 away$/);
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('dialog')).toContainText('ends; StatefulSet bookings makes it anew');
+  await tabTo(page, /^Take away$/);
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('dialog')).toBeHidden();
+  const clock = page.getByTestId('clock');
+  const taken = await clock.textContent();
+  await page.keyboard.press('s');
+  await expect(clock).not.toHaveText(taken!);
+  await expect(page.getByText('settled', { exact: false }).first()).toBeVisible();
+  await expect(level(page, 'Members')).toContainText('3/3');
+  // Back and on over the tape, then covered, found, and the list of keys.
+  const end = await clock.textContent();
+  await page.getByRole('slider', { name: 'Clock head' }).focus();
+  await page.keyboard.press('Home');
+  await expect(clock).toHaveText('T+00:00:00');
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('No workloads yet.');
+  await page.keyboard.press('End');
+  await expect(clock).toHaveText(end!);
+  await page.keyboard.press('/');
+  await page.keyboard.type('data-bookings-2');
+  await expect(page.getByRole('option', { name: /data-bookings-2/ })).toBeVisible();
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('heading', { level: 1 })).toContainText('data-bookings-2 holds');
+  await page.keyboard.press('?');
+  await expect(page.getByRole('dialog', { name: 'Keys' })).toBeVisible();
+  await page.keyboard.press('Escape');
+  await expect(page.getByRole('dialog')).toBeHidden();
+});
+
+test('the clock head is dragged back to look, and ahead to run', async ({ page }) => {
+  const base = await forkOf(page, 'north-quay', 'drag');
+  await page.goto(`${base}/members`);
+  const track = page.getByRole('slider', { name: 'Clock head' });
+  const box = (await track.boundingBox())!;
+  const clock = page.getByTestId('clock');
+  await expect(clock).toHaveText('T+00:14:00');
+  await page.mouse.move(box.x + box.width * 0.8, box.y + 12);
+  await page.mouse.down();
+  await page.mouse.move(box.x + box.width * 0.2, box.y + 12, { steps: 5 });
+  await page.mouse.up();
+  await expect(page.getByText('looking back')).toBeVisible();
+  await expect(page.getByRole('heading', { level: 1 })).not.toHaveText('6 members of 2 workloads are ready.');
+  await track.focus();
+  await page.keyboard.press('End');
+  await expect(clock).toHaveText('T+00:14:00');
+  await page.keyboard.press('PageUp');
+  await expect(clock).toHaveText('T+00:15:00');
+  // Running by itself, and paused again.
+  await page.getByRole('button', { name: 'run', exact: true }).click();
+  await expect(page.getByText('runs 10×')).toBeVisible();
+  await expect(clock).not.toHaveText('T+00:15:00');
+  await page.getByRole('button', { name: 'pause' }).click();
+  await expect(page.getByText('runs 10×')).toBeHidden();
+});
+
+test("a draft says where it is wrong, keeps what was written, and refuses what can't change", async ({ page }) => {
+  const base = await forkOf(page, 'north-quay', 'draft');
+  await page.goto(`${base}/drafts`);
+  await page.getByRole('button', { name: 'Begin a draft' }).click();
+  const editor = page.getByLabel('Manifests of the draft');
+  await editor.click();
+  await page.keyboard.insertText(
+    'apiVersion: v1\nkind: PersistentVolumeClaim\nmetadata: {name: scratch}\nspec: {accessModes: [ReadWriteOnce], storageClassName: steady-block, resources: {requests: {storage: ten}}}\n'
+  );
+  await expect(page.getByRole('list', { name: 'Findings' })).toContainText(
+    'spec.resources.requests.storage is "ten", which is no quantity.'
+  );
+  await expect(page.getByRole('button', { name: /^Send to/ })).toBeDisabled();
+  await expect(page.getByText('kept', { exact: true })).toBeVisible();
+  await page.reload();
+  await expect(editor).toContainText('storage: ten');
+  await editor.click();
+  await page.keyboard.press('Control+a');
+  await page.keyboard.insertText(
+    'apiVersion: storage.k8s.io/v1\nkind: StorageClass\nmetadata: {name: steady-block}\nprovisioner: block.standin.example\nparameters: {csi.storage.k8s.io/fstype: ext4}\nreclaimPolicy: Retain\nvolumeBindingMode: WaitForFirstConsumer\n'
+  );
+  await expect(page.locator('dl')).toContainText('reclaimPolicy can\'t change from "Delete" to "Retain"');
+  await expect(page.getByRole('button', { name: /^Send to/ })).toBeDisabled();
+  await editor.click();
+  await page.keyboard.press('Control+a');
+  await page.keyboard.insertText('apiVersion: v1\nkind: ConfigMap\nmetadata: {name: note, namespace: events}\ndata: {k: v}\n');
+  await page.getByRole('button', { name: 'Rehearse on a fork' }).click();
+  await expect(page).toHaveURL(/north-quay~try-/);
+  const trunk = await page.request.get('/api/v1/rehearsals/north-quay/objects?kind=ConfigMap').then((answer) => answer.json());
+  expect(trunk.items).toEqual([]);
+});
+
+test('scale down and up, grow a claim, and take one away only when its cluster is named', async ({ page }) => {
+  const base = await forkOf(page, 'north-quay', 'change');
+  await page.goto(`${base}/members`);
+  const band = page.getByRole('region', { name: 'boarding' });
+  await band.getByRole('button', { name: 'Scale' }).click();
+  await band.getByRole('spinbutton').fill('2');
+  await band.getByRole('button', { name: 'Send' }).click();
+  await page.keyboard.press('Escape');
+  await page.getByRole('button', { name: 'settle' }).click();
+  await expect(band).toContainText('2 of 2');
+  await page.goto(`${base}/claims?claim=events/data-boarding-0`);
+  const sheet = page.getByRole('complementary', { name: 'The claim data-boarding-0' });
+  await sheet.getByRole('button', { name: 'Grow' }).click();
+  await sheet.getByRole('textbox').fill('160Gi');
+  await sheet.getByRole('button', { name: /^Send/ }).click();
+  await page.getByRole('button', { name: 'settle' }).click();
+  await expect(page.getByRole('row', { name: /data-boarding-0/ })).toContainText('160 GiB');
+  await page.goto(`${base}/claims?claim=events/data-boarding-2`);
+  await page.getByRole('complementary').getByRole('button', { name: 'Take away' }).click();
+  const dialog = page.getByRole('dialog');
+  await expect(dialog.getByRole('button', { name: 'Take away' })).toBeDisabled();
+  await dialog.getByRole('textbox').fill('north-quay');
+  await dialog.getByRole('button', { name: 'Take away' }).click();
+  await expect(dialog).toBeHidden();
+  await page.getByRole('button', { name: 'settle' }).click();
+  await expect(page.getByRole('row', { name: /data-boarding-2/ })).toBeHidden();
+});
+
+test('addresses and secrets are covered from the start, and uncovered on a press', async ({ page }) => {
+  await page.goto('/r/north-quay/members');
+  const row = page.getByRole('row', { name: /boarding-0/ });
+  await expect(row).toContainText('10.··.··.··');
+  await page.keyboard.press('c');
+  await expect(row).toContainText(/10\.62\.\d+\.\d+/);
+  await page.keyboard.press('c');
+  await page.goto('/r/south-quay/members');
+  await expect(page.getByLabel('covered', { exact: true })).toBeVisible();
+  await expect(page.locator('body')).not.toContainText('made-up-for-the-demo');
+});
+
+test("every sheet stands in both themes without an error, at 1280 and 1920, and what isn't there is said", async ({ page }) => {
+  const errors: string[] = [];
+  page.on('pageerror', (error) => errors.push(error.message));
+  page.on('console', (message) => message.type() === 'error' && !/404/.test(message.text()) && errors.push(message.text()));
+  for (const width of [1280, 1920]) {
+    await page.setViewportSize({ width, height: 800 });
+    for (const cluster of ['north-quay', 'pilot-house', 'harbour']) {
+      for (const sheet of ['ground', 'supply', 'claims', 'members', 'proofs', 'drafts', 'handover']) {
+        await page.goto(`/r/${cluster}/${sheet}`);
+        await expect(page.getByRole('heading', { level: 1 })).toBeVisible();
+        expect(
+          await page.evaluate(() => document.documentElement.scrollWidth <= document.documentElement.clientWidth),
+          `${cluster} ${sheet} at ${width}`
+        ).toBe(true);
+      }
+    }
+    await page.keyboard.press('n');
+    await expect(page.locator('html')).toHaveAttribute('data-theme', width === 1280 ? 'night' : 'paper');
+  }
+  await page.goto('/r/nowhere/members');
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('There is no rehearsal "nowhere".');
+  expect(errors).toEqual([]);
+});
+
+test('the first page needs at most 250 KiB of compressed JavaScript', async ({ page }) => {
+  const sizes: Promise<number>[] = [];
+  page.on('response', (response) => {
+    if (response.request().resourceType() === 'script')
+      sizes.push(response.body().then(async (body) => (await import('node:zlib')).gzipSync(body).byteLength));
+  });
+  await page.goto('/');
+  await page.waitForLoadState('networkidle').catch(() => undefined);
+  const total = (await Promise.all(sizes)).reduce((sum, one) => sum + one, 0);
+  expect(sizes.length).toBeGreaterThan(2);
+  expect(total).toBeLessThan(250 * 1024);
+  console.log(`first page: ${(total / 1024).toFixed(0)} KiB of compressed JavaScript in ${sizes.length} files`);
+});
