@@ -29,6 +29,7 @@ export default ts.config(
       'svelte/prefer-svelte-reactivity': 'off'
     }
   },
+  { files: ['**/*.cjs'], rules: { '@typescript-eslint/no-require-imports': 'off' } },
   {
     files: ['src/lib/core/**/*.ts'],
     rules: {

@@ -7,7 +7,8 @@ const port = 4377;
 export default defineConfig({
   testDir: 'tests/browser',
   workers: 1,
-  timeout: 45_000,
+  timeout: 90_000,
+  expect: { timeout: 15_000 },
   reporter: [['list']],
   use: {
     baseURL: `http://127.0.0.1:${port}`,

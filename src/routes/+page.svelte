@@ -21,7 +21,12 @@
   const headline = $derived(`${words[broken.length] ?? `${broken.length} clusters have a break.`}`);
   const gibOf = (bytes: number) => Math.round(bytes / 2 ** 30).toLocaleString('en');
 
-  $effect(() => watchLive('all', () => invalidate('estate')));
+  $effect(() =>
+    watchLive('all', async () => {
+      await invalidate('estate');
+      return true;
+    })
+  );
 
   function onkeydown(event: KeyboardEvent) {
     if (isTyping(event) || !prefs.singleKeys) return;

@@ -1,11 +1,12 @@
 import { beforeAll, describe, expect, test } from 'vitest';
+import type { dispatch as Dispatch } from '$server/api/dispatch';
 import { openapi } from '$server/api/openapi';
 import { endpoints } from '$server/api/endpoints';
 import { getApp, type LiveEvent } from '$server/services';
 import { liveStream } from '$server/api/live';
 
 process.env.ROOT_BARN_DATA = ':memory:';
-let dispatch: typeof import('$server/api/dispatch').dispatch;
+let dispatch: typeof Dispatch;
 beforeAll(async () => {
   ({ dispatch } = await import('$server/api/dispatch'));
 });

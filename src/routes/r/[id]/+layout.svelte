@@ -25,7 +25,15 @@
   const clock = $derived(data.clock);
   const tapeOpen = $derived(prefs.tapeChosen ?? page.url.pathname.includes('/members'));
 
-  $effect(() => watchLive(data.id, () => invalidate('rehearsal')));
+  $effect(() =>
+    watchLive(data.id, async (latest) => {
+      await invalidate('rehearsal');
+      return (
+        !latest?.clock ||
+        (data.rehearsal.revision >= latest.revision && (data.clock.nowMs === latest.clock.nowMs || latest.clock.running > 0))
+      );
+    })
+  );
 
   const levels = ['ground', 'supply', 'claims', 'members', 'proofs'];
 
