@@ -4,7 +4,10 @@
   import { prefs } from '$ui/prefs.svelte';
 
   let { children }: { children: Snippet } = $props();
-  onMount(() => prefs.load());
+  onMount(() => {
+    prefs.load();
+    document.documentElement.dataset.ready = 'yes';
+  });
 </script>
 
 {@render children()}

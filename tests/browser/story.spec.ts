@@ -10,6 +10,12 @@ const level = (page: Page, name: string) =>
   page.getByRole('navigation', { name: 'The stack' }).getByRole('link', { name: new RegExp(name) });
 const focusedText = (page: Page) => page.evaluate(() => document.activeElement?.textContent?.trim() ?? '');
 
+/** Opens a page and waits until it answers to keys. */
+async function open(page: Page, path: string): Promise<void> {
+  await page.goto(path);
+  await page.locator('html[data-ready]').waitFor();
+}
+
 /** Presses Tab until the focus is on what is wanted; fails when it can't be reached. */
 async function tabTo(page: Page, wanted: RegExp, most = 80): Promise<void> {
   for (let i = 0; i < most; i += 1) {
@@ -23,7 +29,7 @@ async function tabTo(page: Page, wanted: RegExp, most = 80): Promise<void> {
 }
 
 test('by mouse: traced, mended, run, proved, a member taken away, handed over', async ({ page }) => {
-  await page.goto('/');
+  await open(page, '/');
   await expect(page.getByRole('heading', { level: 1 })).toContainText('no driver answers to block.standin.example');
   const row = page.getByRole('listitem').filter({ hasText: 'south-quay' });
   await expect(row).toContainText('3 members of bookings wait');
@@ -80,7 +86,7 @@ test('by mouse: traced, mended, run, proved, a member taken away, handed over', 
 test('by keyboard alone, on a fork: find, trace, draft, send, settle, prove, take a member away', async ({ page }) => {
   const at = await page.request.post('/api/v1/rehearsals/south-quay/forks', { data: { name: 'keys', atMs: 249_999 } });
   expect(at.status()).toBe(201);
-  await page.goto('/r/south-quay~keys/members');
+  await open(page, '/r/south-quay~keys/members');
   await expect(page.getByTestId('clock')).toHaveText('T+00:04:09');
   await page.keyboard.press('t');
   await expect(page.getByRole('heading', { level: 1 })).toHaveText('bookings waits: no driver answers to block.standin.example.');
@@ -130,7 +136,7 @@ test('by keyboard alone, on a fork: find, trace, draft, send, settle, prove, tak
 
 test('the clock head is dragged back to look, and ahead to run', async ({ page }) => {
   const base = await forkOf(page, 'north-quay', 'drag');
-  await page.goto(`${base}/members`);
+  await open(page, `${base}/members`);
   const track = page.getByRole('slider', { name: 'Clock head' });
   const box = (await track.boundingBox())!;
   const clock = page.getByTestId('clock');
@@ -156,7 +162,7 @@ test('the clock head is dragged back to look, and ahead to run', async ({ page }
 
 test("a draft says where it is wrong, keeps what was written, and refuses what can't change", async ({ page }) => {
   const base = await forkOf(page, 'north-quay', 'draft');
-  await page.goto(`${base}/drafts`);
+  await open(page, `${base}/drafts`);
   await page.getByRole('button', { name: 'Begin a draft' }).click();
   const editor = page.getByLabel('Manifests of the draft');
   await editor.click();
@@ -188,7 +194,7 @@ test("a draft says where it is wrong, keeps what was written, and refuses what c
 
 test('scale down and up, grow a claim, and take one away only when its cluster is named', async ({ page }) => {
   const base = await forkOf(page, 'north-quay', 'change');
-  await page.goto(`${base}/members`);
+  await open(page, `${base}/members`);
   const band = page.getByRole('region', { name: 'boarding' });
   await band.getByRole('button', { name: 'Scale' }).click();
   await band.getByRole('spinbutton').fill('2');
@@ -196,14 +202,14 @@ test('scale down and up, grow a claim, and take one away only when its cluster i
   await page.keyboard.press('Escape');
   await page.getByRole('button', { name: 'settle' }).click();
   await expect(band).toContainText('2 of 2');
-  await page.goto(`${base}/claims?claim=events/data-boarding-0`);
+  await open(page, `${base}/claims?claim=events/data-boarding-0`);
   const sheet = page.getByRole('complementary', { name: 'The claim data-boarding-0' });
   await sheet.getByRole('button', { name: 'Grow' }).click();
   await sheet.getByRole('textbox').fill('160Gi');
   await sheet.getByRole('button', { name: /^Send/ }).click();
   await page.getByRole('button', { name: 'settle' }).click();
   await expect(page.getByRole('row', { name: /data-boarding-0/ })).toContainText('160 GiB');
-  await page.goto(`${base}/claims?claim=events/data-boarding-2`);
+  await open(page, `${base}/claims?claim=events/data-boarding-2`);
   await page.getByRole('complementary').getByRole('button', { name: 'Take away' }).click();
   const dialog = page.getByRole('dialog');
   await expect(dialog.getByRole('button', { name: 'Take away' })).toBeDisabled();
@@ -215,13 +221,13 @@ test('scale down and up, grow a claim, and take one away only when its cluster i
 });
 
 test('addresses and secrets are covered from the start, and uncovered on a press', async ({ page }) => {
-  await page.goto('/r/north-quay/members');
+  await open(page, '/r/north-quay/members');
   const row = page.getByRole('row', { name: /boarding-0/ });
   await expect(row).toContainText('10.··.··.··');
   await page.keyboard.press('c');
   await expect(row).toContainText(/10\.62\.\d+\.\d+/);
   await page.keyboard.press('c');
-  await page.goto('/r/south-quay/members');
+  await open(page, '/r/south-quay/members');
   await expect(page.getByLabel('covered', { exact: true })).toBeVisible();
   await expect(page.locator('body')).not.toContainText('made-up-for-the-demo');
 });
@@ -234,7 +240,7 @@ test("every sheet stands in both themes without an error, at 1280 and 1920, and 
     await page.setViewportSize({ width, height: 800 });
     for (const cluster of ['north-quay', 'pilot-house', 'harbour']) {
       for (const sheet of ['ground', 'supply', 'claims', 'members', 'proofs', 'drafts', 'handover']) {
-        await page.goto(`/r/${cluster}/${sheet}`);
+        await open(page, `/r/${cluster}/${sheet}`);
         await expect(page.getByRole('heading', { level: 1 })).toBeVisible();
         expect(
           await page.evaluate(() => document.documentElement.scrollWidth <= document.documentElement.clientWidth),
@@ -245,7 +251,7 @@ test("every sheet stands in both themes without an error, at 1280 and 1920, and 
     await page.keyboard.press('n');
     await expect(page.locator('html')).toHaveAttribute('data-theme', width === 1280 ? 'night' : 'paper');
   }
-  await page.goto('/r/nowhere/members');
+  await open(page, '/r/nowhere/members');
   await expect(page.getByRole('heading', { level: 1 })).toHaveText('There is no rehearsal "nowhere".');
   expect(errors).toEqual([]);
 });
@@ -256,7 +262,7 @@ test('the first page needs at most 250 KiB of compressed JavaScript', async ({ p
     if (response.request().resourceType() === 'script')
       sizes.push(response.body().then(async (body) => (await import('node:zlib')).gzipSync(body).byteLength));
   });
-  await page.goto('/');
+  await open(page, '/');
   await page.waitForLoadState('networkidle').catch(() => undefined);
   const total = (await Promise.all(sizes)).reduce((sum, one) => sum + one, 0);
   expect(sizes.length).toBeGreaterThan(2);

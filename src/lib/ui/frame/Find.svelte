@@ -20,7 +20,12 @@
       .map((name) => ({ label: name[0]!.toUpperCase() + name.slice(1), what: 'sheet', href: `${base}/${name}` }))
       .concat([{ label: 'Estate', what: 'sheet', href: '/' }])
   );
-  const hits = $derived([...sheets.filter((one) => one.label.toLowerCase().includes(text.toLowerCase())), ...found]);
+  const wanted = $derived(text.trim().toLowerCase());
+  // What was found for a shorter text stays only as far as it answers to what is written now.
+  const hits = $derived([
+    ...sheets.filter((one) => one.label.toLowerCase().includes(wanted)),
+    ...found.filter((one) => one.label.toLowerCase().includes(wanted))
+  ]);
 
   function hrefOf(ref: { kind: string; namespace: string; name: string }): string {
     if (['Pod', 'PersistentVolumeClaim', 'StatefulSet'].includes(ref.kind)) return lineHref(id, ref);
@@ -30,16 +35,16 @@
   }
 
   $effect(() => {
-    const wanted = text.trim();
+    const asked = wanted;
     chosen = 0;
-    if (!wanted) {
+    if (!asked) {
       found = [];
       return;
     }
     const stop = new AbortController();
     void call<{ items: { kind: string; namespace: string; name: string }[] }>(
       'GET',
-      `/rehearsals/${encodeURIComponent(id)}/find?text=${encodeURIComponent(wanted)}`,
+      `/rehearsals/${encodeURIComponent(id)}/find?text=${encodeURIComponent(asked)}`,
       undefined,
       { signal: stop.signal }
     ).then((answer) => {

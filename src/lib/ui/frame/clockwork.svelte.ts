@@ -16,6 +16,7 @@ export class Clockwork {
 
   async move(body: object): Promise<void> {
     this.busy = true;
+    this.dragged = null;
     await doCall('POST', this.path('clock'), body);
     this.busy = false;
   }
@@ -32,6 +33,10 @@ export class Clockwork {
       await doCall('POST', this.path('clock'), { untilMs });
     }
     this.sending = false;
+    // The head stays where it was let go until the sheet has caught up.
+    setTimeout(() => {
+      if (!this.sending) this.dragged = null;
+    }, 500);
   }
 
   async undo(): Promise<void> {

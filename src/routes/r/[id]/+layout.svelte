@@ -22,11 +22,13 @@
   let shown = $state<'find' | 'keys' | 'fork' | null>(null);
   const work = new Clockwork(() => data.id);
   const base = $derived(`/r/${encodeURIComponent(data.id)}`);
+  // By itself, so that a refresh doesn't look like another rehearsal.
+  const id = $derived(data.id);
   const clock = $derived(data.clock);
   const tapeOpen = $derived(prefs.tapeChosen ?? page.url.pathname.includes('/members'));
 
   $effect(() =>
-    watchLive(data.id, async (latest) => {
+    watchLive(id, async (latest) => {
       await invalidate('rehearsal');
       return (
         !latest?.clock ||
