@@ -1,5 +1,6 @@
 import { momentOf } from '../shared';
 import { refOf, type ApiObject, type Facts, type Kind, type Pod, type Ref } from '../model';
+import { attachmentName } from '../standin';
 import type { ClaimPlace, Evidence, Look, Position, State } from './types';
 
 export const ref = (kind: Kind, namespace: string, name: string): Ref => ({ kind, namespace, name });
@@ -50,11 +51,12 @@ export function driverOfPlace(facts: Facts, place: ClaimPlace): string | undefin
 
 export const isBound = ({ claim }: ClaimPlace): boolean => claim?.status?.phase === 'Bound';
 
-/** Whether a claim's volume is attached where the member stands. */
+/** Whether a claim's volume is attached where the member stands. A dump of a real cluster names its attachments in its own way. */
 export function isAttached({ facts, pod }: Position, { claim }: ClaimPlace): boolean {
   const node = pod?.spec.nodeName;
   const volume = claim?.spec.volumeName;
   if (!node || !volume) return false;
+  if (facts.knowsProvider) return facts.get('VolumeAttachment', '', attachmentName(volume, node))?.status?.attached === true;
   return facts
     .list('VolumeAttachment')
     .some((one) => one.spec.nodeName === node && one.spec.source.persistentVolumeName === volume && one.status?.attached);

@@ -18,5 +18,6 @@ export * from './provider/driver';
 export { driverPartOf, imageCard, imageParts, type DriverPart } from './provider/images';
 export { pullOf } from './provider/registry';
 export * from './store/store';
+export * from './store/views';
 export * from './world';
 export * from './provider/installs';

@@ -19,31 +19,28 @@ const ndots = 5;
 
 type Answer = Pick<Lookup, 'addresses' | 'srv'> | { readonly reason: string };
 
-function podsBehind(facts: Facts, service: Service): Pod[] {
-  const open = service.spec.publishNotReadyAddresses === true;
-  return facts
+/** Whether a service gives a pod's address out. */
+const answers = (service: Service, pod: Pod): boolean =>
+  pod.status?.podIP !== undefined && (service.spec.publishNotReadyAddresses === true || (isReady(pod) && !pod.metadata.deletionTimestamp));
+
+const podsBehind = (facts: Facts, service: Service): Pod[] =>
+  facts
     .list('Pod', service.metadata.namespace)
-    .filter(
-      (pod) =>
-        pairsMatch(service.spec.selector, pod.metadata.labels) &&
-        pod.status?.podIP &&
-        (open || (isReady(pod) && !pod.metadata.deletionTimestamp))
-    )
+    .filter((pod) => pairsMatch(service.spec.selector, pod.metadata.labels) && answers(service, pod))
     .sort((a, b) => (a.metadata.name < b.metadata.name ? -1 : 1));
-}
 
 function member(facts: Facts, service: Service, host: string): Answer {
   const where = `${service.metadata.namespace}/${service.metadata.name}`;
   if (service.spec.clusterIP !== 'None') return { reason: `the service ${where} is not headless, so its members have no names` };
-  const pod = facts
-    .list('Pod', service.metadata.namespace)
-    .find((one) => one.spec.hostname === host && one.spec.subdomain === service.metadata.name);
+  const space = service.metadata.namespace ?? '';
+  const carries = (one: Pod | undefined) => one?.spec.hostname === host && one.spec.subdomain === service.metadata.name;
+  const named = facts.get('Pod', space, host);
+  const pod = carries(named) ? named : facts.list('Pod', space).find(carries);
   if (!pod) return { reason: `no pod with the host name ${host} names the service ${where}` };
   if (!pairsMatch(service.spec.selector, pod.metadata.labels))
     return { reason: `the selector of ${where} doesn't match the labels of ${pod.metadata.name}` };
-  const answering = podsBehind(facts, service).find((one) => one.metadata.name === pod.metadata.name);
-  return answering
-    ? { addresses: [answering.status?.podIP ?? ''] }
+  return answers(service, pod)
+    ? { addresses: [pod.status?.podIP ?? ''] }
     : { reason: `${pod.metadata.name} is not ready, and ${where} publishes only ready members` };
 }
 

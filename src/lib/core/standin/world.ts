@@ -175,7 +175,12 @@ export class World implements Hands {
     const version = String(this.journal.changes.length + 1);
     const meta: ApiObject['metadata'] = before
       ? { ...object.metadata, uid: before.metadata.uid, creationTimestamp: before.metadata.creationTimestamp, resourceVersion: version }
-      : { ...object.metadata, uid: this.born(key), creationTimestamp: stampOf(this.nowMs), resourceVersion: version };
+      : {
+          ...object.metadata,
+          uid: object.kind === 'Event' ? countedUid(this.journal.changes.length) : this.born(key),
+          creationTimestamp: stampOf(this.nowMs),
+          resourceVersion: version
+        };
     const after = { ...object, metadata: meta } as T;
     this.changed(key, before, after);
     return after;
@@ -264,6 +269,9 @@ export class World implements Hands {
     return map as Map<string, T>;
   }
 }
+
+/** Events are many and nothing is drawn from their uid, so it only counts (a UUID of version 8, RFC 9562). */
+const countedUid = (n: number): string => `00000000-0000-8000-a000-${(n + 0x1_0000_0000_0000).toString(16).slice(1)}`;
 
 /** Rebuilds the world that actions lead to, run up to a moment. */
 export function replay(origin: Origin, actions: readonly TimedAction[], untilMs: number): World {

@@ -6,7 +6,7 @@ import {
   plan,
   removalRefusal,
   replay,
-  View,
+  Views,
   World,
   type Action,
   type Origin,
@@ -51,7 +51,7 @@ interface Stage {
   readonly origin: Origin;
   actions: TimedAction[];
   world: World;
-  view: View;
+  views: Views;
   headMs: number;
   /** Virtual ms per wall ms while it runs by itself; 0 when paused. */
   running: number;
@@ -102,7 +102,7 @@ export class Host {
   }
 
   private facts(one: Stage): Store {
-    return one.headMs >= one.world.nowMs ? one.world.store : one.view.at(one.headMs);
+    return one.headMs >= one.world.nowMs ? one.world.store : one.views.at(one.headMs);
   }
 
   async open({ id, origin, actions, headMs, frontierMs, snapshot }: Opening): Promise<Clock> {
@@ -114,7 +114,7 @@ export class Host {
       origin,
       actions: [...actions],
       world,
-      view: new View(world.journal),
+      views: new Views(world.journal),
       headMs,
       running: 0,
       lastTickAt: 0,
@@ -196,8 +196,14 @@ export class Host {
       if ('until' in move) await this.runSettled(one, id);
       else if ('untilMs' in move) await this.seek(one, id, move.untilMs);
       else if ('step' in move) await this.seek(one, id, this.neighbour(one, move.step));
+      void this.spreadViews(one);
     }
     return this.clock(one);
+  }
+
+  /** Gets ready for looking back, between other work. */
+  private async spreadViews(one: Stage): Promise<void> {
+    for (const _ of one.views.spread()) await nextTurn();
   }
 
   private async seek(one: Stage, id: string, targetMs: number): Promise<void> {
@@ -282,7 +288,7 @@ export class Host {
     const one = this.stage(id);
     if (one.headMs < one.world.nowMs) {
       one.world = await this.rebuilt(one.origin, one.actions, one.headMs);
-      one.view = new View(one.world.journal);
+      one.views = new Views(one.world.journal);
       [one.hash, one.hashed] = [createHash('sha256'), 0];
     }
     const refusals = one.world.act(action);

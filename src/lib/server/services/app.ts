@@ -52,10 +52,11 @@ export async function createApp({ data, worker }: AppOptions) {
   async function keptProofs(id: string): Promise<Answer<(KeptProof & { stale: boolean })[]>> {
     const state = await rehearsals.state(id);
     if (!state.ok) return state;
-    const touched = await rehearsals.ask(id, 'touched', undefined as never);
+    const kept = await proofs.latest(id, state.value.clock.nowMs);
+    if (!kept.length) return done([]);
+    const touched = await rehearsals.ask(id, 'touched', { sets: kept.map((one) => ({ namespace: one.namespace, name: one.set })) });
     if (!touched.ok) return touched;
     const at = new Map(touched.value.map((one) => [`${one.namespace}/${one.name}`, one.atMs]));
-    const kept = await proofs.latest(id, state.value.clock.nowMs);
     return done(kept.map((one) => ({ ...one, stale: (at.get(`${one.namespace}/${one.set}`) ?? Infinity) > one.atMs })));
   }
 

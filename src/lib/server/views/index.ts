@@ -2,12 +2,12 @@ import { bytesOf } from '$core/shared';
 import { changeSheet, removalSheet } from '$core/change';
 import { inSendingOrder, asManifest, writeManifests } from '$core/manifest';
 import { kindEntries, zoneOf, type ApiObject, type Kind, type Ref } from '$core/model';
-import { prove, lastTouchedMs } from '$core/proofs';
+import { prove } from '$core/proofs';
 import { lineSentence, rootLine } from '$core/rootline';
 import { resolve, sentByPerson } from '$core/standin';
 import { claimsView, claimView } from './claims';
 import { groundView } from './ground';
-import { stackOf } from './levels';
+import { stackOf, touchedAt } from './levels';
 import { membersView } from './members';
 import { setsOf, type KeptProofs, type Scene } from './scene';
 import { supplyView } from './supply';
@@ -55,14 +55,9 @@ export const queries = {
     const changes = scene.history.changes.slice(0, scene.history.countAt(scene.facts.nowMs));
     return set && prove({ facts: scene.facts, set, changes, fork: scene.fork });
   },
-  touched: ({ facts, history }: Scene) => {
-    const changes = history.changes.slice(0, history.countAt(facts.nowMs));
-    return setsOf(facts).map((set) => ({
-      namespace: set.metadata.namespace ?? '',
-      name: set.metadata.name,
-      atMs: lastTouchedMs(set, changes)
-    }));
-  },
+  /** When what the proofs of some sets speak of last changed. */
+  touched: (scene: Scene, { sets }: { sets: readonly { namespace: string; name: string }[] }) => touchedAt(scene, sets),
+  sets: ({ facts }: Scene, _: object) => setsOf(facts).map((set) => ({ namespace: set.metadata.namespace ?? '', name: set.metadata.name })),
   stack: (scene: Scene, { proofs }: { proofs: KeptProofs }) => stackOf(scene, proofs),
   estate(scene: Scene, { proofs }: { proofs: KeptProofs }) {
     const { facts } = scene;

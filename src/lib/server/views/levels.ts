@@ -86,7 +86,7 @@ const readyIn = ({ facts }: Scene, set: StatefulSet): SetState => {
 };
 
 /** Sets that aren't whole, looked at until one is found broken; so many at the most. */
-const mostTraced = 24;
+const mostTraced = 12;
 
 function firstBreak(scene: Scene, sets: readonly SetState[]): { set: StatefulSet; joint: Joint; waiting: number } | undefined {
   for (const { set, ready, wanted } of sets.filter((one) => one.ready < one.wanted).slice(0, mostTraced)) {
@@ -97,15 +97,21 @@ function firstBreak(scene: Scene, sets: readonly SetState[]): { set: StatefulSet
   return undefined;
 }
 
-function proofLevel({ facts, history }: Scene, proofs: KeptProofs): Level {
+/** When what the proofs of some sets speak of last changed; a set that has gone is left out. */
+export function touchedAt({ facts, history }: Scene, sets: readonly { namespace: string; name: string }[]) {
+  const changes = history.changes.slice(0, history.countAt(facts.nowMs));
+  const distinct = new Map(sets.map((one) => [`${one.namespace}/${one.name}`, one]));
+  return [...distinct.values()].flatMap(({ namespace, name }) => {
+    const set = facts.get('StatefulSet', namespace, name);
+    return set ? [{ namespace, name, atMs: lastTouchedMs(set, changes) }] : [];
+  });
+}
+
+function proofLevel(scene: Scene, proofs: KeptProofs): Level {
   if (!proofs.length) return level('proofs', 'Proofs', 'waiting', '–', '');
   const broken = proofs.filter((one) => one.state === 'broken');
-  const touched = new Map(
-    setsOf(facts).map((set) => [
-      `${set.metadata.namespace}/${set.metadata.name}`,
-      lastTouchedMs(set, history.changes.slice(0, history.countAt(facts.nowMs)))
-    ])
-  );
+  const sets = proofs.map((one) => ({ namespace: one.namespace, name: one.set }));
+  const touched = new Map(touchedAt(scene, sets).map((one) => [`${one.namespace}/${one.name}`, one.atMs]));
   const stale = proofs.filter((one) => (touched.get(`${one.namespace}/${one.set}`) ?? Infinity) > one.atMs);
   const ok = proofs.filter((one) => one.state === 'holds' && !stale.includes(one)).length;
   const state: State = broken.length ? 'broken' : stale.length || ok < proofs.length ? 'settling' : 'holds';

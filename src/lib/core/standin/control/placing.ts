@@ -80,7 +80,6 @@ function slotsShort(facts: Facts, node: Node, pod: Pod, { bound, choosing }: Lug
 
 /** Pods in a node's failure domain under a topology key. */
 function domainPods(facts: Facts, node: Node, topologyKey: string): Pod[] {
-  if (topologyKey === 'kubernetes.io/hostname') return facts.podsOn(node.metadata.name);
   const value = node.metadata.labels?.[topologyKey];
   if (value === undefined) return [];
   return facts.list('Node').flatMap((one) => (one.metadata.labels?.[topologyKey] === value ? facts.podsOn(one.metadata.name) : []));
@@ -100,13 +99,18 @@ const clashes = (owner: Pod, other: Pod, term: Term): boolean =>
     : other.metadata.namespace === owner.metadata.namespace) &&
   selectorMatches(term.labelSelector, other.metadata.labels);
 
+const sameNode = 'kubernetes.io/hostname';
+
 /** Whether the pod keeps apart from one in the node's domain, or one on the node keeps apart from it. */
 function keptApart(facts: Facts, node: Node, pod: Pod): boolean {
-  for (const term of antiTerms(pod)) {
-    for (const other of domainPods(facts, node, term.topologyKey)) if (clashes(pod, other, term)) return true;
-  }
+  const mine = antiTerms(pod);
   for (const other of facts.podsOn(node.metadata.name)) {
+    for (const term of mine) if (term.topologyKey === sameNode && clashes(pod, other, term)) return true;
     for (const term of antiTerms(other)) if (clashes(other, pod, term)) return true;
+  }
+  for (const term of mine) {
+    if (term.topologyKey === sameNode) continue;
+    for (const other of domainPods(facts, node, term.topologyKey)) if (clashes(pod, other, term)) return true;
   }
   return false;
 }
@@ -141,7 +145,7 @@ export function placeFault(facts: Facts, pod: Pod, node: Node, luggage: Luggage)
 /** A cluster of up to so many nodes is looked through whole. */
 const smallCluster = 24;
 /** In a larger one so many fitting nodes are compared, from a place drawn for the pod. */
-const enoughNodes = 8;
+const enoughNodes = 4;
 
 function choose(world: Hands, pod: Pod, luggage: Luggage): { node?: Node; faults: Map<PlaceFault, number> } {
   const nodes = world.store.list('Node');

@@ -169,9 +169,20 @@ export class View {
 
   constructor(private readonly journal: History) {}
 
+  /** How many changes of the journal it has taken in. */
+  get position(): number {
+    return this.applied;
+  }
+
   /** Moves to a moment (virtual ms) and gives the facts of it. */
   at(atMs: number): Store {
-    const target = this.journal.countAt(atMs);
+    this.moveTo(this.journal.countAt(atMs));
+    this.store.nowMs = atMs;
+    return this.store;
+  }
+
+  /** Moves to where so many changes have happened. */
+  moveTo(target: number): void {
     const { changes } = this.journal;
     // An object that changes many times on the way is set once, to what it is at the end of the way.
     const ways = new Map<string, { from: ApiObject | undefined; to: ApiObject | undefined }>();
@@ -184,7 +195,5 @@ export class View {
       else ways.set(key, { from, to });
     }
     for (const { from, to } of ways.values()) this.store.place(from, to);
-    this.store.nowMs = atMs;
-    return this.store;
   }
 }

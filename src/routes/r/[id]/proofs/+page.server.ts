@@ -8,6 +8,6 @@ export const load: PageServerLoad = async ({ params, depends }) => {
   const app = await getApp();
   const kept = await app.keptProofs(params.id);
   if (!kept.ok) error(404, kept.refusal.detail);
-  const sets = (await asked(params.id, 'touched', undefined as never)).map(({ namespace, name }) => ({ namespace, name }));
+  const sets = await asked(params.id, 'sets', {});
   return { proofs: kept.value, sets };
 };
