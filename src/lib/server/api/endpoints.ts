@@ -52,6 +52,8 @@ const state = z
     parent: z.string().nullable(),
     forkedAtMs: ms.nullable(),
     revision: z.number(),
+    nowMs: ms,
+    settled: z.boolean(),
     clock
   })
   .loose();

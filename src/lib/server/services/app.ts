@@ -84,7 +84,7 @@ export async function createApp({ data, worker }: AppOptions) {
           const row = await rehearsals.ask(cluster.name, 'estate', { proofs: kept.ok ? kept.value : [] });
           if (!row.ok) throw new Error(row.refusal.detail);
           const { ground: _, ...shown } = cluster;
-          return { ...shown, ...row.value };
+          return { id: cluster.name, ...shown, ...row.value };
         })
       );
     },

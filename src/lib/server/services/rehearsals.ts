@@ -16,7 +16,8 @@ interface Parts {
   readonly cluster: (name: string) => Promise<Cluster | undefined>;
 }
 
-export type RehearsalState = Rehearsal & { readonly clock: Clock };
+/** A rehearsal with its clock; `nowMs` and `settled` are the clock's, for those who ask nothing else. */
+export type RehearsalState = Rehearsal & { readonly nowMs: number; readonly settled: boolean; readonly clock: Clock };
 
 /** How long after the last move a world is put into the cache. */
 const snapshotDelayMs = 3_000;
@@ -87,7 +88,8 @@ export class RehearsalService {
   async state(id: string): Promise<Answer<RehearsalState>> {
     const one = await this.open(id);
     if (!one) return refused(unknownRehearsal(id));
-    return done({ ...one, clock: await this.parts.host.status(id) });
+    const clock = await this.parts.host.status(id);
+    return done({ ...one, nowMs: clock.nowMs, settled: clock.settled, clock });
   }
 
   /** Asks a read-only question at the clock's head. */

@@ -100,19 +100,18 @@
         <button class="push small px-1.5! py-0!" onclick={() => work.move({ step: 1 })} aria-label="One event on" title="One event on ( . )"
           >›</button
         >
-        <button
-          class="push small px-1.5! py-0!"
-          onclick={() => work.move(clock.running ? { pause: true } : { run: prefs.speed })}
-          title="Run or pause (space)"
-        >
+        <button class="push small px-1.5! py-0!" onclick={() => work.toggle(clock.running, prefs.speed)} title="Run or pause (space)">
           {clock.running ? 'pause' : 'run'}
         </button>
-        <button
-          class="push small px-1.5! py-0!"
-          disabled={work.busy}
-          onclick={() => work.move({ until: 'settled' })}
-          title="Run until nothing is under way (s)">settle</button
-        >
+        {#if work.busy}
+          <button class="push small px-1.5! py-0!" onclick={() => work.stop()} title="Stop where it has got to (space)">stop</button>
+        {:else}
+          <button
+            class="push small px-1.5! py-0!"
+            onclick={() => work.move({ until: 'settled' })}
+            title="Run until nothing is under way (s)">settle</button
+          >
+        {/if}
       </div>
       {#if open}
         <ul class="min-h-0 flex-1 overflow-hidden" aria-hidden="true">

@@ -4,6 +4,7 @@ import { doCall, notices } from '../call.svelte';
 export class Clockwork {
   /** Where the head is being dragged to, before the server has answered. */
   dragged = $state<number | null>(null);
+  /** A run until settled is under way. */
   busy = $state(false);
   private wanted: number | null = null;
   private sending = false;
@@ -15,10 +16,20 @@ export class Clockwork {
   }
 
   async move(body: object): Promise<void> {
-    this.busy = true;
+    this.busy = 'until' in body;
     this.dragged = null;
     await doCall('POST', this.path('clock'), body);
     this.busy = false;
+  }
+
+  /** Stops whatever is under way, where it has got to. */
+  async stop(): Promise<void> {
+    await doCall('POST', this.path('clock'), { pause: true });
+  }
+
+  /** Run or pause, whichever it isn't. */
+  async toggle(running: number, speed: number): Promise<void> {
+    await (this.busy ? this.stop() : this.move(running ? { pause: true } : { run: speed }));
   }
 
   /** Moves the head while it is dragged: at most one call under way. */

@@ -51,7 +51,7 @@
       else void goto(`${base}/drafts`);
     } else if (key === 'h') void goto(`${base}/handover`);
     else if (key === 'e') void goto('/');
-    else if (key === ' ') void work.move(clock.running ? { pause: true } : { run: prefs.speed });
+    else if (key === ' ') void work.toggle(clock.running, prefs.speed);
     else if (key === '.') void work.move({ step: 1 });
     else if (key === ',') void work.move({ step: -1 });
     else if (key === 's') void work.move({ until: 'settled' });
