@@ -2,9 +2,7 @@ import { same, type Difference } from '../shared';
 import {
   claimsOf,
   entryOf,
-  keyOf,
   memberClaim,
-  memberName,
   ordinalIn,
   ordinalsOf,
   refOf,
@@ -227,17 +225,3 @@ export function removalSheet(facts: Facts, ref: Ref, keepMembers = false): Remov
   const within = ref.kind === 'Namespace' ? facts.list('PersistentVolumeClaim', ref.name) : [];
   return { ref, goes: owned, stays: [], lost: within.flatMap((one) => claimLoss(facts, ref.name, one.metadata.name)) };
 }
-
-/** Names of the members that scaling would take away or make, highest first. */
-export const scaleWords = (set: StatefulSet, replicas: number): string => {
-  const now = ordinalsOf(set);
-  if (replicas < now.length)
-    return now
-      .slice(replicas)
-      .reverse()
-      .map((one) => memberName(set, one))
-      .join(', then ');
-  return Array.from({ length: replicas - now.length }, (_, i) => memberName(set, (now.at(-1) ?? -1) + 1 + i)).join(', then ');
-};
-
-export { keyOf };

@@ -58,7 +58,6 @@ export const condition = z.looseObject({
   lastProbeTime: z.string().nullable().optional()
 });
 
-export type ObjectMeta = z.infer<typeof objectMeta>;
 export type LabelSelector = z.infer<typeof labelSelector>;
 export type Condition = z.infer<typeof condition>;
 

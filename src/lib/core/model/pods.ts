@@ -44,7 +44,6 @@ export function roomOf(node: Node): Ask & { pods: number } {
 }
 
 export const zoneLabel = 'topology.kubernetes.io/zone';
-export const hostLabel = 'kubernetes.io/hostname';
 
 /** The zone a node stands in; '' when it carries no zone label. */
 export const zoneOf = (node: Node | undefined): string => node?.metadata.labels?.[zoneLabel] ?? '';

@@ -98,7 +98,6 @@ export const attachmentSchema = kindOf('storage.k8s.io/v1', 'VolumeAttachment', 
     .optional()
 });
 
-export type AccessMode = z.infer<typeof accessMode>;
 export type StorageClass = z.infer<typeof storageClassSchema>;
 export type CSIDriver = z.infer<typeof csiDriverSchema>;
 export type CSINode = z.infer<typeof csiNodeSchema>;

@@ -81,6 +81,5 @@ export const daemonSetSchema = kindOf('apps/v1', 'DaemonSet', {
 });
 
 export type StatefulSet = z.infer<typeof statefulSetSchema>;
-export type ClaimTemplate = z.infer<typeof claimTemplate>;
 export type Deployment = z.infer<typeof deploymentSchema>;
 export type DaemonSet = z.infer<typeof daemonSetSchema>;

@@ -106,9 +106,6 @@ function positionsOf(facts: Facts, subject: Ref): Position[] | undefined {
   return undefined;
 }
 
-/** Kinds that a root line can be drawn for. */
-export const traceable = ['Pod', 'PersistentVolumeClaim', 'StatefulSet'] as const;
-
 /**
  * Draws the root line of a pod, a claim or a set.
  * @returns undefined when the subject doesn't exist or isn't of a kind that has a line

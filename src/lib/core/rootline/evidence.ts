@@ -69,5 +69,5 @@ export const waitingOf = (pod: Pod | undefined) => pod?.status?.containerStatuse
 export const isRunning = (pod: Pod | undefined): boolean =>
   pod?.status?.phase === 'Running' && (pod.status.containerStatuses ?? []).every((one) => one.state?.running !== undefined);
 
-/** The node a claim's first user will stand on, as far as it has been chosen. */
+/** Whole GiB, with thousands apart. */
 export const gib = (bytes: number): string => `${Math.floor(bytes / 2 ** 30).toLocaleString('en')} GiB`;

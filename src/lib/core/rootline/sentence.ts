@@ -3,10 +3,6 @@ import type { Joint, RootLine } from './chain';
 /** The first break's joint, or undefined. */
 export const breakOf = (line: RootLine): Joint | undefined => line.joints.find((one) => one.state === 'broken');
 
-/** What stands above the first break and waits on it. */
-export const waitingOn = (line: RootLine): number =>
-  new Set(line.joints.filter((one) => one.state === 'waiting').map((one) => one.joint)).size;
-
 const causes: Partial<Record<Joint['joint'], (joint: Joint) => string>> = {
   driver: (joint) =>
     /^not installed/.test(joint.says) ? `no driver answers to ${joint.label}` : `the driver ${joint.label}: ${joint.says}`

@@ -1,4 +1,4 @@
-import type { ApiObject, Claim, Facts, Pod, PodSpec, Ref, Service, StatefulSet, StorageClass } from '../model';
+import type { ApiObject, Claim, Facts, Pod, PodSpec, Ref, StatefulSet, StorageClass } from '../model';
 
 /** The links of a root line, from the root up. */
 export const jointIds = [
@@ -87,5 +87,3 @@ export type JointRule =
       look(at: Position, claim: ClaimPlace): Look | undefined;
     }
   | { readonly id: JointId; readonly title: string; readonly why: string; readonly perClaim: false; look(at: Position): Look | undefined };
-
-export type { Service };

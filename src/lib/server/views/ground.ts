@@ -44,5 +44,3 @@ export function groundView({ facts }: Scene) {
     registries: facts.list('Registry').map(({ spec }) => ({ host: spec.host, reachable: spec.reachable }))
   };
 }
-
-export type GroundView = ReturnType<typeof groundView>;

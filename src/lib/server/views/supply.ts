@@ -6,12 +6,6 @@ import { byName, type Scene } from './scene';
 
 const gib = (bytes: number) => Math.floor(bytes / 2 ** 30);
 
-export interface Rail {
-  readonly id: string;
-  readonly state: State;
-  readonly says: string;
-}
-
 export interface Join {
   readonly from: string;
   readonly to: string;

@@ -21,22 +21,7 @@ function headless(set: StatefulSet, name: string): Service {
   };
 }
 
-function serviceFault(
-  { set, labels, namespace, spec }: Position,
-  serviceName: string | undefined,
-  service: Service | undefined
-): Look | undefined {
-  if (set && !serviceName) {
-    return look('broken', '–', 'the set names no service, so its members have no names', {
-      objects: [refOf(set)],
-      evidence: [field(set, 'spec.serviceName', undefined)],
-      remedy: {
-        text: "serviceName can't be changed: take the set away but keep its members, and send it anew with the name of a headless service.",
-        manifests: [headless(set, set.metadata.name)]
-      }
-    });
-  }
-  const name = serviceName ?? '';
+function serviceFault({ set, labels, namespace, spec }: Position, name: string, service: Service | undefined): Look | undefined {
   if (!service) {
     return look('broken', name, `the service ${namespace}/${name} doesn't exist`, {
       objects: [ref('Service', namespace, name)],
@@ -81,8 +66,9 @@ export const name: JointRule = {
     const { facts, pod, podName, set, namespace, spec } = at;
     if (podName === undefined) return undefined;
     const serviceName = set ? set.spec.serviceName : spec?.subdomain;
-    if (!set && !serviceName) return undefined;
-    const service = serviceName ? facts.get('Service', namespace, serviceName) : undefined;
+    // Whoever names no service asks for no name.
+    if (!serviceName) return undefined;
+    const service = facts.get('Service', namespace, serviceName);
     const fault = serviceFault(at, serviceName, service);
     if (fault) return fault;
     const full = `${podName}.${serviceName}`;

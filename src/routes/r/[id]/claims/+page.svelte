@@ -38,6 +38,9 @@
     <h1>{headline}</h1>
     <p class="quiet mt-1 flex items-center gap-3">
       handed out {gib(total)}
+      {#if data.stack.claims.wanted > rows.length}
+        · {plural(data.stack.claims.wanted - rows.length, 'more comes with its member', 'more come with their members')}
+      {/if}
       {#if rows.length}<input
           class="small w-[16rem] border border-line bg-sheet px-2 py-0.5"
           bind:value={text}
