@@ -1,20 +1,7 @@
 import { expect, test, type Page } from '@playwright/test';
+import { forkOf, level, open } from './help';
 
-/** Each test works on a fork of its own, so that the trunk stays as the demo leaves it. */
-async function forkOf(page: Page, cluster: string, name: string): Promise<string> {
-  const made = await page.request.post(`/api/v1/rehearsals/${cluster}/forks`, { data: { name } });
-  expect(made.status()).toBe(201);
-  return `/r/${cluster}~${name}`;
-}
-const level = (page: Page, name: string) =>
-  page.getByRole('navigation', { name: 'The stack' }).getByRole('link', { name: new RegExp(name) });
 const focusedText = (page: Page) => page.evaluate(() => document.activeElement?.textContent?.trim() ?? '');
-
-/** Opens a page and waits until it answers to keys. */
-async function open(page: Page, path: string): Promise<void> {
-  await page.goto(path);
-  await page.locator('html[data-ready]').waitFor();
-}
 
 /** Presses Tab until the focus is on what is wanted; fails when it can't be reached. */
 async function tabTo(page: Page, wanted: RegExp, most = 80): Promise<void> {
@@ -84,8 +71,7 @@ test('by mouse: traced, mended, run, proved, a member taken away, handed over', 
 });
 
 test('by keyboard alone, on a fork: find, trace, draft, send, settle, prove, take a member away', async ({ page }) => {
-  const at = await page.request.post('/api/v1/rehearsals/south-quay/forks', { data: { name: 'keys', atMs: 249_999 } });
-  expect(at.status()).toBe(201);
+  await forkOf(page, 'south-quay', 'keys', 249_999);
   await open(page, '/r/south-quay~keys/members');
   await expect(page.getByTestId('clock')).toHaveText('T+00:04:09');
   await page.keyboard.press('t');

@@ -1,0 +1,18 @@
+import { expect, type Page } from '@playwright/test';
+
+/** Opens a page and waits until it answers to keys. */
+export async function open(page: Page, path: string): Promise<void> {
+  await page.goto(path);
+  await page.locator('html[data-ready]').waitFor();
+}
+
+/** Each test works on a fork of its own, so that the trunk stays as the demo leaves it. */
+export async function forkOf(page: Page, cluster: string, name: string, atMs?: number): Promise<string> {
+  const made = await page.request.post(`/api/v1/rehearsals/${cluster}/forks`, { data: { name, ...(atMs === undefined ? {} : { atMs }) } });
+  expect(made.status()).toBe(201);
+  return `/r/${cluster}~${name}`;
+}
+
+/** The link of one level in the stack. */
+export const level = (page: Page, name: string) =>
+  page.getByRole('navigation', { name: 'The stack' }).getByRole('link', { name: new RegExp(name) });
