@@ -16,3 +16,9 @@ export async function forkOf(page: Page, cluster: string, name: string, atMs?: n
 /** The link of one level in the stack. */
 export const level = (page: Page, name: string) =>
   page.getByRole('navigation', { name: 'The stack' }).getByRole('link', { name: new RegExp(name) });
+
+/** Whether anything of a sheet lies beyond its right edge. */
+export const overflows = (page: Page): Promise<boolean> =>
+  page.evaluate(() =>
+    [document.documentElement, document.querySelector('#sheet')].some((one) => one !== null && one.scrollWidth > one.clientWidth)
+  );

@@ -1,5 +1,5 @@
 import { expect, test, type Page } from '@playwright/test';
-import { forkOf, level, open } from './help';
+import { forkOf, level, open, overflows } from './help';
 
 const focusedText = (page: Page) => page.evaluate(() => document.activeElement?.textContent?.trim() ?? '');
 
@@ -62,6 +62,7 @@ test('by mouse: traced, mended, run, proved, a member taken away, handed over', 
   await expect(page.getByRole('heading', { level: 1 })).toHaveText('bookings holds in five of five proofs.');
   await page.getByRole('button', { name: /Comes back/ }).click();
   await expect(page.getByRole('region', { name: 'Evidence of Comes back' })).toContainText('the same data, by checksum');
+  expect(await overflows(page)).toBe(false);
 
   await page.getByRole('link', { name: 'Handover' }).click();
   const download = page.waitForEvent('download');
@@ -228,10 +229,7 @@ test("every sheet stands in both themes without an error, at 1280 and 1920, and 
       for (const sheet of ['ground', 'supply', 'claims', 'members', 'proofs', 'drafts', 'handover']) {
         await open(page, `/r/${cluster}/${sheet}`);
         await expect(page.getByRole('heading', { level: 1 })).toBeVisible();
-        expect(
-          await page.evaluate(() => document.documentElement.scrollWidth <= document.documentElement.clientWidth),
-          `${cluster} ${sheet} at ${width}`
-        ).toBe(true);
+        expect(await overflows(page), `${cluster} ${sheet} at ${width}`).toBe(false);
       }
     }
     await page.keyboard.press('n');

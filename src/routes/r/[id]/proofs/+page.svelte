@@ -108,7 +108,7 @@
                       <td class="break-words {check.ok ? '' : 'text-brick'}"
                         ><span class="flex min-w-0 items-baseline gap-2"
                           ><Peg state={check.ok ? 'holds' : 'broken'} size={10} label={check.ok ? 'as expected' : 'not as expected'} /><span
-                            class="mono">{sentenceShown(check.got)}</span
+                            class="mono min-w-0">{sentenceShown(check.got)}</span
                           ></span
                         ></td
                       >
