@@ -98,6 +98,22 @@ describe('reading', () => {
     });
   });
 
+  test('a text of many pieces is read like a short one: the same lines, and doubles found across pieces', () => {
+    const many = Array.from({ length: 1_500 }, (_, i) => claim('1Gi').replace('name: data', `name: data-${i}`));
+    many[1_200] = claim('ten').replace('name: data', 'name: wrong');
+    many[1_400] = many[3]!;
+    const text = many.join('---\n');
+    expect(text.length).toBeGreaterThan(3 * 65_536);
+    const { objects, problems } = readManifests(text);
+    expect(objects).toHaveLength(1_499);
+    // Each document has nine lines and a line of dashes between.
+    expect(problems.map((one) => [one.code, one.at.line])).toEqual([
+      ['bad-quantity', 1_200 * 10 + 9],
+      ['duplicate-object', 1_400 * 10 + 1]
+    ]);
+    expect(problems[1]!.message).toContain('line 31');
+  });
+
   test('an object in two files is named with both places', () => {
     const { problems } = readFiles([
       { name: 'one.yaml', text: claim('1Gi') },

@@ -28,10 +28,10 @@ interface Source {
   placeAt(offset: number): Place;
 }
 
-function sourceOf(lines: LineCounter, file: string | undefined): Source {
+function sourceOf(lines: LineCounter, linesBefore: number, file: string | undefined): Source {
   const placeAt = (offset: number): Place => {
     const { line, col } = lines.linePos(offset);
-    return { ...(file === undefined ? {} : { file }), line, column: col };
+    return { ...(file === undefined ? {} : { file }), line: line + linesBefore, column: col };
   };
   return {
     file,
@@ -186,16 +186,12 @@ function duplicates(objects: readonly ReadObject[]): Problem[] {
   return problems;
 }
 
-/**
- * Reads multi-document YAML or JSON. Every problem carries line and column; unknown fields are kept.
- * @param text the manifests; `List` objects stand for their items
- * @param file the file's name, for the places in problems
- */
-export function readManifests(text: string, file?: string): ReadResult {
+/** Reads a piece of a text: whole documents, with so many lines before them. */
+function readPiece(text: string, linesBefore: number, file: string | undefined): { objects: ReadObject[]; problems: Problem[] } {
   const lines = new LineCounter();
   const problems: Problem[] = [];
   const objects: ReadObject[] = [];
-  const source = sourceOf(lines, file);
+  const source = sourceOf(lines, linesBefore, file);
   const documents = parseAllDocuments(text, { lineCounter: lines, merge: true, prettyErrors: false });
   for (const document of Array.isArray(documents) ? documents : []) {
     if (document.errors.length) {
@@ -227,8 +223,52 @@ export function readManifests(text: string, file?: string): ReadResult {
       if (one) objects.push(one);
     }
   }
-  problems.push(...duplicates(objects));
   return { objects, problems };
+}
+
+/** A long text is read in pieces of about this many characters, always whole documents. */
+const pieceLength = 65_536;
+
+/** A line of three dashes begins a document wherever it stands (YAML 1.2.2, 9.1.2), so a text can be cut there. */
+function piecesOf(text: string): string[] {
+  if (text.length <= pieceLength) return [text];
+  const pieces: string[] = [];
+  let start = 0;
+  for (const { index } of text.matchAll(/^---(?=[ \t\r\n]|$)/gm)) {
+    if (index - start < pieceLength) continue;
+    pieces.push(text.slice(start, index));
+    start = index;
+  }
+  pieces.push(text.slice(start));
+  return pieces;
+}
+
+/** Reads like {@link readManifests}, a piece at each step, so that others get their turn between. */
+export function* readSteps(text: string, file?: string): Generator<void, ReadResult> {
+  const objects: ReadObject[] = [];
+  const problems: Problem[] = [];
+  let linesBefore = 0;
+  for (const piece of piecesOf(text)) {
+    const read = readPiece(piece, linesBefore, file);
+    for (const one of read.objects) objects.push(one);
+    for (const one of read.problems) problems.push(one);
+    linesBefore += piece.split('\n').length - 1;
+    yield;
+  }
+  return { objects, problems: [...problems, ...duplicates(objects)] };
+}
+
+/**
+ * Reads multi-document YAML or JSON. Every problem carries line and column; unknown fields are kept.
+ * @param text the manifests; `List` objects stand for their items
+ * @param file the file's name, for the places in problems
+ */
+export function readManifests(text: string, file?: string): ReadResult {
+  const steps = readSteps(text, file);
+  for (;;) {
+    const step = steps.next();
+    if (step.done) return step.value;
+  }
 }
 
 /** Reads several files dropped together; an object may stand in one of them only. */

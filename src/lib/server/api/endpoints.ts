@@ -121,7 +121,7 @@ const acting: Endpoint[] = [
     body: 'manifests',
     answer: acted,
     async run({ app, params, body, revision }) {
-      const read = app.rehearsals.read(body);
+      const read = await app.rehearsals.read(body);
       return read.ok ? app.rehearsals.send(params.id!, read.value, revision) : read;
     }
   }),
@@ -132,7 +132,7 @@ const acting: Endpoint[] = [
     body: 'manifests',
     answer: anything,
     async run({ app, params, body }) {
-      const read = app.rehearsals.read(body);
+      const read = await app.rehearsals.read(body);
       return read.ok ? app.rehearsals.ask(params.id!, 'changeSheet', { objects: read.value }) : read;
     }
   }),

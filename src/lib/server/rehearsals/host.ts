@@ -2,6 +2,7 @@ import { createHash, type Hash } from 'node:crypto';
 import { setImmediate as nextTurn } from 'node:timers/promises';
 import { deserialize, serialize } from 'node:v8';
 import { gunzipSync, gzipSync } from 'node:zlib';
+import { readSteps, type ReadResult } from '$core/manifest';
 import {
   plan,
   removalRefusal,
@@ -138,6 +139,16 @@ export class Host {
     }
     while (untilMs > world.nowMs && !world.runUntil(untilMs, sliceCalls)) await nextTurn();
     return world;
+  }
+
+  /** Reads manifests a piece at a time; worlds go on in between. */
+  async read(text: string): Promise<ReadResult> {
+    const steps = readSteps(text);
+    for (;;) {
+      const step = steps.next();
+      if (step.done) return step.value;
+      await nextTurn();
+    }
   }
 
   async has(id: string): Promise<boolean> {

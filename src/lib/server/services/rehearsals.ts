@@ -1,5 +1,5 @@
 import { nameFault, type ApiObject, type Ref } from '$core/model';
-import { asManifest, readManifests, writeManifests } from '$core/manifest';
+import { asManifest, writeManifests } from '$core/manifest';
 import type { Action } from '$core/standin';
 import type { Cluster } from '../repositories/clusters';
 import type { Rehearsal, RehearsalRepository } from '../repositories/rehearsals';
@@ -155,8 +155,8 @@ export class RehearsalService {
   }
 
   /** Reads what was handed in; an empty batch is a problem too. */
-  read(text: string): Answer<readonly ApiObject[]> {
-    const { objects, problems } = readManifests(text);
+  async read(text: string): Promise<Answer<readonly ApiObject[]>> {
+    const { objects, problems } = await this.parts.host.read(text);
     if (problems.length) return refused(refusalOf(problems));
     if (!objects.length)
       return refused(
@@ -218,7 +218,7 @@ export class RehearsalService {
     if (!found.ok) return found;
     const [object] = found.value;
     if (!object) return refused(notFound(`${kind} ${ref.namespace}/${ref.name}`));
-    const read = this.read(writeManifests([asManifest(change(object))]));
+    const read = await this.read(writeManifests([asManifest(change(object))]));
     return read.ok ? this.send(id, read.value, revision) : read;
   }
 
