@@ -1,9 +1,9 @@
 import { View, type History, type Store } from './store';
 
 /** So many views stand along a long journal, so that no moment is far from one of them. */
-const mostViews = 10;
+const mostViews = 18;
 /** Below this many changes a journal needs one view only. */
-const shortJournal = 3_000;
+const shortJournal = 1_500;
 const changesAStep = 400;
 
 /** Views spread along a journal: looking at any moment moves the nearest one. */
