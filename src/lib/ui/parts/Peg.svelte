@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { State } from '$core/rootline';
+  import { stateColours } from './state-colours';
 
   interface Props {
     state: State;
@@ -8,13 +9,6 @@
     label?: string;
   }
   let { state, size = 11, label }: Props = $props();
-  const colours: Record<State, string> = {
-    holds: 'var(--color-moss)',
-    settling: 'var(--color-ochre)',
-    broken: 'var(--color-brick)',
-    waiting: 'var(--color-quiet)',
-    unseen: 'var(--color-slate)'
-  };
 </script>
 
 <svg
@@ -22,7 +16,7 @@
   height={size}
   viewBox="0 0 12 12"
   class="inline-block shrink-0"
-  style:color={colours[state]}
+  style:color={stateColours[state]}
   role="img"
   aria-label={label ?? state}
 >

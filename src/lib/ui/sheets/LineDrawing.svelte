@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { Trunk } from '$core/rootline';
+  import { stateColours } from '../parts/state-colours';
   import { sentenceShown } from '../prefs.svelte';
   import type { LineRow, ShownJoint } from './line-rows';
 
@@ -79,13 +80,6 @@
     return [...found.values()];
   });
   const roots = $derived(nodes.filter((node) => node.row === 0));
-  const colour = {
-    holds: 'var(--color-moss)',
-    settling: 'var(--color-ochre)',
-    broken: 'var(--color-brick)',
-    waiting: 'var(--color-quiet)',
-    unseen: 'var(--color-slate)'
-  };
 </script>
 
 <div class="grid" style:grid-template-columns="{width}px minmax(0,1fr)">
@@ -112,7 +106,7 @@
       </g>
     {/each}
     {#each nodes as node, i (i)}
-      <g transform="translate({node.x - 7} {node.y - 7})" color={colour[node.joint.state]}>
+      <g transform="translate({node.x - 7} {node.y - 7})" color={stateColours[node.joint.state]}>
         <rect x="-2" y="-2" width="18" height="18" fill="var(--color-sheet)" stroke="none" />
         {#if node.joint.state === 'holds'}<rect width="14" height="14" fill="currentColor" />
         {:else if node.joint.state === 'settling'}<rect
