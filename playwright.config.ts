@@ -1,6 +1,7 @@
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { defineConfig } from '@playwright/test';
+import { chromiumOptions } from './scripts/chromium.mjs';
 
 const port = 4377;
 
@@ -15,18 +16,7 @@ export default defineConfig({
     viewport: { width: 1280, height: 800 },
     colorScheme: 'light',
     screenshot: 'only-on-failure',
-    launchOptions: {
-      executablePath: '/usr/bin/chromium',
-      args: [
-        '--no-sandbox',
-        '--disable-gpu',
-        '--disable-quic',
-        '--disable-background-networking',
-        '--disable-component-update',
-        '--disable-sync',
-        '--no-first-run'
-      ]
-    }
+    launchOptions: chromiumOptions
   },
   webServer: {
     command: `node scripts/serve.mjs --port ${port} --data ${join(tmpdir(), `root-barn-browser-${process.ppid}`)} --fresh`,

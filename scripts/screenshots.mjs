@@ -4,6 +4,7 @@ import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { chromium } from '@playwright/test';
+import { chromiumOptions } from './chromium.mjs';
 
 const data = mkdtempSync(join(tmpdir(), 'root-barn-pictures-'));
 const server = spawn('node', ['scripts/serve.mjs', '--port', '0', '--data', data], { stdio: ['ignore', 'pipe', 'inherit'] });
@@ -14,18 +15,7 @@ const base = await new Promise((resolve, reject) => {
   });
   server.on('exit', () => reject(new Error('the server did not start')));
 });
-const browser = await chromium.launch({
-  executablePath: '/usr/bin/chromium',
-  args: [
-    '--no-sandbox',
-    '--disable-gpu',
-    '--disable-quic',
-    '--disable-background-networking',
-    '--disable-component-update',
-    '--disable-sync',
-    '--no-first-run'
-  ]
-});
+const browser = await chromium.launch(chromiumOptions);
 
 async function post(path, body) {
   const response = await fetch(`${base}/api/v1${path}`, {

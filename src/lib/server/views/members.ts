@@ -106,26 +106,30 @@ function secretsOf(one: StatefulSet | Deployment): string[] {
   return [...new Set(names.filter((name): name is string => name !== undefined))];
 }
 
+/** What the heads of all bands show alike. */
+const headOf = (scene: Scene, one: StatefulSet | Deployment) => ({
+  namespace: one.metadata.namespace ?? '',
+  name: one.metadata.name,
+  blueprint: blueprintOf(one),
+  sentAt: clockOf(momentOf(String(one.metadata.creationTimestamp))),
+  reach: reachOf(scene, one.metadata.namespace ?? '', one.spec.template.metadata?.labels),
+  secrets: secretsOf(one)
+});
+
 function setBand(scene: Scene, set: StatefulSet) {
-  const namespace = set.metadata.namespace ?? '';
   const rows = ordinalsOf(set).map((ordinal) => memberRow(scene, set, ordinal));
   const pods = scene.facts.ownedBy(set.metadata.uid ?? '').filter((one): one is Pod => one.kind === 'Pod');
   const leaving = pods.filter((pod) => !rows.some((row) => row.name === pod.metadata.name)).map((pod) => pod.metadata.name);
   const ready = rows.filter((row) => row.state === 'holds').length;
   return {
     kind: 'StatefulSet' as const,
-    namespace,
-    name: set.metadata.name,
-    blueprint: blueprintOf(set),
-    sentAt: clockOf(momentOf(String(set.metadata.creationTimestamp))),
+    ...headOf(scene, set),
     replicas: rows.length,
     ready,
     leaving,
     serviceName: set.spec.serviceName ?? '',
     ordered: set.spec.podManagementPolicy !== 'Parallel',
     keepsClaims: set.spec.persistentVolumeClaimRetentionPolicy?.whenScaled !== 'Delete',
-    reach: reachOf(scene, namespace, set.spec.template.metadata?.labels),
-    secrets: secretsOf(set),
     rows
   };
 }
@@ -150,10 +154,7 @@ function deploymentBand(scene: Scene, one: Deployment) {
   const dirs = (one.spec.template.spec.volumes ?? []).filter((volume) => volume.emptyDir).map((volume) => volume.name);
   return {
     kind: 'Deployment' as const,
-    namespace,
-    name: one.metadata.name,
-    blueprint: blueprintOf(one),
-    sentAt: clockOf(momentOf(String(one.metadata.creationTimestamp))),
+    ...headOf(scene, one),
     replicas: one.spec.replicas ?? 1,
     ready: pods.filter(isReady).length,
     leaving: [] as string[],
@@ -161,8 +162,6 @@ function deploymentBand(scene: Scene, one: Deployment) {
     ordered: false,
     keepsClaims: true,
     ephemeral: dirs,
-    reach: reachOf(scene, namespace, one.spec.template.metadata?.labels),
-    secrets: secretsOf(one),
     rows
   };
 }
