@@ -7,12 +7,15 @@ const layers = {
   standin: ['shared', 'model', 'manifest'],
   change: ['shared', 'model', 'manifest', 'standin'],
   rootline: ['shared', 'model', 'manifest', 'standin', 'change'],
-  proofs: ['shared', 'model', 'manifest', 'standin', 'change', 'rootline']
+  proofs: ['shared', 'model', 'manifest', 'standin', 'change', 'rootline'],
+  sizing: ['shared', 'model', 'manifest', 'standin'],
+  gates: ['shared', 'model', 'manifest', 'standin', 'change', 'rootline', 'sizing'],
+  briefs: ['shared', 'model', 'manifest', 'standin', 'change', 'rootline', 'proofs', 'sizing', 'gates']
 };
 
 // The topmost folder may look at all others, so it has no rule.
 const layerRules = Object.entries(layers)
-  .filter(([folder]) => folder !== 'proofs')
+  .filter(([folder]) => folder !== 'briefs')
   .map(([folder, below]) => ({
     name: `core-${folder}-looks-down-only`,
     comment: `core/${folder} may use ${below.join(', ') || 'nothing'} of the core`,

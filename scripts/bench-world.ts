@@ -1,30 +1,28 @@
 import { readManifests } from '$core/manifest';
 import type { ApiObject } from '$core/model';
-import { installObjects, installOf, World, type Origin } from '$core/standin';
-import { blockBackendYaml, groundYaml, objectsOf, steadyBlockYaml } from '../src/lib/scenario';
+import { groundObjects, installObjects, installOf, World, type Origin } from '$core/standin';
+import { blockBackend, groundOf, objectsOf, steadyBlockYaml } from '../src/lib/scenario';
 
 /** A made-up ground of `nodes` nodes in three zones, with room for what the bench asks of it. */
 export function largeOrigin(nodes: number, volumes: number): Origin {
   const zones = ['a', 'b', 'c'];
   const groups = zones.map((zone, z) => ({
+    name: `node-${zone}`,
     zone,
     cpu: '16',
     memory: '64Gi',
     names: Array.from({ length: Math.ceil((nodes - z) / 3) }, (_, i) => `node-${zone}${i}`)
   }));
-  const ground = groundYaml({ cluster: 'bench', octet: 60, groups: [] });
-  const nodeYaml = groups.flatMap((group) =>
-    objectsOf(groundYaml({ cluster: 'bench', octet: 60, groups: [group] })).filter((one) => one.kind === 'Node')
-  );
-  const spread: ApiObject[] = nodeYaml.map((node, i) =>
-    node.kind === 'Node' ? { ...node, spec: { ...node.spec, podCIDR: `10.${60 + Math.floor(i / 256)}.${i % 256}.0/24` } } : node
-  );
-  const backend = blockBackendYaml(
-    'bench',
-    zones.map((name) => ({ name, capacity: '4000Ti' })),
-    volumes + 10
-  );
-  return { seed: 7, ground: [...objectsOf(`${ground}---${backend}`), ...spread] };
+  const backends = [
+    blockBackend(
+      'bench',
+      zones.map((name) => ({ name, capacity: '4000Ti' })),
+      volumes + 10
+    )
+  ];
+  const ground = groundOf({ cluster: 'bench', octet: 60, groups, backends, drivers: ['block.standin.example'] });
+  // 1,000 nodes need more shares of a /24 than a /16 has.
+  return { seed: 7, ground: groundObjects({ ...ground, spec: { ...ground.spec, podRange: '10.60.0.0/12', nodeRange: '172.20.0.0/16' } }) };
 }
 
 /** `count` sets of three members with a claim each, spread over namespaces of 100 sets. */

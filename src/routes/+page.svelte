@@ -116,6 +116,9 @@
       <li class="py-10">The estate is empty. Start anew with <code>npm run demo -- --fresh</code> to get the demo's clusters back.</li>
     {/each}
   </ul>
+  <p class="mt-5">
+    <a class="push" href="/layout">Lay out a cluster</a> <span class="quiet ml-2">a stand-in made from answers, kept as a document</span>
+  </p>
 </main>
 
 {#if keys}<Keys onclose={() => (keys = false)} />{/if}

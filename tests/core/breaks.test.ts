@@ -2,7 +2,7 @@ import { describe, expect, test } from 'vitest';
 import { rootLine, lineSentence } from '$core/rootline';
 import { asManifest } from '$core/manifest';
 import type { World } from '$core/standin';
-import { bookings, bookingsSet, driver, firstBreak, must, objects, readySouth, ref, remove, send, smallSet, south } from './help';
+import { bookings, bookingsSet, driver, firstBreak, must, objects, readySouth, ref, remove, send, settle, smallSet, south } from './help';
 
 const probe = ref('Pod', 'default', 'probe-0');
 const probeSet = ref('StatefulSet', 'default', 'probe');
@@ -12,11 +12,6 @@ kind: Identity
 metadata: {name: volume-keeper}
 spec: {driver: block.standin.example, issuer: https://issuer.south-quay.example, subject: "system:serviceaccount:storage-system:block-driver", audience: volumes.standin.example, rights: [${rights}]${over}}
 `;
-const settle = (world: World, yaml: string): World => {
-  send(world, yaml);
-  world.runSettled();
-  return world;
-};
 const evidence = (world: World, subject = probe): string =>
   (firstBreak(world, subject)?.evidence ?? [])
     .map((one) => `${one.object.kind} ${one.object.name} ${one.field ?? one.event?.reason}=${one.value ?? one.event?.message}`)

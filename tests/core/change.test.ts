@@ -20,7 +20,14 @@ const names = (lines: readonly { ref: { name: string } }[]) => lines.map((one) =
 describe('the change sheet', () => {
   test('of the driver on the stuck cluster: all new, in the order of sending, nothing lost', () => {
     const sheet = changeSheet(south().store, driver());
-    expect(names(sheet.new)).toEqual(['storage-system', 'block.standin.example', 'block-driver', 'block-node', 'block-controller']);
+    expect(names(sheet.new)).toEqual([
+      'storage-system',
+      'block.standin.example',
+      'block-driver',
+      'block-node',
+      'block-collector',
+      'block-controller'
+    ]);
     expect([sheet.altered, sheet.refused, sheet.restarted, sheet.lost, sheet.untouched]).toEqual([[], [], [], [], []]);
     expect(sheet.order.map((one) => one.refs[0]!.kind)).toEqual(['Namespace', 'CSIDriver', 'ServiceAccount', 'DaemonSet', 'Deployment']);
   });

@@ -14,8 +14,8 @@ import {
   type Pod
 } from '$core/model';
 import { differences, draw, drawInt, hash32, same, stableJson, suffix, uidOf, wordsOf, clockOf, momentOf, stampOf } from '$core/shared';
-import { lineSentence, rootLine, supplyLooks } from '$core/rootline';
-import { backendOf, imageCard, imageParts, pullOf, resolve, shortageIn, standingOf, Store, usedOf, type World } from '$core/standin';
+import { lineSentence, rootLine, supplyGates } from '$core/rootline';
+import { backendOf, imageCard, imageParts, pullOf, resolve, shortagesIn, standingOf, Store, type World } from '$core/standin';
 import { bookings, bookingsSet, driver, must, objects, ref, remove, send, smallSet, south, readySouth } from './help';
 
 /** The same cluster as a dump would show it: its objects, and nothing of the provider. */
@@ -140,7 +140,8 @@ describe('the provider', () => {
   test('shortages, in the words of the storage interface', () => {
     const backend = backendOf(world.store, 'block.standin.example')!;
     const gib = 2 ** 30;
-    const of = (zone: string, sizeBytes: number, used = usedOf(world.store, backend)) => shortageIn(backend, zone, sizeBytes, used)?.code;
+    const of = (zone: string, sizeBytes: number, used = world.store.usedOf(backend.metadata.name)) =>
+      shortagesIn(backend, zone, sizeBytes, used)[0]?.code;
     expect([of('a', gib), of('a', gib / 2), of('a', 17 * 1024 * gib), of('c', gib), of('a', 801 * gib)]).toEqual([
       undefined,
       'OUT_OF_RANGE',
@@ -161,8 +162,7 @@ describe('the provider', () => {
   });
 
   test('a class by itself: which of its three supports break', () => {
-    const states = (one: World) =>
-      Object.values(supplyLooks(one.store, one.store.get('StorageClass', '', 'steady-block')!)).map((look) => look.state);
+    const states = (one: World) => supplyGates(one.store, one.store.get('StorageClass', '', 'steady-block')!).map((look) => look.state);
     expect(states(world)).toEqual(['holds', 'holds', 'broken']);
     expect(states(readySouth())).toEqual(['holds', 'holds', 'holds']);
   });

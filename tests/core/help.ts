@@ -11,7 +11,8 @@ export function objects(yaml: string): ApiObject[] {
   return read.map((one) => one.object);
 }
 
-const named = (name: string) => scenario().find((one) => one.name === name)!;
+/** A cluster of the scenario. */
+export const named = (name: string) => scenario().find((one) => one.name === name)!;
 
 /** south-quay as a newcomer meets it: `bookings` waits, no driver. */
 export const southOrigin = () => named('south-quay');
@@ -28,6 +29,17 @@ export function readySouth(): World {
   return world;
 }
 export const driver = (): ApiObject[] => installObjects(installOf('block.standin.example')!);
+
+/** A cluster of the scenario as the demo leaves it. */
+export function asLeft(name: string, untilMs?: number): World {
+  const one = named(name);
+  const end = untilMs ?? one.headMs;
+  return replay(
+    one,
+    one.actions.filter((action) => action.atMs <= end),
+    end
+  );
+}
 
 /** Carries an action out that has to be taken. */
 export function must(world: World, action: Action): void {
@@ -49,6 +61,32 @@ export function firstBreak(world: World, subject: Ref): Joint | undefined {
   if ((joint?.joint ?? null) !== line.firstBreak) throw new Error('the first break is not the lowest broken joint');
   return joint;
 }
+
+/** Sends, and runs until nothing is under way. */
+export function settle(world: World, yaml: string): World {
+  send(world, yaml);
+  world.runSettled();
+  return world;
+}
+
+/** Sends the remedy of a subject's first break, which must be written down, and runs on. */
+export function mend(world: World, subject: Ref): string {
+  const joint = firstBreak(world, subject);
+  const manifests = joint?.remedy?.manifests;
+  if (!joint || !manifests) throw new Error(`${subject.name}: no remedy to send (${joint?.joint}: ${joint?.says})`);
+  must(world, { type: 'send', objects: manifests });
+  world.runSettled();
+  return joint.joint;
+}
+
+/** A class, a claim, a pod that mounts it: each in one line. */
+export const classOf = (name: string, provisioner: string, more = ''): string =>
+  `apiVersion: storage.k8s.io/v1\nkind: StorageClass\nmetadata: {name: ${name}}\nprovisioner: ${provisioner}\n${more}\n---\n`;
+export const claimOf = (name: string, spec: string): string =>
+  `apiVersion: v1\nkind: PersistentVolumeClaim\nmetadata: {name: ${name}, namespace: default}\nspec: {${spec}}\n---\n`;
+export const podOf = (name: string, claim: string, more = ''): string =>
+  `apiVersion: v1\nkind: Pod\nmetadata: {name: ${name}, namespace: default}\nspec: {containers: [{name: main, image: shelf.standin.example/tools/t:1, volumeMounts: [{name: d, mountPath: /d}]}], volumes: [{name: d, persistentVolumeClaim: {claimName: ${claim}}}]${more}}\n---\n`;
+export const size = (storage: string): string => `resources: {requests: {storage: ${storage}}}`;
 
 /** A set of one in `default` with a claim, to be bent in one place. */
 export const smallSet = (

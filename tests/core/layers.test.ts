@@ -36,6 +36,21 @@ const planted = [
     text: "import { prove } from '../proofs';\nexport const planted = prove;\n"
   },
   {
+    rule: 'core-proofs-looks-down-only',
+    file: 'src/lib/core/proofs/planted.ts',
+    text: "import { trendOf } from '../sizing';\nexport const planted = trendOf;\n"
+  },
+  {
+    rule: 'core-sizing-looks-down-only',
+    file: 'src/lib/core/sizing/planted.ts',
+    text: "import { rootLine } from '../rootline';\nexport const planted = rootLine;\n"
+  },
+  {
+    rule: 'core-gates-looks-down-only',
+    file: 'src/lib/core/gates/planted.ts',
+    text: "import { designClass } from '../briefs';\nexport const planted = designClass;\n"
+  },
+  {
     rule: 'core-is-pure',
     file: 'src/lib/core/shared/planted-pure.ts',
     text: "import { readFileSync } from 'node:fs';\nexport const planted = readFileSync;\n"

@@ -117,7 +117,7 @@ describe('daemon sets', () => {
     const world = readySouth();
     const set = world.store.get('DaemonSet', 'storage-system', 'block-node')!;
     const template = structuredClone(set.spec.template);
-    template.spec.containers[0]!.image = 'shelf.standin.example/drivers/block-node:2.4';
+    template.spec.containers[0]!.image = 'shelf.standin.example/drivers/block-node:2.3.1';
     must(world, { type: 'send', objects: [asManifest({ ...set, spec: { ...set.spec, template } })] });
     while (!world.settled) {
       world.runUntil(world.nextMs!);
@@ -127,7 +127,7 @@ describe('daemon sets', () => {
     const images = world.store
       .list('Pod', 'storage-system')
       .flatMap((one) => (one.metadata.labels!.app === 'block-node' ? [one.spec.containers[0]!.image] : []));
-    expect(new Set(images)).toEqual(new Set(['shelf.standin.example/drivers/block-node:2.4']));
+    expect(new Set(images)).toEqual(new Set(['shelf.standin.example/drivers/block-node:2.3.1']));
   });
 });
 

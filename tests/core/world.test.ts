@@ -92,7 +92,7 @@ function lawful(world: World): void {
         .list('Asset')
         .filter((one) => one.spec.zone === zone.name)
         .reduce((all, one) => all + bytesOf(one.spec.size), 0);
-      expect(world.memory<{ sizeBytes: number }>('used').get(`${backend.metadata.name}|${zone.name}`)?.sizeBytes ?? 0).toBe(sum);
+      expect(store.usedOf(backend.metadata.name).get(zone.name)?.sizeBytes ?? 0).toBe(sum);
       expect(sum).toBeLessThanOrEqual(bytesOf(zone.capacity));
     }
   }

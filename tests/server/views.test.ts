@@ -75,8 +75,8 @@ describe('the stack', () => {
     expect(sentences).toEqual({
       'south-quay': '3 members of bookings wait: no driver answers to block.standin.example.',
       harbour: 'No driver and no class yet, so nothing can be handed out.',
-      'north-quay': 'Holds as far as it stands; nothing is proved yet.',
-      'pilot-house': 'No driver and no class yet, so nothing can be handed out.'
+      'north-quay': '1 member of chartroom waits: zone c has no mount target.',
+      'pilot-house': 'Nothing has been claimed yet.'
     });
   });
 });
@@ -89,10 +89,10 @@ describe('sheets', () => {
       ['b', 2]
     ]);
     const planks = zones.flatMap((one) => one.planks);
-    // Three members of 500m and 2Gi, two controllers of 50m and 128Mi, four plugins of 20m and 64Mi.
-    expect(planks.reduce((sum, one) => sum + one.milliCpu.asked, 0)).toBe(3 * 500 + 2 * 50 + 4 * 20);
+    // Three members of 500m and 2Gi, two controllers and a collector of 50m and 128Mi, four plugins of 20m and 64Mi.
+    expect(planks.reduce((sum, one) => sum + one.milliCpu.asked, 0)).toBe(3 * 500 + 3 * 50 + 4 * 20);
     expect(planks.reduce((sum, one) => sum + one.memoryBytes.asked, 0)).toBe(
-      3 * bytesOf('2Gi') + 2 * bytesOf('128Mi') + 4 * bytesOf('64Mi')
+      3 * bytesOf('2Gi') + 3 * bytesOf('128Mi') + 4 * bytesOf('64Mi')
     );
     expect(planks.reduce((sum, one) => sum + one.slots.taken, 0)).toBe(3);
     expect(planks.every((one) => one.slots.limit === 25)).toBe(true);
@@ -105,11 +105,17 @@ describe('sheets', () => {
       ['south-quay-volumes', 'block.standin.example', 'holds'],
       ['block.standin.example', 'steady-block', 'broken']
     ]);
-    expect(broken.available.map((one) => one.driver)).toEqual(['block.standin.example']);
+    expect(
+      broken.drivers.map((one) => [one.id, one.installed, one.newest, one.gates.find((gate) => gate.state === 'broken')?.joint])
+    ).toEqual([['block.standin.example', false, '2.3', 'driver']]);
     const held = await whole.ask(id, 'supply', {});
     expect(held.joins.every((one) => one.state === 'holds')).toBe(true);
     expect(held.backends[0]!.says).toBe('1,480 of 1,600 GiB free · quota 40, 3 used');
-    expect(held.available).toEqual([]);
+    expect(held.drivers[0]!.parts.map((one) => [one.name, one.essential, one.ready, one.wanted])).toEqual([
+      ['block-controller', true, 2, 2],
+      ['block-node', true, 4, 4],
+      ['block-collector', false, 1, 1]
+    ]);
   });
 
   test('Claims: rows and the inspection by question', async () => {
@@ -118,7 +124,7 @@ describe('sheets', () => {
       [0, 1, 2].map((one) => [`data-bookings-${one}`, 'Bound', [`bookings-${one}`]])
     );
     const one = (await whole.ask(id, 'claim', { namespace: 'tickets', name: 'data-bookings-0' }))!;
-    expect(one).toMatchObject({ policy: 'Delete', grows: true, fsType: 'ext4', attachedTo: [one.node], sizes: [{ size: '40Gi' }] });
+    expect(one).toMatchObject({ policy: 'Delete', grows: true, fsType: 'ext4', attachedTo: one.nodes, sizes: [{ size: '40Gi' }] });
     expect(await whole.ask(id, 'claim', { namespace: 'tickets', name: 'nothing' })).toBeUndefined();
     expect((await stuck.ask(id, 'claims', {})).rows.map((row) => [row.label, row.state])).toEqual([['Pending', 'waiting']]);
   });
@@ -139,13 +145,20 @@ describe('sheets', () => {
   test('the tape: lanes in order, each member after the one before, what is overdue is said', async () => {
     expect(await stuck.ask(id, 'tape', {})).toMatchObject({ text: '1 claim overdue by 3 min 46 s', overdue: true });
     const tape = await whole.ask(id, 'tape', {});
-    expect(tape.lanes.map((one) => one.label)).toEqual(['block controller', 'block on nodes', 'bookings-0', 'bookings-1', 'bookings-2']);
+    expect(tape.lanes.map((one) => one.label)).toEqual([
+      'block controller',
+      'block on nodes',
+      'block collector',
+      'bookings-0',
+      'bookings-1',
+      'bookings-2'
+    ]);
     const steps = tape.lanes.at(-1)!.segments.map((one) => one.step);
     expect(steps).toEqual(['provisioning', 'attaching', 'mounting', 'pulling', 'starting']);
     for (const lane of tape.lanes) for (const one of lane.segments) expect(one.toMs! >= one.fromMs, lane.label).toBe(true);
-    expect(tape.lanes[3]!.segments[0]!.fromMs).toBeGreaterThan(tape.lanes[2]!.segments.at(-1)!.toMs!);
+    expect(tape.lanes[4]!.segments[0]!.fromMs).toBeGreaterThan(tape.lanes[3]!.segments.at(-1)!.toMs!);
     expect(tape.text).toBe('settled: nothing is under way');
-    expect(tape.marks.map((one) => one.label)).toEqual(['sent 1', 'sent 7', 'sent 5']);
+    expect(tape.marks.map((one) => one.label)).toEqual(['sent 1', 'sent 7', 'sent 6']);
   });
 
   test('find answers with objects of any kind', async () => {

@@ -55,7 +55,7 @@ describe('rows of the root line', () => {
 describe('figures', () => {
   test('times, sizes, counts, addresses', () => {
     expect([clockText(401_000), shortClock(401_000), shortClock(3_725_000)]).toEqual(['T+00:06:41', '06:41', '01:02:05']);
-    expect([gib(40 * 2 ** 30), gib(1.5 * 2 ** 30), gib(1600 * 2 ** 30)]).toEqual(['40 GiB', '1.5 GiB', '1,600 GiB']);
+    expect([gib(40 * 2 ** 30), gib(1.5 * 2 ** 30), gib(1600 * 2 ** 30)]).toEqual(['40 GiB', '1.5 GiB', '1.6 TiB']);
     expect([cpus(500), cpus(3_800), cpus(12_000)]).toEqual(['0.5', '3.8', '12']);
     expect([plural(1, 'class', 'classes'), plural(2, 'class', 'classes'), plural(1_200, 'claim')]).toEqual([
       '1 class',

@@ -1,78 +1,52 @@
 import { readManifests } from '$core/manifest';
-import type { ApiObject } from '$core/model';
+import type { ApiObject, Ground, NodeGroup } from '$core/model';
+import { driverCard } from '$core/standin';
 
-/** One kind of node in a cluster's ground. */
-interface NodeGroup {
-  readonly names: readonly string[];
-  readonly zone: string;
-  readonly cpu: string;
-  readonly memory: string;
-}
+type Spec = Ground['spec'];
 
 /** What a made-up cluster's ground is laid out from. */
 export interface GroundPlan {
   readonly cluster: string;
   /** Second octet of its ranges, so that no two clusters share one. */
   readonly octet: number;
-  readonly groups: readonly NodeGroup[];
+  readonly groups: NodeGroup[];
+  readonly control?: Spec['control'];
+  readonly backends?: NonNullable<Spec['backends']>;
+  readonly drivers?: readonly string[];
 }
 
-/** What the system keeps of a node, as is common practice on small nodes: 200 thousandths of a CPU and 1 GiB. */
-function nodeYaml(plan: GroundPlan, group: NodeGroup, name: string, place: number): string {
-  const cpuMilli = Number(group.cpu) * 1000 - 200;
-  const memory = `${Number(group.memory.replace('Gi', '')) - 1}Gi`;
-  return `
-apiVersion: v1
-kind: Node
-metadata:
-  name: ${name}
-  labels:
-    kubernetes.io/hostname: ${name}
-    kubernetes.io/os: linux
-    topology.kubernetes.io/zone: ${group.zone}
-spec:
-  podCIDR: 10.${plan.octet}.${place}.0/24
-status:
-  capacity: {cpu: "${group.cpu}", memory: ${group.memory}, pods: "110"}
-  allocatable: {cpu: ${cpuMilli}m, memory: ${memory}, pods: "110"}
-  addresses:
-  - {type: InternalIP, address: 172.${plan.octet - 40}.0.${10 + place}}
-  - {type: Hostname, address: ${name}}
-  conditions:
-  - {type: Ready, status: "True", reason: NodeReady, message: The node answers.}
-`;
-}
+/** The identity that a driver goes by at the provider. */
+const identityFor = (driver: string): NonNullable<Spec['identities']>[number] => {
+  const card = driverCard(driver)!;
+  return {
+    name: card.short === 'block' ? 'volume-keeper' : `${card.short}-keeper`,
+    driver,
+    subject: `system:serviceaccount:${card.namespace}:${card.account}`,
+    audience: 'volumes.standin.example',
+    rights: [...card.rights]
+  };
+};
 
-/** Ground, registry, namespaces and nodes of a cluster, as manifests. */
-export function groundYaml(plan: GroundPlan): string {
-  let place = 0;
-  const nodes = plan.groups.flatMap((group) => group.names.map((name) => nodeYaml(plan, group, name, (place += 1))));
-  return `
-apiVersion: standin.example/v1
-kind: Ground
-metadata: {name: ${plan.cluster}}
-spec:
-  clusterDomain: cluster.local
-  issuer: https://issuer.${plan.cluster}.example
-  podRange: 10.${plan.octet}.0.0/16
-  serviceRange: 10.${plan.octet + 100}.0.0/20
-  nodeRange: 172.${plan.octet - 40}.0.0/24
----
-apiVersion: standin.example/v1
-kind: Registry
-metadata: {name: shelf}
-spec: {host: shelf.standin.example, reachable: true, bytesPerSecond: 60000000}
----
-apiVersion: v1
-kind: Namespace
-metadata: {name: default, labels: {kubernetes.io/metadata.name: default}}
-status: {phase: Active}
----
-apiVersion: v1
-kind: Namespace
-metadata: {name: kube-system, labels: {kubernetes.io/metadata.name: kube-system}}
-status: {phase: Active}
-${nodes.map((one) => `---${one}`).join('')}`;
+/** The ground document of a cluster. */
+export function groundOf({ cluster, octet, groups, control, backends = [], drivers = [] }: GroundPlan): Ground {
+  return {
+    apiVersion: 'standin.example/v1',
+    kind: 'Ground',
+    metadata: { name: cluster },
+    spec: {
+      version: '1.32',
+      clusterDomain: 'cluster.local',
+      issuer: `https://issuer.${cluster}.example`,
+      podRange: `10.${octet}.0.0/16`,
+      serviceRange: `10.${octet + 100}.0.0/20`,
+      nodeRange: `172.${octet - 40}.0.0/24`,
+      control: control ?? { shape: 'production', quorum: 3, members: 3, mode: 'balanced', balancer: `172.${octet - 40}.0.5` },
+      groups,
+      registries: [{ name: 'shelf', host: 'shelf.standin.example', reachable: true, bytesPerSecond: 60_000_000 }],
+      backends,
+      identities: drivers.map(identityFor)
+    }
+  };
 }
 
 /** Reads manifests of the scenario; a mistake in them is ours and throws. */
@@ -82,30 +56,39 @@ export function objectsOf(yaml: string): ApiObject[] {
   return objects.map((one) => one.object);
 }
 
-/** A backend of block volumes and the identity that its driver goes by. */
-export function blockBackendYaml(cluster: string, zones: readonly { name: string; capacity: string }[], quotaVolumes: number): string {
-  return `
-apiVersion: standin.example/v1
-kind: Backend
-metadata: {name: ${cluster}-volumes}
-spec:
-  driver: block.standin.example
-  zones:
-${zones.map((one) => `  - {name: ${one.name}, capacity: ${one.capacity}}`).join('\n')}
-  quotaVolumes: ${quotaVolumes}
-  leastSize: 1Gi
-  mostSize: 16Ti
-  attachLimit: 25
-  speed: {baseIops: 3000, iopsPerGib: 3, mostIops: 16000}
----
-apiVersion: standin.example/v1
-kind: Identity
-metadata: {name: volume-keeper}
-spec:
-  driver: block.standin.example
-  issuer: https://issuer.${cluster}.example
-  subject: system:serviceaccount:storage-system:block-driver
-  audience: volumes.standin.example
-  rights: [create, attach, detach, delete, grow, snapshot]
-`;
-}
+/** A backend of block volumes. */
+export const blockBackend = (
+  cluster: string,
+  zones: readonly { name: string; capacity: string }[],
+  quotaVolumes: number
+): NonNullable<Spec['backends']>[number] => ({
+  name: `${cluster}-volumes`,
+  driver: 'block.standin.example',
+  zones: [...zones],
+  quotaVolumes,
+  leastSize: '1Gi',
+  mostSize: '16Ti',
+  attachLimit: 25,
+  growEverySeconds: 21_600,
+  speed: { baseIops: 3000, iopsPerGib: 3, mostIops: 16_000, baseMbps: 125, mbpsPerGib: 0.25, mostMbps: 1_000 }
+});
+
+/** A shared file system with its mount targets; port 2049 is let in from the nodes. */
+export const filesBackend = (name: string, zones: readonly string[], from: string): NonNullable<Spec['backends']>[number] => ({
+  name,
+  driver: 'files.standin.example',
+  zones: [],
+  quotaVolumes: 1_000,
+  fileSystem: 'fs-5b1e77a2',
+  mountTargets: zones.map((zone) => ({ zone })),
+  letIn: [{ port: 2049, from }]
+});
+
+/** Directories on the nodes themselves. */
+export const dirsBackend = (cluster: string, nodes: readonly string[], capacity: string): NonNullable<Spec['backends']>[number] => ({
+  name: `${cluster}-dirs`,
+  driver: 'dirs.standin.example',
+  topologyKey: 'kubernetes.io/hostname',
+  zones: nodes.map((name) => ({ name, capacity })),
+  quotaVolumes: 200
+});

@@ -1,8 +1,10 @@
-import { installObjects, installOf, type TimedAction } from '$core/standin';
+import { groundObjects, installObjects, installOf, type TimedAction } from '$core/standin';
 import type { ApiObject } from '$core/model';
-import { blockBackendYaml, groundYaml, objectsOf } from './ground';
+import { blockBackend, dirsBackend, filesBackend, groundOf, objectsOf } from './ground';
+import { chartroomYaml, leftoversYaml } from './files';
 import { bookingsYaml, brokersYaml, coordinatorsYaml, imageShelfYaml, plainBlockYaml, steadyBlockYaml } from './workloads';
 
+export * from './files';
 export * from './ground';
 export * from './workloads';
 
@@ -19,100 +21,159 @@ export interface ScenarioCluster {
 }
 
 const send = (atMs: number, yaml: string): TimedAction => ({ atMs, action: { type: 'send', objects: objectsOf(yaml) } });
-const sendObjects = (atMs: number, objects: readonly ApiObject[]): TimedAction => ({ atMs, action: { type: 'send', objects } });
-const blockDriver = () => installObjects(installOf('block.standin.example')!);
+const install = (atMs: number, driver: string): TimedAction => ({
+  atMs,
+  action: { type: 'send', objects: installObjects(installOf(driver)!) }
+});
 const minutes = (n: number) => n * 60_000;
+const rented = { iops: 20_000, mbps: 800 };
 
 const southQuay = (): ScenarioCluster => ({
   name: 'south-quay',
   flag: { hue: 312, weave: 'twill' },
   note: 'rented',
   seed: 4178,
-  ground: objectsOf(
-    groundYaml({
+  ground: groundObjects(
+    groundOf({
       cluster: 'south-quay',
       octet: 61,
       groups: [
-        { names: ['node-a1', 'node-a2'], zone: 'a', cpu: '4', memory: '16Gi' },
-        { names: ['node-b1', 'node-b2'], zone: 'b', cpu: '4', memory: '16Gi' }
-      ]
-    }) +
-      '---' +
-      blockBackendYaml(
-        'south-quay',
-        [
-          { name: 'a', capacity: '800Gi' },
-          { name: 'b', capacity: '800Gi' }
-        ],
-        40
-      )
+        { name: 'node-a', names: ['node-a1', 'node-a2'], zone: 'a', cpu: '4', memory: '16Gi', speed: rented },
+        { name: 'node-b', names: ['node-b1', 'node-b2'], zone: 'b', cpu: '4', memory: '16Gi', speed: rented }
+      ],
+      backends: [
+        blockBackend(
+          'south-quay',
+          [
+            { name: 'a', capacity: '800Gi' },
+            { name: 'b', capacity: '800Gi' }
+          ],
+          40
+        )
+      ],
+      drivers: ['block.standin.example']
+    })
   ),
   actions: [send(1_000, steadyBlockYaml), send(4_000, bookingsYaml)],
   headMs: 250_000
 });
+
+/** A volume that a workload of long ago left behind at the provider. */
+const leftBehind: ApiObject = {
+  apiVersion: 'standin.example/v1',
+  kind: 'Asset',
+  metadata: { name: 'blk-0051ea7d' },
+  spec: {
+    backend: 'north-quay-volumes',
+    driver: 'block.standin.example',
+    zone: 'b',
+    size: '60Gi',
+    fsType: 'ext4',
+    requestName: 'pvc-of-a-cluster-that-was',
+    owner: 0
+  },
+  status: { attachedTo: [] }
+};
 
 const northQuay = (): ScenarioCluster => ({
   name: 'north-quay',
   flag: { hue: 262, weave: 'stripe' },
   note: 'rented',
   seed: 4179,
-  ground: objectsOf(
-    groundYaml({
-      cluster: 'north-quay',
-      octet: 62,
-      groups: ['a', 'b', 'c'].map((zone, i) => ({ names: [`n-${i + 1}`], zone, cpu: '4', memory: '64Gi' }))
-    }) +
-      '---' +
-      blockBackendYaml(
-        'north-quay',
-        ['a', 'b', 'c'].map((name) => ({ name, capacity: '1000Gi' })),
-        40
-      )
-  ),
+  ground: [
+    ...groundObjects(
+      groundOf({
+        cluster: 'north-quay',
+        octet: 62,
+        groups: ['a', 'b', 'c'].map((zone, i) => ({
+          name: `n-${i + 1}`,
+          names: [`n-${i + 1}`],
+          zone,
+          cpu: '4',
+          memory: '64Gi',
+          speed: rented
+        })),
+        backends: [
+          blockBackend(
+            'north-quay',
+            ['a', 'b', 'c'].map((name) => ({ name, capacity: '1000Gi' })),
+            40
+          ),
+          filesBackend('chart-files', ['a', 'b'], '172.22.0.0/24')
+        ],
+        drivers: ['block.standin.example', 'files.standin.example']
+      })
+    ),
+    leftBehind
+  ],
   actions: [
-    sendObjects(1_000, blockDriver()),
+    install(1_000, 'block.standin.example'),
     send(2_000, `${steadyBlockYaml}---${plainBlockYaml}`),
     send(minutes(2), coordinatorsYaml),
-    send(minutes(7), brokersYaml)
+    send(minutes(7), brokersYaml),
+    install(minutes(12), 'files.standin.example'),
+    send(minutes(14), chartroomYaml),
+    send(minutes(15), leftoversYaml)
   ],
-  headMs: minutes(14)
+  headMs: minutes(400)
 });
 
-const harbour = (): ScenarioCluster => ({
-  name: 'harbour',
-  flag: { hue: 190, weave: 'check' },
-  note: 'own hardware',
-  seed: 4180,
-  ground: objectsOf(
-    groundYaml({
-      cluster: 'harbour',
-      octet: 63,
-      groups: [
-        { names: ['shed-1', 'shed-2'], zone: 'east-shed', cpu: '8', memory: '32Gi' },
-        { names: ['shed-3', 'shed-4'], zone: 'west-shed', cpu: '8', memory: '32Gi' },
-        { names: ['tower-1'], zone: 'tower', cpu: '8', memory: '32Gi' }
-      ]
-    })
-  ),
-  actions: [send(2_000, imageShelfYaml)],
-  headMs: minutes(5)
-});
+const harbour = (): ScenarioCluster => {
+  const system = { size: '120Gi', holds: 'system' };
+  const raw = { size: '800Gi' };
+  const shed = { cpu: '8', memory: '32Gi', speed: { iops: 120_000, mbps: 2_400 } };
+  const whole = { ...shed, disks: [system, raw, raw] };
+  return {
+    name: 'harbour',
+    flag: { hue: 190, weave: 'check' },
+    note: 'own hardware',
+    seed: 4180,
+    ground: groundObjects(
+      groundOf({
+        cluster: 'harbour',
+        octet: 63,
+        groups: [
+          { ...whole, name: 'shed-1', names: ['shed-1'], zone: 'east-shed' },
+          { ...shed, name: 'shed-2', names: ['shed-2'], zone: 'east-shed', disks: [system, raw, { ...raw, holds: 'file system' }] },
+          { ...whole, name: 'shed-west', names: ['shed-3', 'shed-4'], zone: 'west-shed' },
+          { ...shed, name: 'tower', names: ['tower-1'], zone: 'tower', disks: [system, raw, { size: '8Gi' }] }
+        ]
+      })
+    ),
+    actions: [send(2_000, imageShelfYaml)],
+    headMs: minutes(5)
+  };
+};
 
-const pilotHouse = (): ScenarioCluster => ({
-  name: 'pilot-house',
-  flag: { hue: 70, weave: 'dots' },
-  note: 'central',
-  seed: 4181,
-  ground: objectsOf(
-    groundYaml({
-      cluster: 'pilot-house',
-      octet: 64,
-      groups: [{ names: ['desk-1', 'desk-2', 'desk-3'], zone: 'house', cpu: '2', memory: '4Gi' }]
-    })
-  ),
-  actions: [],
-  headMs: minutes(5)
-});
+const pilotHouse = (): ScenarioCluster => {
+  const desks = ['desk-1', 'desk-2', 'desk-3'];
+  return {
+    name: 'pilot-house',
+    flag: { hue: 70, weave: 'dots' },
+    note: 'central',
+    seed: 4181,
+    ground: groundObjects(
+      groundOf({
+        cluster: 'pilot-house',
+        octet: 64,
+        control: { shape: 'small', quorum: 1, members: 1 },
+        groups: [{ name: 'desk', names: desks, zone: 'house', cpu: '2', memory: '4Gi', disks: [{ size: '60Gi', holds: 'system' }] }],
+        backends: [dirsBackend('pilot-house', desks, '24Gi')]
+      })
+    ),
+    actions: [install(1_000, 'dirs.standin.example'), send(2_000, dirsClassYaml)],
+    headMs: minutes(5)
+  };
+};
+
+const dirsClassYaml = `
+apiVersion: storage.k8s.io/v1
+kind: StorageClass
+metadata: {name: desk-dirs}
+provisioner: dirs.standin.example
+reclaimPolicy: Delete
+volumeBindingMode: WaitForFirstConsumer
+`;
 
 /** Saltmarsh Ferries, an invented ferry company, and its four clusters. Everything is made up. */
 export const scenario = (): ScenarioCluster[] => [southQuay(), harbour(), northQuay(), pilotHouse()];

@@ -118,7 +118,7 @@ spec:
 `;
 
 /** One half of `boarding`, the log broker: coordinators or brokers. */
-function boardingSet(name: string, image: string, port: number, size: string, template: string): string {
+function boardingSet(name: string, image: string, port: number, size: string, template: string, fill: string): string {
   return `
 apiVersion: v1
 kind: Service
@@ -141,7 +141,9 @@ spec:
   serviceName: ${name}
   selector: {matchLabels: {app: ${name}}}
   template:
-    metadata: {labels: {app: ${name}}}
+    metadata:
+      labels: {app: ${name}}
+      annotations: {${fill}}
     spec:
       affinity:
         podAntiAffinity:
@@ -170,10 +172,10 @@ export const coordinatorsYaml = `
 apiVersion: v1
 kind: Namespace
 metadata: {name: events}
----${boardingSet('coord', 'log-coordinator', 2900, '8Gi', 'log')}`;
+---${boardingSet('coord', 'log-coordinator', 2900, '8Gi', 'log', 'standin.example/holds: 900Mi, standin.example/writes-a-day: 60Mi')}`;
 
 /** The brokers of `boarding`. */
-export const brokersYaml = `${boardingSet('boarding', 'log-broker', 2910, '100Gi', 'data')}---
+export const brokersYaml = `${boardingSet('boarding', 'log-broker', 2910, '100Gi', 'data', 'standin.example/holds: 55Gi, standin.example/writes-a-day: 2500Mi')}---
 apiVersion: v1
 kind: Service
 metadata: {name: boarding-inside, namespace: events}

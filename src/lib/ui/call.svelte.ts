@@ -82,3 +82,14 @@ export async function doCall<T>(
 export async function newDraft(cluster: string, name: string, text: string): Promise<number | undefined> {
   return (await doCall<{ id: number }>('POST', `/clusters/${encodeURIComponent(cluster)}/drafts`, { name, text }))?.id;
 }
+
+/** Puts what mends a gate into a new draft; gives its number. */
+export async function remedyDraft(id: string, cluster: string, ask: Record<string, string>): Promise<number | undefined> {
+  const found = await call<{ title: string; yaml: string }>(
+    'GET',
+    `/rehearsals/${encodeURIComponent(id)}/remedy?${new URLSearchParams(ask)}`
+  );
+  if (found.ok) return newDraft(cluster, `mend ${found.value.title.toLowerCase()}`, found.value.yaml);
+  notices.complain(found.trouble);
+  return undefined;
+}

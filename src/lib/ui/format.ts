@@ -11,9 +11,10 @@ export const shortClock = (ms: number): string =>
     .replace(/^T\+00:/, '')
     .replace(/^T\+/, '');
 
-/** Bytes in the unit that claims are spoken of: GiB, with one digit where it is needed. */
+/** Bytes in the unit that claims are spoken of: GiB with one digit where it is needed, TiB from there on. */
 export function gib(bytes: number): string {
   const value = bytes / 2 ** 30;
+  if (value >= 1_024) return `${(value / 1_024).toLocaleString('en', { maximumFractionDigits: 1 })} TiB`;
   return `${value >= 10 || Number.isInteger(value) ? Math.round(value).toLocaleString('en') : value.toFixed(1)} GiB`;
 }
 

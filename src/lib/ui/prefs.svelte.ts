@@ -7,6 +7,8 @@ class Prefs {
   tapeChosen = $state<boolean | null>(null);
   theme = $state<'paper' | 'night'>('paper');
   speed = $state(10);
+  /** Clusters that this reader has confirmed as the ones meant. */
+  confirmed = $state<readonly string[]>([]);
 
   load(): void {
     const read = (key: string) => {
@@ -18,6 +20,7 @@ class Prefs {
     };
     this.covered = read('covered') !== 'no';
     this.singleKeys = read('keys') !== 'no';
+    this.confirmed = (read('confirmed') ?? '').split(' ').filter(Boolean);
     const tape = read('tape');
     this.tapeChosen = tape === null ? null : tape === 'yes';
     this.speed = Number(read('speed') ?? 10) || 10;
@@ -36,6 +39,10 @@ class Prefs {
   setCovered(on: boolean): void {
     this.covered = on;
     this.write('covered', on ? 'yes' : 'no');
+  }
+  confirm(cluster: string): void {
+    this.confirmed = [...new Set([...this.confirmed, cluster])];
+    this.write('confirmed', this.confirmed.join(' '));
   }
   setKeys(on: boolean): void {
     this.singleKeys = on;

@@ -1,4 +1,4 @@
-import { same, type Difference } from '../shared';
+import { bytesOf, same, type Difference } from '../shared';
 import {
   claimsOf,
   entryOf,
@@ -31,6 +31,14 @@ export interface SendStep {
   readonly then?: string;
 }
 
+/** How to get past what is immutable in a set: in steps, with the members running all the while. */
+export interface WayRound {
+  readonly replace: readonly Ref[];
+  readonly steps: readonly string[];
+  /** What would still be refused; with nothing here it works. */
+  readonly refused: readonly Refusal[];
+}
+
 /** What a draft would do to a cluster as it stands now. */
 export interface ChangeSheet {
   readonly nowMs: number;
@@ -40,6 +48,8 @@ export interface ChangeSheet {
   readonly restarted: readonly SheetLine[];
   readonly lost: readonly SheetLine[];
   readonly untouched: readonly SheetLine[];
+  /** Sets that would be sent anew with their members kept, because something immutable in them changes; the way round. */
+  readonly wayRound?: WayRound;
   readonly order: readonly SendStep[];
 }
 
@@ -136,10 +146,52 @@ function orderOf(verdicts: readonly Verdict[]): SendStep[] {
   });
 }
 
+/** Claims of a set that are smaller than its new template asks for. */
+function smallerClaims(facts: Facts, set: StatefulSet, objects: readonly ApiObject[]): string[] {
+  const sent = new Set(objects.flatMap((one) => (one.kind === 'PersistentVolumeClaim' ? [one.metadata.name] : [])));
+  return (set.spec.volumeClaimTemplates ?? []).flatMap((template) =>
+    ordinalsOf(set).flatMap((ordinal) => {
+      const name = memberClaim(template.metadata.name, set, ordinal);
+      const claim = facts.get('PersistentVolumeClaim', set.metadata.namespace ?? '', name);
+      const small = claim && bytesOf(claim.spec.resources.requests.storage) < bytesOf(template.spec.resources.requests.storage);
+      return small && !sent.has(name) ? [name] : [];
+    })
+  );
+}
+
+/** The way round for sets that are refused only because something immutable changes. */
+function wayRound(facts: Facts, verdicts: readonly Verdict[], objects: readonly ApiObject[]): WayRound | undefined {
+  const replace = verdicts
+    .filter(({ ref, refusals }) => ref.kind === 'StatefulSet' && refusals.length && refusals.every((one) => one.code === 'immutable-field'))
+    .map((one) => one.ref);
+  if (!replace.length) return undefined;
+  const again = plan(facts, objects, replace);
+  const names = replace.map((one) => one.name).join(', ');
+  const claims = again.filter((one) => one.ref.kind === 'PersistentVolumeClaim' && one.outcome === 'altered').map((one) => one.ref.name);
+  const sets = objects.filter(
+    (one): one is StatefulSet => one.kind === 'StatefulSet' && replace.some((two) => two.name === one.metadata.name)
+  );
+  const small = sets.flatMap((one) => smallerClaims(facts, one, objects));
+  return {
+    replace,
+    steps: [
+      claims.length
+        ? `Grow ${claims.join(', ')}; the members run on.`
+        : small.length
+          ? `The claims ${small.join(', ')} keep their size: put them into the draft too if they are to grow.`
+          : 'No claim has to grow.',
+      `Take ${names} away, but keep its members: they run on, owned by nobody.`,
+      `Send ${names} anew with what is changed; it takes its members over, and nobody restarts unless the pod template changed.`
+    ],
+    refused: again.flatMap((one) => one.refusals)
+  };
+}
+
 /** Makes the change sheet of a batch of objects against a cluster. Nothing is written. */
 export function changeSheet(facts: Facts, objects: readonly ApiObject[]): ChangeSheet {
   const verdicts = plan(facts, objects);
   const of = (outcome: Verdict['outcome']) => verdicts.filter((one) => one.outcome === outcome);
+  const round = wayRound(facts, verdicts, objects);
   const effects = verdicts.map((one) => restarts(facts, one));
   return {
     nowMs: facts.nowMs,
@@ -152,6 +204,7 @@ export function changeSheet(facts: Facts, objects: readonly ApiObject[]): Change
     refused: of('refused').flatMap(({ ref, refusals }) => refusals.map((refusal) => ({ ref, says: refusal.message, refusal }))),
     restarted: effects.flatMap((one) => one.restarted),
     lost: [...effects.flatMap((one) => one.lost), ...verdicts.flatMap((one) => scaledLoss(facts, one))],
+    ...(round ? { wayRound: round } : {}),
     untouched: of('untouched').map(({ ref }) => ({ ref, says: 'as it is' })),
     order: orderOf(verdicts)
   };
@@ -185,21 +238,56 @@ function setRemoval(facts: Facts, set: StatefulSet, keepMembers: boolean): Omit<
   };
 }
 
+/** What becomes of a claim's volume at the cluster and at the provider. */
+function claimRemoval(facts: Facts, ref: Ref): Omit<RemovalSheet, 'ref'> {
+  const claim = facts.get('PersistentVolumeClaim', ref.namespace, ref.name);
+  const volume = facts.get('PersistentVolume', '', claim?.spec.volumeName ?? '');
+  const asset = facts.get('Asset', '', volume?.spec.csi?.volumeHandle ?? '');
+  const users = facts
+    .podsOfClaim(ref.namespace, ref.name)
+    .map((pod) => ({ ref: refOf(pod), says: 'uses it; the claim goes when this pod has gone' }));
+  const keeps = volume !== undefined && volume.spec.persistentVolumeReclaimPolicy !== 'Delete';
+  const goes = [
+    { ref, says: users.length ? 'goes when nobody uses it any more' : 'goes' },
+    ...(volume && !keeps ? [{ ref: refOf(volume), says: 'goes with it (policy Delete)' }] : [])
+  ];
+  const kept =
+    volume && keeps
+      ? [{ ref: refOf(volume), says: 'stays as Released (policy Retain); it is not handed out again until it is freed' }]
+      : [];
+  const data = asset && keeps ? [{ ref: refOf(asset), says: `stays at the provider with its data (${asset.spec.size})` }] : [];
+  return { goes, lost: claimLoss(facts, ref.namespace, ref.name), stays: [...users, ...kept, ...data] };
+}
+
+/** A volume that is taken away by itself leaves its asset behind. */
+function volumeRemoval(facts: Facts, volume: ApiObject & { kind: 'PersistentVolume' }): Omit<RemovalSheet, 'ref'> {
+  const asset = facts.get('Asset', '', volume.spec.csi?.volumeHandle ?? '');
+  const { claimRef } = volume.spec;
+  const bound = volume.status?.phase === 'Bound' && claimRef?.name;
+  return {
+    goes: [{ ref: refOf(volume), says: bound ? `goes when ${claimRef.namespace}/${claimRef.name} has gone` : 'goes' }],
+    lost: [],
+    stays: asset
+      ? [{ ref: refOf(asset), says: `stays at the provider with its data (${asset.spec.size}), and no volume names it any more` }]
+      : []
+  };
+}
+
 /** What would go, stay and be lost if an object were taken away. */
 export function removalSheet(facts: Facts, ref: Ref, keepMembers = false): RemovalSheet {
   const refusal = removalRefusal(facts, ref);
   const object = facts.get(ref.kind, ref.namespace, ref.name);
   if (refusal || !object) return { ref, goes: [], lost: [], stays: [], ...(refusal ? { refusal } : {}) };
   if (object.kind === 'StatefulSet') return { ref, ...setRemoval(facts, object, keepMembers) };
-  if (object.kind === 'PersistentVolumeClaim') {
-    const users = facts.podsOfClaim(ref.namespace, ref.name);
+  if (object.kind === 'PersistentVolumeClaim') return { ref, ...claimRemoval(facts, ref) };
+  if (object.kind === 'PersistentVolume') return { ref, ...volumeRemoval(facts, object) };
+  if (object.kind === 'Asset')
     return {
       ref,
       goes: [],
-      lost: claimLoss(facts, ref.namespace, ref.name),
-      stays: users.map((pod) => ({ ref: refOf(pod), says: 'uses it; the claim goes when this pod has gone' }))
+      stays: [],
+      lost: [{ ref, says: `and all data in it (${object.spec.size}); no volume names it, so nobody can bring it back` }]
     };
-  }
   if (object.kind === 'Pod') {
     const owner = object.metadata.ownerReferences?.find((one) => one.controller);
     const dirs = ephemeral(object.spec);

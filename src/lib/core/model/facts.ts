@@ -8,6 +8,12 @@ export interface NodeUse {
   readonly claims: number;
 }
 
+/** Bytes and number of volumes handed out of one place of a backend. */
+export interface Used {
+  readonly sizeBytes: number;
+  readonly volumes: number;
+}
+
 /**
  * What can be known of one cluster at one moment. A stand-in knows all; a dump of a real cluster knows only its objects, and then
  * whoever asks about the provider has to answer "unseen".
@@ -21,6 +27,8 @@ export interface Facts {
   list<K extends Kind>(kind: K, namespace?: string): KindMap[K][];
   /** What the pods on a node ask for in sum. */
   useOf(node: string): NodeUse;
+  /** What a backend has handed out, by zone (or node); snapshots don't count. */
+  usedOf(backend: string): ReadonlyMap<string, Used>;
   /** Pods that stand on a node. */
   podsOn(node: string): KindMap['Pod'][];
   /** Pods that name a claim. */

@@ -7,6 +7,7 @@ export * from './plain-kinds';
 export * from './pod-kinds';
 export * from './pods';
 export * from './selectors';
+export * from './snapshot-kinds';
 export * from './standin-kinds';
 export * from './storage-kinds';
 export * from './workload-kinds';

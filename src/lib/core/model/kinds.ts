@@ -2,6 +2,7 @@ import type { z } from 'zod';
 import type { NameRule } from './names';
 import * as plain from './plain-kinds';
 import * as pods from './pod-kinds';
+import * as snapshot from './snapshot-kinds';
 import * as standin from './standin-kinds';
 import * as storage from './storage-kinds';
 import * as workload from './workload-kinds';
@@ -20,16 +21,22 @@ export interface KindMap {
   StatefulSet: workload.StatefulSet;
   Deployment: workload.Deployment;
   DaemonSet: workload.DaemonSet;
+  Job: workload.Job;
   StorageClass: storage.StorageClass;
   CSIDriver: storage.CSIDriver;
   CSINode: storage.CSINode;
   PersistentVolume: storage.Volume;
   PersistentVolumeClaim: storage.Claim;
   VolumeAttachment: storage.Attachment;
+  VolumeSnapshotClass: snapshot.SnapshotClass;
+  VolumeSnapshot: snapshot.Snapshot;
+  VolumeSnapshotContent: snapshot.SnapshotContent;
   Ground: standin.Ground;
   Backend: standin.Backend;
   Identity: standin.Identity;
   Registry: standin.Registry;
+  Disk: standin.Disk;
+  Pool: standin.Pool;
   Asset: standin.Asset;
 }
 export type Kind = keyof KindMap;
@@ -61,6 +68,7 @@ const entry = (kind: Kind, apiVersion: string, schema: z.ZodType, order: number,
 });
 
 const storageApi = 'storage.k8s.io/v1';
+const { snapshotApi } = snapshot;
 const api = standin.standinApi;
 
 /** All kinds in the order of sending. */
@@ -70,24 +78,30 @@ export const kindEntries: readonly KindEntry[] = [
   entry('Backend', api, standin.backendSchema, 2, { cluster: true }),
   entry('Identity', api, standin.identitySchema, 3, { cluster: true }),
   entry('Node', 'v1', pods.nodeSchema, 4, { cluster: true }),
-  entry('Namespace', 'v1', plain.namespaceSchema, 5, { cluster: true, rule: 'label' }),
-  entry('CSIDriver', storageApi, storage.csiDriverSchema, 6, { cluster: true }),
-  entry('StorageClass', storageApi, storage.storageClassSchema, 7, { cluster: true }),
-  entry('ServiceAccount', 'v1', plain.serviceAccountSchema, 8),
-  entry('ConfigMap', 'v1', plain.configMapSchema, 9),
-  entry('Secret', 'v1', plain.secretSchema, 10),
-  entry('PersistentVolume', 'v1', storage.volumeSchema, 11, { cluster: true }),
-  entry('PersistentVolumeClaim', 'v1', storage.claimSchema, 12),
-  entry('Service', 'v1', pods.serviceSchema, 13, { rule: 'service' }),
-  entry('DaemonSet', 'apps/v1', workload.daemonSetSchema, 14),
-  entry('Deployment', 'apps/v1', workload.deploymentSchema, 15),
-  entry('StatefulSet', 'apps/v1', workload.statefulSetSchema, 16),
-  entry('Pod', 'v1', pods.podSchema, 17),
-  entry('CSINode', storageApi, storage.csiNodeSchema, 18, { cluster: true, derived: true }),
-  entry('VolumeAttachment', storageApi, storage.attachmentSchema, 19, { cluster: true, derived: true }),
-  entry('EndpointSlice', 'discovery.k8s.io/v1', pods.endpointSliceSchema, 20, { derived: true }),
-  entry('Event', 'v1', plain.eventSchema, 21, { derived: true }),
-  entry('Asset', api, standin.assetSchema, 22, { cluster: true, derived: true })
+  entry('Disk', api, standin.diskSchema, 5, { cluster: true }),
+  entry('Namespace', 'v1', plain.namespaceSchema, 6, { cluster: true, rule: 'label' }),
+  entry('CSIDriver', storageApi, storage.csiDriverSchema, 7, { cluster: true }),
+  entry('StorageClass', storageApi, storage.storageClassSchema, 8, { cluster: true }),
+  entry('VolumeSnapshotClass', snapshotApi, snapshot.snapshotClassSchema, 9, { cluster: true }),
+  entry('ServiceAccount', 'v1', plain.serviceAccountSchema, 10),
+  entry('ConfigMap', 'v1', plain.configMapSchema, 11),
+  entry('Secret', 'v1', plain.secretSchema, 12),
+  entry('PersistentVolume', 'v1', storage.volumeSchema, 13, { cluster: true }),
+  entry('PersistentVolumeClaim', 'v1', storage.claimSchema, 14),
+  entry('VolumeSnapshot', snapshotApi, snapshot.snapshotSchema, 15),
+  entry('Service', 'v1', pods.serviceSchema, 16, { rule: 'service' }),
+  entry('DaemonSet', 'apps/v1', workload.daemonSetSchema, 17),
+  entry('Deployment', 'apps/v1', workload.deploymentSchema, 18),
+  entry('Pool', standin.enginesApi, standin.poolSchema, 19, { cluster: true }),
+  entry('Job', 'batch/v1', workload.jobSchema, 20),
+  entry('StatefulSet', 'apps/v1', workload.statefulSetSchema, 21),
+  entry('Pod', 'v1', pods.podSchema, 22),
+  entry('CSINode', storageApi, storage.csiNodeSchema, 23, { cluster: true, derived: true }),
+  entry('VolumeAttachment', storageApi, storage.attachmentSchema, 24, { cluster: true, derived: true }),
+  entry('VolumeSnapshotContent', snapshotApi, snapshot.snapshotContentSchema, 25, { cluster: true, derived: true }),
+  entry('EndpointSlice', 'discovery.k8s.io/v1', pods.endpointSliceSchema, 26, { derived: true }),
+  entry('Event', 'v1', plain.eventSchema, 27, { derived: true }),
+  entry('Asset', api, standin.assetSchema, 28, { cluster: true, derived: true })
 ];
 
 const byKind = new Map<string, KindEntry>(kindEntries.map((one) => [one.kind, one]));

@@ -65,6 +65,7 @@ export const podSpec = z.looseObject({
   subdomain: z.string().optional(),
   restartPolicy: z.string().optional(),
   terminationGracePeriodSeconds: count.optional(),
+  securityContext: z.looseObject({ runAsUser: count.optional(), runAsGroup: count.optional(), fsGroup: count.optional() }).optional(),
   tolerations: z.array(toleration).optional(),
   affinity: z
     .looseObject({

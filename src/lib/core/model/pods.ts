@@ -48,6 +48,11 @@ export const zoneLabel = 'topology.kubernetes.io/zone';
 /** The zone a node stands in; '' when it carries no zone label. */
 export const zoneOf = (node: Node | undefined): string => node?.metadata.labels?.[zoneLabel] ?? '';
 
+/** The label (invented) of nodes that are no machines of their own and take no daemon set. */
+export const virtualLabel = 'standin.example/virtual';
+
+export const isVirtualNode = (node: Node): boolean => node.metadata.labels?.[virtualLabel] === 'true';
+
 /** Finds a condition by its type. */
 export const conditionOf = (conditions: readonly Condition[] | undefined, type: string): Condition | undefined =>
   conditions?.find((one) => one.type === type);

@@ -1,34 +1,47 @@
 import { z } from 'zod';
-import { kindOf, quantity, textMap } from './meta';
+import { condition, count, kindOf, quantity, textMap } from './meta';
+import { storageClassSchema } from './storage-kinds';
 
 /** The stand-in's own kinds: what lies outside the cluster API, at the provider. All invented. */
 export const standinApi = 'standin.example/v1';
+/** Custom resources of the stand-in's operators. All invented. */
+export const enginesApi = 'engines.standin.example/v1';
 
 export const right = z.enum(['create', 'attach', 'detach', 'delete', 'grow', 'snapshot', 'key-use']);
 
-/** Facts of the place: domain, issuer of identities, address ranges. */
-export const groundSchema = kindOf(standinApi, 'Ground', {
-  spec: z.looseObject({
-    clusterDomain: z.string(),
-    issuer: z.string(),
-    podRange: z.string(),
-    serviceRange: z.string(),
-    nodeRange: z.string()
-  })
+/** Per volume: base IOPS, IOPS per GiB and the most; the same for throughput in MB/s (10^6 bytes). */
+const speed = z.looseObject({
+  baseIops: z.number().min(0),
+  iopsPerGib: z.number().min(0),
+  mostIops: z.number().min(0),
+  baseMbps: z.number().min(0).optional(),
+  mbpsPerGib: z.number().min(0).optional(),
+  mostMbps: z.number().min(0).optional()
 });
 
-/** A place where volumes come from. `speed` is per volume: base IOPS, IOPS per GiB, and the most. */
-export const backendSchema = kindOf(standinApi, 'Backend', {
-  spec: z.looseObject({
-    driver: z.string(),
-    zones: z.array(z.looseObject({ name: z.string(), capacity: quantity })),
-    quotaVolumes: z.number().int().min(0),
-    leastSize: quantity.optional(),
-    mostSize: quantity.optional(),
-    attachLimit: z.number().int().min(1).optional(),
-    speed: z.looseObject({ baseIops: z.number(), iopsPerGib: z.number(), mostIops: z.number() }).optional()
-  })
+const backendSpec = z.looseObject({
+  driver: z.string(),
+  /** Where volumes are made, with the room there: zones, or nodes where `topologyKey` is the host name. */
+  zones: z.array(z.looseObject({ name: z.string(), capacity: quantity })).default([]),
+  /** The node label that volumes of it are bound to; '' when they can be reached from anywhere. Default: the zone's label. */
+  topologyKey: z.string().optional(),
+  quotaVolumes: z.number().int().min(0),
+  leastSize: quantity.optional(),
+  mostSize: quantity.optional(),
+  attachLimit: z.number().int().min(1).optional(),
+  /** Least time between two growths of one volume. */
+  growEverySeconds: count.optional(),
+  speed: speed.optional(),
+  /** Shared file systems only: handle, mount targets by zone, and from where which port is let in. */
+  fileSystem: z.string().optional(),
+  mountTargets: z.array(z.looseObject({ zone: z.string() })).optional(),
+  letIn: z.array(z.looseObject({ port: z.number().int().min(1).max(65535), from: z.string() })).optional(),
+  /** The pool that it draws from, where the cluster itself is the backend. */
+  pool: z.string().optional()
 });
+
+/** A place where volumes come from. */
+export const backendSchema = kindOf(standinApi, 'Backend', { spec: backendSpec });
 
 /** What the provider trusts a service account to do. */
 export const identitySchema = kindOf(standinApi, 'Identity', {
@@ -41,17 +54,104 @@ export const identitySchema = kindOf(standinApi, 'Identity', {
   })
 });
 
+const registrySpec = z.looseObject({
+  host: z.string(),
+  reachable: z.boolean(),
+  bytesPerSecond: z.number().positive().optional(),
+  images: z.array(z.string()).optional()
+});
+
 /** A place that images are pulled from. */
-export const registrySchema = kindOf(standinApi, 'Registry', {
+export const registrySchema = kindOf(standinApi, 'Registry', { spec: registrySpec });
+
+const layoutDisk = z.looseObject({ size: quantity, holds: z.string().optional(), worn: z.boolean().optional() });
+
+/** Nodes that are alike. `speed` is the node's own ceiling for all its volumes together. */
+export const nodeGroup = z.looseObject({
+  name: z.string(),
+  zone: z.string(),
+  count: z.number().int().min(1).max(1_000).optional(),
+  /** Own names of the nodes; else `<name>-1` and so on. */
+  names: z.array(z.string()).optional(),
+  cpu: quantity,
+  memory: quantity,
+  disks: z.array(layoutDisk).optional(),
+  speed: z.looseObject({ iops: z.number().min(0), mbps: z.number().min(0) }).optional(),
+  /** Nodes that take no daemon set. */
+  virtual: z.boolean().optional()
+});
+
+const control = z.looseObject({
+  shape: z.enum(['small', 'production']),
+  /** Members of the quorum store. */
+  quorum: z.number().int().min(0),
+  /** Control members; with more than one they stand behind a balancer. */
+  members: z.number().int().min(0),
+  mode: z.enum(['active-passive', 'balanced']).optional(),
+  balancer: z.string().optional()
+});
+
+/**
+ * The place as a document: domain, issuer of identities, address ranges and, where it was laid out from answers, everything a stand-in
+ * is made of. Nodes, disks, backends, registries and the first class follow from it.
+ */
+export const groundSchema = kindOf(standinApi, 'Ground', {
   spec: z.looseObject({
-    host: z.string(),
-    reachable: z.boolean(),
-    bytesPerSecond: z.number().positive().optional(),
-    images: z.array(z.string()).optional()
+    clusterDomain: z.string(),
+    issuer: z.string(),
+    podRange: z.string(),
+    serviceRange: z.string(),
+    nodeRange: z.string(),
+    /** Version of the cluster API that it serves, `major.minor`. */
+    version: z.string().optional(),
+    control: control.optional(),
+    groups: z.array(nodeGroup).optional(),
+    registries: z.array(registrySpec.extend({ name: z.string() })).optional(),
+    backends: z.array(backendSpec.extend({ name: z.string() })).optional(),
+    identities: z
+      .array(z.looseObject({ name: z.string(), driver: z.string(), subject: z.string(), audience: z.string(), rights: z.array(right) }))
+      .optional(),
+    firstClass: storageClassSchema.omit({ apiVersion: true, kind: true, metadata: true }).extend({ name: z.string() }).optional()
   })
 });
 
-/** One volume at the backend, with what its members keep in it. Made by the stand-in, never sent. */
+/** A disk in a node. What it carries decides whether a pool may have it. */
+export const diskSchema = kindOf(standinApi, 'Disk', {
+  spec: z.looseObject({
+    node: z.string(),
+    size: quantity,
+    /** What it already carries: `system`, a file system, a partition table; nothing when it is raw. */
+    holds: z.string().optional(),
+    /** It fails when it is written all over. */
+    worn: z.boolean().optional()
+  }),
+  status: z.looseObject({ found: z.boolean(), pool: z.string().optional(), prepared: z.boolean(), says: z.string() }).optional()
+});
+
+/** Disks of labelled nodes as one store that keeps every piece `copies` times on different nodes. */
+export const poolSchema = kindOf(enginesApi, 'Pool', {
+  spec: z.looseObject({
+    copies: z.number().int().min(1).max(5),
+    keepers: z.number().int().min(1).max(9),
+    /** Smaller disks are left alone. */
+    leastDisk: quantity.optional(),
+    /** How fast lost copies are made anew, over the whole pool. */
+    recoveryBytesPerSecond: z.number().positive().optional()
+  }),
+  status: z
+    .looseObject({
+      rawBytes: z.number(),
+      usableBytes: z.number(),
+      storedBytes: z.number(),
+      lost: z.array(z.looseObject({ node: z.string(), bytes: z.number(), atMs: z.number(), doneMs: z.number(), healed: z.boolean() })),
+      conditions: z.array(condition)
+    })
+    .optional()
+});
+
+const rows = z.array(z.tuple([z.string(), z.string()]));
+
+/** One volume (or snapshot) at the backend, with what its members keep in it. Made by the stand-in, never sent. */
 export const assetSchema = kindOf(standinApi, 'Asset', {
   spec: z.looseObject({
     backend: z.string(),
@@ -60,19 +160,29 @@ export const assetSchema = kindOf(standinApi, 'Asset', {
     size: quantity,
     fsType: z.string(),
     requestName: z.string(),
-    parameters: textMap.optional()
+    parameters: textMap.optional(),
+    /** Handle of the volume it is a snapshot of. */
+    snapshotOf: z.string().optional(),
+    /** The user who owns its top directory; 0 when it is new. */
+    owner: count.optional()
   }),
   status: z
     .looseObject({
       attachedTo: z.array(z.string()),
-      store: z.looseObject({ rows: z.array(z.tuple([z.string(), z.string()])), checksum: z.string() }).optional()
+      store: z.looseObject({ rows, checksum: z.string() }).optional(),
+      /** Bytes in it at a moment, and how they grow from there on (virtual ms, bytes per day). */
+      fill: z.looseObject({ bytes: z.number(), atMs: z.number(), bytesPerDay: z.number() }).optional(),
+      grownAtMs: z.number().optional()
     })
     .optional()
 });
 
 export type Right = z.infer<typeof right>;
+export type NodeGroup = z.infer<typeof nodeGroup>;
 export type Ground = z.infer<typeof groundSchema>;
 export type Backend = z.infer<typeof backendSchema>;
 export type Identity = z.infer<typeof identitySchema>;
 export type Registry = z.infer<typeof registrySchema>;
+export type Disk = z.infer<typeof diskSchema>;
+export type Pool = z.infer<typeof poolSchema>;
 export type Asset = z.infer<typeof assetSchema>;

@@ -47,7 +47,8 @@ export const claimSpec = z.looseObject({
   storageClassName: z.string().optional(),
   volumeName: z.string().optional(),
   volumeMode: volumeMode.optional(),
-  selector: labelSelector.optional()
+  selector: labelSelector.optional(),
+  dataSource: z.looseObject({ apiGroup: z.string().optional(), kind: z.string(), name: z.string() }).optional()
 });
 
 export const claimSchema = kindOf('v1', 'PersistentVolumeClaim', {
@@ -69,7 +70,8 @@ export const volumeSchema = kindOf('v1', 'PersistentVolume', {
     storageClassName: z.string().optional(),
     persistentVolumeReclaimPolicy: reclaim.optional(),
     volumeMode: volumeMode.optional(),
-    claimRef: z.looseObject({ namespace: z.string().optional(), name: z.string().optional(), uid: z.string().optional() }).optional(),
+    /** null when sent: frees a Released volume. */
+    claimRef: z.looseObject({ namespace: z.string().optional(), name: z.string().optional(), uid: z.string().optional() }).nullish(),
     csi: z
       .looseObject({
         driver: z.string(),

@@ -80,6 +80,25 @@ export const daemonSetSchema = kindOf('apps/v1', 'DaemonSet', {
     .optional()
 });
 
+export const jobSchema = kindOf('batch/v1', 'Job', {
+  spec: z.looseObject({
+    template: podTemplate,
+    completions: count.optional(),
+    backoffLimit: count.optional()
+  }),
+  status: z
+    .looseObject({
+      active: z.number().optional(),
+      succeeded: z.number().optional(),
+      failed: z.number().optional(),
+      startTime: z.string().optional(),
+      completionTime: z.string().optional(),
+      conditions: z.array(condition).optional()
+    })
+    .optional()
+});
+
+export type Job = z.infer<typeof jobSchema>;
 export type StatefulSet = z.infer<typeof statefulSetSchema>;
 export type Deployment = z.infer<typeof deploymentSchema>;
 export type DaemonSet = z.infer<typeof daemonSetSchema>;

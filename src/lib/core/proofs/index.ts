@@ -5,15 +5,17 @@ import { data } from './data';
 import { names } from './names';
 import { order } from './order';
 import { returns } from './returns';
+import { shared } from './shared';
 import type { Bench, Proof, ProofRule } from './types';
 
+export { tryClass, type Trial } from './trial';
 export type { Bench, Check, Proof, ProofId } from './types';
 
 /** The proof pack for a set. Packs for kinds of workloads come with their engines. */
-export const setPack: readonly ProofRule[] = [claims, order, names, data, returns];
+export const setPack: readonly ProofRule[] = [claims, order, names, data, shared, returns];
 
 /** Runs the whole pack on a set at the present moment. */
-export const prove = (bench: Bench): Proof[] => setPack.map((rule) => rule.run(bench));
+export const prove = (bench: Bench): Proof[] => setPack.filter((rule) => rule.applies?.(bench.set) ?? true).map((rule) => rule.run(bench));
 
 /**
  * When what a set's proofs speak of last changed (virtual ms): the set's own wish, its members made or ended, its claims, the services

@@ -1,7 +1,7 @@
 import type { Facts, StatefulSet } from '../model';
 import type { Change, World } from '../standin';
 
-export type ProofId = 'claims' | 'order' | 'names' | 'data' | 'returns';
+export type ProofId = 'claims' | 'order' | 'names' | 'data' | 'shared' | 'returns';
 
 /** One thing that was asked, what should come back, and what did. */
 export interface Check {
@@ -36,6 +36,8 @@ export interface Bench {
 export interface ProofRule {
   readonly id: ProofId;
   readonly title: string;
+  /** Whether it suits a set; without it every set. */
+  applies?(set: StatefulSet): boolean;
   run(bench: Bench): Proof;
 }
 

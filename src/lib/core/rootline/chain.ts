@@ -70,7 +70,21 @@ const identity = ({ joint, look }: Placed): string =>
   `${joint}|${look.state}|${look.label}|${look.objects.map(keyOf).join(',')}|${look.objects.length ? '' : look.says}`;
 
 /** Joints in which members meet; the others (placing, attaching, ...) stay each member's own. */
-const shareable = new Set<JointId>(['backend', 'rights', 'driver', 'class', 'image', 'references', 'service', 'node']);
+const shareable = new Set<JointId>([
+  'storage-nodes',
+  'operator',
+  'disks',
+  'keepers',
+  'backend',
+  'target',
+  'rights',
+  'driver',
+  'class',
+  'image',
+  'references',
+  'service',
+  'node'
+]);
 
 function merge(lines: readonly (readonly Placed[])[]): Joint[] {
   const merged = new Map<string, Joint>();

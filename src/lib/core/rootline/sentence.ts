@@ -4,6 +4,7 @@ import type { Joint, RootLine } from './chain';
 export const breakOf = (line: RootLine): Joint | undefined => line.joints.find((one) => one.state === 'broken');
 
 const causes: Partial<Record<Joint['joint'], (joint: Joint) => string>> = {
+  target: (joint) => joint.says.replace(/^(zone .*): no/, '$1 has no'),
   driver: (joint) =>
     /^not installed/.test(joint.says) ? `no driver answers to ${joint.label}` : `the driver ${joint.label}: ${joint.says}`
 };

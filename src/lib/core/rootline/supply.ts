@@ -1,25 +1,46 @@
 import type { Facts, StorageClass } from '../model';
+import { driverCard } from '../standin';
 import { backend } from './joints/backend';
 import { driver } from './joints/driver';
+import { disks, keepers, operator, storageNodes } from './joints/pool';
 import { rights } from './joints/rights';
-import type { JointId, Look } from './types';
+import { target } from './joints/target';
+import type { JointId, JointRule, Look } from './types';
 
-/** What stands under a class: can it hand out a small volume now? */
-export type SupplyLooks = { readonly [K in Extract<JointId, 'backend' | 'rights' | 'driver'>]: Look };
+/** One gate of Supply: what must hold before anything can be handed out. */
+export interface SupplyGate extends Look {
+  readonly joint: JointId;
+  readonly title: string;
+  readonly why: string;
+}
+
+/** The joints that stand under a class, from the root up: the order in which they must be mended. */
+const rules: readonly JointRule[] = [storageNodes, operator, disks, keepers, backend, target, rights, driver];
 
 /** Judges a class by itself, as if somebody claimed 1 GiB of it. */
-export function supplyLooks(facts: Facts, one: StorageClass): SupplyLooks {
+export function supplyGates(facts: Facts, one: StorageClass): SupplyGate[] {
+  const [mode = 'ReadWriteOnce'] = driverCard(one.provisioner)?.modes ?? [];
   const spec = {
-    accessModes: ['ReadWriteOnce' as const],
+    accessModes: [mode as 'ReadWriteOnce'],
     resources: { requests: { storage: '1Gi' } },
     storageClassName: one.metadata.name
   };
   const place = { name: '(any)', namespace: '', spec, class: one };
   const position = { facts, namespace: '', claims: [place] };
-  const must = (look: Look | undefined): Look => look!;
-  return {
-    backend: must(backend.look(position, place)),
-    rights: must(rights.look(position, place)),
-    driver: must(driver.look(position, place))
-  };
+  const looks = rules.flatMap((rule): SupplyGate[] => {
+    const look = rule.perClaim ? rule.look(position, place) : undefined;
+    return look ? [{ ...look, joint: rule.id, title: rule.title, why: rule.why }] : [];
+  });
+  const lowest = looks.findIndex((look) => look.state === 'broken');
+  return looks.map((look, i) => (lowest >= 0 && i > lowest && look.state === 'settling' ? { ...look, state: 'waiting' } : look));
 }
+
+/** The gates of a driver for which there is no class yet. */
+export const driverGates = (facts: Facts, driverName: string): SupplyGate[] =>
+  supplyGates(facts, {
+    apiVersion: 'storage.k8s.io/v1',
+    kind: 'StorageClass',
+    metadata: { name: '(none yet)' },
+    provisioner: driverName,
+    volumeBindingMode: 'Immediate'
+  });

@@ -2,7 +2,12 @@ import type { ApiObject, Claim, Facts, Pod, PodSpec, Ref, StatefulSet, StorageCl
 
 /** The links of a root line, from the root up. */
 export const jointIds = [
+  'storage-nodes',
+  'operator',
+  'disks',
+  'keepers',
   'backend',
+  'target',
   'rights',
   'driver',
   'class',

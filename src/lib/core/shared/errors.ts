@@ -26,6 +26,10 @@ export type ProblemCode =
   | 'immutable-field'
   | 'claim-cannot-grow'
   | 'not-sendable'
+  | 'still-used'
+  | 'unfit-version'
+  | 'cannot-write'
+  | 'bad-layout'
   | 'not-found'
   | 'later-actions';
 

@@ -9,8 +9,14 @@ import { Journal, Store, type Change } from './store';
 
 /** What a person does to a world. Everything else follows from it. */
 export type Action =
-  | { readonly type: 'send'; readonly objects: readonly ApiObject[] }
-  | { readonly type: 'remove'; readonly ref: Ref; readonly keepMembers?: boolean };
+  /** `replace`: sets that are taken away first while their members are kept, so that what is immutable in them can be sent anew. */
+  | { readonly type: 'send'; readonly objects: readonly ApiObject[]; readonly replace?: readonly Ref[] }
+  /** `more`: what goes together with it (the parts of a driver, say). */
+  | { readonly type: 'remove'; readonly ref: Ref; readonly keepMembers?: boolean; readonly more?: readonly Ref[] }
+  /** A running pod writes one row into its first volume. */
+  | { readonly type: 'write'; readonly namespace: string; readonly pod: string; readonly key: string; readonly value: string }
+  /** What lies in a claim's volume is damaged on purpose. */
+  | { readonly type: 'damage'; readonly namespace: string; readonly claim: string };
 
 /** An action and when it was taken, in virtual ms. */
 export interface TimedAction {

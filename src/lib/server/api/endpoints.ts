@@ -1,42 +1,11 @@
 import { z } from 'zod';
-import { kindEntries, type Kind } from '$core/model';
+import { kindEntries, type Kind, type Ref } from '$core/model';
 import { writeManifests } from '$core/manifest';
-import { installObjects, installOf, installs } from '$core/standin';
-import { done, notFound, refused, type Answer, type App } from '../services';
+import { done, notFound, refused } from '../services';
+import { endpoint, type Endpoint } from './endpoint';
+import { storageEndpoints } from './storage-endpoints';
 
-/** One endpoint: its schemas are what the server checks with and what the description is made from. */
-export interface Endpoint {
-  readonly method: 'GET' | 'POST' | 'PUT' | 'DELETE';
-  /** Below /api/v1, parameters in braces. */
-  readonly path: string;
-  readonly summary: string;
-  readonly query?: z.ZodObject;
-  /** A schema for JSON, or manifests as YAML or JSON. */
-  readonly body?: z.ZodType | 'manifests';
-  readonly answer: z.ZodType;
-  readonly status?: number;
-  run(call: {
-    app: App;
-    params: Record<string, string>;
-    query: never;
-    body: never;
-    revision: number | undefined;
-  }): Promise<Answer<unknown>>;
-}
-
-const endpoint = <Q extends z.ZodObject, B extends z.ZodType | 'manifests'>(
-  one: Omit<Endpoint, 'run' | 'query' | 'body'> & {
-    query?: Q;
-    body?: B;
-    run(call: {
-      app: App;
-      params: Record<string, string>;
-      query: z.infer<Q>;
-      body: B extends z.ZodType ? z.infer<B> : string;
-      revision: number | undefined;
-    }): Promise<Answer<unknown>>;
-  }
-): Endpoint => one as unknown as Endpoint;
+export type { Endpoint } from './endpoint';
 
 const kind = z.enum(kindEntries.map((one) => one.kind) as [Kind, ...Kind[]]);
 const ms = z.number().int().min(0);
@@ -63,8 +32,20 @@ const acted = z.object({
   outcomes: z.array(z.object({ kind: z.string(), namespace: z.string(), name: z.string(), outcome: z.string() }))
 });
 const refQuery = z.object({ kind, namespace: z.string().default(''), name: z.string().min(1) });
-const removal = z.object({ kind, namespace: z.string().default(''), name: z.string().min(1), keepMembers: z.boolean().default(false) });
+const removal = z.object({
+  kind,
+  namespace: z.string().default(''),
+  name: z.string().min(1),
+  keepMembers: z.boolean().default(false),
+  more: z.array(refQuery).default([])
+});
 const rehearsal = '/rehearsals/{id}';
+
+const setsIn = (text: string | undefined): Ref[] =>
+  (text ?? '').split(',').flatMap((one) => {
+    const [namespace = '', name = ''] = one.split('/');
+    return name ? [{ kind: 'StatefulSet', namespace, name }] : [];
+  });
 
 const jointSchema = z.looseObject({
   joint: z.string(),
@@ -118,11 +99,17 @@ const acting: Endpoint[] = [
     method: 'POST',
     path: `${rehearsal}/send`,
     summary: 'Send manifests; refused as a whole or taken as a whole',
+    query: z.object({
+      replace: z
+        .string()
+        .optional()
+        .describe('sets, as namespace/name with commas between, that are taken away first with their members kept')
+    }),
     body: 'manifests',
     answer: acted,
-    async run({ app, params, body, revision }) {
+    async run({ app, params, query, body, revision }) {
       const read = await app.rehearsals.read(body);
-      return read.ok ? app.rehearsals.send(params.id!, read.value, revision) : read;
+      return read.ok ? app.rehearsals.send(params.id!, read.value, revision, setsIn(query.replace)) : read;
     }
   }),
   endpoint({
@@ -142,7 +129,8 @@ const acting: Endpoint[] = [
     summary: 'Take an object away; keepMembers leaves what it owns',
     body: removal,
     answer: acted,
-    run: ({ app, params, body: { keepMembers, ...ref }, revision }) => app.rehearsals.remove(params.id!, ref, keepMembers, revision)
+    run: ({ app, params, body: { keepMembers, more, ...ref }, revision }) =>
+      app.rehearsals.remove(params.id!, ref, keepMembers, revision, more)
   }),
   endpoint({
     method: 'POST',
@@ -150,7 +138,7 @@ const acting: Endpoint[] = [
     summary: 'What taking an object away would do',
     body: removal,
     answer: anything,
-    run: ({ app, params, body: { keepMembers, ...ref } }) => app.rehearsals.ask(params.id!, 'removal', { ref, keepMembers })
+    run: ({ app, params, body: { keepMembers, more: _, ...ref } }) => app.rehearsals.ask(params.id!, 'removal', { ref, keepMembers })
   }),
   endpoint({
     method: 'POST',
@@ -274,7 +262,7 @@ const reading: Endpoint[] = [
       return found.ok ? done({ items: found.value }) : found;
     }
   }),
-  ...(['ground', 'supply', 'claims', 'members', 'tape'] as const).map((name) =>
+  ...(['ground', 'supply', 'members', 'tape'] as const).map((name) =>
     endpoint({
       method: 'GET',
       path: `${rehearsal}/sheets/${name}`,
@@ -283,23 +271,6 @@ const reading: Endpoint[] = [
       run: ({ app, params }) => app.rehearsals.ask(params.id!, name, {})
     })
   )
-];
-
-const shipping: Endpoint[] = [
-  endpoint({
-    method: 'GET',
-    path: '/drivers/{driver}/install',
-    summary: 'The manifests that install a driver which ships with the stand-in',
-    answer: z.object({ driver: z.string(), version: z.string(), yaml: z.string() }),
-    async run({ params }) {
-      const install = installOf(params.driver!);
-      if (!install)
-        return refused(
-          notFound(`The driver ${params.driver}`, `Drivers that ship with the stand-in: ${installs.map((one) => one.driver).join(', ')}.`)
-        );
-      return done({ driver: install.driver, version: install.version, yaml: writeManifests(installObjects(install)) });
-    }
-  })
 ];
 
 const proving: Endpoint[] = [
@@ -376,4 +347,4 @@ const drafting: Endpoint[] = [
 ];
 
 /** The whole interface for programs. */
-export const endpoints: readonly Endpoint[] = [...estate, ...acting, ...reading, ...shipping, ...proving, ...drafting];
+export const endpoints: readonly Endpoint[] = [...estate, ...acting, ...reading, ...storageEndpoints, ...proving, ...drafting];

@@ -62,5 +62,19 @@ const first: Migration = {
   }
 };
 
+const trials: Migration = {
+  async up(db: Kysely<unknown>) {
+    await db.schema
+      .createTable('trial')
+      .addColumn('id', 'integer', (c) => c.primaryKey().autoIncrement())
+      .addColumn('rehearsal', 'text', (c) => c.notNull().references('rehearsal.id').onDelete('cascade'))
+      .addColumn('class_name', 'text', (c) => c.notNull())
+      .addColumn('at_ms', 'integer', (c) => c.notNull())
+      .addColumn('body', 'text', (c) => c.notNull())
+      .addColumn('created_at', 'text', (c) => c.notNull().defaultTo(sql`CURRENT_TIMESTAMP`))
+      .execute();
+  }
+};
+
 /** All migrations by name, in order. Never change one that has shipped; add another. */
-export const migrations: MigrationProvider = { getMigrations: async () => ({ '001-first': first }) };
+export const migrations: MigrationProvider = { getMigrations: async () => ({ '001-first': first, '002-trials': trials }) };

@@ -57,6 +57,17 @@ export interface ProofRow {
   created_at: string;
 }
 
+/** A class that was tried, with the evidence. */
+export interface TrialRow {
+  id: Generated<number>;
+  rehearsal: string;
+  class_name: string;
+  at_ms: number;
+  /** JSON: the trial without its actions, and where it was made */
+  body: string;
+  created_at: string;
+}
+
 export interface DraftRow {
   id: Generated<number>;
   cluster: string;
@@ -71,5 +82,6 @@ export interface Schema {
   action: ActionRow;
   snapshot: SnapshotRow;
   proof: ProofRow;
+  trial: TrialRow;
   draft: DraftRow;
 }

@@ -5,7 +5,7 @@ import { gunzipSync, gzipSync } from 'node:zlib';
 import { readSteps, type ReadResult } from '$core/manifest';
 import {
   plan,
-  removalRefusal,
+  refusalsOf,
   replay,
   Views,
   World,
@@ -19,7 +19,7 @@ import {
 import { queries, type QueryName, type Queries } from '../views';
 
 /** Changes with the loops' behaviour: snapshots of another engine are thrown away. */
-export const engineVersion = '1';
+export const engineVersion = '2';
 
 /** How a rehearsal's clock stands. Times are virtual ms. */
 export interface Clock {
@@ -66,6 +66,20 @@ interface Stage {
 
 /** What the host tells of its own accord. */
 export type Tell = (id: string, clock: Clock) => void;
+
+/** What an action would do, object by object. */
+function outcomesOf(facts: Store, action: Action): { kind: string; namespace: string; name: string; outcome: string }[] {
+  switch (action.type) {
+    case 'send':
+      return plan(facts, action.objects, action.replace).map(({ ref, outcome }) => ({ ...ref, outcome }));
+    case 'remove':
+      return [action.ref, ...(action.more ?? [])].map((ref) => ({ ...ref, outcome: 'removed' }));
+    case 'write':
+      return [{ kind: 'Pod', namespace: action.namespace, name: action.pod, outcome: 'wrote' }];
+    case 'damage':
+      return [{ kind: 'PersistentVolumeClaim', namespace: action.namespace, name: action.claim, outcome: 'damaged' }];
+  }
+}
 
 const sliceCalls = 48;
 const sliceMs = 8;
@@ -279,15 +293,9 @@ export class Host {
       };
       return { atMs: one.headMs, refusals: [refusal], outcomes: [] };
     }
-    if (action.type === 'remove') {
-      const refusal = removalRefusal(facts, action.ref);
-      one.frozen = !refusal;
-      return { atMs: one.headMs, refusals: refusal ? [refusal] : [], outcomes: [{ ...action.ref, outcome: 'removed' }] };
-    }
-    const verdicts = plan(facts, action.objects);
-    const refusals = verdicts.flatMap((verdict) => verdict.refusals);
+    const refusals = refusalsOf(facts, action);
     one.frozen = refusals.length === 0;
-    return { atMs: one.headMs, refusals, outcomes: verdicts.map(({ ref, outcome }) => ({ ...ref, outcome })) };
+    return { atMs: one.headMs, refusals, outcomes: outcomesOf(facts, action) };
   }
 
   async drop(id: string): Promise<void> {

@@ -28,6 +28,9 @@ export function clusterRepository(db: Database) {
       const row = await db.selectFrom('cluster').selectAll().where('name', '=', name).executeTakeFirst();
       return row && shape(row);
     },
+    async remove(name: string) {
+      await db.deleteFrom('cluster').where('name', '=', name).execute();
+    },
     async add(cluster: Cluster, place: number) {
       const { name, note, seed } = cluster;
       await db

@@ -38,7 +38,8 @@ export const notFound = (what: string, remedy = 'Check kind, namespace and name.
 
 const titles: Record<string, string> = {
   'later-actions': 'Something was sent after this moment',
-  'not-found': 'Not found'
+  'not-found': 'Not found',
+  'bad-layout': "This cluster can't be laid out"
 };
 
 /** A refusal made of the problems of what was handed in. */
@@ -55,7 +56,8 @@ export function refusalOf(problems: readonly Problem[]): Refusal {
     'bad-name',
     'bad-quantity',
     'duplicate-object',
-    'nothing-to-send'
+    'nothing-to-send',
+    'bad-layout'
   ];
   const status = first.code === 'later-actions' ? 409 : first.code === 'not-found' ? 404 : unreadable.includes(first.code) ? 400 : 422;
   const more = problems.length > 1 ? ` (and ${problems.length - 1} more)` : '';

@@ -4,10 +4,13 @@ import { clusterRepository, type Cluster } from '../repositories/clusters';
 import { draftRepository } from '../repositories/drafts';
 import { proofRepository, type KeptProof } from '../repositories/proofs';
 import { rehearsalRepository } from '../repositories/rehearsals';
+import { trialRepository } from '../repositories/trials';
 import { startHost, type HostClient } from '../rehearsals/client';
 import { done, notFound, refused, type Answer } from './answer';
+import { LayoutService } from './layouts';
 import { LiveBus } from './live';
 import { RehearsalService } from './rehearsals';
+import { TrialService } from './trials';
 
 export interface AppOptions {
   /** Folder of the database, or ':memory:'. */
@@ -47,6 +50,8 @@ export async function createApp({ data, worker }: AppOptions) {
   );
   const rehearsals = new RehearsalService({ host, bus, store: rehearsalRepository(db), cluster: clusters.find });
   told.to = rehearsals;
+  const trials = new TrialService(rehearsals, trialRepository(db));
+  const layouts = new LayoutService(clusters, rehearsalRepository(db));
 
   /** The latest proofs at the clock's head, each with whether what it proves has changed since. */
   async function keptProofs(id: string): Promise<Answer<(KeptProof & { stale: boolean })[]>> {
@@ -65,6 +70,8 @@ export async function createApp({ data, worker }: AppOptions) {
     rehearsals,
     drafts,
     clusters,
+    trials,
+    layouts,
     keptProofs,
     /** Runs the pack on a set and keeps the evidence. */
     async prove(id: string, namespace: string, set: string) {
@@ -75,6 +82,12 @@ export async function createApp({ data, worker }: AppOptions) {
       const state = await rehearsals.state(id);
       if (state.ok) bus.publish({ rehearsal: id, kind: 'proved', clock: state.value.clock, revision: state.value.revision });
       return keptProofs(id);
+    },
+    /** Takes a laid-out cluster away, with its worlds. */
+    async removeCluster(name: string) {
+      const removed = await layouts.remove(name);
+      if (removed.ok) for (const id of removed.value.rehearsals) await rehearsals.release(id);
+      return removed;
     },
     /** All clusters with their stacks, for the estate. */
     async estate() {

@@ -8,6 +8,6 @@ export function getApp(): Promise<App> {
   return app;
 }
 
-export { done, notFound, refused, type Answer, type Refusal } from './answer';
+export { done, notFound, refusalOf, refused, type Answer, type Refusal } from './answer';
 export type { App } from './app';
 export type { LiveEvent } from './live';

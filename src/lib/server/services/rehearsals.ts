@@ -71,6 +71,9 @@ export class RehearsalService {
     this.held.clear();
   }
 
+  /** Lets the world of a rehearsal go that isn't kept any more. */
+  release = (id: string): Promise<void> => this.inTurn(id, () => this.letGo(id));
+
   private async letGo(id: string): Promise<void> {
     this.held.delete(id);
     await this.parts.host.close(id);
@@ -202,9 +205,11 @@ export class RehearsalService {
     });
   }
 
-  send = (id: string, objects: readonly ApiObject[], revision?: number) => this.act(id, { type: 'send', objects }, revision);
+  send = (id: string, objects: readonly ApiObject[], revision?: number, replace: readonly Ref[] = []) =>
+    this.act(id, { type: 'send', objects, ...(replace.length ? { replace } : {}) }, revision);
 
-  remove = (id: string, ref: Ref, keepMembers: boolean, revision?: number) => this.act(id, { type: 'remove', ref, keepMembers }, revision);
+  remove = (id: string, ref: Ref, keepMembers: boolean, revision?: number, more: readonly Ref[] = []) =>
+    this.act(id, { type: 'remove', ref, keepMembers, ...(more.length ? { more } : {}) }, revision);
 
   /** Finds one object and sends it altered, as if its manifest had been edited by hand. */
   private async alter(

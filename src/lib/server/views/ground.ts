@@ -1,46 +1,143 @@
-import { claimsOf, nodeReady, roomOf, zoneOf } from '$core/model';
-import { driverPartOf } from '$core/standin';
+import { bytesOf } from '$core/shared';
+import { groundGates } from '$core/gates';
+import { claimsOf, isVirtualNode, nodeReady, roomOf, zoneOf, type Disk, type Node } from '$core/model';
+import { fitDisks, diskFault, driverPartOf, isStorageNode, poolFigures, poolNodes, poolPartOf, type PoolNode } from '$core/standin';
+import { largestAsk, nodeSpeed } from '$core/sizing';
 import { byName, type Scene } from './scene';
+
+export interface PlankDisk {
+  readonly name: string;
+  readonly bytes: number;
+  readonly kind: 'system' | 'unused' | 'preparing' | 'taken' | 'refused';
+  readonly says: string;
+}
 
 export interface Plank {
   readonly name: string;
+  readonly zone: string;
   readonly ready: boolean;
   readonly closed: boolean;
+  readonly virtual: boolean;
+  readonly storage: boolean;
   readonly milliCpu: { readonly asked: number; readonly room: number };
   readonly memoryBytes: { readonly asked: number; readonly room: number };
-  readonly slots: { readonly taken: number; readonly limit: number | null };
-  readonly members: readonly { readonly namespace: string; readonly name: string; readonly system: boolean }[];
+  readonly slots: {
+    readonly taken: number;
+    readonly limit: number | null;
+    readonly drivers: readonly { name: string; taken: number; limit: number | null }[];
+  };
+  readonly disks: readonly PlankDisk[];
+  readonly speed: { readonly iops: number; readonly mbps: number } | null;
+  readonly members: readonly { readonly namespace: string; readonly name: string; readonly owner: string }[];
+  /** Pods of drivers and of the pool's machinery. */
+  readonly system: number;
 }
 
-/** The Ground sheet: planks by zone. */
-export function groundView({ facts }: Scene) {
-  const zones = new Map<string, Plank[]>();
-  for (const node of facts.list('Node').sort(byName)) {
-    const room = roomOf(node);
-    const use = facts.useOf(node.metadata.name);
-    const pods = facts.podsOn(node.metadata.name).sort(byName);
-    const drivers = facts.get('CSINode', '', node.metadata.name)?.spec.drivers ?? [];
-    const taken = new Set(pods.flatMap((pod) => claimsOf(pod.spec).map((claim) => `${pod.metadata.namespace}/${claim}`)));
-    const plank: Plank = {
-      name: node.metadata.name,
-      ready: nodeReady(node),
-      closed: node.spec?.unschedulable ?? false,
-      milliCpu: { asked: use.milliCpu, room: room.milliCpu },
-      memoryBytes: { asked: use.memoryBytes, room: room.memoryBytes },
-      slots: { taken: taken.size, limit: drivers.length ? drivers.reduce((sum, one) => sum + (one.allocatable?.count ?? 0), 0) : null },
-      members: pods.map((pod) => ({
+function diskView(disk: Disk): PlankDisk {
+  const base = { name: disk.metadata.name, bytes: bytesOf(disk.spec.size) };
+  if (disk.spec.holds === 'system') return { ...base, kind: 'system', says: 'system' };
+  if (disk.status?.prepared) return { ...base, kind: 'taken', says: `taken by ${disk.status.pool}` };
+  if (disk.status?.pool)
+    return { ...base, kind: disk.status.says === 'could not be prepared' ? 'refused' : 'preparing', says: disk.status.says };
+  const fault = diskFault(disk);
+  return fault ? { ...base, kind: 'refused', says: fault } : { ...base, kind: 'unused', says: 'unused' };
+}
+
+function plankOf({ facts }: Scene, node: Node, disks: readonly Disk[]): Plank {
+  const { name } = node.metadata;
+  const room = roomOf(node);
+  const use = facts.useOf(name);
+  const pods = facts.podsOn(name).sort(byName);
+  const plugins = facts.get('CSINode', '', name)?.spec.drivers ?? [];
+  const attached = facts.list('VolumeAttachment').filter((one) => one.spec.nodeName === name);
+  const claims = new Set(pods.flatMap((pod) => claimsOf(pod.spec).map((claim) => `${pod.metadata.namespace}/${claim}`)));
+  const drivers = plugins
+    .filter((one) => one.allocatable?.count !== undefined)
+    .map((one) => ({
+      name: one.name,
+      taken: attached.filter((two) => two.spec.attacher === one.name).length,
+      limit: one.allocatable?.count ?? null
+    }));
+  const speed = nodeSpeed(node);
+  const isSystem = (pod: (typeof pods)[number]) => driverPartOf(pod.spec) !== undefined || poolPartOf(pod.spec) !== undefined;
+  return {
+    name,
+    zone: zoneOf(node) || '(no zone)',
+    ready: nodeReady(node),
+    closed: node.spec?.unschedulable ?? false,
+    virtual: isVirtualNode(node),
+    storage: isStorageNode(node),
+    milliCpu: { asked: use.milliCpu, room: room.milliCpu },
+    memoryBytes: { asked: use.memoryBytes, room: room.memoryBytes },
+    slots: {
+      taken: drivers.length ? drivers.reduce((sum, one) => sum + one.taken, 0) : claims.size,
+      limit: drivers.length ? drivers.reduce((sum, one) => sum + (one.limit ?? 0), 0) : null,
+      drivers
+    },
+    disks: disks
+      .filter((one) => one.spec.node === name)
+      .map(diskView)
+      .sort((a, b) => Number(b.kind === 'system') - Number(a.kind === 'system')),
+    speed: speed ?? null,
+    members: pods
+      .filter((pod) => !isSystem(pod))
+      .map((pod) => ({
         namespace: pod.metadata.namespace ?? '',
         name: pod.metadata.name,
-        system: driverPartOf(pod.spec) !== undefined
-      }))
-    };
-    const zone = zoneOf(node) || '(no zone)';
-    zones.set(zone, [...(zones.get(zone) ?? []), plank]);
+        owner: pod.metadata.ownerReferences?.[0]?.name ?? pod.metadata.name
+      })),
+    system: pods.filter(isSystem).length
+  };
+}
+
+/** What a pool of the place's disks holds, or would hold if it had all fit ones. */
+function poolOutlook({ facts }: Scene) {
+  const [pool] = facts.list('Pool');
+  const raw = facts.list('Disk').filter((one) => one.spec.holds !== 'system');
+  if (!raw.length) return null;
+  const copies = pool?.spec.copies ?? 3;
+  const planned = (): PoolNode[] =>
+    [...fitDisks(raw)].map(([node, bytes]) => ({ node, zone: zoneOf(facts.get('Node', '', node)), bytes, answers: true }));
+  const nodes = pool ? poolNodes(facts, pool) : planned();
+  const figures = poolFigures(nodes, copies);
+  return {
+    name: pool?.metadata.name ?? null,
+    copies,
+    disks: raw.length,
+    fit: raw.filter((one) => one.status?.pool || !diskFault(one)).length,
+    rawBytes: raw.reduce((sum, one) => sum + bytesOf(one.spec.size), 0),
+    usableBytes: figures.usableBytes,
+    healableBytes: figures.healableBytes,
+    storedBytes: pool?.status?.storedBytes ?? 0,
+    afterNode: figures.afterNode,
+    afterZone: figures.afterZone,
+    lost: pool?.status?.lost ?? []
+  };
+}
+
+/** The Ground sheet: planks by zone, gates, and what the disks are good for. */
+export function groundView(scene: Scene) {
+  const { facts } = scene;
+  const disks = facts.list('Disk').sort(byName);
+  const zones = new Map<string, Plank[]>();
+  for (const node of facts.list('Node').sort(byName)) {
+    const plank = plankOf(scene, node, disks);
+    zones.set(plank.zone, [...(zones.get(plank.zone) ?? []), plank]);
   }
   const place = facts.list('Ground')[0]?.spec;
+  const largest = largestAsk(facts);
   return {
     zones: [...zones].map(([name, planks]) => ({ name, planks })),
+    gates: groundGates(facts).map(({ remedy, ...gate }) => ({
+      ...gate,
+      ...(remedy ? { remedy: { text: remedy.text, draft: remedy.manifests !== undefined } } : {})
+    })),
+    pool: poolOutlook(scene),
+    largest: largest ?? null,
+    version: place?.version ?? null,
     ranges: place ? { pods: place.podRange, services: place.serviceRange, nodes: place.nodeRange, domain: place.clusterDomain } : null,
     registries: facts.list('Registry').map(({ spec }) => ({ host: spec.host, reachable: spec.reachable }))
   };
 }
+
+export type GroundView = ReturnType<typeof groundView>;

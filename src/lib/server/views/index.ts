@@ -2,18 +2,20 @@ import { bytesOf } from '$core/shared';
 import { changeSheet, removalSheet } from '$core/change';
 import { inSendingOrder, asManifest, writeManifests } from '$core/manifest';
 import { kindEntries, zoneOf, type ApiObject, type Kind, type Ref } from '$core/model';
-import { prove } from '$core/proofs';
+import { designClass, type ClassNeeds } from '$core/briefs';
+import { prove, tryClass } from '$core/proofs';
 import { lineSentence, rootLine } from '$core/rootline';
 import { resolve, sentByPerson } from '$core/standin';
-import { claimsView, claimView } from './claims';
+import { claimsView, claimView, growSetYaml, type ClaimsAsk } from './claims';
 import { groundView } from './ground';
 import { stackOf, touchedAt } from './levels';
 import { membersView } from './members';
+import { remedyView } from './remedies';
 import { setsOf, type KeptProofs, type Scene } from './scene';
-import { supplyView } from './supply';
+import { assetsView, supplyView } from './supply';
 import { tapeView } from './tape';
 
-const ofPlace = new Set<Kind>(['Ground', 'Registry', 'Backend', 'Identity', 'Node', 'Asset']);
+const ofPlace = new Set<Kind>(['Ground', 'Registry', 'Backend', 'Identity', 'Node', 'Disk', 'Asset']);
 
 /** What people sent and what still stands, in the order of sending. */
 const manifestsOf = ({ facts }: Scene, namespace?: string): ApiObject[] =>
@@ -78,7 +80,16 @@ export const queries = {
   },
   ground: (scene: Scene, _: object) => groundView(scene),
   supply: (scene: Scene, _: object) => supplyView(scene),
-  claims: (scene: Scene, _: object) => claimsView(scene),
+  claims: (scene: Scene, ask: ClaimsAsk) => claimsView(scene, ask),
+  growSet: growSetYaml,
+  remedy: remedyView,
+  assets: assetsView,
+  design: ({ facts }: Scene, { needs }: { needs: ClassNeeds }) => {
+    const design = designClass(facts, needs);
+    return { ...design, yaml: design.class ? writeManifests([design.class]) : '' };
+  },
+  /** Tries a class on a fork of this moment. */
+  tryOut: (scene: Scene, { class: name }: { class: string }) => tryClass(scene.fork(), name),
   claim: claimView,
   members: membersView,
   tape: (scene: Scene, _: object) => tapeView(scene),
@@ -94,7 +105,11 @@ export const queries = {
       'CSIDriver',
       'Node',
       'Service',
+      'VolumeSnapshot',
+      'PersistentVolume',
       'Backend',
+      'Pool',
+      'Disk',
       'Identity',
       'Registry'
     ];

@@ -1,7 +1,7 @@
 import { bytesOf } from '$core/shared';
-import { isReady, memberClaim, memberName, nodeReady, ordinalsOf, type StatefulSet } from '$core/model';
+import { classOf, isReady, memberClaim, memberName, nodeReady, ordinalsOf, waitsForConsumer, type StatefulSet } from '$core/model';
 import { lastTouchedMs } from '$core/proofs';
-import { breakOf, causeOf, rootLine, supplyLooks, type Joint, type State } from '$core/rootline';
+import { breakOf, causeOf, rootLine, supplyGates, type Joint, type State } from '$core/rootline';
 import { deploymentsOf, setsOf, type KeptProofs, type PlainRef, type Scene } from './scene';
 
 /** One level of the stack. */
@@ -11,6 +11,8 @@ export interface Level {
   readonly state: State;
   readonly count: string;
   readonly says: string;
+  /** Broken in a part only: what stands above doesn't all rest on it. */
+  readonly partial?: boolean;
 }
 
 /** The stack of one rehearsal, and its first break. */
@@ -36,42 +38,59 @@ function supply({ facts }: Scene): Level {
   const classes = facts.list('StorageClass');
   const drivers = facts.list('CSIDriver');
   if (!classes.length && !drivers.length) return level('supply', 'Supply', 'waiting', '0', 'no driver, no class');
-  const looks = classes.flatMap((one) => Object.values(supplyLooks(facts, one)));
-  const worst = looks.find((one) => one.state === 'broken');
+  const gates = classes.map((one) => supplyGates(facts, one));
+  const broken = gates.flatMap((list) => list.find((one) => one.state === 'broken') ?? []);
+  const [worst] = broken;
   const words = `${drivers.length} ${drivers.length === 1 ? 'driver' : 'drivers'}, ${classes.length} ${classes.length === 1 ? 'class' : 'classes'}`;
-  if (worst)
+  if (worst) {
+    const says = /^not installed/.test(worst.says)
+      ? 'no driver answers'
+      : worst.joint === 'target'
+        ? worst.says
+        : worst.says.split(':')[0]!;
+    return { ...level('supply', 'Supply', 'broken', String(classes.length), says), partial: broken.length < classes.length };
+  }
+  if (gates.flat().some((one) => one.state === 'settling')) {
+    const moving = gates.flat().find((one) => one.state === 'settling');
     return level(
       'supply',
       'Supply',
-      'broken',
+      'settling',
       String(classes.length),
-      /^not installed/.test(worst.says) ? 'no driver answers' : worst.says.split(':')[0]!
+      moving?.joint === 'driver' ? 'a driver comes up' : (moving?.says ?? '')
     );
-  if (looks.some((one) => one.state === 'settling'))
-    return level('supply', 'Supply', 'settling', String(classes.length), 'a driver comes up');
+  }
   return level('supply', 'Supply', 'holds', String(classes.length), words);
 }
 
 /** Claims that exist, and those that sets will yet ask for. */
-function wantedClaims({ facts }: Scene): { bound: number; wanted: number; pending: number; gib: number } {
+function wantedClaims({ facts }: Scene): { bound: number; wanted: number; pending: number; unused: number; gib: number } {
   const names = new Set<string>();
   let bound = 0;
+  let unused = 0;
   let bytes = 0;
   for (const claim of facts.list('PersistentVolumeClaim')) {
     names.add(`${claim.metadata.namespace}/${claim.metadata.name}`);
-    if (claim.status?.phase !== 'Bound') continue;
+    if (claim.status?.phase !== 'Bound') {
+      const users = facts.podsOfClaim(claim.metadata.namespace ?? '', claim.metadata.name);
+      if (!users.length && waitsForConsumer(classOf(facts, claim.spec))) unused += 1;
+      continue;
+    }
     bound += 1;
     bytes += bytesOf(claim.status.capacity?.storage ?? '0');
   }
-  const pending = names.size - bound;
+  const pending = names.size - bound - unused;
   for (const set of setsOf(facts)) {
     for (const ordinal of ordinalsOf(set)) {
       for (const template of set.spec.volumeClaimTemplates ?? [])
         names.add(`${set.metadata.namespace}/${memberClaim(template.metadata.name, set, ordinal)}`);
     }
   }
-  return { bound, wanted: names.size, pending, gib: Math.round(bytes / 2 ** 30) };
+  return { bound, wanted: names.size, pending, unused, gib: Math.round(bytes / 2 ** 30) };
 }
+
+/** Whether a member waits on something below its own level. */
+const waitsBelow = ({ joint }: Joint): boolean => ['backend', 'rights', 'driver', 'class', 'volume', 'claim'].includes(joint);
 
 interface SetState {
   readonly set: StatefulSet;
@@ -133,15 +152,21 @@ export function stackOf(scene: Scene, proofs: KeptProofs): Stack {
   const found = firstBreak(scene, sets);
   const base = [ground(scene), supply(scene)];
   const claims = wantedClaims(scene);
-  const held = base.some((one) => one.state === 'broken');
-  const claimState: State = !claims.wanted ? 'waiting' : claims.bound === claims.wanted ? 'holds' : found ? 'waiting' : 'settling';
+  const held = base.some((one) => one.state === 'broken' && !one.partial);
+  const claimState: State = !claims.wanted
+    ? 'waiting'
+    : claims.bound + claims.unused === claims.wanted
+      ? 'holds'
+      : found
+        ? 'waiting'
+        : 'settling';
   const first = found?.set.metadata.name;
   const memberState: State = !wanted
     ? 'waiting'
     : ready === wanted
       ? 'holds'
       : found
-        ? held || claims.bound < claims.wanted
+        ? held || waitsBelow(found.joint)
           ? 'waiting'
           : 'broken'
         : 'settling';
@@ -152,7 +177,13 @@ export function stackOf(scene: Scene, proofs: KeptProofs): Stack {
       'Claims',
       claimState,
       claims.wanted ? `${claims.bound}/${claims.wanted}` : '0',
-      claims.pending ? `${claims.pending} Pending` : claims.bound ? `${claims.gib.toLocaleString('en')} GiB` : ''
+      claims.pending
+        ? `${claims.pending} Pending`
+        : claims.unused
+          ? `${claims.unused} without a user`
+          : claims.bound
+            ? `${claims.gib.toLocaleString('en')} GiB`
+            : ''
     ),
     level(
       'members',

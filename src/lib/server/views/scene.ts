@@ -1,5 +1,5 @@
 import type { Proof } from '$core/proofs';
-import { driverPartOf, type History, type Step, type Store, type TimedAction, type World } from '$core/standin';
+import { driverPartOf, poolPartOf, type History, type Step, type Store, type TimedAction, type World } from '$core/standin';
 import type { Deployment, StatefulSet } from '$core/model';
 import type { Clock } from '../rehearsals/host';
 
@@ -34,13 +34,14 @@ export const setsOf = (facts: Store): StatefulSet[] => facts.list('StatefulSet')
 export const deploymentsOf = (facts: Store): Deployment[] =>
   facts
     .list('Deployment')
-    .filter((one) => !driverPartOf(one.spec.template.spec))
+    .filter((one) => !driverPartOf(one.spec.template.spec) && !poolPartOf(one.spec.template.spec))
     .sort(byName);
 
 const blueprints: Readonly<Record<string, string>> = {
   'multi-primary-sql': 'multi-primary SQL',
   'log-broker': 'log broker',
-  'image-shelf': 'image shelf'
+  'image-shelf': 'image shelf',
+  'shared-files': 'shared files'
 };
 
 /** The kind of workload, as its label says; else what it is to the cluster. */

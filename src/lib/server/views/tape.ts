@@ -1,5 +1,5 @@
-import { isReady, memberName, ordinalsOf, type StatefulSet } from '$core/model';
-import { driverPartOf, stepSpans, type Step, type Store } from '$core/standin';
+import { isReady, memberClaim, memberName, ordinalsOf, type Pod, type StatefulSet } from '$core/model';
+import { driverPartOf, poolPartOf, stepSpans, type Action, type Step, type Store } from '$core/standin';
 import { momentOf, wordsOf } from '$core/shared';
 import { setsOf, type PlainRef, type Scene } from './scene';
 
@@ -73,16 +73,40 @@ function memberLane(facts: Store, steps: Map<string, Step[]>, set: StatefulSet, 
   };
 }
 
+const partWords = { controller: 'controller', node: 'on nodes', helper: 'collector' } as const;
+
+/** The lane that a pod of a driver or of a pool's machinery belongs to. */
+function machineryLabel(pod: Pod): string | undefined {
+  const part = driverPartOf(pod.spec);
+  if (part) return `${part.driver.split('.')[0]} ${partWords[part.part]}`;
+  const pool = poolPartOf(pod.spec);
+  return pool && `pool ${pool}`;
+}
+
+/** Things in motion that are no member: snapshots, pools that heal, claims by themselves. */
+function otherLanes(steps: Map<string, Step[]>, taken: ReadonlySet<string>, nowMs: number): Lane[] {
+  const kinds = ['VolumeSnapshot', 'Pool', 'PersistentVolumeClaim'] as const;
+  return [...steps].flatMap(([subject, list]): Lane[] => {
+    const [kind = '', id = ''] = subject.split(' ');
+    const slash = id.indexOf('/');
+    if (!kinds.some((one) => one === kind) || taken.has(subject)) return [];
+    const ref = { kind, namespace: slash < 0 ? '' : id.slice(0, slash), name: id.slice(slash + 1) };
+    return [
+      { label: ref.name, ref: kind === 'PersistentVolumeClaim' ? ref : null, segments: list.map((one) => segmentOf(one, nowMs)), waits: [] }
+    ];
+  });
+}
+
 /** A driver's parts together in one lane: each step from the first that began to the last that ended. */
 function driverLanes(facts: Store, steps: Map<string, Step[]>, nowMs: number): Lane[] {
   const lanes = new Map<string, Step[]>();
   for (const pod of facts.list('Pod')) {
-    const part = driverPartOf(pod.spec);
-    if (!part) continue;
-    const label = `${part.driver.split('.')[0]} ${part.part === 'controller' ? 'controller' : 'on nodes'}`;
+    const label = machineryLabel(pod);
+    if (!label) continue;
     lanes.set(label, [...(lanes.get(label) ?? []), ...(steps.get(`Pod ${pod.metadata.namespace}/${pod.metadata.name}`) ?? [])]);
   }
-  return [...lanes].map(([label, list]) => {
+  const inOrder = [...lanes].sort(([a], [b]) => Number(a.endsWith('collector')) - Number(b.endsWith('collector')));
+  return inOrder.map(([label, list]) => {
     const merged = new Map<string, Step>();
     for (const one of list.sort((a, b) => a.fromMs - b.fromMs)) {
       const known = merged.get(one.step);
@@ -128,20 +152,44 @@ function summary({ facts, clock }: Scene, lanes: readonly Lane[]): { text: strin
   };
 }
 
+function actionWords(action: Action): string {
+  switch (action.type) {
+    case 'send':
+      return `sent ${action.objects.length}`;
+    case 'remove':
+      return `took ${action.ref.name} away`;
+    case 'write':
+      return `wrote through ${action.pod}`;
+    case 'damage':
+      return `damaged ${action.claim}`;
+  }
+}
+
 /** The tape: one lane per thing in motion, with what lies after the clock's head where it is known. */
 export function tapeView(scene: Scene) {
   const { facts, clock, actions } = scene;
   const endMs = clock.frontierMs;
   const steps = bySubject(scene.steps);
   const members = setsOf(facts).flatMap((set) => ordinalsOf(set).flatMap((ordinal) => memberLane(facts, steps, set, ordinal, endMs) ?? []));
-  const lanes = [...driverLanes(facts, steps, endMs), ...members].filter((one) => one.segments.length || one.waits.length);
+  const ofMembers = new Set(
+    setsOf(facts).flatMap((set) =>
+      ordinalsOf(set).flatMap((ordinal) =>
+        (set.spec.volumeClaimTemplates ?? []).map(
+          (one) => `PersistentVolumeClaim ${set.metadata.namespace}/${memberClaim(one.metadata.name, set, ordinal)}`
+        )
+      )
+    )
+  );
+  const lanes = [...driverLanes(facts, steps, endMs), ...otherLanes(steps, ofMembers, endMs), ...members].filter(
+    (one) => one.segments.length || one.waits.length
+  );
   const recent = lanes.length > mostLanes ? [...lanes].sort((a, b) => latest(b) - latest(a)).slice(0, mostLanes) : lanes;
   return {
     lanes: lanes.filter((one) => recent.includes(one)),
     hidden: lanes.length - recent.length,
     marks: actions.map(({ atMs, action }) => ({
       atMs,
-      label: action.type === 'send' ? `sent ${action.objects.length}` : `took ${action.ref.name} away`
+      label: actionWords(action)
     })),
     ...summary(scene, lanes)
   };

@@ -13,7 +13,7 @@
   const here = $derived(page.url.pathname.slice(page.url.pathname.lastIndexOf(decodeURIComponent(id)) + id.length + 1).split('/')[0]);
   const levels = $derived([...stack.levels].reverse());
   /** Levels above a broken one rest on nothing. */
-  const lowestBroken = $derived(stack.levels.findIndex((one) => one.state === 'broken'));
+  const lowestBroken = $derived(stack.levels.findIndex((one) => one.state === 'broken' && !one.partial));
   const hollow = (levelId: string) => lowestBroken >= 0 && stack.levels.findIndex((one) => one.id === levelId) > lowestBroken;
   const current = (name: string) => page.url.pathname.startsWith(`/r/${id}/${name}`) || here === name;
 </script>

@@ -12,6 +12,7 @@
     lost: Line[];
     untouched: Line[];
     order: { refs: Line['ref'][]; then?: string }[];
+    wayRound?: { replace: Line['ref'][]; steps: string[]; refused: { message: string; remedy: string }[] };
   }
 </script>
 
@@ -25,8 +26,8 @@
     target: string;
     cluster: { name: string; flag: { hue: number; weave: string } };
     nowMs: number;
-    onsend(): Promise<boolean>;
-    onrehearse(): Promise<void>;
+    onsend(replace: Line['ref'][]): Promise<boolean>;
+    onrehearse(replace: Line['ref'][]): Promise<void>;
   }
   let { sheet, unreadable, target, cluster, nowMs, onsend, onrehearse }: Props = $props();
   let typed = $state('');
@@ -42,6 +43,9 @@
   };
   const changes = $derived(sheet ? sheet.new.length + sheet.altered.length : 0);
   const asks = $derived((sheet?.lost.length ?? 0) > 0);
+  const round = $derived(sheet?.wayRound);
+  /** The way round is open when nothing else is refused. */
+  const open = $derived(round !== undefined && round.refused.length === 0);
   const may = $derived(sheet !== null && !unreadable && sheet.refused.length === 0 && changes > 0);
 
   async function run(what: 'send' | 'rehearse', work: () => Promise<unknown>) {
@@ -94,6 +98,21 @@
 {:else}
   <p class="quiet mt-3">Write or drop manifests on the left; what they would do here stands on this sheet before anything is sent.</p>
 {/if}
+{#if round}
+  <h3 class="mt-2 border-t border-ink pt-2 font-semibold">The way round, in steps</h3>
+  <ol class="list-decimal pl-5">
+    {#each round.steps as step (step)}<li>{step}</li>{/each}
+  </ol>
+  {#each round.refused as one (one.message)}<p class="small text-brick">{one.message} {one.remedy}</p>{/each}
+  <div class="mt-2 flex flex-wrap gap-2">
+    <button class="push push-main" disabled={!open || busy !== null} onclick={() => run('send', () => onsend(round.replace))}
+      >Send to {target} in these steps</button
+    >
+    <button class="push" disabled={!open || busy !== null} onclick={() => run('rehearse', () => onrehearse(round.replace))}
+      >Rehearse them on a fork</button
+    >
+  </div>
+{/if}
 <div class="mt-3 border-t border-ink pt-3">
   {#if asks}
     <label class="mb-3 block"
@@ -105,15 +124,19 @@
     >
   {/if}
   <div class="flex flex-wrap gap-2">
-    <button class="push push-main" disabled={!may || busy !== null || (asks && typed !== cluster.name)} onclick={() => run('send', onsend)}
-      >{busy === 'send' ? 'Sending …' : `Send to ${target}`}</button
+    <button
+      class="push push-main"
+      disabled={!may || busy !== null || (asks && typed !== cluster.name)}
+      onclick={() => run('send', () => onsend([]))}>{busy === 'send' ? 'Sending …' : `Send to ${target}`}</button
     >
-    <button class="push" disabled={!may || busy !== null} onclick={() => run('rehearse', onrehearse)}
+    <button class="push" disabled={!may || busy !== null} onclick={() => run('rehearse', () => onrehearse([]))}
       >{busy === 'rehearse' ? 'Rehearsing …' : 'Rehearse on a fork'}</button
     >
   </div>
   {#if sheet && sheet.refused.length}<p class="quiet small mt-2">
-      {sheet.refused.length === 1 ? 'One line is' : `${sheet.refused.length} lines are`} refused, so nothing can be sent yet.
+      {sheet.refused.length === 1 ? 'One line is' : `${sheet.refused.length} lines are`} refused, so nothing can be sent {round
+        ? 'in one go'
+        : 'yet'}.
     </p>
   {:else if sheet && !changes}<p class="quiet small mt-2">Everything in this draft stands on {target} as it is.</p>{/if}
 </div>

@@ -1,56 +1,173 @@
 <script lang="ts">
   import type { SupplyView } from '$server/views/supply';
+  import type { KeptTrial } from '$server/repositories/trials';
+  import { gib, plural } from '../format';
+  import Curve from '../parts/Curve.svelte';
   import Peg from '../parts/Peg.svelte';
-  import { plural } from '../format';
 
-  let { card, id }: { card: SupplyView['classes'][number]; id: string } = $props();
-  const has = (word: string) => card.says.includes(word);
-  const will = $derived(
-    [
-      'mount on one node at a time',
-      has('no growth') ? '' : 'grow while it is mounted',
-      has('waits for first') ? 'make the volume where its member is placed' : 'make the volume as soon as it is claimed',
-      has('retain') ? 'keep volume and data when the claim goes' : '',
-      has('default') ? 'serve claims that name no class' : ''
-    ].filter(Boolean)
-  );
-  const wont = $derived(
-    [
-      'be shared by pods on two nodes',
-      'move to another zone',
-      has('no growth') ? 'grow' : '',
-      'shrink',
-      has('retain') ? '' : 'keep the data when the claim goes'
-    ].filter(Boolean)
-  );
-  const titles = { backend: 'Backend', rights: 'Rights', driver: 'Driver' } as const;
+  type Card = SupplyView['classes'][number];
+  interface Props {
+    card: Card;
+    /** The classes laid beside it, if any. */
+    beside: readonly Card[];
+    others: readonly string[];
+    trial: KeptTrial | undefined;
+    id: string;
+    busy: boolean;
+    ontry(name: string, where: 'fork' | 'trunk'): void;
+    onbeside(names: string[]): void;
+  }
+  let { card, beside, others, trial, id, busy, ontry, onbeside }: Props = $props();
+  const shown = $derived([card, ...beside]);
+  const narrow = $derived(shown.length > 1);
+  const free = $derived(others.filter((one) => !shown.some((two) => two.id === one)));
+  const kilo = (value: number) => (value >= 1_000 ? `${value / 1_000}k` : String(value));
+
+  function lines(one: Card) {
+    const points = one.curve.map((point) => ({ x: point.gib, y: point.iops }));
+    const end = points.at(-1)?.x ?? 0;
+    const { ceiling } = one;
+    return [
+      { label: 'IOPS of one volume', points, colour: 'ink' as const },
+      ...(ceiling
+        ? [
+            {
+              label: "the node's own ceiling",
+              dashed: true,
+              colour: 'ochre' as const,
+              points: [
+                { x: 1, y: ceiling.iops },
+                { x: end, y: ceiling.iops }
+              ]
+            }
+          ]
+        : [])
+    ];
+  }
+  const flow = (one: Card) => [
+    { label: 'MB/s of one volume', points: one.curve.map((point) => ({ x: point.gib, y: point.mbps })), colour: 'moss' as const }
+  ];
 </script>
 
-<section class="mt-4 grid grid-cols-[240px_1fr_1fr_1.3fr] gap-x-6 border-t border-ink pt-3" aria-label="The class {card.id}">
+{#snippet lists(one: Card)}
   <div>
-    <h2 class="mono">{card.id}</h2>
-    <p class="quiet">{plural(card.claims, 'claim')}, {card.bound} bound</p>
-    <p class="mt-2"><a class="word" href="/r/{encodeURIComponent(id)}/claims">its claims</a></p>
+    <h3 class="mb-1 font-semibold">Will</h3>
+    {#each one.traits.will as word (word)}<p>{word}</p>{/each}
   </div>
   <div>
-    <h2 class="mb-1">Will</h2>
-    {#each will as one (one)}<p>{one}</p>{/each}
+    <h3 class="mb-1 font-semibold">Won't</h3>
+    {#each one.traits.wont as word (word)}<p>{word}</p>{/each}
   </div>
-  <div>
-    <h2 class="mb-1">Won't</h2>
-    {#each wont as one (one)}<p>{one}</p>{/each}
+{/snippet}
+
+{#snippet performance(one: Card)}
+  <div class="min-w-0">
+    {#if one.curve.length > 1}
+      <h3 class="quiet small">
+        IOPS by size, GiB{one.ceiling ? `; the node's ceiling for all its volumes is ${one.ceiling.iops.toLocaleString('en')}` : ''}
+      </h3>
+      <Curve label="IOPS by size of {one.id}" lines={lines(one)} xTicks={(v) => v.toLocaleString('en')} yTicks={kilo} height={92} />
+      <h3 class="quiet small">throughput, MB/s</h3>
+      <Curve
+        label="Throughput by size of {one.id}"
+        lines={flow(one)}
+        xTicks={(v) => v.toLocaleString('en')}
+        yTicks={(v) => v.toLocaleString('en')}
+        height={78}
+      />
+    {:else}<p class="quiet small">
+        Its backend says nothing of speed{one.ceiling
+          ? `; a node does ${one.ceiling.iops.toLocaleString('en')} IOPS over all its volumes`
+          : ''}.
+      </p>{/if}
   </div>
-  <div>
-    <h2 class="mb-1">What it stands on</h2>
-    {#each ['backend', 'rights', 'driver'] as const as name (name)}
-      {@const look = card.looks[name]}
-      <p class="mb-1 flex items-start gap-2">
-        <span class="pt-[4px]"><Peg state={look.state} size={10} /></span><span
-          ><b class="font-semibold">{titles[name]}</b> <span class="mono text-[0.8rem]">{look.label}</span><br /><span class="quiet small"
-            >{look.says}</span
-          ></span
-        >
-      </p>
+{/snippet}
+
+{#snippet head(one: Card)}
+  <h2 class="mono break-all">{one.id}</h2>
+  <p class="quiet">
+    {plural(one.claims, 'claim')}{one.bytes ? ` · ${gib(one.bytes)}` : ''}{one.claims > one.bound
+      ? `, ${one.claims - one.bound} not bound`
+      : ''}
+  </p>
+  {#if one.claims}<p>
+      <a class="word small" href="/r/{encodeURIComponent(id)}/claims?class={encodeURIComponent(one.id)}">its claims</a>
+    </p>{/if}
+{/snippet}
+
+{#if narrow}
+  <section
+    class="mt-3 grid gap-x-6 border-t border-ink pt-3"
+    style:grid-template-columns="repeat({shown.length}, minmax(0, 1fr))"
+    aria-label="Classes side by side"
+  >
+    {#each shown as one, i (one.id)}
+      <div class={i ? 'border-l border-line pl-5' : ''}>
+        {@render head(one)}
+        {#if i}<button class="word small" onclick={() => onbeside(beside.filter((two) => two.id !== one.id).map((two) => two.id))}
+            >put away</button
+          >{/if}
+        <p class="quiet small">{one.driver} · {one.fsType}</p>
+        <div class="mt-2 grid gap-3">
+          <div class="grid gap-x-5 gap-y-3 {shown.length === 2 ? 'grid-cols-2' : ''}">{@render lists(one)}</div>
+          {@render performance(one)}
+        </div>
+      </div>
     {/each}
-  </div>
-</section>
+  </section>
+{:else}
+  <section class="mt-3 grid grid-cols-[218px_1fr_1fr_1.35fr] gap-x-6 border-t border-ink pt-3" aria-label="The class {card.id}">
+    <div>
+      {@render head(card)}
+      <div class="mt-2 flex flex-wrap gap-2">
+        <button class="push" disabled={busy} onclick={() => ontry(card.id, 'fork')}>{busy ? 'trying …' : 'Try it'}</button>
+        <button
+          class="push"
+          disabled={busy}
+          onclick={() => ontry(card.id, 'trunk')}
+          title="The same actions are taken on this rehearsal itself">Try it here</button
+        >
+      </div>
+      {#each card.gates.filter((one) => one.state === 'broken') as gate (gate.joint)}<p class="small mt-2 text-brick">
+          {gate.title}: {gate.says}
+        </p>{/each}
+    </div>
+    {@render lists(card)}
+    {@render performance(card)}
+  </section>
+{/if}
+{#if free.length && shown.length < 4}
+  <p class="small mt-3">
+    <label
+      >Lay beside
+      <select
+        class="border-b border-ink bg-sheet"
+        value=""
+        onchange={(event) => onbeside([...beside.map((one) => one.id), event.currentTarget.value])}
+      >
+        <option value="" disabled>another class</option>
+        {#each free as name (name)}<option value={name}>{name}</option>{/each}
+      </select></label
+    >
+  </p>
+{/if}
+{#if trial && !narrow}
+  <section class="mt-4 border-t border-line pt-2" aria-label="Evidence of the trial of {card.id}">
+    <h2 class="flex items-center gap-2">
+      <Peg state={trial.state} />{trial.says}
+      <span class="quiet small font-normal">tried on {trial.where === 'fork' ? 'a fork of this moment' : 'this rehearsal itself'}</span>
+    </h2>
+    <table class="table-plain">
+      <thead><tr><th>Asked</th><th>Expected</th><th>Came</th></tr></thead>
+      <tbody>
+        {#each trial.checks as one (one.asked)}
+          <tr>
+            <td><Peg state={one.ok ? 'holds' : 'broken'} size={10} /> {one.asked}</td>
+            <td class="quiet">{one.expected}</td>
+            <td>{one.got}</td>
+          </tr>
+        {/each}
+      </tbody>
+    </table>
+  </section>
+{/if}

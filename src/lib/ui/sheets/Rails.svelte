@@ -1,35 +1,17 @@
 <script lang="ts">
   import type { SupplyView } from '$server/views/supply';
   import Peg from '../parts/Peg.svelte';
+  import { curve, layoutRails, widths } from './rails-layout';
 
+  type Chosen = { kind: 'backend' | 'driver' | 'class'; id: string };
   interface Props {
     view: SupplyView;
-    chosen: string | undefined;
-    onchoose(id: string): void;
+    chosen: Chosen | null;
+    onchoose(one: Chosen): void;
   }
   let { view, chosen, onchoose }: Props = $props();
 
-  const row = 76;
-  const widths = { backend: 278, gapA: 94, driver: 250, gapB: 96, class: 318 };
-  /** Drivers stand in the middle of their classes; backends beside their driver. */
-  const layout = $derived.by(() => {
-    let next = 0;
-    const drivers = view.drivers.map((driver) => {
-      const classes = view.classes.filter((one) => one.driver === driver.id);
-      const backends = view.backends.filter((one) => one.driver === driver.id);
-      const height = Math.max(1, classes.length, backends.length);
-      const top = next;
-      next += height;
-      const spread = (count: number, i: number) => (top + (height - count) / 2 + i) * row + 46;
-      return {
-        driver,
-        y: spread(1, 0),
-        classes: classes.map((card, i) => ({ card, y: spread(classes.length, i) })),
-        backends: backends.map((card, i) => ({ card, y: spread(backends.length, i) }))
-      };
-    });
-    return { drivers, height: Math.max(1, next) * row + 16 };
-  });
+  const layout = $derived(layoutRails(view));
   const x = {
     a: widths.backend,
     b: widths.backend + widths.gapA,
@@ -38,8 +20,7 @@
   };
   const full = x.d + widths.class;
   const joinOf = (from: string, to: string) => view.joins.find((one) => one.from === from && one.to === to);
-  const curve = (x1: number, y1: number, x2: number, y2: number) =>
-    `M${x1} ${y1}C${(x1 + x2) / 2} ${y1} ${(x1 + x2) / 2} ${y2} ${x2} ${y2}`;
+  const is = (kind: Chosen['kind'], id: string) => chosen?.kind === kind && chosen.id === id;
 </script>
 
 {#snippet join(x1: number, y1: number, x2: number, y2: number, state: string)}
@@ -61,14 +42,46 @@
   {/if}
 {/snippet}
 
+{#snippet card(
+  kind: 'backend' | 'driver' | 'class',
+  one: { id: string; state: SupplyView['classes'][number]['state']; says: string },
+  left: number,
+  y: number,
+  width: number,
+  note: string
+)}
+  <button
+    id={one.id}
+    class="absolute text-left {is(kind, one.id) ? 'bg-tape' : 'hover:bg-tape'}"
+    style:left="{left}px"
+    style:top="{y - 22}px"
+    style:width="{width}px"
+    onclick={() => onchoose({ kind, id: one.id })}
+    aria-pressed={is(kind, one.id)}
+  >
+    <span class="flex items-center gap-2 truncate font-semibold {kind === 'backend' ? '' : 'mono text-[0.9rem]'}" title={one.id}
+      ><Peg state={one.state} /><span class="truncate">{one.id}</span></span
+    >
+    <span class="small block truncate {one.state === 'broken' && kind === 'driver' ? 'text-brick' : 'quiet'}" title={one.says}
+      >{one.says}</span
+    >
+    {#if note}<span class="small block truncate pt-[9px] text-ochre" title={note}>{note}</span>{/if}
+  </button>
+{/snippet}
+
 <div class="overflow-x-auto">
   <div class="relative mt-2" style:width="{full}px" style:height="{layout.height}px">
     <p class="quiet small absolute top-0 left-0">Backends</p>
     <p class="quiet small absolute top-0" style:left="{x.b}px">Drivers</p>
     <p class="quiet small absolute top-0" style:left="{x.d}px">Classes</p>
-    <svg class="absolute inset-0" width={full} height={layout.height} aria-hidden="true">
+    <svg class="pointer-events-none absolute inset-0 z-10" width={full} height={layout.height} aria-hidden="true">
       {#each layout.drivers as { driver, y, classes, backends } (driver.id)}
-        <path d="M{x.b} {y + 22}H{x.c}" stroke="var(--color-quiet)" stroke-width="1.5" />
+        <path
+          d="M{x.b} {y + 22}H{x.c}"
+          stroke="var(--color-quiet)"
+          stroke-width="1.5"
+          stroke-dasharray={driver.installed ? undefined : '2 5'}
+        />
         {#each backends as one (one.card.id)}
           <path d="M0 {one.y + 22}H{x.a}" stroke="var(--color-quiet)" stroke-width="1.5" />
           {@render join(x.a, one.y + 22, x.b, y + 22, joinOf(one.card.id, driver.id)?.state ?? 'unseen')}
@@ -80,12 +93,16 @@
       {/each}
     </svg>
     {#each layout.drivers as { driver, y, classes, backends } (driver.id)}
-      {#each backends as { card, y: at } (card.id)}
-        {@const join = joinOf(card.id, driver.id)}
-        <div id={card.id} class="absolute" style:left="0" style:top="{at - 22}px" style:width="{widths.backend}px">
-          <p class="flex items-center gap-2 font-semibold"><Peg state={card.state} />{card.id}</p>
-          <p class="quiet small truncate" title={card.says}>{card.says}</p>
-        </div>
+      {#each backends as { card: one, y: at } (one.id)}
+        {@const join = joinOf(one.id, driver.id)}
+        {@render card(
+          'backend',
+          one,
+          0,
+          at,
+          widths.backend,
+          one.orphans ? `${one.orphans} asset${one.orphans === 1 ? '' : 's'} that no volume names` : ''
+        )}
         {#if join}<p
             class="small absolute truncate text-center leading-tight {join.state === 'broken' ? 'text-brick' : 'quiet'}"
             style:left="{x.a}px"
@@ -93,34 +110,20 @@
             style:top="{(at + y) / 2 + (join.state === 'broken' ? 32 : 1)}px"
             title={join.says}
           >
-            {join.state === 'broken' ? join.says : 'rights hold'}
+            {join.says}
           </p>{/if}
       {/each}
-      <div id={driver.id} class="absolute" style:left="{x.b}px" style:top="{y - 22}px" style:width="{widths.driver}px">
-        <p class="mono flex items-center gap-2 text-[0.9rem] font-semibold"><Peg state={driver.state} label={driver.says} />{driver.id}</p>
-        <p class="small {driver.state === 'broken' ? 'text-brick' : 'quiet'}">{driver.says}</p>
-      </div>
-      {#each classes as { card, y: at } (card.id)}
-        {@const join = joinOf(driver.id, card.id)}
-        <button
-          id={card.id}
-          class="absolute text-left {chosen === card.id ? 'bg-tape' : 'hover:bg-tape'}"
-          style:left="{x.d}px"
-          style:top="{at - 22}px"
-          style:width="{widths.class}px"
-          onclick={() => onchoose(card.id)}
-          aria-pressed={chosen === card.id}
-        >
-          <span class="mono flex items-center gap-2 text-[0.9rem] font-semibold"><Peg state={card.state} />{card.id}</span>
-          <span class="quiet small">{card.says}</span>
-        </button>
+      {@render card('driver', driver, x.b, y, widths.driver, driver.newer ? `${driver.newer} fits too` : '')}
+      {#each classes as { card: one, y: at } (one.id)}
+        {@const join = joinOf(driver.id, one.id)}
+        {@render card('class', one, x.d, at, widths.class, '')}
         {#if join && join.state !== 'holds'}<p
             class="small absolute text-center leading-tight {join.state === 'broken' ? 'text-brick' : 'quiet'}"
             style:left="{x.c - 30}px"
             style:width="{widths.gapB + 60}px"
             style:top="{(at + y) / 2 + 32}px"
           >
-            {join.says.split(':')[0]}
+            {join.says.length > 60 ? join.says.split(':')[0] : join.says}
           </p>{/if}
       {/each}
     {:else}

@@ -16,11 +16,13 @@
     id: string;
     flag: { hue: number; weave: string };
     ref: Ref;
+    /** What goes together with it. */
+    more?: Ref[];
     /** Offers to keep what the object owns. */
     maykeep?: boolean;
     onclose(): void;
   }
-  let { id, flag, ref, maykeep = false, onclose }: Props = $props();
+  let { id, flag, ref, more = [], maykeep = false, onclose }: Props = $props();
   let keepMembers = $state(false);
   let typed = $state('');
   let sheet = $state<{ goes: Line[]; lost: Line[]; stays: Line[]; refusal?: { message: string; remedy: string } } | null>(null);
@@ -38,7 +40,7 @@
   async function take(event: SubmitEvent) {
     event.preventDefault();
     if (!sure) return;
-    const gone = await doCall<{ nowMs: number }>('POST', `${path}/remove`, { ...ref, keepMembers });
+    const gone = await doCall<{ nowMs: number }>('POST', `${path}/remove`, { ...ref, keepMembers, more });
     onclose();
     if (gone) notices.say(`${ref.name} is being taken away. Run the clock to see what follows.`);
   }
@@ -60,7 +62,7 @@
         </ul>
       {/if}
     {/snippet}
-    {@render lines('Goes', sheet.goes, false)}
+    {@render lines('Goes', [...sheet.goes, ...more.map((one) => ({ ref: one, says: `goes too (${one.kind})` }))], false)}
     {@render lines('Stays', sheet.stays, false)}
     {@render lines('Data that is lost', sheet.lost, true)}
   {/if}

@@ -1,10 +1,42 @@
 import { clockOf } from '../../shared';
-import { refOf } from '../../model';
-import { driverModes } from '../../standin';
+import { refOf, type Claim, type Facts } from '../../model';
+import { driverCard, growthFault } from '../../standin';
+import { bytesOf } from '../../shared';
 import { compact, driverOfPlace, field, isBound, lastEvent, look, madeMs, ref } from '../evidence';
-import type { JointRule } from '../types';
+import type { JointRule, Look } from '../types';
+import { wantsPremade } from './volume';
 
 const short: Record<string, string> = { ReadWriteOnce: 'RWO', ReadOnlyMany: 'ROX', ReadWriteMany: 'RWX', ReadWriteOncePod: 'RWOP' };
+
+/** A bound claim that asks for more than it has: under way, or held up with the reason. */
+function growing(facts: Facts, claim: Claim): Look | undefined {
+  const have = claim.status?.capacity?.storage;
+  const asked = claim.spec.resources.requests.storage;
+  if (claim.status?.phase !== 'Bound' || have === undefined || bytesOf(asked) <= bytesOf(have)) return undefined;
+  const objects = [refOf(claim)];
+  const evidence = compact([
+    field(claim, 'spec.resources.requests.storage', asked),
+    field(claim, 'status.capacity.storage', have),
+    lastEvent(facts, claim, ['VolumeResizeFailed'])
+  ]);
+  const volume = facts.get('PersistentVolume', '', claim.spec.volumeName ?? '');
+  const made = volume !== undefined && bytesOf(volume.spec.capacity.storage) >= bytesOf(asked);
+  const fault = made || !facts.knowsProvider ? undefined : growthFault(facts, claim, bytesOf(asked));
+  const name = claim.metadata.name;
+  if (fault?.waitMs !== undefined) return look('waiting', name, fault.message.replace(/\.$/, ''), { objects, evidence });
+  if (fault)
+    return look('broken', name, `can't grow from ${have} to ${asked}: ${fault.message.replace(/\.$/, '')}`, {
+      objects,
+      evidence,
+      remedy: { text: 'Mend what the driver says; it tries again by itself. The member runs on with what it has.' }
+    });
+  const since = lastEvent(facts, claim, ['Resizing'])?.atMs ?? facts.nowMs;
+  return look('settling', name, made ? `volume ${asked}, the file system still ${have}` : `grows from ${have} to ${asked}`, {
+    objects,
+    evidence,
+    settling: { sinceMs: since, normalMs: [5_000, 40_000] }
+  });
+}
 
 /** Is the claim there, and bound? */
 export const claimJoint: JointRule = {
@@ -26,11 +58,13 @@ export const claimJoint: JointRule = {
       });
     }
     const asked = `${claim.spec.resources.requests.storage}, ${claim.spec.accessModes.map((mode) => short[mode] ?? mode).join(' ')}`;
+    const growth = growing(facts, claim);
+    if (growth) return growth;
     if (isBound(place))
       return look('holds', place.name, `Bound; asked ${asked}, got ${claim.status?.capacity?.storage ?? 'unknown'}`, {
         objects: [refOf(claim)]
       });
-    const modes = driverModes[driverOfPlace(facts, place) ?? ''];
+    const modes = wantsPremade(facts, place) ? undefined : driverCard(driverOfPlace(facts, place) ?? '')?.modes;
     const wrong = modes && claim.spec.accessModes.find((mode) => !modes.includes(mode));
     if (wrong) {
       return look('broken', place.name, `asks for ${wrong}, which ${driverOfPlace(facts, place)} doesn't hand out`, {

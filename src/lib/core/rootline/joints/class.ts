@@ -1,9 +1,26 @@
-import { defaultClassMark, refOf, waitsForConsumer, type Facts } from '../../model';
+import { defaultClassMark, refOf, waitsForConsumer, type Facts, type StorageClass } from '../../model';
 import { asManifest } from '../../manifest';
 import { field, isBound, look, ref } from '../evidence';
-import type { JointRule } from '../types';
+import type { JointRule, Look } from '../types';
+import { wantsPremade } from './volume';
 
 const defaultsOf = (facts: Facts) => facts.list('StorageClass').filter((one) => one.metadata.annotations?.[defaultClassMark] === 'true');
+
+/** Evidence of several default classes, and the remedy: unmark the others. */
+const twoDefaults = (marked: readonly StorageClass[], kept: StorageClass): Pick<Look, 'evidence' | 'remedy'> => ({
+  evidence: marked.map((other) => field(other, `metadata.annotations[${defaultClassMark}]`, 'true')),
+  remedy: {
+    text: `Unmark all but one, so that nobody has to guess which counts.`,
+    manifests: marked
+      .filter((other) => other.metadata.name !== kept.metadata.name)
+      .map((other) =>
+        asManifest({
+          ...other,
+          metadata: { ...other.metadata, annotations: { ...other.metadata.annotations, [defaultClassMark]: 'false' } }
+        })
+      )
+  }
+});
 
 /** Does the claim go by a class that exists? */
 export const classJoint: JointRule = {
@@ -20,8 +37,20 @@ export const classJoint: JointRule = {
       const one = place.class;
       const fallback = name === undefined || one.metadata.annotations?.[defaultClassMark] === 'true';
       const says = `provisioner ${one.provisioner}${fallback ? '; default' : ''}; ${waitsForConsumer(one) ? 'binds when the member is placed' : 'binds at once'}`;
-      return look('holds', one.metadata.name, says, { objects: [refOf(one)] });
+      const marked = defaultsOf(facts);
+      const several = marked.length > 1 && marked.some((other) => other.metadata.name === one.metadata.name);
+      return look(
+        'holds',
+        one.metadata.name,
+        several ? `${says}; ${marked.length} classes are marked as default, and the newest counts` : says,
+        {
+          objects: [refOf(one)],
+          ...(several ? twoDefaults(marked, one) : {})
+        }
+      );
     }
+    if (!isBound(place) && wantsPremade(facts, place))
+      return look('holds', name ?? '–', 'no class of that name; only a pre-made volume that carries the name will do');
     if (isBound(place)) return look('holds', name ?? '–', "the class has gone; the claim is bound and doesn't need it");
     const classes = facts.list('StorageClass');
     const others = classes.map((one) => one.metadata.name).join(', ') || 'none';

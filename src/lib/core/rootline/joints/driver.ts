@@ -1,5 +1,15 @@
-import { isReady, refOf, selectedNodeMark, type ApiObject, type Facts, type Pod } from '../../model';
-import { driverAnswers, driverPartOf, driverPods, installObjects, installOf, pluginOn } from '../../standin';
+import {
+  isReady,
+  isVirtualNode,
+  refOf,
+  selectedNodeMark,
+  virtualLabel,
+  type ApiObject,
+  type Facts,
+  type Node,
+  type Pod
+} from '../../model';
+import { clusterVersion, driverAnswers, driverCard, driverPartOf, driverPods, installFor, installObjects, pluginOn } from '../../standin';
 import { compact, driverOfPlace, field, isAttached, isBound, lastEvent, look, madeMs, ref, waitingOf } from '../evidence';
 import type { ClaimPlace, Evidence, JointRule, Look, Position } from '../types';
 
@@ -47,13 +57,23 @@ function partLook(facts: Facts, driver: string, part: 'controller' | 'node', pod
     return look('broken', driver, `its ${words[part]} can't be made: ${(failed.event?.message ?? '').replace(/\.$/, '')}`, {
       objects,
       evidence,
-      remedy: { text: 'Send what it lacks.', ...install(driver) }
+      remedy: { text: 'Send what it lacks.', ...install(facts, driver) }
     });
   if (!maker && !pods.length)
     return look('broken', driver, `no ${words[part]} of it is installed`, {
       objects,
       evidence: [{ object: ref('CSIDriver', '', driver), field: `${words[part]}`, value: 'none' }],
-      remedy: { text: `Install ${driver}, with its ${words[part]}.`, ...install(driver) }
+      remedy: { text: `Install ${driver}, with its ${words[part]}.`, ...install(facts, driver) }
+    });
+  const status = maker?.kind === 'DaemonSet' ? maker.status : undefined;
+  if (maker && status && !pods.length && part === 'node' && status.desiredNumberScheduled === status.currentNumberScheduled)
+    return look('broken', driver, `its node plugin is missing${where}: ${maker.metadata.name} doesn't accept that node`, {
+      objects,
+      evidence: [...evidence, field(maker, 'status.desiredNumberScheduled', status.desiredNumberScheduled)],
+      remedy: {
+        text: `Let ${maker.metadata.name} stand on every node: check its node selector, affinity and tolerations.`,
+        ...install(facts, driver)
+      }
     });
   const sinceMs = madeMs(pods[0] ?? maker) ?? facts.nowMs;
   return look('settling', driver, `its ${words[part]}${where} comes up`, {
@@ -63,13 +83,14 @@ function partLook(facts: Facts, driver: string, part: 'controller' | 'node', pod
   });
 }
 
-const install = (driver: string): { manifests?: ApiObject[] } => {
-  const known = installOf(driver);
+const install = (facts: Facts, driver: string): { manifests?: ApiObject[] } => {
+  const known = installFor(facts, driver);
   return known ? { manifests: installObjects(known) } : {};
 };
 
 function notInstalled(facts: Facts, driver: string, place: ClaimPlace): Look {
-  const known = installOf(driver);
+  const known = installFor(facts, driver);
+  const card = driverCard(driver);
   const nodes = facts.list('Node').length;
   return look('broken', driver, `not installed: no controller plugin, node plugin on 0 of ${nodes} nodes`, {
     objects: [ref('CSIDriver', '', driver)],
@@ -80,9 +101,15 @@ function notInstalled(facts: Facts, driver: string, place: ClaimPlace): Look {
     ]),
     remedy: known
       ? { text: `Install ${driver} ${known.version} on this cluster.`, manifests: installObjects(known) }
-      : { text: `Install a driver that answers to ${driver}, or use a class whose driver is installed.` }
+      : {
+          text: card
+            ? `No version of ${driver} fits a cluster of ${clusterVersion(facts)}: ${card.versions.map((one) => `${one.version} fits ${one.from} to ${one.to}`).join('; ')}.`
+            : `Install a driver that answers to ${driver}, or use a class whose driver is installed.`
+        }
   });
 }
+
+const noNode: Node = { apiVersion: 'v1', kind: 'Node', metadata: { name: '' } };
 
 /** The node where the driver's plugin has to be: the pod's, or the one chosen for the claim's first user. */
 const nodeWanted = ({ pod }: Position, { claim }: ClaimPlace): string | undefined =>
@@ -113,7 +140,7 @@ export const driver: JointRule = {
     if (!registered && !controllers.length && !plugins.length && !makerOf(facts, name, 'controller') && !makerOf(facts, name, 'node'))
       return notInstalled(facts, name, place);
     if (!registered) {
-      const object = installOf(name) && installObjects(installOf(name)!).find((one) => one.kind === 'CSIDriver');
+      const object = install(facts, name).manifests?.find((one) => one.kind === 'CSIDriver');
       return look('broken', name, 'its parts stand, but it is not registered: the object CSIDriver is missing', {
         objects: [ref('CSIDriver', '', name)],
         evidence: [{ object: ref('CSIDriver', '', name), field: 'metadata.name', value: 'no such object' }],
@@ -122,6 +149,12 @@ export const driver: JointRule = {
     }
     if (!answers) return partLook(facts, name, 'controller', controllers, '');
     const node = nodeWanted(at, place);
+    if (node && !pluginOn(facts, name, node) && isVirtualNode(facts.get('Node', '', node) ?? noNode))
+      return look('broken', name, `${node} is a virtual node, which takes no daemon set, so the node plugin can't stand there`, {
+        objects: [...objects, ref('Node', '', node)],
+        evidence: [field(ref('Node', '', node), `metadata.labels[${virtualLabel}]`, 'true')],
+        remedy: { text: 'Keep the member off virtual nodes, or use shared files, whose driver such nodes have built in.' }
+      });
     if (node && !pluginOn(facts, name, node))
       return partLook(
         facts,

@@ -9,16 +9,23 @@ import { mounting } from './mounting';
 import { name } from './name';
 import { node } from './node';
 import { placing } from './placing';
+import { disks, keepers, operator, storageNodes } from './pool';
 import { ready } from './ready';
 import { references } from './references';
 import { rights } from './rights';
 import { service } from './service';
 import { start } from './start';
+import { target } from './target';
 import { volume } from './volume';
 
 /** All joints from the root up. A new one is one more file and one more line here. */
 export const jointRules: readonly JointRule[] = [
+  storageNodes,
+  operator,
+  disks,
+  keepers,
   backend,
+  target,
   rights,
   driver,
   classJoint,

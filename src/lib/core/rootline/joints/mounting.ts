@@ -1,6 +1,18 @@
 import { keyOf, refOf } from '../../model';
-import { compact, isAttached, isRunning, lastEvent, look } from '../evidence';
-import type { JointRule } from '../types';
+import { mountFault, type MountFault } from '../../standin';
+import { compact, driverOfPlace, field, isAttached, isRunning, lastEvent, look } from '../evidence';
+import type { ClaimPlace, JointRule, Position } from '../types';
+
+const remedies: Record<MountFault['cause'], string> = {
+  gone: 'The asset is gone from the backend. Restore from a snapshot into a new claim, or make the volume anew.',
+  'file-system': 'Make the volume anew with the file system that the disk carries; formatting it would lose what is on it.',
+  target: 'Mend the mount target, further down the line; the node tries again by itself.',
+  port: 'Let the port in, further down the line; the node tries again by itself.',
+  keepers: 'Bring the keepers of the pool back, further down the line.'
+};
+
+const attaches = ({ facts }: Position, place: ClaimPlace): boolean =>
+  facts.get('CSIDriver', '', driverOfPlace(facts, place) ?? '')?.spec.attachRequired !== false;
 
 /** Are the volumes mounted in the pod? */
 export const mounting: JointRule = {
@@ -16,7 +28,17 @@ export const mounting: JointRule = {
     const pulled = lastEvent(facts, pod, ['Pulling', 'Pulled', 'Started', 'BackOff']);
     if (isRunning(pod) || pod.status?.podIP || pulled)
       return look('holds', claims.map((one) => one.name).join(', '), `in ${pod.metadata.name}`, { objects });
-    const drivers = claims.every((one) => isAttached(at, one) || !one.claim);
+    const fault = pod.spec.nodeName && facts.knowsProvider ? mountFault(facts, pod) : undefined;
+    if (fault && claims.every((one) => one.claim?.status?.phase === 'Bound' && (isAttached(at, one) || !attaches(at, one))))
+      return look('broken', fault.claim, fault.message, {
+        objects: [...objects, refOf(fault.volume)],
+        evidence: compact([
+          field(fault.volume, 'spec.csi', `${fault.volume.spec.csi?.volumeHandle}, ${fault.volume.spec.csi?.fsType ?? 'any file system'}`),
+          lastEvent(facts, pod, ['FailedMount'])
+        ]),
+        remedy: { text: remedies[fault.cause] }
+      });
+    const drivers = claims.every((one) => isAttached(at, one) || !one.claim || (!attaches(at, one) && one.claim.status?.phase === 'Bound'));
     if (!drivers || !pod.spec.nodeName)
       return look('waiting', '–', pod.spec.nodeName ? 'waits for the volume' : 'waits for a node', { objects });
     return look('settling', claims.map((one) => one.name).join(', '), `being mounted for ${keyOf(refOf(pod))}`, {

@@ -13,7 +13,8 @@ const remedies: Record<PlaceFault, string> = {
   pods: 'Add a node: those that fit are full of pods.',
   slots: 'Add a node, or spread the members: the attach slots are used up.',
   'anti-affinity': 'Add a node, or ask for fewer members: at most one of them may stand on each.',
-  'volume-zone': 'Make room in the zone of the volume, or use a class that waits for the first consumer and make the claim anew.'
+  'volume-zone': 'Make room in the zone of the volume, or use a class that waits for the first consumer and make the claim anew.',
+  'one-pod': 'Take the pod that has the claim away first, or make the claim anew with ReadWriteOnce.'
 };
 
 /** The node's own figure behind a fault, as evidence. */

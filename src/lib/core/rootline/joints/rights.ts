@@ -1,6 +1,7 @@
 import { refOf, type Identity, type Right } from '../../model';
 import { asManifest } from '../../manifest';
-import { driverSubject, providerAudience, standingOf, installOf, subjectOf } from '../../standin';
+import { bytesOf } from '../../shared';
+import { driverCard, driverSubject, installFor, isEncrypted, providerAudience, standingOf, subjectOf } from '../../standin';
 import { driverOfPlace, field, isAttached, isBound, look } from '../evidence';
 import type { JointRule, Position, ClaimPlace } from '../types';
 
@@ -8,10 +9,24 @@ import type { JointRule, Position, ClaimPlace } from '../types';
 function neededNow(at: Position, place: ClaimPlace): Right[] {
   const made = isBound(place);
   const attached = at.pod === undefined ? made : isAttached(at, place);
-  return [...(made ? [] : (['create'] as const)), ...(attached ? [] : (['attach'] as const))];
+  const card = driverCard(driverOfPlace(at.facts, place) ?? '');
+  const key = isEncrypted(place.class) ? (['key-use'] as const) : [];
+  const attach = card?.attach === false ? [] : (['attach'] as const);
+  const { claim } = place;
+  const grows =
+    claim !== undefined && made && bytesOf(claim.spec.resources.requests.storage) > bytesOf(claim.status?.capacity?.storage ?? '0');
+  return [
+    ...(made ? [] : (['create', ...key] as const)),
+    ...(attached ? [] : attach),
+    ...(grows && card?.grows === 'online' ? (['grow'] as const) : [])
+  ];
 }
 
-const all: readonly Right[] = ['create', 'attach', 'detach', 'delete', 'grow'];
+/** Every right that a driver has a use for; with an encrypted class the key's too. */
+const allOf = (driver: string, place: ClaimPlace): readonly Right[] => [
+  ...(driverCard(driver)?.rights ?? (['create', 'attach', 'detach', 'delete', 'grow'] as const)),
+  ...(isEncrypted(place.class) ? (['key-use'] as const) : [])
+];
 
 /** Does the provider trust the driver's service account, and may it do what is asked? */
 export const rights: JointRule = {
@@ -26,10 +41,12 @@ export const rights: JointRule = {
     if (!facts.knowsProvider)
       return look('unseen', driver, 'the objects at hand say nothing of the provider; look at the trust and the rights there');
     const needed = neededNow(at, place);
-    const { identity, missing, mismatch } = standingOf(facts, driver, needed);
+    const all = allOf(driver, place);
+    const { identity, missing, mismatch, free } = standingOf(facts, driver, needed);
+    if (free) return look('holds', driver, "asks nobody's leave: its backend is the cluster itself");
     if (!identity) {
       if (!needed.length) return look('holds', driver, 'no identity is known, and none is needed now');
-      const install = installOf(driver);
+      const install = installFor(facts, driver);
       const subject =
         driverSubject(facts, driver) ??
         (install && subjectOf(install.namespace, install.account)) ??
@@ -38,7 +55,7 @@ export const rights: JointRule = {
         evidence: [{ object: { kind: 'Identity', namespace: '', name: '(any)' }, field: 'spec.driver', value: `none names ${driver}` }],
         remedy: {
           text: `Have the provider trust ${subject} and give it the rights ${all.join(', ')}.`,
-          manifests: [newIdentity(at, driver, subject)]
+          manifests: [newIdentity(at, driver, subject, all)]
         }
       });
     }
@@ -70,11 +87,11 @@ export const rights: JointRule = {
   }
 };
 
-function newIdentity({ facts }: Position, driver: string, subject: string): Identity {
+function newIdentity({ facts }: Position, driver: string, subject: string, all: readonly Right[]): Identity {
   return {
     apiVersion: 'standin.example/v1',
     kind: 'Identity',
-    metadata: { name: 'volume-keeper' },
+    metadata: { name: driverCard(driver)?.short === 'block' ? 'volume-keeper' : `${driver.split('.')[0]}-keeper` },
     spec: { driver, issuer: facts.list('Ground')[0]?.spec.issuer ?? '', subject, audience: providerAudience, rights: [...all] }
   };
 }

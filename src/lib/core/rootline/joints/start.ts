@@ -1,6 +1,55 @@
-import { refOf } from '../../model';
+import { bytesOf, quantityOf } from '../../shared';
+import { asManifest } from '../../manifest';
+import { refOf, setOf, type Facts, type Pod } from '../../model';
+import { fillAt, fullMount, ownerFault, roomIn } from '../../standin';
 import { compact, field, isRunning, lastEvent, look, ref, waitingOf } from '../evidence';
-import type { JointRule } from '../types';
+import type { JointRule, Look } from '../types';
+
+/** The volume's files belong to somebody else: a file-system group bridges that, and privileges aren't needed. */
+function ownerLook(facts: Facts, pod: Pod, label: string): Look | undefined {
+  const fault = facts.knowsProvider ? ownerFault(facts, pod) : undefined;
+  if (!fault) return undefined;
+  const owner = setOf(facts, pod);
+  const template = owner?.spec.template;
+  const group = { ...template?.spec.securityContext, fsGroup: fault.user };
+  const mended = owner &&
+    template && { ...owner, spec: { ...owner.spec, template: { ...template, spec: { ...template.spec, securityContext: group } } } };
+  return look(
+    'broken',
+    label,
+    `permission denied: the files of ${fault.claim} belong to user ${fault.owner}, the program runs as ${fault.user}`,
+    {
+      objects: [refOf(pod)],
+      evidence: compact([
+        field(pod, 'spec.securityContext.runAsUser', fault.user),
+        field(pod, 'spec.securityContext.fsGroup', undefined),
+        lastEvent(facts, pod, ['BackOff'])
+      ]),
+      remedy: {
+        text: `Set securityContext.fsGroup: ${fault.user} in the pod: the volume is then given to that group, and no privileges are needed. Then take ${pod.metadata.name} away: an ordered set doesn't replace a member that never was ready.`,
+        ...(mended ? { manifests: [asManifest(mended)] } : {})
+      }
+    }
+  );
+}
+
+function fullLook(facts: Facts, pod: Pod, label: string): Look | undefined {
+  const full = facts.knowsProvider ? fullMount(facts, pod) : undefined;
+  if (!full?.asset) return undefined;
+  const size = bytesOf(full.asset.spec.size);
+  return look('broken', label, `no space left on device: the volume of ${full.claim} is full`, {
+    objects: [refOf(pod), ref('PersistentVolumeClaim', pod.metadata.namespace ?? '', full.claim)],
+    evidence: compact([
+      field(
+        full.asset,
+        'status.fill',
+        `${Math.round(fillAt(full.asset, facts.nowMs) / 2 ** 20).toLocaleString('en')} MiB of ${Math.round(roomIn(full.asset) / 2 ** 20).toLocaleString('en')} MiB that ${full.asset.spec.fsType} leaves of ${full.asset.spec.size}`
+      ),
+      lastEvent(facts, pod, ['BackOff'])
+    ]),
+    remedy: { text: `Grow the claim ${full.claim}, e.g. to ${quantityOf(size + size / 2)}; the member starts again by itself.` }
+  });
+}
 
 /** Do the member's containers run? */
 export const start: JointRule = {
@@ -17,6 +66,8 @@ export const start: JointRule = {
       return look('holds', label, `running, ${pod.status?.containerStatuses?.[0]?.restartCount ?? 0} restarts`, { objects });
     const waiting = waitingOf(pod);
     if (waiting?.reason === 'CrashLoopBackOff') {
+      const special = ownerLook(facts, pod, label) ?? fullLook(facts, pod, label);
+      if (special) return special;
       return look('broken', label, (waiting.message ?? 'the program ends at once').replace(/\.$/, ''), {
         objects,
         evidence: compact([

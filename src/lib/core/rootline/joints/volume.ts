@@ -1,8 +1,9 @@
-import { momentOf } from '../../shared';
-import { refOf, selectedNodeMark, waitsForConsumer, type Claim, type Facts } from '../../model';
-import { volumeFits } from '../../standin';
+import { clockOf, momentOf } from '../../shared';
+import { asManifest } from '../../manifest';
+import { refOf, selectedNodeMark, waitsForConsumer, type Claim, type Facts, type Volume } from '../../model';
+import { sourceOf, volumeFault, volumeFits, type VolumeFault } from '../../standin';
 import { compact, field, lastEvent, look, ref } from '../evidence';
-import type { JointRule, Look } from '../types';
+import type { ClaimPlace, Evidence, JointRule, Look, Remedy } from '../types';
 
 /** Whether a failure that an event tells of is newer than the last sign of work. */
 function failing(facts: Facts, claim: Claim): ReturnType<typeof lastEvent> {
@@ -11,22 +12,106 @@ function failing(facts: Facts, claim: Claim): ReturnType<typeof lastEvent> {
   return failed && (failed.atMs ?? 0) >= (working?.atMs ?? -1) ? failed : undefined;
 }
 
+/** How near a fault comes to fitting; the nearest volume is the one to mend. */
+const nearness: readonly VolumeFault[] = ['pinned', 'class', 'going', 'mode', 'claimed', 'access', 'selector', 'size', 'Released'];
+
+const words: Record<VolumeFault, (volume: Volume, claim: Claim) => [says: string, path: string, value: unknown]> = {
+  pinned: (volume, claim) => [`the claim is pinned to ${claim.spec.volumeName}`, 'metadata.name', volume.metadata.name],
+  going: (volume) => ['it is being deleted', 'metadata.deletionTimestamp', volume.metadata.deletionTimestamp],
+  Released: (volume) => [
+    'it is Released: its former claim is gone, and it is not handed out again until it is freed',
+    'status.phase',
+    volume.status?.phase
+  ],
+  claimed: ({ spec }) => [
+    `it is claimed by ${spec.claimRef?.namespace}/${spec.claimRef?.name}`,
+    'spec.claimRef',
+    `${spec.claimRef?.namespace}/${spec.claimRef?.name}`
+  ],
+  class: ({ spec }) => [`its class is "${spec.storageClassName ?? ''}"`, 'spec.storageClassName', spec.storageClassName ?? '""'],
+  mode: ({ spec }) => [`its volume mode is ${spec.volumeMode ?? 'Filesystem'}`, 'spec.volumeMode', spec.volumeMode ?? 'Filesystem'],
+  access: ({ spec }) => [`it offers ${spec.accessModes.join(', ')} only`, 'spec.accessModes', spec.accessModes.join(', ')],
+  size: ({ spec }) => [`it is too small: ${spec.capacity.storage}`, 'spec.capacity.storage', spec.capacity.storage],
+  selector: ({ metadata }) => ["its labels don't answer to the claim's selector", 'metadata.labels', metadata.labels ?? {}]
+};
+
+function remedyFor(fault: VolumeFault, volume: Volume): Remedy {
+  const { name } = volume.metadata;
+  if (fault !== 'Released') {
+    const texts: Partial<Record<VolumeFault, string>> = {
+      size: `Ask for ${volume.spec.capacity.storage} or less, or make a larger volume.`,
+      access: `Ask for ${volume.spec.accessModes.join(' or ')}, or make a volume that offers more.`,
+      claimed: 'Make another volume: this one belongs to another claim.',
+      selector: `Label ${name} as the claim's selector asks, or change the selector in a new claim.`,
+      class: 'Make the claim anew with the class of the volume, or give the volume the class of the claim.',
+      mode: 'Make the claim anew with the volume mode of the volume.'
+    };
+    return { text: texts[fault] ?? 'Make a volume whose class, size, access modes and volume mode suit the claim.' };
+  }
+  const { claimRef: _old, ...spec } = volume.spec;
+  return {
+    text: `Free ${name}: clear its claimRef. The data in it stays and is handed to the next claim.`,
+    manifests: [asManifest({ ...volume, spec: { ...spec, claimRef: null } })]
+  };
+}
+
+/** Why no pre-made volume answers. */
 function premade(facts: Facts, claim: Claim): Look {
   const all = facts.list('PersistentVolume');
   if (all.some((one) => volumeFits(one, claim))) return look('settling', '–', 'a pre-made volume fits and is being bound');
-  return look('broken', '–', 'no pre-made volume fits the claim', {
-    evidence: [
-      field(claim, 'spec.storageClassName', '""'),
-      {
-        object: ref('PersistentVolume', '', '(all)'),
-        field: 'status.phase',
-        value: all.map((one) => `${one.metadata.name}: ${one.status?.phase ?? 'unknown'}`).join('; ') || 'there are none'
-      }
-    ],
-    remedy: {
-      text: 'Make a volume without class whose size, access modes and volume mode suit the claim, or make the claim anew with a class.'
-    }
+  const { volumeName, storageClassName } = claim.spec;
+  const asked = field(claim, 'spec.storageClassName', storageClassName === '' ? '""' : storageClassName);
+  const mine = volumeName ? all.filter((one) => one.metadata.name === volumeName) : all;
+  const judged = mine
+    .map((volume) => ({ volume, fault: volumeFault(volume, claim)! }))
+    .sort((a, b) => nearness.indexOf(b.fault) - nearness.indexOf(a.fault));
+  const [nearest] = judged;
+  if (!nearest)
+    return look('broken', '–', 'no pre-made volume fits the claim: there is none', {
+      evidence: [asked, { object: ref('PersistentVolume', '', '(all)'), field: 'metadata.name', value: 'there are none' }],
+      remedy: { text: 'Make a volume whose class, size, access modes and volume mode suit the claim, or make the claim anew with a class.' }
+    });
+  const evidence = judged.slice(0, 8).map(({ volume, fault }): Evidence => {
+    const [says, path, value] = words[fault](volume, claim);
+    return field(volume, path, `${typeof value === 'string' ? value : JSON.stringify(value)} (${says})`);
   });
+  const [says] = words[nearest.fault](nearest.volume, claim);
+  return look('broken', nearest.volume.metadata.name, `no pre-made volume fits; ${nearest.volume.metadata.name}: ${says}`, {
+    objects: [refOf(nearest.volume)],
+    evidence: [asked, field(claim, 'spec.resources.requests.storage', claim.spec.resources.requests.storage), ...evidence],
+    remedy: remedyFor(nearest.fault, nearest.volume)
+  });
+}
+
+/** Whether only a pre-made volume will do: no class, a pinned volume, or a class name that only volumes carry. */
+export const wantsPremade = (facts: Facts, { claim, class: one }: ClaimPlace): boolean =>
+  claim !== undefined &&
+  (claim.spec.storageClassName === '' ||
+    Boolean(claim.spec.volumeName) ||
+    (!one &&
+      claim.spec.storageClassName !== undefined &&
+      facts.list('PersistentVolume').some((volume) => volume.spec.storageClassName === claim.spec.storageClassName)));
+
+function underWay(facts: Facts, place: ClaimPlace, claim: Claim): Look {
+  const failed = failing(facts, claim);
+  if (failed) {
+    return look('broken', '–', (failed.event?.message ?? '').replace(/\.$/, ''), {
+      evidence: compact([failed, field(claim, 'status.phase', claim.status?.phase)]),
+      remedy: { text: 'Mend what the driver says; it tries again by itself, after 1 s at first and 5 min at the most.' }
+    });
+  }
+  const working = lastEvent(facts, claim, ['Provisioning']);
+  if (working)
+    return look('settling', '–', 'is being made', {
+      evidence: [working],
+      settling: { sinceMs: working.atMs ?? facts.nowMs, normalMs: [2_000, 20_000] }
+    });
+  if (waitsForConsumer(place.class) && !claim.metadata.annotations?.[selectedNodeMark])
+    return look('waiting', '–', 'made when the first user of the claim is placed');
+  const { wait } = sourceOf(facts, claim, place.class!.provisioner);
+  if (wait) return look('waiting', '–', `waits for its content: ${wait}`);
+  const since = claim.metadata.creationTimestamp;
+  return look('waiting', '–', `waits for ${place.class!.provisioner} since ${since ? clockOf(momentOf(since)) : 'it was asked for'}`);
 }
 
 /** Has the claim got a volume? */
@@ -46,35 +131,15 @@ export const volume: JointRule = {
         evidence: [field(claim, 'spec.volumeName', name)],
         remedy: { text: "Make the volume anew from its backend's asset, or make a new claim and restore the data." }
       });
-    if (found?.status?.phase === 'Bound')
+    if (found?.status?.phase === 'Bound' && claim.status?.phase === 'Bound')
       return look(
         'holds',
         found.spec.csi?.volumeHandle ?? found.metadata.name,
         `${found.metadata.name}, ${found.spec.capacity.storage}, made by ${found.spec.csi?.driver ?? 'hand'}`,
         { objects: [refOf(found)] }
       );
-    if (claim.spec.storageClassName === '') return premade(facts, claim);
+    if (wantsPremade(facts, place)) return premade(facts, claim);
     if (found) return look('settling', found.metadata.name, 'is being bound', { objects: [refOf(found)] });
-    if (!place.class) return look('waiting', '–', 'waits for a class');
-    const failed = failing(facts, claim);
-    if (failed) {
-      return look('broken', '–', (failed.event?.message ?? '').replace(/\.$/, ''), {
-        evidence: compact([failed, field(claim, 'status.phase', claim.status?.phase)]),
-        remedy: { text: 'Mend what the driver says; it tries again by itself, after 1 s at first and 5 min at the most.' }
-      });
-    }
-    const working = lastEvent(facts, claim, ['Provisioning']);
-    if (working)
-      return look('settling', '–', 'is being made', {
-        evidence: [working],
-        settling: { sinceMs: working.atMs ?? facts.nowMs, normalMs: [2_000, 20_000] }
-      });
-    if (waitsForConsumer(place.class) && !claim.metadata.annotations?.[selectedNodeMark])
-      return look('waiting', '–', 'made when the first user of the claim is placed');
-    return look(
-      'waiting',
-      '–',
-      `waits for ${place.class.provisioner} since ${claim.metadata.creationTimestamp ? `T+${Math.round(momentOf(claim.metadata.creationTimestamp) / 1000)} s` : 'it was asked for'}`
-    );
+    return place.class ? underWay(facts, place, claim) : look('waiting', '–', 'waits for a class');
   }
 };

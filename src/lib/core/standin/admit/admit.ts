@@ -1,4 +1,6 @@
-import { keyOf, type ApiObject, type Facts, type KindMap, type Ref } from '../../model';
+import { keyOf, type ApiObject, type Asset, type Facts, type KindMap, type Ref } from '../../model';
+import { damage, writeFault, writeRow } from '../engines/little-store';
+import { poolDriver } from '../provider/pool';
 import type { Hands } from '../control/loop';
 import { addressAt, prefixSize } from '../provider/addresses';
 import type { Action } from '../world';
@@ -16,6 +18,32 @@ function withAddress(world: Hands, service: KindMap['Service']): KindMap['Servic
   return { ...service, spec: { ...service.spec, clusterIP: address, clusterIPs: [address] } };
 }
 
+/** Why something can't be taken away although it is there. */
+function heldBack(facts: Facts, object: ApiObject): { message: string; remedy: string } | undefined {
+  const { kind, metadata } = object;
+  if (kind === 'CSIDriver' || kind === 'Pool') {
+    const driver = kind === 'Pool' ? poolDriver : metadata.name;
+    const volumes = facts.list('PersistentVolume').filter((one) => one.spec.csi?.driver === driver);
+    if (!volumes.length) return undefined;
+    const names = volumes.slice(0, 3).map((one) => one.metadata.name);
+    return {
+      message: `${volumes.length} volumes of ${driver} exist (${names.join(', ')}${volumes.length > 3 ? ', …' : ''}); without it nobody could detach or delete them.`,
+      remedy: 'Take their claims away first, and the volumes that are kept.'
+    };
+  }
+  if (kind === 'Asset') {
+    const volume = facts.list('PersistentVolume').find((one) => one.spec.csi?.volumeHandle === metadata.name);
+    if (volume)
+      return {
+        message: `${volume.metadata.name} names the asset ${metadata.name}.`,
+        remedy: 'Take the claim away, or the volume, instead.'
+      };
+    if (object.status?.attachedTo.length)
+      return { message: `${metadata.name} is attached to ${object.status.attachedTo.join(', ')}.`, remedy: 'Wait until it is detached.' };
+  }
+  return undefined;
+}
+
 /** Whether something stands there to be taken away. */
 export function removalRefusal(facts: Facts, ref: Ref): Refusal | undefined {
   const object = facts.get(ref.kind, ref.namespace, ref.name);
@@ -23,7 +51,37 @@ export function removalRefusal(facts: Facts, ref: Ref): Refusal | undefined {
   if (!object) return { code: 'not-found', message: `${keyOf(ref)} doesn't exist.`, remedy: 'Check kind, namespace and name.', at };
   if (object.metadata.deletionTimestamp)
     return { code: 'not-sendable', message: `${keyOf(ref)} is being deleted already.`, remedy: 'Run the clock until it is gone.', at };
-  return undefined;
+  const held = heldBack(facts, object);
+  return held && { code: 'still-used', ...held, at };
+}
+
+/** All that keeps an action from being taken; nothing when it can be. */
+export function refusalsOf(facts: Facts, action: Action): readonly Refusal[] {
+  switch (action.type) {
+    case 'send':
+      return plan(facts, action.objects, action.replace).flatMap((one) => one.refusals);
+    case 'remove': {
+      const refusal = removalRefusal(facts, action.ref);
+      return refusal ? [refusal] : [];
+    }
+    case 'write': {
+      const fault = writeFault(facts, facts.get('Pod', action.namespace, action.pod));
+      const at = { object: `Pod ${action.namespace}/${action.pod}` };
+      return fault ? [{ code: 'cannot-write', message: `Nothing can be written: ${fault}.`, remedy: 'See its root line.', at }] : [];
+    }
+    case 'damage': {
+      const at = { object: `PersistentVolumeClaim ${action.namespace}/${action.claim}` };
+      if (claimAsset(facts, action.namespace, action.claim)?.status?.store) return [];
+      return [{ code: 'cannot-write', message: `Nothing lies in ${action.claim} yet.`, remedy: 'Let a member write first.', at }];
+    }
+  }
+}
+
+/** The asset behind a claim. */
+export function claimAsset(facts: Facts, namespace: string, name: string): Asset | undefined {
+  const claim = facts.get('PersistentVolumeClaim', namespace, name);
+  const volume = facts.get('PersistentVolume', '', claim?.spec.volumeName ?? '');
+  return facts.get('Asset', '', volume?.spec.csi?.volumeHandle ?? '');
 }
 
 function orphan(world: Hands, owner: ApiObject): void {
@@ -41,20 +99,38 @@ function orphan(world: Hands, owner: ApiObject): void {
  * @returns the refusals; with any of them nothing was written
  */
 export function admit(world: Hands, action: Action): readonly Refusal[] {
-  if (action.type === 'remove') {
-    const refusal = removalRefusal(world.store, action.ref);
-    if (refusal) return [refusal];
-    const object = world.store.find(action.ref)!;
-    if (action.keepMembers) orphan(world, object);
-    world.remove(action.ref);
-    return [];
-  }
-  const verdicts = plan(world.store, action.objects);
-  const refusals = verdicts.flatMap((one) => one.refusals);
+  const refusals = refusalsOf(world.store, action);
   if (refusals.length) return refusals;
+  switch (action.type) {
+    case 'write':
+      writeRow(world, world.store.get('Pod', action.namespace, action.pod)!, action.key, action.value);
+      break;
+    case 'damage':
+      damage(world, claimAsset(world.store, action.namespace, action.claim)!);
+      break;
+    case 'remove':
+      for (const ref of [action.ref, ...(action.more ?? [])]) {
+        const object = world.store.find(ref);
+        if (object && action.keepMembers) orphan(world, object);
+        world.remove(ref);
+      }
+      break;
+    case 'send':
+      send(world, action);
+  }
+  return [];
+}
+
+function send(world: Hands, { objects, replace = [] }: Action & { type: 'send' }): void {
+  const verdicts = plan(world.store, objects, replace);
+  for (const ref of replace) {
+    const object = world.store.find(ref);
+    if (!object) continue;
+    orphan(world, object);
+    world.remove(ref);
+  }
   for (const { outcome, after } of verdicts) {
     if (outcome === 'untouched' || !after) continue;
     world.put(after.kind === 'Service' ? withAddress(world, after) : after);
   }
-  return [];
 }

@@ -1,6 +1,8 @@
 import { differences, same, type Difference, type Problem } from '../../shared';
 import { entryOf, keyOf, refOf, type ApiObject, type Facts, type Ref } from '../../model';
 import { inSendingOrder } from '../../manifest';
+import { clusterVersion, driverCard, versionFault } from '../provider/drivers';
+import { imageCard, imageTag } from '../provider/images';
 import { filled } from './defaults';
 import { immutableFaults } from './immutable';
 
@@ -10,7 +12,7 @@ export type Refusal = Problem;
 /** What sending one object would do. */
 export interface Verdict {
   readonly ref: Ref;
-  readonly outcome: 'new' | 'altered' | 'untouched' | 'refused';
+  readonly outcome: 'new' | 'altered' | 'replaced' | 'untouched' | 'refused';
   readonly before?: ApiObject;
   /** How it would stand; missing when refused. */
   readonly after?: ApiObject;
@@ -65,7 +67,8 @@ function fieldsCarried(before: ApiObject, next: ApiObject): ApiObject {
     };
   }
   if (before.kind === 'PersistentVolume' && next.kind === 'PersistentVolume') {
-    return { ...next, spec: { ...(before.spec.claimRef ? { claimRef: before.spec.claimRef } : {}), ...next.spec } };
+    const { claimRef, ...spec } = { ...(before.spec.claimRef ? { claimRef: before.spec.claimRef } : {}), ...next.spec };
+    return { ...next, spec: claimRef ? { ...spec, claimRef } : spec };
   }
   if (before.kind === 'Pod' && next.kind === 'Pod') {
     return { ...next, spec: { ...(before.spec.nodeName ? { nodeName: before.spec.nodeName } : {}), ...next.spec } };
@@ -79,6 +82,17 @@ function alterations(before: ApiObject, after: ApiObject): Difference[] {
   return differences(before, after).filter(
     ({ field }) => !bookkeeping.test(field) && (after.kind === 'Node' || !field.startsWith('status'))
   );
+}
+
+/** Why a driver's part doesn't fit the cluster's version. */
+function unfitDriver(object: ApiObject, facts: Facts): string | undefined {
+  if (object.kind !== 'Deployment' && object.kind !== 'DaemonSet') return undefined;
+  for (const { image } of object.spec.template.spec.containers) {
+    const card = driverCard(imageCard(image).driverPart?.driver ?? '');
+    const fault = card && versionFault(card, imageTag(image), clusterVersion(facts));
+    if (fault) return fault;
+  }
+  return undefined;
 }
 
 function refusalsOf(
@@ -110,6 +124,16 @@ function refusalsOf(
       }
     ];
   }
+  const unfit = unfitDriver(object, facts);
+  if (unfit)
+    return [
+      {
+        code: 'unfit-version',
+        message: `${key}: ${unfit}.`,
+        remedy: 'Send the newest version that fits; Supply offers it.',
+        at: { object: key, field: 'spec.template.spec.containers' }
+      }
+    ];
   if (before?.metadata.deletionTimestamp)
     return [
       {
@@ -131,15 +155,19 @@ function refusalsOf(
 /**
  * What sending a batch would do, object by object, in the order of sending. Nothing is written.
  * @param facts the cluster as it stands
+ * @param replace objects that are taken away first, with their members kept
  */
-export function plan(facts: Facts, objects: readonly ApiObject[]): Verdict[] {
+export function plan(facts: Facts, objects: readonly ApiObject[], replace: readonly Ref[] = []): Verdict[] {
   const newSpaces = new Set(objects.filter((one) => one.kind === 'Namespace').map((one) => one.metadata.name));
   return inSendingOrder(objects).map((object) => {
     const ref = refOf(object);
-    const before = facts.get(ref.kind, ref.namespace, ref.name);
+    const there = facts.get(ref.kind, ref.namespace, ref.name);
+    const anew = there !== undefined && replace.some((one) => keyOf(one) === keyOf(ref));
+    const before = anew ? undefined : there;
     const after = carried(before, filled(object, facts));
     const refusals = refusalsOf(object, before, after, facts, newSpaces);
     if (refusals.length) return { ref, outcome: 'refused', ...(before ? { before } : {}), fields: [], refusals };
+    if (anew) return { ref, outcome: 'replaced', before: there, after, fields: alterations(there, after), refusals };
     if (!before) return { ref, outcome: 'new', after, fields: [], refusals };
     const fields = alterations(before, after);
     if (!fields.length) return { ref, outcome: 'untouched', before, after: before, fields, refusals };

@@ -1,6 +1,18 @@
 /** The steps that take time, each with its own lane segment and patience band. */
 export type StepId =
-  'placing' | 'provisioning' | 'attaching' | 'mounting' | 'pulling' | 'starting' | 'stopping' | 'detaching' | 'deleting' | 'growing';
+  | 'placing'
+  | 'provisioning'
+  | 'attaching'
+  | 'mounting'
+  | 'pulling'
+  | 'starting'
+  | 'working'
+  | 'stopping'
+  | 'detaching'
+  | 'deleting'
+  | 'growing'
+  | 'copying'
+  | 'healing';
 
 /** A span in virtual milliseconds, both ends included. */
 export type SpanMs = readonly [number, number];
@@ -23,10 +35,13 @@ export const stepSpans: Record<StepId, StepSpan> = {
   mounting: { label: 'volume is mounted', drawMs: [700, 2_400], normalMs: [500, 5_000] },
   pulling: { label: 'image is pulled', drawMs: [600, 1_800], normalMs: [1_000, 60_000] },
   starting: { label: 'starts', drawMs: [2_000, 8_000], normalMs: [2_000, 20_000] },
+  working: { label: 'works', drawMs: [60_000, 240_000], normalMs: [60_000, 300_000] },
   stopping: { label: 'stops', drawMs: [1_200, 4_500], normalMs: [0, 30_000] },
   detaching: { label: 'volume is detached', drawMs: [1_500, 5_000], normalMs: [1_000, 15_000] },
   deleting: { label: 'volume is deleted', drawMs: [1_500, 5_000], normalMs: [1_000, 20_000] },
-  growing: { label: 'volume grows', drawMs: [5_000, 20_000], normalMs: [5_000, 40_000] }
+  growing: { label: 'volume grows', drawMs: [5_000, 20_000], normalMs: [5_000, 40_000] },
+  copying: { label: 'snapshot is taken', drawMs: [3_000, 12_000], normalMs: [2_000, 30_000] },
+  healing: { label: 'copies are made anew', drawMs: [60_000, 60_000], normalMs: [0, 7_200_000] }
 };
 
 /** How fast control loops answer to a change, in ms. */
@@ -40,6 +55,8 @@ export interface Backoff {
 export const backoffs = {
   pull: { firstMs: 10_000, mostMs: 300_000 },
   crash: { firstMs: 10_000, mostMs: 300_000 },
+  /** From memory: mounts are tried again between 0.5 s and 2 min. */
+  mount: { firstMs: 500, mostMs: 122_000 },
   /** From memory: provisioning retries between 1 s and 5 min. */
   provider: { firstMs: 1_000, mostMs: 300_000 }
 } satisfies Record<string, Backoff>;

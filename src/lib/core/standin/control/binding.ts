@@ -13,19 +13,30 @@ import { driverAnswers } from '../provider/driver';
 import type { Store } from '../store';
 import { idOf, itself, splitKey, type Hands, type Loop } from './loop';
 
-/** Whether a pre-made volume answers to a claim. Source: the cluster API's "Persistent Volumes", binding. */
-export function volumeFits(volume: Volume, claim: Claim): boolean {
+/** Why a pre-made volume doesn't answer to a claim; the closed list. */
+export type VolumeFault = 'going' | 'Released' | 'claimed' | 'pinned' | 'class' | 'mode' | 'access' | 'size' | 'selector';
+
+/**
+ * Why a volume doesn't answer to a claim, or undefined when it does. Source: the cluster API's "Persistent Volumes", binding: same
+ * class, same volume mode, access modes a superset, capacity at least what is asked, selector, not claimed by another.
+ */
+export function volumeFault(volume: Volume, claim: Claim): VolumeFault | undefined {
   const { spec } = volume;
-  if (volume.metadata.deletionTimestamp || volume.status?.phase === 'Released') return false;
-  if (spec.claimRef && (spec.claimRef.name !== claim.metadata.name || spec.claimRef.namespace !== claim.metadata.namespace)) return false;
-  if (spec.claimRef?.uid && spec.claimRef.uid !== claim.metadata.uid) return false;
-  if ((spec.storageClassName ?? '') !== (claim.spec.storageClassName ?? '')) return false;
-  if ((spec.volumeMode ?? 'Filesystem') !== (claim.spec.volumeMode ?? 'Filesystem')) return false;
-  if (!claim.spec.accessModes.every((mode) => spec.accessModes.includes(mode))) return false;
-  if (bytesOf(spec.capacity.storage) < bytesOf(claim.spec.resources.requests.storage)) return false;
-  if (claim.spec.volumeName && claim.spec.volumeName !== volume.metadata.name) return false;
-  return !claim.spec.selector || selectorMatches(claim.spec.selector, volume.metadata.labels);
+  if (claim.spec.volumeName && claim.spec.volumeName !== volume.metadata.name) return 'pinned';
+  if (volume.metadata.deletionTimestamp) return 'going';
+  if (volume.status?.phase === 'Released' && spec.claimRef) return 'Released';
+  if (spec.claimRef && (spec.claimRef.name !== claim.metadata.name || spec.claimRef.namespace !== claim.metadata.namespace))
+    return 'claimed';
+  if (spec.claimRef?.uid && spec.claimRef.uid !== claim.metadata.uid) return 'claimed';
+  if ((spec.storageClassName ?? '') !== (claim.spec.storageClassName ?? '')) return 'class';
+  if ((spec.volumeMode ?? 'Filesystem') !== (claim.spec.volumeMode ?? 'Filesystem')) return 'mode';
+  if (!claim.spec.accessModes.every((mode) => spec.accessModes.includes(mode))) return 'access';
+  if (bytesOf(spec.capacity.storage) < bytesOf(claim.spec.resources.requests.storage)) return 'size';
+  return claim.spec.selector && !selectorMatches(claim.spec.selector, volume.metadata.labels) ? 'selector' : undefined;
 }
+
+/** Whether a pre-made volume answers to a claim. */
+export const volumeFits = (volume: Volume, claim: Claim): boolean => volumeFault(volume, claim) === undefined;
 
 /** The volume a claim would be bound to: one made or pinned for it, else the smallest pre-made one that fits. */
 function volumeFor(store: Store, claim: Claim): Volume | undefined {

@@ -1,14 +1,16 @@
 import { refOf, type ApiObject, type Kind, type KindMap } from '../../model';
 import type { Hands, Loop, Watch } from './loop';
 
-const owners: readonly Kind[] = ['StatefulSet', 'Deployment', 'DaemonSet', 'Service', 'Node'];
+const owners: readonly Kind[] = ['StatefulSet', 'Deployment', 'DaemonSet', 'Job', 'Pool', 'Service', 'Node'];
 
 /** Kinds that a namespace takes along, in the order in which they go. */
 const within: readonly Kind[] = [
   'StatefulSet',
   'Deployment',
   'DaemonSet',
+  'Job',
   'Pod',
+  'VolumeSnapshot',
   'PersistentVolumeClaim',
   'Service',
   'EndpointSlice',

@@ -1,5 +1,5 @@
 import { same, suffix } from '../../shared';
-import { isReady, nodeWanted, refOf, repellingTaint, type DaemonSet, type Node, type Pod } from '../../model';
+import { isReady, isVirtualNode, nodeWanted, refOf, repellingTaint, type DaemonSet, type Node, type Pod } from '../../model';
 import { idOf, itself, splitKey, type Hands, type Loop } from './loop';
 import { makePod, ownersOfKind, revisionOf } from './pods';
 
@@ -13,6 +13,7 @@ const revisionLabel = 'controller-revision-hash';
 
 function accepts(set: DaemonSet, node: Node): boolean {
   const { spec } = set.spec.template;
+  if (isVirtualNode(node)) return false;
   return nodeWanted(spec, node) && !repellingTaint(node, [...tolerated, ...(spec.tolerations ?? [])]);
 }
 

@@ -1,6 +1,7 @@
-import { isReady, zoneLabel, type CSINode } from '../../model';
+import { isReady, isVirtualNode, zoneLabel, type CSINode } from '../../model';
 import { same } from '../../shared';
-import { backendOf } from '../provider/backend';
+import { backendOf, topologyOf } from '../provider/backend';
+import { driverCard, driverCards } from '../provider/drivers';
 import { driverPartOf } from '../provider/images';
 import type { Loop } from './loop';
 
@@ -11,7 +12,12 @@ export const ordinaryAttachLimit = 25;
 export const driverParts: Loop = {
   id: 'driver-parts',
   watches: {
-    Node: (now) => (now ? [now.metadata.name] : []),
+    Node: (now, before) => (now && now.metadata.labels !== before?.metadata.labels ? [now.metadata.name] : []),
+    CSIDriver: (_now, _before, store) =>
+      store
+        .list('Node')
+        .filter(isVirtualNode)
+        .map((one) => one.metadata.name),
     Pod: (now, before) => {
       const pod = (now ?? before)!;
       if (!pod.spec.nodeName || (now && before && isReady(now) === isReady(before))) return [];
@@ -22,11 +28,18 @@ export const driverParts: Loop = {
     const node = world.store.get('Node', '', key);
     if (!node) return;
     const drivers: CSINode['spec']['drivers'] = [];
+    if (isVirtualNode(node))
+      for (const { driver, onVirtualNodes } of driverCards)
+        if (onVirtualNodes && world.store.get('CSIDriver', '', driver))
+          drivers.push({ name: driver, nodeID: key, topologyKeys: [zoneLabel] });
     for (const pod of world.store.podsOn(key)) {
       const part = driverPartOf(pod.spec);
       if (part?.part !== 'node' || !isReady(pod)) continue;
-      const count = backendOf(world.store, part.driver)?.spec.attachLimit ?? ordinaryAttachLimit;
-      drivers.push({ name: part.driver, nodeID: key, topologyKeys: [zoneLabel], allocatable: { count } });
+      const backend = backendOf(world.store, part.driver);
+      const card = driverCard(part.driver);
+      const topologyKeys = [(backend && topologyOf(backend)) || card?.topologyKey || zoneLabel];
+      const limit = card?.attach === false ? {} : { allocatable: { count: backend?.spec.attachLimit ?? ordinaryAttachLimit } };
+      drivers.push({ name: part.driver, nodeID: key, topologyKeys, ...limit });
     }
     const old = world.store.get('CSINode', '', key);
     if (old && same(old.spec.drivers, drivers)) return;

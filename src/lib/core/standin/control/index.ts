@@ -1,18 +1,23 @@
 import { accounts } from './accounts';
 import { agent } from './agent';
 import { attaching } from './attaching';
+import { backends } from './backends';
 import { binding } from './binding';
 import { collector } from './collector';
 import { daemonSets } from './daemon-sets';
 import { deployments } from './deployments';
 import { driverParts } from './driver-parts';
 import { endpoints } from './endpoints';
+import { filling } from './filling';
 import { growing } from './growing';
+import { jobs } from './jobs';
 import type { Loop } from './loop';
 import { placing } from './placing';
+import { pools } from './pools';
 import { provisioning } from './provisioning';
 import { reclaim } from './reclaim';
 import { sets } from './sets';
+import { snapshots } from './snapshots';
 
 /** All control loops. Their order is their priority among calls of one moment; a new loop is one more file and one more line here. */
 export const loops: readonly Loop[] = [
@@ -29,5 +34,10 @@ export const loops: readonly Loop[] = [
   endpoints,
   sets,
   deployments,
-  daemonSets
+  daemonSets,
+  jobs,
+  backends,
+  snapshots,
+  filling,
+  pools
 ];

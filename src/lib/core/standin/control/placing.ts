@@ -9,6 +9,7 @@ import {
   roomOf,
   selectedNodeMark,
   selectorMatches,
+  takesRoom,
   termsMatch,
   waitsForConsumer,
   zoneOf,
@@ -22,7 +23,7 @@ import { idOf, splitKey, withCondition, type Hands, type Loop } from './loop';
 
 /** Why a node is no place for a pod; the closed list. */
 export type PlaceFault =
-  'not-ready' | 'unschedulable' | 'taint' | 'selector' | 'cpu' | 'memory' | 'pods' | 'slots' | 'anti-affinity' | 'volume-zone';
+  'not-ready' | 'unschedulable' | 'taint' | 'selector' | 'cpu' | 'memory' | 'pods' | 'slots' | 'anti-affinity' | 'volume-zone' | 'one-pod';
 
 /** What a pod brings along when a place is sought: its claims that are bound, and those that wait for the choice. */
 export interface Luggage {
@@ -122,6 +123,16 @@ function volumeElsewhere(facts: Facts, node: Node, { bound }: Luggage): boolean 
   });
 }
 
+/** Whether a claim of one pod at a time is another pod's already. Source: the cluster API's "Persistent Volumes", ReadWriteOncePod. */
+const taken = (facts: Facts, pod: Pod, { bound, choosing }: Luggage): boolean =>
+  [...bound, ...choosing].some(
+    ({ metadata, spec }) =>
+      spec.accessModes.includes('ReadWriteOncePod') &&
+      facts
+        .podsOfClaim(metadata.namespace ?? '', metadata.name)
+        .some((other) => other.metadata.uid !== pod.metadata.uid && other.spec.nodeName && takesRoom(other))
+  );
+
 /**
  * Why a pod can't stand on a node, or undefined when it can. By requests, not by use. Source: the cluster API's "Assigning Pods to
  * Nodes", "Taints and Tolerations", "Node-specific Volume Limits".
@@ -132,6 +143,7 @@ export function placeFault(facts: Facts, pod: Pod, node: Node, luggage: Luggage)
   if (repellingTaint(node, pod.spec.tolerations)) return 'taint';
   if (!nodeWanted(pod.spec, node)) return 'selector';
   if (volumeElsewhere(facts, node, luggage)) return 'volume-zone';
+  if (taken(facts, pod, luggage)) return 'one-pod';
   const ask = askOf(pod.spec);
   const room = roomOf(node);
   const given = facts.useOf(node.metadata.name);
@@ -201,7 +213,8 @@ const faultWords: Record<PlaceFault, string> = {
   pods: 'full of pods',
   slots: 'without a free attach slot',
   'anti-affinity': 'where a pod it keeps apart from stands',
-  'volume-zone': 'out of reach of its volume'
+  'volume-zone': 'out of reach of its volume',
+  'one-pod': 'refused, because another pod has the claim, which one pod at a time may have'
 };
 
 /** The faults of all nodes in one sentence, the commonest first. */

@@ -5,23 +5,23 @@ import {
   selectedNodeMark,
   waitsForConsumer,
   zoneLabel,
-  zoneOf,
+  type Asset,
   type Backend,
   type Claim,
-  type StorageClass
+  type StorageClass,
+  type Volume
 } from '../../model';
 import { backoffMs, backoffs } from '../clock/steps';
 import { volumeFinalizer } from '../admit/defaults';
-import { backendOf, shortageIn, type Used } from '../provider/backend';
+import { driverCard } from '../provider/drivers';
+import { backendOf, placeFor, shortagesIn, topologyOf } from '../provider/backend';
+import { leastXfsBytes } from '../provider/file-systems';
 import { driverPartOf } from '../provider/images';
 import { driverAnswers, mayCall, pluginOn } from '../provider/driver';
 import type { Store } from '../store';
+import { fillAt } from '../engines/fill';
 import { idOf, itself, splitKey, type Hands, type Loop } from './loop';
-
-/** What a driver can hand out. Block drivers: one node or one pod at a time. Source: rules of the trade; common practice for block devices. */
-export const driverModes: Readonly<Record<string, readonly string[]>> = {
-  'block.standin.example': ['ReadWriteOnce', 'ReadWriteOncePod']
-};
+import { sourceOf } from './volume-source';
 
 interface Call {
   readonly dueMs?: number;
@@ -30,25 +30,16 @@ interface Call {
   readonly zone?: string;
 }
 
+type Refused = readonly [code: string, message: string];
+
 const callsOf = (world: Hands) => world.memory<Call>('createVolume');
-const usedIn = (world: Hands) => world.memory<Used>('used');
 
-/** What has been handed out of a backend so far, kept up by the loops that make and delete assets. */
-export function usedByZone(world: Hands, backend: Backend): Map<string, Used> {
-  const used = new Map<string, Used>();
-  for (const { name } of backend.spec.zones) {
-    const one = usedIn(world).get(`${backend.metadata.name}|${name}`);
-    if (one) used.set(name, one);
-  }
-  return used;
-}
+const fsTypeKey = 'csi.storage.k8s.io/fstype';
 
-/** Counts bytes and volumes handed out of a zone up or down. */
-export function countUsed(world: Hands, backend: string, zone: string, sizeBytes: number, volumes: number): void {
-  const key = `${backend}|${zone}`;
-  const old = usedIn(world).get(key) ?? { sizeBytes: 0, volumes: 0 };
-  usedIn(world).set(key, { sizeBytes: old.sizeBytes + sizeBytes, volumes: old.volumes + volumes });
-}
+/** The file system that a class asks for: its parameter, else the first that the driver makes. */
+export const fsTypeOf = (one: StorageClass): string => one.parameters?.[fsTypeKey] ?? driverCard(one.provisioner)?.fsTypes[0] ?? 'ext4';
+
+export const isEncrypted = (one: StorageClass | undefined): boolean => one?.parameters?.encrypted === 'true';
 
 function fail(world: Hands, claim: Claim, code: string, message: string): void {
   const key = idOf(claim);
@@ -60,51 +51,88 @@ function fail(world: Hands, claim: Claim, code: string, message: string): void {
   world.after(waitMs, key, true);
 }
 
+/** The zones (or nodes) that a class leaves to its driver. */
+export function allowedPlaces(one: StorageClass, backend: Backend): readonly string[] {
+  const term = one.allowedTopologies?.flatMap((topology) => topology.matchLabelExpressions ?? []).find(({ key }) => key === zoneLabel);
+  return backend.spec.zones.map((zone) => zone.name).filter((name) => topologyOf(backend) === '' || !term || term.values.includes(name));
+}
+
 /** The zone a volume is made in: that of the first user's node, or the allowed one with the most room. */
 function zoneFor(world: Hands, one: StorageClass, claim: Claim, backend: Backend): string {
   const node = claim.metadata.annotations?.[selectedNodeMark];
-  if (waitsForConsumer(one) && node) return zoneOf(world.store.get('Node', '', node));
-  const allowed = one.allowedTopologies?.flatMap((term) => term.matchLabelExpressions ?? []).find((term) => term.key === zoneLabel)?.values;
-  const used = usedByZone(world, backend);
-  const free = (zone: Backend['spec']['zones'][number]) => bytesOf(zone.capacity) - (used.get(zone.name)?.sizeBytes ?? 0);
-  const zones = backend.spec.zones.filter((zone) => !allowed || allowed.includes(zone.name));
-  return [...zones].sort((a, b) => free(b) - free(a) || (a.name < b.name ? -1 : 1))[0]?.name ?? '';
+  if (waitsForConsumer(one) && node) return placeFor(backend, world.store.get('Node', '', node));
+  const used = world.store.usedOf(backend.metadata.name);
+  const free = (name: string) =>
+    bytesOf(backend.spec.zones.find((zone) => zone.name === name)?.capacity ?? 0) - (used.get(name)?.sizeBytes ?? 0);
+  return [...allowedPlaces(one, backend)].sort((a, b) => free(b) - free(a) || (a < b ? -1 : 1))[0] ?? '';
 }
 
-/** What CreateVolume would answer, but for success. Codes: the Container Storage Interface specification. */
-function refusal(world: Hands, one: StorageClass, claim: Claim, backend: Backend | undefined, zone: string): [string, string] | undefined {
+/** What a driver finds wrong with a class or a claim by themselves. Codes: the Container Storage Interface, CreateVolume. */
+export function argumentFault(one: StorageClass, claim: Claim['spec']): Refused | undefined {
+  const card = driverCard(one.provisioner);
+  if (!card) return undefined;
+  const { driver } = card;
+  const wrong = claim.accessModes.find((mode) => !card.modes.includes(mode));
+  if (wrong) return ['INVALID_ARGUMENT', `${driver} doesn't hand out ${wrong}; it hands out ${card.modes.join(', ')}.`];
+  if (claim.selector) return ['INVALID_ARGUMENT', 'A claim with a selector only takes a pre-made volume.'];
+  const strange = Object.keys(one.parameters ?? {}).find((key) => !key.startsWith('csi.storage.k8s.io/') && !card.parameters.includes(key));
+  if (strange)
+    return ['INVALID_ARGUMENT', `${driver} knows no parameter ${strange}; it knows ${card.parameters.join(', ') || 'none of its own'}.`];
+  const fsType = fsTypeOf(one);
+  if (!card.fsTypes.includes(fsType)) return ['INVALID_ARGUMENT', `${driver} makes no ${fsType}; it makes ${card.fsTypes.join(', ')}.`];
+  if (fsType === 'xfs' && bytesOf(claim.resources.requests.storage) < leastXfsBytes)
+    return ['OUT_OF_RANGE', 'xfs needs 300 MiB at the least.'];
+  return undefined;
+}
+
+function refusal(world: Hands, one: StorageClass, claim: Claim, backend: Backend | undefined, zone: string): Refused | undefined {
   const driver = one.provisioner;
   if (!backend) return ['FAILED_PRECONDITION', `No backend stands behind ${driver}.`];
-  const modes = driverModes[driver] ?? [];
-  const wrong = claim.spec.accessModes.find((mode) => !modes.includes(mode));
-  if (wrong) return ['INVALID_ARGUMENT', `${driver} doesn't hand out ${wrong}; it hands out ${modes.join(', ')}.`];
+  const fault = argumentFault(one, claim.spec);
+  if (fault) return fault;
   if (!mayCall(world.store, driver, 'create')) return ['PERMISSION_DENIED', `The identity of ${driver} may not create volumes.`];
-  const short = shortageIn(backend, zone, bytesOf(claim.spec.resources.requests.storage), usedByZone(world, backend));
-  return short && [short.code, short.message];
+  if (isEncrypted(one) && !mayCall(world.store, driver, 'key-use'))
+    return ['PERMISSION_DENIED', `The identity of ${driver} may not use the key that the class encrypts with.`];
+  const used = world.store.usedOf(backend.metadata.name);
+  const [short] = shortagesIn(backend, zone, bytesOf(claim.spec.resources.requests.storage), used);
+  if (short) return [short.code, short.message];
+  const source = sourceOf(world.store, claim, driver);
+  return source.refused ?? (source.wait ? ['FAILED_PRECONDITION', `${source.wait}.`] : undefined);
 }
 
-function finish(world: Hands, claim: Claim, one: StorageClass, backend: Backend, zone: string): void {
-  const sizeBytes = bytesOf(claim.spec.resources.requests.storage);
-  const size = quantityOf(sizeBytes);
+function makeAsset(world: Hands, claim: Claim, one: StorageClass, backend: Backend, zone: string): Asset {
   const name = `pvc-${claim.metadata.uid}`;
-  const handle = `blk-${hash32(name, world.seed).toString(16).padStart(8, '0')}`;
-  const fsType = one.parameters?.['csi.storage.k8s.io/fstype'] ?? 'ext4';
-  world.put({
+  const prefix = driverCard(one.provisioner)?.prefix ?? 'vol';
+  const { asset: source } = sourceOf(world.store, claim, one.provisioner);
+  const copied = source?.status?.store;
+  const fill = source?.status?.fill && { bytes: fillAt(source, world.nowMs), atMs: world.nowMs, bytesPerDay: 0 };
+  return world.put({
     apiVersion: 'standin.example/v1',
     kind: 'Asset',
-    metadata: { name: handle },
+    metadata: { name: `${prefix}-${hash32(name, world.seed).toString(16).padStart(8, '0')}` },
     spec: {
       backend: backend.metadata.name,
       driver: one.provisioner,
       zone,
-      size,
-      fsType,
+      size: quantityOf(bytesOf(claim.spec.resources.requests.storage)),
+      fsType: source?.spec.fsType ?? fsTypeOf(one),
       requestName: name,
+      owner: one.parameters?.owner === undefined ? (source?.spec.owner ?? 0) : Number(one.parameters.owner),
       ...(one.parameters ? { parameters: one.parameters } : {})
     },
-    status: { attachedTo: [] }
+    status: { attachedTo: [], ...(copied ? { store: copied } : {}), ...(fill ? { fill } : {}) }
   });
-  countUsed(world, backend.metadata.name, zone, sizeBytes, 1);
+}
+
+const affinityTo = (key: string, value: string): Volume['spec']['nodeAffinity'] => ({
+  required: { nodeSelectorTerms: [{ matchExpressions: [{ key, operator: 'In', values: [value] }] }] }
+});
+
+function finish(world: Hands, claim: Claim, one: StorageClass, backend: Backend, zone: string): void {
+  const asset = makeAsset(world, claim, one, backend, zone);
+  const { name: handle } = asset.metadata;
+  const name = asset.spec.requestName;
+  const key = topologyOf(backend);
   world.put({
     apiVersion: 'v1',
     kind: 'PersistentVolume',
@@ -114,7 +142,7 @@ function finish(world: Hands, claim: Claim, one: StorageClass, backend: Backend,
       annotations: { 'pv.kubernetes.io/provisioned-by': one.provisioner }
     },
     spec: {
-      capacity: { storage: size },
+      capacity: { storage: asset.spec.size },
       accessModes: claim.spec.accessModes,
       storageClassName: one.metadata.name,
       persistentVolumeReclaimPolicy: one.reclaimPolicy ?? 'Delete',
@@ -126,12 +154,12 @@ function finish(world: Hands, claim: Claim, one: StorageClass, backend: Backend,
         name: claim.metadata.name,
         uid: claim.metadata.uid
       },
-      csi: { driver: one.provisioner, volumeHandle: handle, fsType },
-      nodeAffinity: { required: { nodeSelectorTerms: [{ matchExpressions: [{ key: zoneLabel, operator: 'In', values: [zone] }] }] } }
+      csi: { driver: one.provisioner, volumeHandle: handle, fsType: asset.spec.fsType },
+      ...(key ? { nodeAffinity: affinityTo(key, zone) } : {})
     },
     status: { phase: 'Available' }
   });
-  world.event(claim, 'ProvisioningSucceeded', `Volume ${name} was made in zone ${zone}; its handle is ${handle}.`);
+  world.event(claim, 'ProvisioningSucceeded', `Volume ${name} was made${key ? ` in ${zone}` : ''}; its handle is ${handle}.`);
 }
 
 function provision(world: Hands, claim: Claim, one: StorageClass): void {
@@ -156,7 +184,8 @@ function provision(world: Hands, claim: Claim, one: StorageClass): void {
     const waitMs = world.duration('provisioning', key);
     callsOf(world).set(key, { failures: call?.failures ?? 0, dueMs: world.nowMs + waitMs, zone });
     world.begin(`PersistentVolumeClaim ${key}`, 'provisioning');
-    world.event(claim, 'Provisioning', `${one.provisioner} makes a volume of ${claim.spec.resources.requests.storage} in zone ${zone}.`);
+    const { storage } = claim.spec.resources.requests;
+    world.event(claim, 'Provisioning', `${one.provisioner} makes a volume of ${storage}${zone ? ` in zone ${zone}` : ''}.`);
     world.after(waitMs, key);
     return;
   }
@@ -170,11 +199,18 @@ const claimsOfDriver = (store: Store, driver: string): string[] =>
     .filter((one) => one.provisioner === driver)
     .flatMap((one) => [...store.by<'PersistentVolumeClaim'>('claimsOfClass', one.metadata.name)].map(idOf));
 
+const waitingFor = (store: Store, kind: string, id: string): string[] =>
+  store.by<'PersistentVolumeClaim'>('claimsOfSource', `${kind} ${id}`).map(idOf);
+
 /** The driver's controller: makes a volume for every claim of its classes that may have one now. */
 export const provisioning: Loop = {
   id: 'provisioning',
   watches: {
-    PersistentVolumeClaim: itself,
+    PersistentVolumeClaim: (now, before, store) => [
+      ...itself(now, before),
+      ...(now?.status?.phase === 'Bound' && before?.status?.phase !== 'Bound' ? waitingFor(store, now.kind, idOf(now)) : [])
+    ],
+    VolumeSnapshot: (now, _before, store) => (now?.status?.readyToUse ? waitingFor(store, now.kind, idOf(now)) : []),
     CSIDriver: (now, _before, store) => (now ? claimsOfDriver(store, now.metadata.name) : []),
     CSINode: (now, _before, store) => (now ? [...store.by<'PersistentVolumeClaim'>('claimsOfNode', now.metadata.name)].map(idOf) : []),
     Pod: (now, before, store) => {

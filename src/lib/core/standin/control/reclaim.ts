@@ -1,9 +1,8 @@
-import { bytesOf } from '../../shared';
 import { refOf, takesRoom, type Claim, type Volume } from '../../model';
 import { backoffMs, backoffs } from '../clock/steps';
 import { claimFinalizer, volumeFinalizer } from '../admit/defaults';
 import { driverAnswers, mayCall } from '../provider/driver';
-import { countUsed } from './provisioning';
+import { fileSystemOf } from '../provider/shared-files';
 import { idOf, splitKey, type Hands, type Loop } from './loop';
 
 interface Call {
@@ -61,10 +60,8 @@ function deleteAsset(world: Hands, key: string, volume: Volume): void {
   }
   callsOf(world).delete(key);
   world.end(`PersistentVolume ${volume.metadata.name}`, 'deleting');
-  if (asset) {
-    countUsed(world, asset.spec.backend, asset.spec.zone, -bytesOf(asset.spec.size), -1);
-    world.drop(refOf(asset));
-  }
+  // A static volume may name a whole shared file system; that is never deleted with it.
+  if (asset && !fileSystemOf(world.store, asset.metadata.name)) world.drop(refOf(asset));
   world.drop(refOf(volume));
 }
 
@@ -105,6 +102,10 @@ export const reclaim: Loop = {
       const finalizers = volume.metadata.finalizers?.filter((one) => one !== volumeFinalizer) ?? [];
       if (finalizers.length) world.put({ ...volume, metadata: { ...volume.metadata, finalizers } });
       else world.drop(refOf(volume));
+      return;
+    }
+    if (volume.status?.phase === 'Released' && !volume.spec.claimRef) {
+      world.put({ ...volume, status: { ...volume.status, phase: 'Available' } });
       return;
     }
     if (volume.status?.phase === 'Bound') release(world, volume);

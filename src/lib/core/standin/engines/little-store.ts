@@ -1,9 +1,10 @@
 import { sha256 } from '@noble/hashes/sha2.js';
 import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
 import { hash32 } from '../../shared';
-import { claimsOf, type Asset, type Pod } from '../../model';
+import { claimsOf, isReady, type Asset, type Facts, type Pod } from '../../model';
 import type { Hands } from '../control/loop';
-import { driverPartOf } from '../provider/images';
+import { driverPartOf, poolPartOf } from '../provider/images';
+import { bringsOf, fillAt, roomIn, writesOf } from './fill';
 
 export type Row = [key: string, value: string];
 
@@ -25,22 +26,65 @@ export function assetOf(facts: Pick<Hands['store'], 'get'>, pod: Pod): Asset | u
   return facts.get('Asset', '', volume?.spec.csi?.volumeHandle ?? '');
 }
 
+const seal = (rows: Row[]) => ({ rows, checksum: checksumOf(rows) });
+
+/** Shared file systems have no fill of their own. */
+const fills = (asset: Asset): boolean => asset.spec.fsType === 'ext4' || asset.spec.fsType === 'xfs';
+
 /**
  * A member opens the store in its volume: founds it with a few rows when the volume is empty, else reads it and checks it against its
- * checksum. The rows lie in the volume, so they outlive the member.
+ * checksum. The rows lie in the volume, so they outlive the member. From here on it fills the volume at the rate that its pod names.
  */
 export function openStore(world: Hands, pod: Pod): void {
-  if (driverPartOf(pod.spec)) return;
+  if (driverPartOf(pod.spec) || poolPartOf(pod.spec)) return;
   const asset = assetOf(world.store, pod);
   if (!asset) return;
   const { store } = asset.status ?? {};
-  if (!store) {
-    const rows: Row[] = Array.from({ length: foundingRows }, (_, i) => {
-      const key = `${pod.metadata.name}/${i}`;
-      return [key, hash32(`${pod.metadata.uid}|${key}`, world.seed).toString(16).padStart(8, '0')];
-    });
-    world.put({ ...asset, status: { attachedTo: [], ...asset.status, store: { rows, checksum: checksumOf(rows) } } });
-    return;
-  }
-  if (!storeHolds(store)) world.event(pod, 'StoreDamaged', "What lies in the volume doesn't agree with its checksum.", 'Warning');
+  if (store && !storeHolds(store)) world.event(pod, 'StoreDamaged', "What lies in the volume doesn't agree with its checksum.", 'Warning');
+  const bytesPerDay = fills(asset) ? writesOf(pod) : 0;
+  const old = asset.status?.fill;
+  const bytes = old ? fillAt(asset, world.nowMs) : store || !fills(asset) ? 0 : Math.min(roomIn(asset), bringsOf(pod));
+  const fill = bytes || bytesPerDay || old ? { fill: { bytes, atMs: world.nowMs, bytesPerDay } } : {};
+  if (store && !('fill' in fill)) return;
+  const rows: Row[] = Array.from({ length: foundingRows }, (_, i) => {
+    const key = `${pod.metadata.name}/${i}`;
+    return [key, hash32(`${pod.metadata.uid}|${key}`, world.seed).toString(16).padStart(8, '0')];
+  });
+  world.put({ ...asset, status: { attachedTo: [], ...asset.status, store: store ?? seal(rows), ...fill } });
+}
+
+/** A member that ends writes no more; what it has written stays. */
+export function stopWriting(world: Hands, pod: Pod): void {
+  const asset = assetOf(world.store, pod);
+  if (!asset?.status?.fill?.bytesPerDay) return;
+  world.put({ ...asset, status: { ...asset.status, fill: { bytes: fillAt(asset, world.nowMs), atMs: world.nowMs, bytesPerDay: 0 } } });
+}
+
+/** Why a pod can't write into its volume now; undefined when it can. */
+export function writeFault(facts: Facts, pod: Pod | undefined): string | undefined {
+  if (!pod) return "the pod doesn't exist";
+  if (!isReady(pod)) return `${pod.metadata.name} is not ready`;
+  const mount = pod.spec.volumes?.find((one) => one.persistentVolumeClaim);
+  if (!mount) return `${pod.metadata.name} mounts no claim`;
+  const claim = facts.get('PersistentVolumeClaim', pod.metadata.namespace ?? '', mount.persistentVolumeClaim!.claimName);
+  const readOnly = mount.persistentVolumeClaim!.readOnly === true || claim?.spec.accessModes.every((mode) => mode === 'ReadOnlyMany');
+  if (readOnly) return `${claim?.metadata.name ?? mount.name} is mounted to be read only`;
+  const asset = assetOf(facts, pod);
+  if (!asset) return 'its volume is gone from the backend';
+  return asset.status?.fill && fillAt(asset, facts.nowMs) >= roomIn(asset) ? 'no space is left in its volume' : undefined;
+}
+
+/** A pod writes one row through its mount; written anew where the key is there. Call only without a {@link writeFault}. */
+export function writeRow(world: Hands, pod: Pod, key: string, value: string): void {
+  const asset = assetOf(world.store, pod)!;
+  const rows: Row[] = [...(asset.status?.store?.rows ?? []).filter(([known]) => known !== key), [key, value]];
+  world.put({ ...asset, status: { attachedTo: [], ...asset.status, store: seal(rows) } });
+}
+
+/** Damages what lies in an asset, on purpose: the last row changes and its checksum doesn't. */
+export function damage(world: Hands, asset: Asset): void {
+  const { store } = asset.status ?? {};
+  if (!store) return;
+  const rows = store.rows.map(([key, value], i): Row => [key, i === store.rows.length - 1 ? `${value}?` : value]);
+  world.put({ ...asset, status: { attachedTo: [], ...asset.status, store: { ...store, rows } } });
 }

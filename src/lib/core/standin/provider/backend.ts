@@ -1,25 +1,18 @@
 import { bytesOf } from '../../shared';
-import type { Backend, Facts } from '../../model';
-
-/** Bytes and number of volumes handed out of a zone. */
-export interface Used {
-  readonly sizeBytes: number;
-  readonly volumes: number;
-}
+import type { Backend, Facts, Node, Used } from '../../model';
+import { driverCard } from './drivers';
 
 /** The backend that a driver draws from. */
 export const backendOf = (facts: Facts, driver: string): Backend | undefined =>
   facts.list('Backend').find((one) => one.spec.driver === driver);
 
-/** What has been handed out, by zone, counted from the assets. */
-export function usedOf(facts: Facts, backend: Backend): Map<string, Used> {
-  const used = new Map<string, Used>();
-  for (const asset of facts.list('Asset')) {
-    if (asset.spec.backend !== backend.metadata.name) continue;
-    const old = used.get(asset.spec.zone) ?? { sizeBytes: 0, volumes: 0 };
-    used.set(asset.spec.zone, { sizeBytes: old.sizeBytes + bytesOf(asset.spec.size), volumes: old.volumes + 1 });
-  }
-  return used;
+/** The node label that a backend's volumes are bound to; '' when they are reached from anywhere. */
+export const topologyOf = (backend: Backend): string => backend.spec.topologyKey ?? driverCard(backend.spec.driver)?.topologyKey ?? '';
+
+/** Where a backend makes a volume for a node: its zone, the node itself, or the backend's only place. */
+export function placeFor(backend: Backend, node: Node | undefined): string {
+  const key = topologyOf(backend);
+  return key === '' ? (backend.spec.zones[0]?.name ?? '') : (node?.metadata.labels?.[key] ?? '');
 }
 
 /** Why a backend can't make a volume, in the words of the storage interface's codes. Source: the Container Storage Interface, CreateVolume errors. */
@@ -29,30 +22,49 @@ export interface Shortage {
   readonly field: string;
 }
 
-/** What keeps a volume of a size from being made in a zone; undefined when nothing does. */
-export function shortageIn(backend: Backend, zone: string, sizeBytes: number, used: ReadonlyMap<string, Used>): Shortage | undefined {
-  const { zones, quotaVolumes, leastSize, mostSize } = backend.spec;
-  const name = backend.metadata.name;
+const inGib = (bytes: number): string => `${Math.floor(bytes / 2 ** 30).toLocaleString('en')} GiB`;
+
+/** What is wrong with a size by itself. */
+export function sizeShortage({ metadata, spec }: Backend, sizeBytes: number): Shortage | undefined {
+  const { leastSize, mostSize } = spec;
+  const { name } = metadata;
   if (leastSize !== undefined && sizeBytes < bytesOf(leastSize))
     return { code: 'OUT_OF_RANGE', message: `${name} hands out ${leastSize} at the least.`, field: 'spec.leastSize' };
   if (mostSize !== undefined && sizeBytes > bytesOf(mostSize))
     return { code: 'OUT_OF_RANGE', message: `${name} hands out ${mostSize} at the most.`, field: 'spec.mostSize' };
+  return undefined;
+}
+
+/** Whether a place has room for so many more bytes. Shared file systems are elastic and always have. */
+export function roomShortage(backend: Backend, zone: string, moreBytes: number, used: ReadonlyMap<string, Used>): Shortage | undefined {
+  const { name } = backend.metadata;
+  if (backend.spec.fileSystem !== undefined) return undefined;
+  const place = backend.spec.zones.find((one) => one.name === zone);
+  if (!place) return { code: 'RESOURCE_EXHAUSTED', message: `${name} has nothing in zone ${zone || '(none)'}.`, field: 'spec.zones' };
+  const free = bytesOf(place.capacity) - (used.get(zone)?.sizeBytes ?? 0);
+  if (moreBytes <= free) return undefined;
+  return {
+    code: 'RESOURCE_EXHAUSTED',
+    message: `${name} has ${inGib(Math.max(0, free))} free in ${backend.spec.pool ? 'the pool' : `zone ${zone}`}.`,
+    field: 'spec.zones'
+  };
+}
+
+/** All that keeps a volume of a size from being made in a place, in the order in which it must be mended. */
+export function shortagesIn(backend: Backend, zone: string, sizeBytes: number, used: ReadonlyMap<string, Used>): Shortage[] {
+  const found: Shortage[] = [];
+  const size = sizeShortage(backend, sizeBytes);
+  if (size) found.push(size);
+  const { quotaVolumes } = backend.spec;
   let count = 0;
   for (const one of used.values()) count += one.volumes;
   if (count >= quotaVolumes)
-    return {
+    found.push({
       code: 'RESOURCE_EXHAUSTED',
-      message: `The quota of ${quotaVolumes} volumes of ${name} is used up.`,
+      message: `The quota of ${quotaVolumes} volumes of ${backend.metadata.name} is used up.`,
       field: 'spec.quotaVolumes'
-    };
-  const place = zones.find((one) => one.name === zone);
-  if (!place) return { code: 'RESOURCE_EXHAUSTED', message: `${name} has nothing in zone ${zone || '(none)'}.`, field: 'spec.zones' };
-  const free = bytesOf(place.capacity) - (used.get(zone)?.sizeBytes ?? 0);
-  if (sizeBytes > free)
-    return {
-      code: 'RESOURCE_EXHAUSTED',
-      message: `${name} has ${Math.floor(free / 2 ** 30)} GiB free in zone ${zone}.`,
-      field: 'spec.zones'
-    };
-  return undefined;
+    });
+  const room = roomShortage(backend, zone, sizeBytes, used);
+  if (room) found.push(room);
+  return found;
 }

@@ -1,12 +1,17 @@
 import { hash32 } from '../../shared';
 import type { PodSpec } from '../../model';
 import type { SpanMs } from '../clock/steps';
+import { driverCards } from './drivers';
 
 /** Which part of a storage driver an image is. */
 export interface DriverPart {
   readonly driver: string;
-  readonly part: 'controller' | 'node';
+  /** `helper`: only helps (collectors, dashboards); nothing waits for it. */
+  readonly part: 'controller' | 'node' | 'helper';
 }
+
+/** Which part of a pool's machinery an image is. */
+export type PoolPart = 'operator' | 'discovery' | 'prepare' | 'keeper' | 'disk';
 
 /** What the stand-in knows of an image. Sizes and times are made up. */
 export interface ImageCard {
@@ -20,6 +25,9 @@ export interface ImageCard {
   readonly leastMemoryBytes?: number;
   readonly ports?: readonly number[];
   readonly driverPart?: DriverPart;
+  readonly poolPart?: PoolPart;
+  /** It ends by itself after so long (a job's work). */
+  readonly worksMs?: SpanMs;
 }
 
 const mib = 2 ** 20;
@@ -51,14 +59,34 @@ const cards: Record<string, ImageCard> = {
   [`${shelf}/engines/image-shelf`]: { sizeBytes: 60 * mib, drawMs: [2_000, 6_000], normalMs: [2_000, 20_000], ports: [5050] }
 };
 
-function driverCard(part: DriverPart): ImageCard {
-  return { sizeBytes: (part.part === 'controller' ? 96 : 72) * mib, drawMs: [6_000, 22_000], normalMs: [10_000, 60_000], driverPart: part };
+const driverImage = (part: DriverPart): ImageCard => ({
+  sizeBytes: { controller: 96, node: 72, helper: 180 }[part.part] * mib,
+  drawMs: part.part === 'helper' ? [20_000, 70_000] : [6_000, 22_000],
+  normalMs: part.part === 'helper' ? [10_000, 120_000] : [10_000, 60_000],
+  driverPart: part
+});
+
+for (const { driver, short } of driverCards) {
+  for (const part of ['controller', 'node', 'helper'] as const) cards[`${shelf}/drivers/${short}-${part}`] = driverImage({ driver, part });
 }
 
-for (const short of ['block']) {
-  for (const part of ['controller', 'node'] as const) {
-    cards[`${shelf}/drivers/${short}-${part}`] = driverCard({ driver: `${short}.standin.example`, part });
-  }
+/** Disks are prepared in 1 to 5 minutes: common practice, no source. */
+const poolImages: Record<PoolPart, Partial<ImageCard> & { mib: number }> = {
+  operator: { mib: 110, drawMs: [6_000, 20_000], normalMs: [10_000, 60_000] },
+  discovery: { mib: 60, drawMs: [4_000, 12_000], normalMs: [5_000, 60_000] },
+  prepare: { mib: 150, drawMs: [2_000, 5_000], normalMs: [2_000, 20_000], worksMs: [60_000, 240_000] },
+  keeper: { mib: 150, drawMs: [8_000, 30_000], normalMs: [10_000, 60_000], leastMemoryBytes: 512 * mib },
+  disk: { mib: 150, drawMs: [8_000, 25_000], normalMs: [10_000, 60_000], leastMemoryBytes: 1_024 * mib }
+};
+for (const [part, card] of Object.entries(poolImages) as [PoolPart, (typeof poolImages)[PoolPart]][]) {
+  const { mib: size, ...rest } = card;
+  cards[`${shelf}/operators/pool-${part}`] = {
+    sizeBytes: size * mib,
+    drawMs: [2_000, 8_000],
+    normalMs: [2_000, 20_000],
+    ...rest,
+    poolPart: part
+  };
 }
 
 /** Host and path of an image reference without tag and digest. */
@@ -95,3 +123,18 @@ export function driverPartOf(spec: PodSpec): DriverPart | undefined {
   }
   return part ?? undefined;
 }
+
+const poolParts = new WeakMap<object, PoolPart | null>();
+
+/** The part of a pool's machinery that a pod is. */
+export function poolPartOf(spec: PodSpec): PoolPart | undefined {
+  let part = poolParts.get(spec);
+  if (part === undefined) {
+    part = spec.containers.map((one) => imageCard(one.image).poolPart).find((one) => one) ?? null;
+    poolParts.set(spec, part);
+  }
+  return part ?? undefined;
+}
+
+/** The tag of an image reference; '' when it has none. */
+export const imageTag = (image: string): string => /:([^/:@]+)(?:@.*)?$/.exec(image)?.[1] ?? '';

@@ -1,5 +1,6 @@
 import { readManifests } from '../../manifest';
-import type { ApiObject } from '../../model';
+import type { ApiObject, Facts } from '../../model';
+import { clusterVersion, driverCard, driverCards, newestFitting, type DriverCard } from './drivers';
 
 /** How a driver is installed: an ordinary bundle of manifests. */
 export interface Install {
@@ -9,34 +10,69 @@ export interface Install {
   readonly account: string;
 }
 
-/** The drivers that the stand-in can run. */
-export const installs: readonly Install[] = [
-  { driver: 'block.standin.example', version: '2.3', namespace: 'storage-system', account: 'block-driver' }
-];
-
-const bundle = ({ driver, version, namespace, account }: Install): string => {
-  const short = driver.split('.')[0]!;
-  return `apiVersion: v1
+const namespaceYaml = (name: string): string => `apiVersion: v1
 kind: Namespace
+metadata: {name: ${name}}
+`;
+
+const accountYaml = (name: string, namespace: string): string => `apiVersion: v1
+kind: ServiceAccount
+metadata: {name: ${name}, namespace: ${namespace}}
+`;
+
+interface Part {
+  readonly name: string;
+  readonly namespace: string;
+  readonly account: string;
+  readonly image: string;
+  readonly replicas: number;
+  readonly cpu: string;
+  readonly memory: string;
+  readonly container: string;
+}
+
+const deploymentYaml = (one: Part): string => `apiVersion: apps/v1
+kind: Deployment
 metadata:
-  name: ${namespace}
----
-apiVersion: storage.k8s.io/v1
+  name: ${one.name}
+  namespace: ${one.namespace}
+  labels: {app: ${one.name}}
+spec:
+  replicas: ${one.replicas}
+  selector:
+    matchLabels: {app: ${one.name}}
+  template:
+    metadata:
+      labels: {app: ${one.name}}
+    spec:
+      serviceAccountName: ${one.account}
+      containers:
+      - name: ${one.container}
+        image: ${one.image}
+        resources:
+          requests: {cpu: ${one.cpu}, memory: ${one.memory}}
+`;
+
+/** Drivers that bring a collector along, which only helps. */
+const withHelper = new Set(['block', 'pool']);
+
+function bundle(card: DriverCard, version: string): string {
+  const { driver, namespace, account, short } = card;
+  const image = (part: string) => `shelf.standin.example/drivers/${short}-${part}:${version}`;
+  const common = { namespace, account };
+  const parts = [
+    namespaceYaml(namespace),
+    `apiVersion: storage.k8s.io/v1
 kind: CSIDriver
 metadata:
   name: ${driver}
 spec:
-  attachRequired: true
+  attachRequired: ${card.attach}
   podInfoOnMount: false
   fsGroupPolicy: File
----
-apiVersion: v1
-kind: ServiceAccount
-metadata:
-  name: ${account}
-  namespace: ${namespace}
----
-apiVersion: apps/v1
+`,
+    accountYaml(account, namespace),
+    `apiVersion: apps/v1
 kind: DaemonSet
 metadata:
   name: ${short}-node
@@ -54,37 +90,79 @@ spec:
       - {operator: Exists}
       containers:
       - name: plugin
-        image: shelf.standin.example/drivers/${short}-node:${version}
+        image: ${image('node')}
         resources:
           requests: {cpu: 20m, memory: 64Mi}
----
-apiVersion: apps/v1
-kind: Deployment
-metadata:
-  name: ${short}-controller
-  namespace: ${namespace}
-  labels: {app: ${short}-controller}
-spec:
-  replicas: 2
-  selector:
-    matchLabels: {app: ${short}-controller}
-  template:
-    metadata:
-      labels: {app: ${short}-controller}
-    spec:
-      serviceAccountName: ${account}
-      containers:
-      - name: controller
-        image: shelf.standin.example/drivers/${short}-controller:${version}
-        resources:
-          requests: {cpu: 50m, memory: 128Mi}
-`;
-};
+`,
+    deploymentYaml({
+      ...common,
+      name: `${short}-controller`,
+      image: image('controller'),
+      replicas: short === 'dirs' ? 1 : 2,
+      cpu: '50m',
+      memory: '128Mi',
+      container: 'controller'
+    })
+  ];
+  if (withHelper.has(short))
+    parts.push(
+      deploymentYaml({
+        ...common,
+        name: `${short}-collector`,
+        image: image('helper'),
+        replicas: 1,
+        cpu: '50m',
+        memory: '128Mi',
+        container: 'collector'
+      })
+    );
+  return parts.join('---\n');
+}
 
-/** The install of a driver that ships with the stand-in; undefined for any other. */
-export const installOf = (driver: string): Install | undefined => installs.find((one) => one.driver === driver);
+/** The install of a driver that ships with the stand-in, in its newest version for a cluster version; undefined where there is none. */
+export function installOf(driver: string, cluster = '1.32'): Install | undefined {
+  const card = driverCard(driver);
+  const version = card && newestFitting(card, cluster);
+  return card && version ? { driver, version, namespace: card.namespace, account: card.account } : undefined;
+}
+
+/** The same for the cluster that facts are of. */
+export const installFor = (facts: Facts, driver: string): Install | undefined => installOf(driver, clusterVersion(facts));
+
+/** Every driver in its newest version for the default cluster version. */
+export const installs: readonly Install[] = driverCards.flatMap((one) => installOf(one.driver) ?? []);
+
+const read = (yaml: string): ApiObject[] => readManifests(yaml).objects.map((one) => one.object);
 
 /** The manifests that install a driver. */
-export function installObjects(install: Install): ApiObject[] {
-  return readManifests(bundle(install)).objects.map((one) => one.object);
+export const installObjects = ({ driver, version }: Install): ApiObject[] => read(bundle(driverCard(driver)!, version));
+
+export const poolOperatorAccount = 'pool-operator';
+
+/** The manifests that install the operator of pools. */
+export function poolOperatorObjects(version: string): ApiObject[] {
+  const namespace = 'storage-system';
+  const common = { namespace, account: poolOperatorAccount, replicas: 1 };
+  return read(
+    [
+      namespaceYaml(namespace),
+      accountYaml(poolOperatorAccount, namespace),
+      deploymentYaml({
+        ...common,
+        name: 'pool-operator',
+        image: `shelf.standin.example/operators/pool-operator:${version}`,
+        cpu: '100m',
+        memory: '256Mi',
+        container: 'operator'
+      })
+    ].join('---\n')
+  );
 }
+
+/** A pool of all fit disks of the labelled nodes. */
+export const poolObject = (name: string, copies = 3, keepers = 3): ApiObject => ({
+  apiVersion: 'engines.standin.example/v1',
+  kind: 'Pool',
+  metadata: { name },
+  spec: { copies, keepers, leastDisk: '16Gi' }
+});

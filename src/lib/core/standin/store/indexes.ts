@@ -1,5 +1,5 @@
 import { claimsOf, selectedNodeMark, takesRoom, type ApiObject, type KindMap } from '../../model';
-import { driverPartOf } from '../provider/images';
+import { driverPartOf, poolPartOf } from '../provider/images';
 
 /** One way to find objects quickly: which kind, and under which keys an object of it stands. */
 interface Indexer {
@@ -42,6 +42,10 @@ export const indexers = {
     const part = driverPartOf(pod.spec);
     return part ? [`${part.driver}|${part.part}`] : none;
   }),
+  podsOfPool: indexer('Pod', (pod) => {
+    const part = poolPartOf(pod.spec);
+    return part ? [part] : none;
+  }),
   podsByPair: indexer('Pod', (pod) => pairKeys(pod)),
   owned: {
     kind: '*',
@@ -65,6 +69,13 @@ export const indexers = {
   }),
   freeVolumes: indexer('PersistentVolume', (volume) => (volume.spec.claimRef ? none : [volume.spec.storageClassName ?? ''])),
   volumesOfClaim: indexer('PersistentVolume', ({ spec }) => (spec.claimRef ? [`${spec.claimRef.namespace}/${spec.claimRef.name}`] : none)),
+  snapshotsOfClaim: indexer('VolumeSnapshot', ({ metadata, spec }) =>
+    spec.source.persistentVolumeClaimName ? [`${metadata.namespace}/${spec.source.persistentVolumeClaimName}`] : none
+  ),
+  claimsOfSource: indexer('PersistentVolumeClaim', ({ metadata, spec }) =>
+    spec.dataSource && !spec.volumeName ? [`${spec.dataSource.kind} ${metadata.namespace}/${spec.dataSource.name}`] : none
+  ),
+  volumesOfHandle: indexer('PersistentVolume', ({ spec }) => (spec.csi ? [spec.csi.volumeHandle] : none)),
   attachments: indexer('VolumeAttachment', ({ spec }) => [spec.source.persistentVolumeName ?? ''])
 };
 

@@ -1,4 +1,16 @@
-import { askOf, claimsOf, takesRoom, type ApiObject, type Facts, type Kind, type KindMap, type NodeUse, type Ref } from '../../model';
+import { bytesOf } from '../../shared';
+import {
+  askOf,
+  claimsOf,
+  takesRoom,
+  type ApiObject,
+  type Facts,
+  type Kind,
+  type KindMap,
+  type NodeUse,
+  type Ref,
+  type Used
+} from '../../model';
 import { IndexMap, type Slot } from './index-map';
 import { indexers, type IndexName } from './indexes';
 
@@ -10,6 +22,7 @@ export interface Change {
   readonly after?: ApiObject | undefined;
 }
 
+const nothingHandedOut: ReadonlyMap<string, Used> = new Map();
 const nothingUsed: NodeUse = { milliCpu: 0, memoryBytes: 0, pods: 0, claims: 0 };
 
 type Bucket = Map<string, Slot<ApiObject>>;
@@ -20,6 +33,7 @@ export class Store implements Facts {
   nowMs = 0;
   readonly knowsProvider = true;
   private readonly uses = new Map<string, { -readonly [K in keyof NodeUse]: number }>();
+  private readonly handedOut = new Map<string, Map<string, Used>>();
   private readonly kinds = new Map<Kind, Map<string, Bucket>>();
   private readonly indexes = Object.fromEntries(names.map((name) => [name, new IndexMap<ApiObject>()])) as Record<
     IndexName,
@@ -79,6 +93,8 @@ export class Store implements Facts {
     if (before && after && slot && !indexedPartsDiffer(before, after)) return;
     if (before?.kind === 'Pod') this.use(before, -1);
     if (after?.kind === 'Pod') this.use(after, 1);
+    if (before?.kind === 'Asset') this.count(before, -1);
+    if (after?.kind === 'Asset') this.count(after, 1);
     const made = slot ?? { object };
     if (!after) bucket.delete(name);
     else if (!slot) bucket.set(name, made);
@@ -95,6 +111,18 @@ export class Store implements Facts {
     sum.memoryBytes += sign * ask.memoryBytes;
     sum.pods += sign;
     sum.claims += sign * claimsOf(pod.spec).length;
+  }
+
+  private count({ spec }: KindMap['Asset'], sign: 1 | -1): void {
+    if (spec.snapshotOf !== undefined) return;
+    let zones = this.handedOut.get(spec.backend);
+    if (!zones) this.handedOut.set(spec.backend, (zones = new Map()));
+    const old = zones.get(spec.zone) ?? { sizeBytes: 0, volumes: 0 };
+    zones.set(spec.zone, { sizeBytes: old.sizeBytes + sign * bytesOf(spec.size), volumes: old.volumes + sign });
+  }
+
+  usedOf(backend: string): ReadonlyMap<string, Used> {
+    return this.handedOut.get(backend) ?? nothingHandedOut;
   }
 
   useOf(node: string): NodeUse {

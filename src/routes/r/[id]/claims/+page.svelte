@@ -1,28 +1,50 @@
 <script lang="ts">
   import { goto } from '$app/navigation';
   import { page } from '$app/state';
-  import Peg from '$ui/parts/Peg.svelte';
   import ClaimSheet from '$ui/sheets/ClaimSheet.svelte';
+  import ClaimTable from '$ui/sheets/ClaimTable.svelte';
   import { gib, plural } from '$ui/format';
   import { selection } from '$ui/selection.svelte';
 
   let { data } = $props();
-  let text = $state('');
-  let limit = $state(200);
-  const rows = $derived(data.view.rows);
-  const shown = $derived(rows.filter((one) => !text || `${one.namespace}/${one.name} ${one.class} ${one.heldBy.join(' ')}`.includes(text)));
-  const bound = $derived(rows.filter((one) => one.label === 'Bound').length);
-  const pending = $derived(rows.filter((one) => one.label === 'Pending').length);
-  const lonely = $derived(rows.filter((one) => !one.heldBy.length).length);
-  const total = $derived(rows.reduce((sum, one) => sum + (one.gotBytes ?? 0), 0));
+  const view = $derived(data.view);
+  const query = $derived(Object.fromEntries(page.url.searchParams));
   const chosen = $derived(page.url.searchParams.get('claim'));
-  const headline = $derived(
-    !rows.length
-      ? 'Nothing has been claimed.'
-      : `${plural(rows.length, 'claim')}; ${bound === rows.length ? 'all bound' : `${bound} bound, ${pending} pending`}${lonely ? `, ${lonely} held by nobody` : ''}.`
-  );
-  const open = (key: string | null) =>
-    goto(key === null || key === chosen ? '?' : `?claim=${encodeURIComponent(key)}`, { keepFocus: true, noScroll: true });
+  const filters = ['text', 'namespace', 'class', 'state', 'full'] as const;
+  const narrowed = $derived(filters.some((one) => query[one]));
+  const headline = $derived.by(() => {
+    if (!view.total) return 'Nothing has been claimed.';
+    const parts = [
+      view.bound === view.total ? 'all bound' : `${view.bound} bound`,
+      view.growing ? (view.growing === 1 ? 'one is growing' : `${view.growing} are growing`) : '',
+      view.pending ? `${view.pending} pending` : '',
+      view.lonely ? `${view.lonely} held by nobody` : ''
+    ];
+    return `${plural(view.total, 'claim')}; ${parts.filter(Boolean).join(', ')}.`;
+  });
+
+  function go(change: Record<string, string | null>, replaceState = false) {
+    const params = new URLSearchParams(page.url.searchParams);
+    for (const [key, value] of Object.entries(change)) {
+      if (value === null || value === '') params.delete(key);
+      else params.set(key, value);
+    }
+    void goto(`?${params}`, { keepFocus: true, noScroll: true, replaceState });
+  }
+  const open = (key: string | null) => go({ claim: key === chosen ? null : key });
+  const sort = (column: string) =>
+    go(query.sort === column ? (query.down ? { sort: null, down: null } : { down: 'true' }) : { sort: column, down: null });
+  let timer: ReturnType<typeof setTimeout>;
+  function typed(event: Event & { currentTarget: HTMLInputElement }) {
+    const text = event.currentTarget.value.trim();
+    clearTimeout(timer);
+    timer = setTimeout(() => go({ text }, true), 200);
+  }
+  const csv = $derived.by(() => {
+    const params = new URLSearchParams(page.url.searchParams);
+    params.delete('claim');
+    return `/r/${encodeURIComponent(data.id)}/claims/csv?${params}`;
+  });
 
   $effect(() => {
     const [namespace = '', name = ''] = (chosen ?? '').split('/');
@@ -33,59 +55,72 @@
 
 <svelte:head><title>Claims · {data.cluster.name} · Root Barn</title></svelte:head>
 
-<div class="grid min-h-full {data.claim ? 'grid-cols-[minmax(0,1fr)_318px]' : 'grid-cols-1'}">
-  <div class="min-w-0 px-[26px] py-5">
+{#snippet choice(name: 'namespace' | 'class' | 'state', all: string, values: readonly string[])}
+  {#if values.length > 1 || query[name]}
+    <select
+      class="max-w-[11rem] border-b border-ink bg-sheet text-ink"
+      aria-label={all}
+      value={query[name] ?? ''}
+      onchange={(event) => go({ [name]: event.currentTarget.value })}
+    >
+      <option value="">{all}</option>
+      {#each values as one (one)}<option value={one}>{one}</option>{/each}
+    </select>
+    <span>·</span>
+  {/if}
+{/snippet}
+
+<div class="grid h-full min-h-[320px] {data.claim ? 'grid-cols-[minmax(0,1fr)_318px]' : 'grid-cols-1'}">
+  <div class="flex min-h-0 min-w-0 flex-col px-[26px] pt-5">
     <h1>{headline}</h1>
-    <p class="quiet mt-1 flex items-center gap-3">
-      handed out {gib(total)}
-      {#if data.stack.claims.wanted > rows.length}
-        · {plural(data.stack.claims.wanted - rows.length, 'more comes with its member', 'more come with their members')}
-      {/if}
-      {#if rows.length}<input
-          class="small w-[16rem] border border-line bg-sheet px-2 py-0.5"
-          bind:value={text}
-          placeholder="narrow by name, class, holder"
+    <p class="quiet mt-1 mb-3 flex flex-wrap items-center gap-x-2 gap-y-1">
+      handed out {gib(view.gotBytes)}{view.elastic
+        ? ` and ${view.elastic === 1 ? 'one elastic share' : `${view.elastic} elastic shares`}`
+        : ''}
+      {#if data.stack.claims.wanted > view.total}· {plural(
+          data.stack.claims.wanted - view.total,
+          'more comes with its member',
+          'more come with their members'
+        )}{/if}
+      {#if view.total}
+        <span>·</span>
+        {@render choice('namespace', 'all namespaces', view.namespaces)}
+        {@render choice('class', 'all classes', view.classes)}
+        {@render choice('state', 'all states', view.labels)}
+        <label
+          >fill above <input
+            class="w-[3.2rem] border-b border-ink bg-sheet text-right text-ink"
+            type="number"
+            min="0"
+            max="100"
+            value={query.full ?? '0'}
+            onchange={(event) => go({ full: event.currentTarget.value === '0' ? null : event.currentTarget.value })}
+          /> %</label
+        >
+        <input
+          class="small w-[12rem] border border-line bg-sheet px-2 py-0.5 text-ink"
+          value={query.text ?? ''}
+          oninput={typed}
+          placeholder="name, class, holder, node"
           aria-label="Narrow the claims"
-        />{/if}
-      {#if text}<span>{plural(shown.length, 'row')}</span>{/if}
+        />
+        <span>{plural(view.matching, 'row')}</span>
+        <a class="word small" href={csv} download="{data.cluster.name}-claims.csv">CSV</a>
+        {#if narrowed}<button class="word small" onclick={() => go({ text: null, namespace: null, class: null, state: null, full: null })}
+            >show all</button
+          >{/if}
+      {/if}
     </p>
-    {#if rows.length}
-      <table class="table-plain mt-3">
-        <thead>
-          <tr
-            ><th>Claim</th><th class="num">Asks</th><th class="num">Got</th><th>Class</th><th>Handle</th><th>Held by</th><th>Node · zone</th
-            ><th>State</th></tr
-          >
-        </thead>
-        <tbody>
-          {#each shown.slice(0, limit) as row (row.namespace + row.name)}
-            {@const key = `${row.namespace}/${row.name}`}
-            <tr class={chosen === key ? 'bg-tape' : 'hover:bg-tape'}>
-              <td
-                ><button class="mono text-left break-all hover:underline" aria-expanded={chosen === key} onclick={() => open(key)}
-                  >{row.name}</button
-                ><br /><span class="quiet small">{row.namespace}</span></td
-              >
-              <td class="num">{gib(row.askedBytes)}</td>
-              <td class="num">{row.gotBytes === null ? '–' : gib(row.gotBytes)}</td>
-              <td class="mono">{row.class}</td>
-              <td class="mono">{row.handle || '–'}</td>
-              <td class="mono"
-                >{row.heldBy.length > 2
-                  ? `${row.heldBy[0]} … ${row.heldBy.length}`
-                  : row.heldBy.join(', ') || '–'}{#if !row.heldBy.length}<span class="quiet small font-sans"> nobody</span>{/if}</td
-              >
-              <td class="whitespace-nowrap">{row.node ? `${row.node} · ${row.zone}` : '–'}</td>
-              <td class="whitespace-nowrap"><Peg state={row.state} /> {row.label}</td>
-            </tr>
-          {/each}
-        </tbody>
-      </table>
-      {#if shown.length > limit}<button class="push mt-3" onclick={() => (limit += 500)}>{plural(shown.length - limit, 'more row')}</button
-        >{/if}
-      {#if !shown.length}<p class="quiet mt-4">No claim answers to "{text}".</p>{/if}
+    {#if view.total}
+      <ClaimTable id={data.id} {view} {query} {chosen} narrow={data.claim !== null} onopen={open} onsort={sort} />
+      {#if !view.matching}<p class="quiet pb-6">
+          No claim answers to this; <button
+            class="word"
+            onclick={() => go({ text: null, namespace: null, class: null, state: null, full: null })}>show all</button
+          >.
+        </p>{/if}
     {:else}
-      <p class="mt-5 max-w-[44rem]">
+      <p class="mt-2 max-w-[44rem]">
         Claims come with the workloads that ask for them, or by themselves: write a PersistentVolumeClaim in <a
           class="word"
           href="/r/{encodeURIComponent(data.id)}/drafts">a draft</a
@@ -94,6 +129,6 @@
     {/if}
   </div>
   {#if data.claim}
-    <ClaimSheet id={data.id} flag={data.cluster.flag} claim={data.claim} onclose={() => open(null)} />
+    <ClaimSheet id={data.id} cluster={data.cluster} claim={data.claim} nowMs={data.clock.nowMs} onclose={() => open(null)} />
   {/if}
 </div>

@@ -1,38 +1,103 @@
 <script lang="ts">
-  import { goto } from '$app/navigation';
+  import { goto, invalidate } from '$app/navigation';
+  import { page } from '$app/state';
   import Peg from '$ui/parts/Peg.svelte';
+  import Say from '$ui/parts/Say.svelte';
   import { selection } from '$ui/selection.svelte';
-  import Rails from '$ui/sheets/Rails.svelte';
+  import AssetsSheet from '$ui/sheets/AssetsSheet.svelte';
   import ClassSheet from '$ui/sheets/ClassSheet.svelte';
-  import { newDraft, call, notices } from '$ui/call.svelte';
+  import DriverSheet from '$ui/sheets/DriverSheet.svelte';
+  import Rails from '$ui/sheets/Rails.svelte';
+  import { call, doCall, newDraft, notices, remedyDraft } from '$ui/call.svelte';
 
   let { data } = $props();
   const view = $derived(data.view);
-  let chosen = $state<string | null>(null);
-  const shown = $derived(view.classes.find((one) => one.id === chosen) ?? view.classes[0]);
+  const path = $derived(`/rehearsals/${encodeURIComponent(data.id)}`);
   const broken = $derived(view.classes.filter((one) => one.state === 'broken'));
-  const headline = $derived.by(() => {
-    if (!view.classes.length && !view.drivers.some((one) => one.state !== 'broken'))
-      return 'Nothing can be handed out: no driver, no class.';
-    if (broken.length === view.classes.length && broken.length) return 'Nothing can be handed out:';
-    if (broken.length) return `${broken.length} of ${view.classes.length} classes can't hand anything out.`;
-    const zones = [...new Set(view.backends.flatMap((one) => one.zones))];
-    if (view.classes.some((one) => one.state === 'settling')) return 'A driver comes up; volumes follow.';
-    return view.classes.length
-      ? `Volumes can be handed out in ${zones.length === 1 ? 'zone' : 'zones'} ${zones.join(', ')}.`
-      : 'A driver stands, but no class draws from it.';
-  });
-  const cause = $derived(broken.length === view.classes.length && broken[0] ? broken[0] : undefined);
+  const settling = $derived([...view.classes, ...view.drivers].find((one) => one.state === 'settling'));
+  const breakIn = (gates: (typeof view.classes)[number]['gates']) => gates.find((one) => one.state === 'broken');
 
-  async function install(driver: string) {
-    const line = await call<{ yaml: string; version: string }>('GET', `/drivers/${encodeURIComponent(driver)}/install`);
-    if (!line.ok) return notices.complain(line.trouble);
-    const id = await newDraft(data.cluster.name, `install ${driver}`, line.value.yaml);
+  const headline = $derived.by(() => {
+    const [first] = broken;
+    const standing = view.drivers.filter((one) => one.installed);
+    if (!view.classes.length && !standing.length) return 'Nothing can be handed out: no driver, no class.';
+    const gate = first && breakIn(first.gates);
+    const why = gate
+      ? gate.joint === 'driver' && /^not installed/.test(gate.says)
+        ? `no driver answers to ${first!.driver}`
+        : gate.says
+      : '';
+    if (first && broken.length === view.classes.length) return `Nothing can be handed out: ${why}.`;
+    if (first && gate?.joint === 'target') return `${first.id} can't be mounted everywhere: ${why.replace(/^(zone .*): no/, '$1 has no')}.`;
+    if (first) return `${first.id} can't hand anything out: ${why}.`;
+    if (settling) return 'A driver comes up; volumes follow.';
+    const zones = [
+      ...new Set(
+        view.backends.filter((one) => view.drivers.some((two) => two.id === one.driver && two.installed)).flatMap((one) => one.zones)
+      )
+    ];
+    if (!view.classes.length) return 'A driver stands, but no class draws from it.';
+    return zones.length > 8
+      ? 'Volumes can be handed out.'
+      : `Volumes can be handed out in ${zones.length === 1 ? 'zone' : 'zones'} ${zones.join(', ')}.`;
+  });
+
+  type Chosen = { kind: 'backend' | 'driver' | 'class'; id: string };
+  const has = (list: readonly { id: string }[], id: string | null) => id !== null && list.some((one) => one.id === id);
+  /** What the address names, else what most wants looking at: a driver with a break and no class of it, then the first class. */
+  const chosen = $derived.by((): Chosen | null => {
+    const params = page.url.searchParams;
+    const rails = { backend: view.backends, driver: view.drivers, class: view.classes };
+    for (const kind of ['backend', 'driver', 'class'] as const) {
+      const id = params.get(kind);
+      if (has(rails[kind], id)) return { kind, id: id! };
+    }
+    const bad =
+      view.drivers.find((one) => one.state === 'broken') ??
+      view.drivers.find((one) => !one.classes.length && one.gates.some((two) => two.state === 'broken'));
+    if (bad && (bad.state === 'broken' || !view.classes.length)) return { kind: 'driver', id: bad.id };
+    const one = broken[0] ?? view.classes[0];
+    return one ? { kind: 'class', id: one.id } : view.drivers[0] ? { kind: 'driver', id: view.drivers[0].id } : null;
+  });
+  const driver = $derived(chosen?.kind === 'driver' ? view.drivers.find((one) => one.id === chosen.id) : undefined);
+  const shown = $derived(chosen?.kind === 'class' ? view.classes.find((one) => one.id === chosen.id) : undefined);
+  const beside = $derived(
+    (page.url.searchParams.get('beside') ?? '')
+      .split(',')
+      .flatMap((id) => view.classes.find((one) => one.id === id && one.id !== shown?.id) ?? [])
+      .slice(0, 3)
+  );
+  const show = (params: Record<string, string>) => goto(`?${new URLSearchParams(params)}`, { keepFocus: true, noScroll: true });
+
+  async function open(id: number | undefined) {
     if (id !== undefined) await goto(`/r/${encodeURIComponent(data.id)}/drafts/${id}`);
   }
+  async function install(name: string, version: string) {
+    const query = new URLSearchParams({ version, cluster: view.version });
+    const found = await call<{ yaml: string }>('GET', `/drivers/${encodeURIComponent(name)}/install?${query}`);
+    if (!found.ok) return notices.complain(found.trouble);
+    await open(await newDraft(data.cluster.name, `install ${name} ${version}`, found.value.yaml));
+  }
+  const mend = async (joint: string, of: Chosen) => open(await remedyDraft(data.id, data.cluster.name, { [of.kind]: of.id, joint }));
+
+  let busy = $state(false);
+  async function tryOut(name: string, where: 'fork' | 'trunk') {
+    busy = true;
+    const trial = await doCall<{ says: string }>('POST', `${path}/trials`, { class: name, where });
+    busy = false;
+    if (!trial) return;
+    notices.say(`${trial.says}.`);
+    await invalidate('rehearsal');
+  }
+
+  const firstBreak = $derived.by((): { joint: string; of: Chosen } | undefined => {
+    const gates = driver?.gates ?? shown?.gates ?? [];
+    const gate = gates.find((one) => one.state === 'broken');
+    return gate?.remedy?.draft && chosen ? { joint: gate.joint, of: chosen } : undefined;
+  });
   $effect(() => {
-    const first = view.available[0];
-    selection.draft = first ? () => void install(first.driver) : null;
+    const one = firstBreak;
+    selection.draft = one ? () => void mend(one.joint, one.of) : null;
     return () => (selection.draft = null);
   });
 </script>
@@ -40,26 +105,51 @@
 <svelte:head><title>Supply · {data.cluster.name} · Root Barn</title></svelte:head>
 
 <div class="px-[26px] py-5">
-  <h1>
-    {headline}
-    {#if cause}no driver answers to <span class="mono">{cause.driver}</span>.{/if}
-  </h1>
-  <Rails {view} chosen={shown?.id} onchoose={(id) => (chosen = id)} />
-  {#if view.available.length}
-    <section class="mt-2 border-t border-line pt-3" aria-label="Drivers that can be installed">
-      {#each view.available as one (one.driver)}
-        <p class="flex flex-wrap items-baseline gap-3">
-          <span><span class="mono">{one.driver}</span> {one.version} ships with the stand-in and its backend is there.</span>
-          <button class="push push-main" onclick={() => install(one.driver)}>Put its manifests in a draft</button>
-          <span class="key">d</span>
-          <span class="quiet small">normal wait after sending: driver 10–60 s, claims 2–20 s</span>
-        </p>
-      {/each}
-    </section>
+  <div class="flex items-baseline justify-between gap-6">
+    <h1><Say text={headline} /></h1>
+    <a class="push shrink-0" href="/r/{encodeURIComponent(data.id)}/supply/design">Design a class</a>
+  </div>
+  {#if view.classes.length && view.defaults.length !== 1}
+    <p class="small mt-1 text-ochre">
+      {view.defaults.length === 0
+        ? 'No class is the default: claims that name none wait until one is marked.'
+        : `${view.defaults.length} classes are marked as default (${view.defaults.join(', ')}): the newest of them counts.`}
+    </p>
   {/if}
-  {#if shown}<ClassSheet card={shown} id={data.id} />{:else}
+  <Rails {view} {chosen} onchoose={(one) => show({ [one.kind]: one.id })} />
+  {#if driver}
+    <DriverSheet
+      {driver}
+      id={data.id}
+      flag={data.cluster.flag}
+      version={view.version}
+      oninstall={install}
+      ondraft={(gate) => mend(gate.joint, { kind: 'driver', id: driver.id })}
+    />
+  {:else if shown}
+    <ClassSheet
+      card={shown}
+      {beside}
+      others={view.classes.map((one) => one.id)}
+      trial={data.trials.find((one) => one.class === shown.id)}
+      id={data.id}
+      {busy}
+      ontry={tryOut}
+      onbeside={(names) => show({ class: shown.id, ...(names.length ? { beside: names.join(',') } : {}) })}
+    />
+    {#if firstBreak}
+      <p class="mt-3 flex flex-wrap items-baseline gap-3">
+        <button class="push push-main" onclick={() => mend(firstBreak.joint, firstBreak.of)}>Put what mends it in a draft</button>
+        <span class="key">d</span>
+        <span class="quiet small">{breakIn(shown.gates)?.remedy?.text}</span>
+      </p>
+    {/if}
+  {:else if data.assets}
+    <AssetsSheet view={data.assets} id={data.id} cluster={data.cluster} nowMs={data.clock.nowMs} />
+  {:else}
     <p class="mt-6 max-w-[44rem]">
-      <Peg state="waiting" /> There is no class. A class names the driver and says how its volumes are made; write one in
+      <Peg state="waiting" /> There is no class. A class names the driver and says how its volumes are made;
+      <a class="word" href="/r/{encodeURIComponent(data.id)}/supply/design">design one</a>, or write it in
       <a class="word" href="/r/{encodeURIComponent(data.id)}/drafts">a draft</a>.
     </p>
   {/if}

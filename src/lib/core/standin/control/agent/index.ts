@@ -1,11 +1,22 @@
-import { nodeReady, refOf, type Pod } from '../../../model';
+import { nodeReady, refOf, takesRoom, type Pod } from '../../../model';
 import { same } from '../../../shared';
 import type { Store } from '../../store';
+import { stopWriting } from '../../engines/little-store';
 import { idOf, splitKey, type Loop } from '../loop';
-import { imageStage, mountStage, startStage, warmStage } from './stages';
-import { setContainers, statesOf, step, waitingForPull, waitingForRefs, working, type AgentState, type Turn } from './state';
+import { imageStage, mountStage, runStage, startStage, warmStage, workStage } from './stages';
+import {
+  setContainers,
+  statesOf,
+  step,
+  waitingForMount,
+  waitingForPull,
+  waitingForRefs,
+  working,
+  type AgentState,
+  type Turn
+} from './state';
 
-const stages = { volumes: mountStage, image: imageStage, start: startStage, warm: warmStage } as const;
+const stages = { volumes: mountStage, image: imageStage, start: startStage, warm: warmStage, work: workStage } as const;
 
 /** Ends a pod: its containers get time to stop, then the pod is gone. */
 function stop(turn: Turn): void {
@@ -16,6 +27,7 @@ function stop(turn: Turn): void {
     world.endAll(subject);
     world.begin(subject, 'stopping');
     world.event(pod, 'Killing', 'The pod is being taken away.');
+    stopWriting(world, pod);
     if (running) setContainers(turn, pod.status?.containerStatuses?.[0]?.state ?? {}, { ready: false });
   }
   const graceMs = (pod.spec.terminationGracePeriodSeconds ?? 30) * 1_000;
@@ -59,11 +71,20 @@ export const agent: Loop = {
     Node: (now, before, store) => (now && before && nodeReady(now) && !nodeReady(before) ? store.podsOn(now.metadata.name).map(idOf) : []),
     ConfigMap: () => ['(references)'],
     Secret: () => ['(references)'],
-    Registry: () => ['(pulls)']
+    Registry: () => ['(pulls)'],
+    Backend: () => ['(mounts)'],
+    Pool: () => ['(mounts)'],
+    Asset: (now, before, store) =>
+      now?.status?.fill && (now.status.fill.bytesPerDay === 0 || now.spec !== before?.spec)
+        ? store
+            .by<'PersistentVolume'>('volumesOfHandle', now.metadata.name)
+            .flatMap((one) => podsOfVolume(store, one.metadata.name))
+            .map(idOf)
+        : []
   },
   reconcile(world, key) {
     if (key.startsWith('(')) {
-      const waiting = key === '(pulls)' ? waitingForPull(world) : waitingForRefs(world);
+      const waiting = key === '(pulls)' ? waitingForPull(world) : key === '(mounts)' ? waitingForMount(world) : waitingForRefs(world);
       for (const id of waiting.keys()) world.after(1, id);
       return;
     }
@@ -74,6 +95,7 @@ export const agent: Loop = {
       statesOf(world).delete(key);
       waitingForPull(world).delete(key);
       waitingForRefs(world).delete(key);
+      waitingForMount(world).delete(key);
       world.endAll(`Pod ${key}`);
       return;
     }
@@ -85,7 +107,11 @@ export const agent: Loop = {
       return;
     }
     const node = world.store.get('Node', '', pod.spec.nodeName ?? '');
-    if (!node || !nodeReady(node) || state.stage === 'run' || state.stage === 'stop') return;
+    if (!node || !nodeReady(node) || state.stage === 'stop') return;
+    if (state.stage === 'run') {
+      if (takesRoom(pod)) runStage(turn);
+      return;
+    }
     world.end(`Pod ${key}`, 'placing');
     if (!known) step(turn, { stage: 'volumes' });
     stages[state.stage](turn);

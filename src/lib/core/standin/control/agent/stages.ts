@@ -1,14 +1,27 @@
 import { bytesOf, draw, stampOf } from '../../../shared';
 import { claimsOf, isReady, type Container, type Pod } from '../../../model';
 import { backoffMs, backoffs } from '../../clock/steps';
-import { openStore } from '../../engines/little-store';
+import { openStore, stopWriting } from '../../engines/little-store';
 import { addressAt, prefixSize } from '../../provider/addresses';
 import { imageCard, type ImageCard } from '../../provider/images';
+import { diskLabel } from '../../provider/pool';
 import { pluginOn } from '../../provider/driver';
 import { ordinaryBytesPerSecond, pullOf } from '../../provider/registry';
 import { attachmentName } from '../attaching';
+import { fullMount, mountFault, ownerFault } from './mounts';
 import { missingReferences, referenceSentence } from './references';
-import { setContainers, showWait, showsWait, step, waitingForPull, waitingForRefs, working, type Turn } from './state';
+import {
+  setContainers,
+  showWait,
+  showsWait,
+  statesOf,
+  step,
+  waitingForMount,
+  waitingForPull,
+  waitingForRefs,
+  working,
+  type Turn
+} from './state';
 
 const subjectOf = (turn: Turn): string => `Pod ${turn.key}`;
 
@@ -40,9 +53,39 @@ function referencesThere(turn: Turn, mounted: boolean): boolean {
   return false;
 }
 
+/** How long a mount that nobody answers is waited for, before the node gives up and tries again (common practice, no source). */
+const mountTimeoutMs = 60_000;
+
+/** A volume that can't be mounted: after the time that it takes to find out, the pod says so, and the node tries again. */
+function mountFails(turn: Turn): boolean {
+  const { world, pod, key, state } = turn;
+  const fault = mountFault(world.store, pod);
+  if (!fault) {
+    waitingForMount(world).delete(key);
+    if (state.about === 'timeout' || state.retryMs !== undefined) step(turn, { stage: 'volumes', failures: 0 });
+    return false;
+  }
+  waitingForMount(world).set(key, true);
+  if (state.retryMs !== undefined && state.retryMs > world.nowMs) {
+    world.after(state.retryMs - world.nowMs, key, true);
+    return true;
+  }
+  const slow = fault.cause === 'target' || fault.cause === 'port';
+  if (slow && working({ ...turn, state: { ...state, stage: 'volumes' } }, 'volumes', () => mountTimeoutMs, 'timeout')) {
+    if (!pod.status?.containerStatuses) setContainers(turn, { waiting: { reason: 'ContainerCreating' } });
+    return true;
+  }
+  const waitMs = backoffMs(backoffs.mount, state.failures);
+  step(turn, { stage: 'volumes', failures: state.failures + 1, retryMs: world.nowMs + waitMs });
+  world.end(subjectOf(turn), 'mounting');
+  showWait(turn, 'ContainerCreating', `${fault.message} (claim ${fault.claim}).`, 'FailedMount');
+  world.after(waitMs, key, true);
+  return true;
+}
+
 /** Volumes: attached ones are mounted, configuration must be there. */
 export function mountStage(turn: Turn): void {
-  const { world, pod } = turn;
+  const { world, pod, key } = turn;
   const hasClaims = claimsOf(pod.spec).length > 0;
   if (hasClaims && !volumesReachable(turn)) {
     if (!pod.status?.containerStatuses) setContainers(turn, { waiting: { reason: 'ContainerCreating' } });
@@ -51,7 +94,9 @@ export function mountStage(turn: Turn): void {
   if (!referencesThere(turn, true)) return;
   if (hasClaims) {
     world.begin(subjectOf(turn), 'mounting');
-    if (working(turn, 'volumes', () => world.duration('mounting', `${turn.key}#${pod.metadata.uid}`))) return;
+    if (mountFails(turn)) return;
+    const fresh = { ...turn, state: statesOf(world).get(key) ?? turn.state };
+    if (working(fresh, 'volumes', () => world.duration('mounting', `${turn.key}#${pod.metadata.uid}`))) return;
     world.end(subjectOf(turn), 'mounting');
   }
   imageStage({ ...turn, state: step(turn, { stage: 'image' }) });
@@ -144,15 +189,38 @@ const starved = (pod: Pod): Container | undefined =>
     return limit !== undefined && bytesOf(limit) < (imageCard(image).leastMemoryBytes ?? 0);
   });
 
-function crashes(turn: Turn, container: Container): void {
+/** A program that ended: it is started again after ever longer waits. */
+export function crashes(turn: Turn, message: string): void {
   const { world, key, state } = turn;
   const waitMs = backoffMs(backoffs.crash, state.failures);
-  const needMib = Math.round((imageCard(container.image).leastMemoryBytes ?? 0) / 2 ** 20);
-  const message = `${container.name} was killed at its start: it needs ${needMib} MiB of memory and its limit is ${container.resources?.limits?.memory}.`;
   const next = step(turn, { stage: 'start', failures: state.failures + 1, restarts: state.restarts + 1, retryMs: world.nowMs + waitMs });
   setContainers({ ...turn, state: next }, { waiting: { reason: 'CrashLoopBackOff', message } }, { phase: 'Running' });
   world.event(turn.pod, 'BackOff', message, 'Warning');
+  world.end(subjectOf(turn), 'starting');
+  stopWriting(world, turn.pod);
   world.after(waitMs, key, true);
+}
+
+/** Why a pod's programs end at once; undefined when they don't. */
+function startFault({ world, pod }: Turn): string | undefined {
+  const hungry = starved(pod);
+  if (hungry) {
+    const needMib = Math.round((imageCard(hungry.image).leastMemoryBytes ?? 0) / 2 ** 20);
+    return `${hungry.name} was killed at its start: it needs ${needMib} MiB of memory and its limit is ${hungry.resources?.limits?.memory}.`;
+  }
+  const owner = ownerFault(world.store, pod);
+  if (owner)
+    return `permission denied: the files of ${owner.claim} belong to user ${owner.owner}, and the program runs as user ${owner.user}.`;
+  const full = fullMount(world.store, pod);
+  return full && fullSentence(full.claim);
+}
+
+const fullSentence = (claim: string): string => `no space left on device: the volume of ${claim} is full.`;
+
+/** A running member whose volume has filled up ends. */
+export function runStage(turn: Turn): void {
+  const full = fullMount(turn.world.store, turn.pod);
+  if (full) crashes(turn, fullSentence(full.claim));
 }
 
 /** Start: everything read from the environment must be there; then the containers run. */
@@ -163,9 +231,9 @@ export function startStage(turn: Turn): void {
     return;
   }
   if (!referencesThere(turn, false)) return;
-  const hungry = starved(pod);
-  if (hungry) {
-    crashes(turn, hungry);
+  const fault = startFault(turn);
+  if (fault) {
+    crashes(turn, fault);
     return;
   }
   const podIP = pod.status?.podIP ?? addressFor(turn);
@@ -212,7 +280,30 @@ export function warmStage(turn: Turn): void {
     world.event(pod, 'Unhealthy', `The readiness probe of ${fault.container} asks at port ${fault.port}, where nobody listens.`, 'Warning');
     return;
   }
-  openStore(world, pod);
   world.end(subjectOf(turn), 'starting');
+  if (workOf(pod)) {
+    workStage({ ...turn, state: step(turn, { stage: 'work' }) });
+    return;
+  }
+  openStore(world, pod);
   setContainers(turn, pod.status?.containerStatuses?.[0]?.state ?? {}, { phase: 'Running', ready: true });
+}
+
+/** How long a pod's program works before it ends by itself; undefined for one that runs on. */
+const workOf = (pod: Pod): ImageCard['worksMs'] =>
+  pod.spec.restartPolicy === 'Never' ? imageCard(pod.spec.containers[0]?.image ?? '').worksMs : undefined;
+
+/** A job's work: it takes its time, then the pod has succeeded, or failed where the disk that it prepares is worn. */
+export function workStage(turn: Turn): void {
+  const { world, pod, key } = turn;
+  if (turn.state.dueMs === undefined) world.begin(subjectOf(turn), 'working');
+  if (working(turn, 'work', () => world.duration('working', `${key}#${pod.metadata.uid}`, workOf(pod)))) return;
+  world.end(subjectOf(turn), 'working');
+  const disk = world.store.get('Disk', '', pod.metadata.labels?.[diskLabel] ?? '');
+  const failed = disk?.spec.worn === true || disk?.spec.holds !== undefined;
+  const why = disk?.spec.worn ? 'write errors' : `it carries a ${disk?.spec.holds}`;
+  step(turn, { stage: 'run' });
+  const state = { terminated: { exitCode: failed ? 1 : 0, reason: failed ? 'Error' : 'Completed' } };
+  const ended = setContainers(turn, state, { phase: failed ? 'Failed' : 'Succeeded' });
+  if (failed) world.event(ended, 'Failed', `The disk ${disk.metadata.name} can't be prepared: ${why}.`, 'Warning');
 }

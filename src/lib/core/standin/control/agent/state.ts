@@ -5,7 +5,7 @@ import type { Hands } from '../loop';
 /** Where a pod's node has got to with it. Plain data: part of snapshots. */
 export interface AgentState {
   readonly uid: string;
-  readonly stage: 'volumes' | 'image' | 'start' | 'warm' | 'run' | 'stop';
+  readonly stage: 'volumes' | 'image' | 'start' | 'warm' | 'work' | 'run' | 'stop';
   readonly dueMs?: number;
   readonly retryMs?: number;
   readonly failures: number;
@@ -18,6 +18,7 @@ export const statesOf = (world: Hands) => world.memory<AgentState>('agent');
 
 /** Pods that wait for a config map or secret, or for a registry; looked at again when one changes. */
 export const waitingForRefs = (world: Hands) => world.memory<boolean>('waitingForRefs');
+export const waitingForMount = (world: Hands) => world.memory<boolean>('waitingForMount');
 export const waitingForPull = (world: Hands) => world.memory<boolean>('waitingForPull');
 
 /** Everything a stage has to know of one call. */

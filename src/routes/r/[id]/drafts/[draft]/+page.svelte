@@ -50,9 +50,13 @@
     };
   });
 
-  async function send(target = data.id): Promise<boolean> {
+  type Ref = { namespace: string; name: string };
+  async function send(replace: Ref[], target = data.id): Promise<boolean> {
     await keep();
-    const done = await doCall<{ nowMs: number }>('POST', `/rehearsals/${encodeURIComponent(target)}/send`, text, {
+    const query = replace.length
+      ? `?${new URLSearchParams({ replace: replace.map((one) => `${one.namespace}/${one.name}`).join(',') })}`
+      : '';
+    const done = await doCall<{ nowMs: number }>('POST', `/rehearsals/${encodeURIComponent(target)}/send${query}`, text, {
       yaml: true,
       ...(target === data.id ? { revision: data.rehearsal.revision } : {})
     });
@@ -61,10 +65,10 @@
     notices.say(`Sent to ${target} at ${clockText(done.nowMs)}. Run the clock (space), or until settled (s).`);
     return true;
   }
-  async function rehearse() {
+  async function rehearse(replace: Ref[]) {
     const fork = `try-${Date.now().toString(36)}`;
     const made = await doCall<{ id: string }>('POST', `${path}/forks`, { name: fork });
-    if (!made || !(await send(made.id))) return;
+    if (!made || !(await send(replace, made.id))) return;
     await doCall('POST', `/rehearsals/${encodeURIComponent(made.id)}/clock`, { until: 'settled' });
     notices.say(`Rehearsed on the fork ${fork}, which has settled; ${data.id} is untouched.`);
     await goto(`/r/${encodeURIComponent(made.id)}/members`);
@@ -113,7 +117,7 @@
       target={data.id}
       cluster={data.cluster}
       nowMs={data.clock.nowMs}
-      onsend={() => send()}
+      onsend={(replace) => send(replace)}
       onrehearse={rehearse}
     />
     {#if sent}

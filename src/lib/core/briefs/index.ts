@@ -1,0 +1,3 @@
+export * from './design';
+export * from './layout';
+export * from './traits';

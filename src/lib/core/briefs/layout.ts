@@ -1,0 +1,90 @@
+import type { Ground } from '../model';
+import { driverCard } from '../standin';
+
+export type Shape = 'small' | 'production';
+type Spec = Ground['spec'];
+
+/** Speed kinds of a rented block backend (made-up figures, as common for such volumes). */
+export const speedKinds = {
+  steady: { baseIops: 3_000, iopsPerGib: 3, mostIops: 16_000, baseMbps: 125, mbpsPerGib: 0.25, mostMbps: 1_000 },
+  fast: { baseIops: 6_000, iopsPerGib: 10, mostIops: 64_000, baseMbps: 250, mbpsPerGib: 1, mostMbps: 2_000 },
+  cheap: { baseIops: 300, iopsPerGib: 0.5, mostIops: 3_000, baseMbps: 60, mbpsPerGib: 0.05, mostMbps: 250 }
+} as const;
+export type SpeedKind = keyof typeof speedKinds;
+
+/** Which speed kind a backend has; undefined when its figures are its own. */
+export const speedKindOf = (backend: NonNullable<Spec['backends']>[number] | undefined): SpeedKind | undefined =>
+  (Object.keys(speedKinds) as SpeedKind[]).find((kind) => speedKinds[kind].baseIops === backend?.speed?.baseIops);
+
+/** The control members of a shape, as a beginning. */
+export const controlOf = (shape: Shape, balancer = ''): NonNullable<Spec['control']> =>
+  shape === 'small' ? { shape, quorum: 1, members: 1 } : { shape, quorum: 3, members: 3, mode: 'balanced', balancer };
+
+const zonesOf = (shape: Shape): readonly string[] => (shape === 'small' ? ['a'] : ['a', 'b', 'c']);
+
+/** A block backend over zones, with its identity and the first class. */
+export function withBlock(spec: Spec, kind: SpeedKind, fsType: 'ext4' | 'xfs', reclaimPolicy: 'Delete' | 'Retain', capacity: string): Spec {
+  const card = driverCard('block.standin.example')!;
+  const zones = [...new Set((spec.groups ?? []).map((one) => one.zone))];
+  return {
+    ...spec,
+    backends: [
+      {
+        name: 'volumes',
+        driver: card.driver,
+        zones: zones.map((name) => ({ name, capacity })),
+        quotaVolumes: 200,
+        leastSize: '1Gi',
+        mostSize: '16Ti',
+        attachLimit: 25,
+        speed: { ...speedKinds[kind] }
+      }
+    ],
+    identities: [
+      {
+        name: 'volume-keeper',
+        driver: card.driver,
+        subject: `system:serviceaccount:${card.namespace}:${card.account}`,
+        audience: 'volumes.standin.example',
+        rights: [...card.rights]
+      }
+    ],
+    firstClass: {
+      name: `${kind}-block`,
+      provisioner: card.driver,
+      parameters: { 'csi.storage.k8s.io/fstype': fsType },
+      reclaimPolicy,
+      volumeBindingMode: 'WaitForFirstConsumer',
+      allowVolumeExpansion: true
+    }
+  };
+}
+
+/** A ground document to begin a layout with. */
+export function startingGround(name: string, shape: Shape): Ground {
+  const spec: Spec = {
+    version: '1.32',
+    clusterDomain: 'cluster.local',
+    issuer: `https://issuer.${name}.example`,
+    podRange: '10.80.0.0/16',
+    serviceRange: '10.180.0.0/20',
+    nodeRange: '172.30.0.0/24',
+    control: controlOf(shape, '172.30.0.5'),
+    groups: zonesOf(shape).map((zone) => ({
+      name: `worker-${zone}`,
+      zone,
+      count: shape === 'small' ? 3 : 2,
+      cpu: '4',
+      memory: '16Gi',
+      disks: [{ size: '120Gi', holds: 'system' }],
+      speed: { iops: 20_000, mbps: 800 }
+    })),
+    registries: [{ name: 'shelf', host: 'shelf.standin.example', reachable: true, bytesPerSecond: 60_000_000 }]
+  };
+  return {
+    apiVersion: 'standin.example/v1',
+    kind: 'Ground',
+    metadata: { name },
+    spec: withBlock(spec, 'steady', 'ext4', 'Delete', '1000Gi')
+  };
+}

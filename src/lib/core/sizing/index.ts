@@ -1,0 +1,3 @@
+export * from './forecast';
+export * from './room';
+export * from './speed';

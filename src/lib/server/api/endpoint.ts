@@ -1,0 +1,37 @@
+import type { z } from 'zod';
+import type { Answer, App } from '../services';
+
+/** One endpoint: its schemas are what the server checks with and what the description is made from. */
+export interface Endpoint {
+  readonly method: 'GET' | 'POST' | 'PUT' | 'DELETE';
+  /** Below /api/v1, parameters in braces. */
+  readonly path: string;
+  readonly summary: string;
+  readonly query?: z.ZodObject;
+  /** A schema for JSON, or manifests as YAML or JSON. */
+  readonly body?: z.ZodType | 'manifests';
+  readonly answer: z.ZodType;
+  readonly status?: number;
+  run(call: {
+    app: App;
+    params: Record<string, string>;
+    query: never;
+    body: never;
+    revision: number | undefined;
+  }): Promise<Answer<unknown>>;
+}
+
+/** Gives an endpoint the types that its schemas say. */
+export const endpoint = <Q extends z.ZodObject, B extends z.ZodType | 'manifests'>(
+  one: Omit<Endpoint, 'run' | 'query' | 'body'> & {
+    query?: Q;
+    body?: B;
+    run(call: {
+      app: App;
+      params: Record<string, string>;
+      query: z.infer<Q>;
+      body: B extends z.ZodType ? z.infer<B> : string;
+      revision: number | undefined;
+    }): Promise<Answer<unknown>>;
+  }
+): Endpoint => one as unknown as Endpoint;

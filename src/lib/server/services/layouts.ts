@@ -1,0 +1,99 @@
+import { hash32 } from '$core/shared';
+import { writeManifests } from '$core/manifest';
+import type { Ground } from '$core/model';
+import { groundObjects, layoutFaults, namesIn, type LayoutFault } from '$core/standin';
+import type { clusterRepository, Flag } from '../repositories/clusters';
+import type { RehearsalRepository } from '../repositories/rehearsals';
+import { done, notFound, refusalOf, refused, type Answer } from './answer';
+
+/** What an estate's cluster would be made of. */
+export interface LayoutCheck {
+  readonly faults: readonly LayoutFault[];
+  readonly nodes: number;
+  readonly zones: number;
+  readonly objects: number;
+  readonly yaml: string;
+}
+
+const weaves: readonly Flag['weave'][] = ['twill', 'stripe', 'check', 'dots'];
+/** Flags of clusters that are laid out: apart from each other by the golden angle, so that hues don't come near. */
+const flagOf = (place: number): Flag => ({ hue: Math.round((20 + place * 137.5) % 360), weave: weaves[place % weaves.length]! });
+
+/** Notes of clusters that came with the demo differ from this one; only those laid out here can be taken away. */
+const laidOut = 'laid out here';
+
+/** Clusters made from a ground document. */
+export class LayoutService {
+  constructor(
+    private readonly clusters: ReturnType<typeof clusterRepository>,
+    private readonly rehearsals: RehearsalRepository
+  ) {}
+
+  /** Looks a layout over: what is wrong with it, and what it would come to. */
+  async check(ground: Ground): Promise<LayoutCheck> {
+    const faults = layoutFaults(ground);
+    const { groups = [] } = ground.spec;
+    const taken = (await this.clusters.find(ground.metadata.name)) !== undefined;
+    const all = taken
+      ? [...faults, { field: 'name', message: `There is a cluster ${ground.metadata.name} already`, remedy: 'Choose another name.' }]
+      : faults;
+    return {
+      faults: all,
+      nodes: groups.flatMap(namesIn).length,
+      zones: new Set(groups.map((one) => one.zone)).size,
+      objects: faults.length ? 0 : groundObjects(ground).length,
+      yaml: writeManifests([ground])
+    };
+  }
+
+  /** Makes a cluster and its trunk; refused with every fault while there is one. */
+  async make(ground: Ground): Promise<Answer<{ id: string }>> {
+    const { faults } = await this.check(ground);
+    if (faults.length)
+      return refused(
+        refusalOf(
+          faults.map(({ field, message, remedy }) => ({
+            code: 'bad-layout',
+            message: `${message}.`,
+            remedy,
+            at: { field: `spec.${field}` }
+          }))
+        )
+      );
+    const { name } = ground.metadata;
+    const place = (await this.clusters.all()).length;
+    await this.clusters.add(
+      { name, note: laidOut, seed: hash32(name) % 100_000, flag: flagOf(place), ground: groundObjects(ground) },
+      place
+    );
+    await this.rehearsals.add(
+      { id: name, cluster: name, fork: null, parent: null, forkedAtMs: null, headMs: 0, frontierMs: 0, revision: 0 },
+      []
+    );
+    return done({ id: name });
+  }
+
+  /** The ground document of a cluster, as it was laid out. */
+  async document(name: string): Promise<Answer<{ yaml: string }>> {
+    const cluster = await this.clusters.find(name);
+    const ground = cluster?.ground.find((one) => one.kind === 'Ground');
+    return ground ? done({ yaml: writeManifests([ground]) }) : refused(notFound(`The cluster ${name}`, 'GET /api/v1/clusters lists them.'));
+  }
+
+  /** Takes a cluster that was laid out here away, with its rehearsals; gives their ids. */
+  async remove(name: string): Promise<Answer<{ rehearsals: string[] }>> {
+    const cluster = await this.clusters.find(name);
+    if (!cluster) return refused(notFound(`The cluster ${name}`));
+    if (cluster.note !== laidOut)
+      return refused({
+        code: 'cluster-stays',
+        status: 409,
+        title: 'This cluster stays',
+        detail: `${name} came with the demo.`,
+        remedy: 'Only clusters that were laid out here can be taken away.'
+      });
+    const mine = (await this.rehearsals.all()).filter((one) => one.cluster === name).map((one) => one.id);
+    await this.clusters.remove(name);
+    return done({ rehearsals: mine });
+  }
+}
