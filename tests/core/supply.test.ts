@@ -68,6 +68,10 @@ describe('a pool of own disks (harbour)', () => {
     ]);
   });
 
+  test('leaves no step open once everything is settled', () => {
+    expect(world.log.steps.filter((one) => one.toMs === undefined).map((one) => `${one.subject} ${one.step}`)).toEqual([]);
+  });
+
   test('holds what a hand calculation gives', () => {
     // By hand: shed-1, shed-3, shed-4 give 2 x 800 GiB, shed-2 and tower-1 one each: 6,400 GiB raw. Three copies: the largest U with
     // 3 * min(1600, U) + 2 * min(800, U) >= 3 U. With U = 2,133 1/3 nothing is capped, and 6,400 = 3 U.

@@ -135,6 +135,8 @@ export function imageStage(turn: Turn): void {
   const there = imagesOn(turn);
   const image = pod.spec.containers.map((one) => one.image).find((one) => !there.has(one));
   if (image === undefined) {
+    // Another pod of the node may have pulled it in the meantime.
+    world.end(subjectOf(turn), 'pulling');
     waitingForPull(world).delete(key);
     startStage({ ...turn, state: step(turn, { stage: 'start', failures: 0 }) });
     return;
