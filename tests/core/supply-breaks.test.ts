@@ -1,9 +1,9 @@
 import { describe, expect, test } from 'vitest';
 import { asManifest } from '$core/manifest';
 import { isReady, type Node, type Ref } from '$core/model';
-import { driverGates, rootLine } from '$core/rootline';
-import { poolObject, World } from '$core/standin';
-import { asLeft, claimOf, classOf, firstBreak, must, named, podOf, readySouth, ref, remove, send, settle, size } from './help';
+import { rootLine } from '$core/rootline';
+import { World } from '$core/standin';
+import { claimOf, classOf, firstBreak, must, named, podOf, readySouth, ref, remove, settle, size } from './help';
 
 const rwo = 'accessModes: [ReadWriteOnce], storageClassName: steady-block';
 const c = ref('PersistentVolumeClaim', 'default', 'c');
@@ -307,7 +307,7 @@ const readySouthDriver = () =>
 describe('south-quay', () => {
   test.each(south)('$name', ({ make, at, joint, says, evidence: wanted, mend }) => {
     const world = make();
-    expect(firstBreak(world, at)).toMatchObject({ joint, says });
+    expect(firstBreak(world, at)).toMatchObject({ joint, says: expect.stringMatching(says) });
     expect(evidence(world, at)).toMatch(wanted);
     expect(firstBreak(world, at)!.remedy!.text).not.toBe('');
     if (mend === 'offered') must(world, { type: 'send', objects: firstBreak(world, at)!.remedy!.manifests! });
@@ -328,7 +328,11 @@ describe('south-quay', () => {
     );
     settle(world, claimOf('c', `accessModes: [ReadWriteOnce], ${size('1Gi')}`));
     const look = () => rootLine(world.store, c)!.joints.find((one) => one.joint === 'class')!;
-    expect(look()).toMatchObject({ state: 'holds', label: 'newer', says: /2 classes are marked as default, and the newest counts/ });
+    expect(look()).toMatchObject({
+      state: 'holds',
+      label: 'newer',
+      says: expect.stringMatching(/2 classes are marked as default, and the newest counts/)
+    });
     expect(
       look()
         .evidence.map((one) => one.object.name)
@@ -386,7 +390,7 @@ describe('south-quay', () => {
         claimOf('d', `${rwo}, ${size('1Gi')}`) +
         podOf('q', 'd', ', nodeSelector: {kubernetes.io/hostname: node-a2}')
     );
-    expect(firstBreak(world, p)).toMatchObject({ joint: 'driver', says: /node plugin/ });
+    expect(firstBreak(world, p)).toMatchObject({ joint: 'driver', says: expect.stringMatching(/node plugin/) });
     expect(isReady(world.store.get('Pod', 'default', 'q'))).toBe(true);
   });
 });

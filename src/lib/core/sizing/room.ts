@@ -1,3 +1,4 @@
+import { driverPartOf, poolPartOf } from '../standin';
 import { askOf, nodeReady, repellingTaint, roomOf, type Ask, type Facts, type Node } from '../model';
 
 /** What a node still has for pods, by requests. */
@@ -35,9 +36,11 @@ export function moreOf(rooms: readonly FreeRoom[], ask: Ask): number {
   }, 0);
 }
 
-/** The largest ask among the workloads of a cluster, by memory and then CPU; undefined without any. */
+/** The largest ask among the workloads of a cluster (drivers and operators aside), by memory and then CPU; undefined without any. */
 export function largestAsk(facts: Facts): { readonly name: string; readonly ask: Ask } | undefined {
-  const workloads = [...facts.list('StatefulSet'), ...facts.list('Deployment')];
+  const workloads = [...facts.list('StatefulSet'), ...facts.list('Deployment')].filter(
+    ({ spec }) => !driverPartOf(spec.template.spec) && !poolPartOf(spec.template.spec)
+  );
   let largest: { name: string; ask: Ask } | undefined;
   for (const one of workloads) {
     const ask = askOf(one.spec.template.spec);

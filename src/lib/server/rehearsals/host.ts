@@ -85,7 +85,8 @@ const sliceCalls = 48;
 const sliceMs = 8;
 /** No clock goes beyond thirty days. */
 export const latestMs = 30 * 86_400_000;
-const largestSnapshotChanges = 20_000;
+/** A larger world is rebuilt from its actions: putting it into bytes would hold up everybody for too long. */
+const largestSnapshotChanges = 8_000;
 
 /** Runs worlds in slices, so that whoever asks in between is answered soon. Lives in a worker thread, or in the process for tests. */
 export class Host {

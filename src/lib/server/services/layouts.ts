@@ -1,6 +1,6 @@
 import { hash32 } from '$core/shared';
 import { writeManifests } from '$core/manifest';
-import type { Ground } from '$core/model';
+import { groundSchema, type ApiObject, type Ground } from '$core/model';
 import { groundObjects, layoutFaults, namesIn, type LayoutFault } from '$core/standin';
 import type { clusterRepository, Flag } from '../repositories/clusters';
 import type { RehearsalRepository } from '../repositories/rehearsals';
@@ -22,6 +22,9 @@ const flagOf = (place: number): Flag => ({ hue: Math.round((20 + place * 137.5) 
 /** Notes of clusters that came with the demo differ from this one; only those laid out here can be taken away. */
 const laidOut = 'laid out here';
 
+/** A ground as text, its fields always in the same order, so that versions of it can be compared line by line. */
+const documentOf = (ground: ApiObject): string => writeManifests([groundSchema.parse(ground)]);
+
 /** Clusters made from a ground document. */
 export class LayoutService {
   constructor(
@@ -42,7 +45,7 @@ export class LayoutService {
       nodes: groups.flatMap(namesIn).length,
       zones: new Set(groups.map((one) => one.zone)).size,
       objects: faults.length ? 0 : groundObjects(ground).length,
-      yaml: writeManifests([ground])
+      yaml: documentOf(ground)
     };
   }
 
@@ -77,7 +80,7 @@ export class LayoutService {
   async document(name: string): Promise<Answer<{ yaml: string }>> {
     const cluster = await this.clusters.find(name);
     const ground = cluster?.ground.find((one) => one.kind === 'Ground');
-    return ground ? done({ yaml: writeManifests([ground]) }) : refused(notFound(`The cluster ${name}`, 'GET /api/v1/clusters lists them.'));
+    return ground ? done({ yaml: documentOf(ground) }) : refused(notFound(`The cluster ${name}`, 'GET /api/v1/clusters lists them.'));
   }
 
   /** Takes a cluster that was laid out here away, with its rehearsals; gives their ids. */

@@ -43,19 +43,40 @@ function diskView(disk: Disk): PlankDisk {
   return fault ? { ...base, kind: 'refused', says: fault } : { ...base, kind: 'unused', says: 'unused' };
 }
 
-function plankOf({ facts }: Scene, node: Node, disks: readonly Disk[]): Plank {
+/** Things of the whole cluster, sorted by node once. */
+interface ByNode {
+  readonly disks: ReadonlyMap<string, readonly Disk[]>;
+  /** Attached volumes by node and driver. */
+  readonly attached: ReadonlyMap<string, number>;
+}
+
+function byNode({ facts }: Scene): ByNode {
+  const disks = new Map<string, Disk[]>();
+  for (const disk of facts.list('Disk').sort(byName)) {
+    const mine = disks.get(disk.spec.node);
+    if (mine) mine.push(disk);
+    else disks.set(disk.spec.node, [disk]);
+  }
+  const attached = new Map<string, number>();
+  for (const { spec } of facts.list('VolumeAttachment')) {
+    const key = `${spec.nodeName}|${spec.attacher}`;
+    attached.set(key, (attached.get(key) ?? 0) + 1);
+  }
+  return { disks, attached };
+}
+
+function plankOf({ facts }: Scene, node: Node, { disks, attached }: ByNode): Plank {
   const { name } = node.metadata;
   const room = roomOf(node);
   const use = facts.useOf(name);
   const pods = facts.podsOn(name).sort(byName);
   const plugins = facts.get('CSINode', '', name)?.spec.drivers ?? [];
-  const attached = facts.list('VolumeAttachment').filter((one) => one.spec.nodeName === name);
   const claims = new Set(pods.flatMap((pod) => claimsOf(pod.spec).map((claim) => `${pod.metadata.namespace}/${claim}`)));
   const drivers = plugins
     .filter((one) => one.allocatable?.count !== undefined)
     .map((one) => ({
       name: one.name,
-      taken: attached.filter((two) => two.spec.attacher === one.name).length,
+      taken: attached.get(`${name}|${one.name}`) ?? 0,
       limit: one.allocatable?.count ?? null
     }));
   const speed = nodeSpeed(node);
@@ -74,10 +95,7 @@ function plankOf({ facts }: Scene, node: Node, disks: readonly Disk[]): Plank {
       limit: drivers.length ? drivers.reduce((sum, one) => sum + (one.limit ?? 0), 0) : null,
       drivers
     },
-    disks: disks
-      .filter((one) => one.spec.node === name)
-      .map(diskView)
-      .sort((a, b) => Number(b.kind === 'system') - Number(a.kind === 'system')),
+    disks: (disks.get(name) ?? []).map(diskView).sort((a, b) => Number(b.kind === 'system') - Number(a.kind === 'system')),
     speed: speed ?? null,
     members: pods
       .filter((pod) => !isSystem(pod))
@@ -118,10 +136,10 @@ function poolOutlook({ facts }: Scene) {
 /** The Ground sheet: planks by zone, gates, and what the disks are good for. */
 export function groundView(scene: Scene) {
   const { facts } = scene;
-  const disks = facts.list('Disk').sort(byName);
+  const sorted = byNode(scene);
   const zones = new Map<string, Plank[]>();
   for (const node of facts.list('Node').sort(byName)) {
-    const plank = plankOf(scene, node, disks);
+    const plank = plankOf(scene, node, sorted);
     zones.set(plank.zone, [...(zones.get(plank.zone) ?? []), plank]);
   }
   const place = facts.list('Ground')[0]?.spec;

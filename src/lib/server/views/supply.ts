@@ -14,6 +14,7 @@ import {
   imageTag,
   newestFitting,
   poolDriver,
+  poolWarnShare,
   versionFault
 } from '$core/standin';
 import { plainGate } from './remedies';
@@ -92,6 +93,14 @@ function driverView({ facts }: Scene, name: string, classes: readonly StorageCla
   };
 }
 
+/** A pool that heals, or that is filled to its warning threshold, is not at rest. */
+function poolState(facts: Facts, one: Backend): State {
+  const status = one.spec.pool === undefined ? undefined : facts.get('Pool', '', one.spec.pool)?.status;
+  if (!status) return 'holds';
+  const full = status.storedBytes >= poolWarnShare * status.usableBytes;
+  return full || status.lost.some((two) => !two.healed) ? 'settling' : 'holds';
+}
+
 function backendView({ facts }: Scene, one: Backend) {
   const used = [...facts.usedOf(one.metadata.name).values()];
   const total = one.spec.zones.reduce((sum, zone) => sum + bytesOf(zone.capacity), 0);
@@ -112,7 +121,8 @@ function backendView({ facts }: Scene, one: Backend) {
     id: one.metadata.name,
     driver: one.spec.driver,
     zones: shared ? (one.spec.mountTargets ?? []).map((two) => two.zone) : one.spec.zones.map((zone) => zone.name),
-    state: (one.spec.pool && facts.get('Pool', '', one.spec.pool)?.status?.lost.some((two) => !two.healed) ? 'settling' : 'holds') as State,
+    pool: one.spec.pool !== undefined,
+    state: poolState(facts, one),
     says: shared
       ? `shared file system · elastic · targets in ${(one.spec.mountTargets ?? []).map((two) => two.zone).join(', ') || 'no zone'}`
       : one.spec.pool

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { goto } from '$app/navigation';
   import type { AssetsView } from '$server/views/supply';
-  import { newDraft } from '../call.svelte';
+  import { call, newDraft, notices } from '../call.svelte';
   import { gib, lineHref, plural, shortClock } from '../format';
   import Peg from '../parts/Peg.svelte';
   import Removal from './Removal.svelte';
@@ -13,10 +13,26 @@
     nowMs: number;
   }
   let { view, id, cluster, nowMs }: Props = $props();
-  let removing = $state<string | null>(null);
+  let removing = $state<{ kind: 'Asset' | 'PersistentVolume'; name: string } | null>(null);
   let limit = $state(60);
   const ordered = $derived([...view.assets].sort((a, b) => Number(b.orphan) - Number(a.orphan)));
   const orphans = $derived(view.assets.filter((one) => one.orphan));
+
+  /** A Released volume is handed out again once its claimRef is cleared; the data in it goes to the next claim. */
+  async function free(volume: string) {
+    const path = `/rehearsals/${encodeURIComponent(id)}/objects?kind=PersistentVolume&name=${encodeURIComponent(volume)}`;
+    const found = await call<{ items: { apiVersion: string; kind: string; metadata: { name: string }; spec: object }[] }>('GET', path);
+    if (!found.ok) return notices.complain(found.trouble);
+    const [one] = found.value.items;
+    if (!one) return;
+    const { apiVersion, kind, metadata, spec } = one;
+    const draft = await newDraft(
+      cluster.name,
+      `free ${volume}`,
+      JSON.stringify({ apiVersion, kind, metadata: { name: metadata.name }, spec: { ...spec, claimRef: null } }, null, 2)
+    );
+    if (draft !== undefined) await goto(`/r/${encodeURIComponent(id)}/drafts/${draft}`);
+  }
 
   /** A static volume that names the asset, so that a claim without class can have it. */
   async function adopt(asset: AssetsView['assets'][number]) {
@@ -59,8 +75,9 @@ spec:
     <table class="table-plain">
       <thead
         ><tr
-          ><th>Handle</th><th class="num">Size</th><th>Zone</th><th>Class</th><th>Serves</th><th>Held by node</th><th>State</th><th
-          ></th></tr
+          ><th>Handle</th><th class="num">Size</th><th>Zone</th><th>Volume</th><th>Class</th><th>Serves</th><th>Held by node</th><th
+            >State</th
+          ><th></th></tr
         ></thead
       >
       <tbody>
@@ -69,6 +86,7 @@ spec:
             <td class="mono">{one.handle}</td>
             <td class="num">{one.kind === 'whole' ? 'elastic' : gib(one.bytes)}</td>
             <td>{one.zone || '–'}</td>
+            <td class="mono max-w-[9rem] truncate" title={one.volume}>{one.volume || '–'}</td>
             <td class="mono">{one.class || '–'}</td>
             <td class="mono">
               {#if one.claim && one.phase === 'Bound'}
@@ -89,7 +107,12 @@ spec:
             <td class="text-right whitespace-nowrap">
               {#if one.orphan}
                 <button class="push small" onclick={() => adopt(one)}>Adopt</button>
-                <button class="push push-grave small" onclick={() => (removing = one.handle)}>Delete</button>
+                <button class="push push-grave small" onclick={() => (removing = { kind: 'Asset', name: one.handle })}>Delete</button>
+              {:else if one.phase === 'Released'}
+                <button class="push small" onclick={() => free(one.volume)}>Free it</button>
+                <button class="push push-grave small" onclick={() => (removing = { kind: 'PersistentVolume', name: one.volume })}
+                  >Take away</button
+                >
               {/if}
             </td>
           </tr>
@@ -102,9 +125,4 @@ spec:
   {:else}<p class="quiet mt-2">Nothing has been handed out of it yet.</p>{/if}
 </section>
 
-{#if removing}<Removal
-    {id}
-    flag={cluster.flag}
-    ref={{ kind: 'Asset', namespace: '', name: removing }}
-    onclose={() => (removing = null)}
-  />{/if}
+{#if removing}<Removal {id} flag={cluster.flag} ref={{ ...removing, namespace: '' }} onclose={() => (removing = null)} />{/if}

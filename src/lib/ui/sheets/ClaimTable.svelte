@@ -28,13 +28,13 @@
   let round = 0;
 
   const columns: readonly { id: ClaimColumn; title: string; wide: string; narrow: string; right?: boolean }[] = [
-    { id: 'name', title: 'Claim', wide: 'minmax(190px,1.6fr)', narrow: 'minmax(128px,1.4fr)' },
+    { id: 'name', title: 'Claim', wide: 'minmax(190px,1.6fr)', narrow: 'minmax(118px,1.15fr)' },
     { id: 'asks', title: 'Asks', wide: '76px', narrow: '62px', right: true },
     { id: 'got', title: 'Got', wide: '76px', narrow: '62px', right: true },
-    { id: 'class', title: 'Class', wide: 'minmax(100px,0.8fr)', narrow: 'minmax(82px,0.7fr)' },
+    { id: 'class', title: 'Class', wide: 'minmax(100px,0.8fr)', narrow: 'minmax(96px,0.85fr)' },
     { id: 'handle', title: 'Handle', wide: 'minmax(104px,0.8fr)', narrow: '0px' },
     { id: 'holder', title: 'Held by', wide: 'minmax(110px,1fr)', narrow: 'minmax(80px,0.8fr)' },
-    { id: 'node', title: 'Node · zone', wide: 'minmax(96px,0.8fr)', narrow: '62px' },
+    { id: 'node', title: 'Node · zone', wide: 'minmax(96px,0.8fr)', narrow: '70px' },
     { id: 'fill', title: 'Fill', wide: '92px', narrow: '78px' },
     { id: 'state', title: 'State', wide: '112px', narrow: '98px' }
   ];
@@ -99,21 +99,25 @@
 </script>
 
 <div class="flex min-h-0 flex-1 flex-col" role="table" aria-label="Claims" aria-rowcount={view.matching + 1}>
-  <div class="grid shrink-0 gap-x-2 border-b border-line pr-3" style:grid-template-columns={grid} role="row">
-    {#each shownColumns as one (one.id)}
-      <span
-        class="small quiet {one.right ? 'text-right' : ''}"
-        role="columnheader"
-        aria-sort={(query.sort ?? 'name') === one.id ? (query.down ? 'descending' : 'ascending') : 'none'}
-      >
-        <button class="py-1 hover:underline" onclick={() => onsort(one.id)}
-          >{one.title}{(query.sort ?? 'name') === one.id && query.sort ? (query.down ? ' ↓' : ' ↑') : ''}</button
-        >
-      </span>
-    {/each}
-  </div>
   <!-- svelte-ignore a11y_no_static_element_interactions -->
   <div bind:this={scroller} class="min-h-0 flex-1 overflow-y-auto" {onkeydown} data-testid="claims-scroll">
+    <div
+      class="sticky top-0 z-10 grid gap-x-2 border-b border-line bg-sheet whitespace-nowrap"
+      style:grid-template-columns={grid}
+      role="row"
+    >
+      {#each shownColumns as one (one.id)}
+        <span
+          class="small quiet {one.right ? 'text-right' : ''}"
+          role="columnheader"
+          aria-sort={(query.sort ?? 'name') === one.id ? (query.down ? 'descending' : 'ascending') : 'none'}
+        >
+          <button class="py-1 hover:underline" onclick={() => onsort(one.id)}
+            >{one.title}{(query.sort ?? 'name') === one.id && query.sort ? (query.down ? ' ↓' : ' ↑') : ''}</button
+          >
+        </span>
+      {/each}
+    </div>
     <div class="relative" style:height="{$virtual.getTotalSize()}px">
       {#each $virtual.getVirtualItems() as item (item.index)}
         {@const row = rowAt(item.index)}
@@ -144,9 +148,9 @@
             {#if !narrow}<span class="mono truncate" role="cell" title={row.volume}>{row.handle || '–'}</span>{/if}
             <span class="truncate {row.heldBy.length ? 'mono' : 'quiet'}" role="cell" title={row.heldBy.join(', ')}>{holders(row)}</span>
             <span class="truncate" role="cell" title={row.nodes.join(', ')}>{place(row)}</span>
-            <span class="flex items-center gap-1.5" role="cell">
+            <span class="flex items-center gap-1.5 whitespace-nowrap" role="cell">
               {#if row.fill !== null}
-                <span class="relative inline-block h-[6px] w-[44px] border-b border-line" aria-hidden="true"
+                <span class="relative inline-block h-[6px] {narrow ? 'w-[32px]' : 'w-[44px]'} border-b border-line" aria-hidden="true"
                   ><span
                     class="absolute bottom-0 left-0 h-[6px] {row.fill >= 0.8 ? 'bg-brick' : 'bg-ink'}"
                     style:width="{Math.min(100, row.fill * 100)}%"

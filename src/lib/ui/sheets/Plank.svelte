@@ -55,7 +55,9 @@
 
 <div id={plank.name} class="plank flex gap-4 pb-3 {marked ? 'bg-tape' : ''}">
   <p class="mono flex w-[104px] shrink-0 items-start gap-2 pt-[1px] leading-tight font-semibold break-all" title={plank.name}>
-    {#if !plank.ready}<Peg state="broken" size={10} label="not ready" />{/if}{plank.name}
+    {#if !plank.ready}<Peg state="broken" size={10} label="not ready" />{/if}<span class="min-w-0"
+      >{plank.name}{#if plank.storage}<span class="quiet small block font-sans font-normal">storage node</span>{/if}</span
+    >
   </p>
   {#if lens === 'capacity'}
     <div class="w-[112px] shrink-0">
@@ -93,7 +95,6 @@
               {#if disk.kind === 'preparing'}<span class="small text-ochre">{disk.says}</span>{/if}
             </span>
           {/each}
-          {#if plank.storage}<span class="quiet small">storage node</span>{/if}
         </div>
       {/if}
       {@render members()}

@@ -16,6 +16,7 @@ import {
   poolObject,
   poolOperatorObjects,
   poolPods,
+  poolWarnShare,
   storageLabel
 } from '../../standin';
 import { compact, driverOfPlace, field, gib, isBound, lastEvent, look, madeMs, ref } from '../evidence';
@@ -273,5 +274,9 @@ export function poolWords(facts: Facts, pool: Pool): string {
   const open = lost.filter((one) => !one.healed);
   const share = usableBytes ? Math.round((100 * storedBytes) / usableBytes) : 0;
   const healing = open.map((one) => `copies of ${one.node} are made anew`).join(', ');
-  return `${gib(storedBytes)} of ${gib(usableBytes)} stored (${share} %), each piece ${pool.spec.copies} times${healing ? `; ${healing}` : ''}`;
+  const warn =
+    usableBytes > 0 && storedBytes >= poolWarnShare * usableBytes
+      ? `; above the warning threshold of ${Math.round(poolWarnShare * 100)} %`
+      : '';
+  return `${gib(storedBytes)} of ${gib(usableBytes)} stored (${share} %), each piece ${pool.spec.copies} times${warn}${healing ? `; ${healing}` : ''}`;
 }

@@ -66,14 +66,13 @@
       <option value="">{all}</option>
       {#each values as one (one)}<option value={one}>{one}</option>{/each}
     </select>
-    <span>·</span>
   {/if}
 {/snippet}
 
 <div class="grid h-full min-h-[320px] {data.claim ? 'grid-cols-[minmax(0,1fr)_318px]' : 'grid-cols-1'}">
   <div class="flex min-h-0 min-w-0 flex-col px-[26px] pt-5">
     <h1>{headline}</h1>
-    <p class="quiet mt-1 mb-3 flex flex-wrap items-center gap-x-2 gap-y-1">
+    <p class="quiet mt-1 mb-3 flex flex-wrap items-center gap-x-3 gap-y-1">
       handed out {gib(view.gotBytes)}{view.elastic
         ? ` and ${view.elastic === 1 ? 'one elastic share' : `${view.elastic} elastic shares`}`
         : ''}
@@ -83,7 +82,6 @@
           'more come with their members'
         )}{/if}
       {#if view.total}
-        <span>·</span>
         {@render choice('namespace', 'all namespaces', view.namespaces)}
         {@render choice('class', 'all classes', view.classes)}
         {@render choice('state', 'all states', view.labels)}

@@ -13,6 +13,16 @@
   const gib = (bytes: number) => (bytes / 2 ** 30).toLocaleString('en', { maximumFractionDigits: bytes < 10 * 2 ** 30 ? 1 : 0 });
   const sum = (pick: (one: (typeof planks)[number]) => number) => planks.reduce((all, one) => all + pick(one), 0);
   const count = ['No nodes', 'One node stands', 'Two nodes stand', 'Three nodes stand', 'Four nodes stand', 'Five nodes stand'];
+  /** So many planks are drawn at first; the others follow in batches, so that a large ground stands at once. */
+  const batch = 16;
+  let drawn = $state(batch);
+  $effect(() => {
+    if (drawn >= planks.length) return;
+    const timer = setTimeout(() => (drawn += batch), 30);
+    return () => clearTimeout(timer);
+  });
+  /** How many planks stand before each zone's first. */
+  const before = $derived(view.zones.map((_, z) => view.zones.slice(0, z).reduce((sum, zone) => sum + zone.planks.length, 0)));
   const lenses = ['capacity', 'spread', 'slots'] as const;
   const lens = $derived(lenses.find((one) => one === page.url.searchParams.get('lens')) ?? 'capacity');
   const headline = $derived.by(() => {
@@ -78,7 +88,7 @@
                 {:else}<span>attach slots, by driver</span>{/if}
               {/if}
             </h2>
-            {#each zone.planks as plank (plank.name)}
+            {#each zone.planks.slice(0, Math.max(0, drawn - (before[z] ?? 0))) as plank (plank.name)}
               <Plank {plank} {lens} {withDisks} {largestDisk} id={data.id} marked={page.url.hash === `#${plank.name}`} />
             {/each}
           </section>

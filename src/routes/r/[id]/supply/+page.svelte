@@ -31,12 +31,11 @@
     if (first && gate?.joint === 'target') return `${first.id} can't be mounted everywhere: ${why.replace(/^(zone .*): no/, '$1 has no')}.`;
     if (first) return `${first.id} can't hand anything out: ${why}.`;
     if (settling) return 'A driver comes up; volumes follow.';
-    const zones = [
-      ...new Set(
-        view.backends.filter((one) => view.drivers.some((two) => two.id === one.driver && two.installed)).flatMap((one) => one.zones)
-      )
-    ];
     if (!view.classes.length) return 'A driver stands, but no class draws from it.';
+    const serving = view.backends.filter((one) => view.drivers.some((two) => two.id === one.driver && two.installed));
+    const [pool] = serving.filter((one) => one.pool);
+    if (pool && serving.length === 1) return `Volumes can be handed out from ${pool.id}.`;
+    const zones = [...new Set(serving.filter((one) => !one.pool).flatMap((one) => one.zones))];
     return zones.length > 8
       ? 'Volumes can be handed out.'
       : `Volumes can be handed out in ${zones.length === 1 ? 'zone' : 'zones'} ${zones.join(', ')}.`;
