@@ -53,11 +53,34 @@ try {
   await post('/rehearsals/south-quay/clock', { until: 'settled' });
   await post('/rehearsals/south-quay/proofs', { namespace: 'tickets', set: 'bookings' });
   await shot('members', '/r/south-quay/members');
-  await shot('ground', '/r/south-quay/ground');
-  await shot('claims', '/r/south-quay/claims?claim=tickets/data-bookings-1');
   await shot('proofs', '/r/south-quay/proofs?set=tickets/bookings&proof=returns');
   await shot('handover', '/r/south-quay/handover?namespace=tickets');
   await shot('supply', '/r/north-quay/supply');
+  await shot('classes-beside', '/r/north-quay/supply?class=steady-block&beside=charts');
+  await shot('class-design', '/r/north-quay/supply/design');
+  await shot('layout', '/layout', async () => {
+    await page.getByRole('textbox', { name: 'Quorum members' }).fill('4');
+    await page.waitForTimeout(400);
+  });
+  await shot('way-round', '/r/north-quay/claims?claim=events/data-boarding-2', async () => {
+    await page.getByRole('button', { name: 'Grow', exact: true }).click();
+    await page.getByRole('textbox', { name: 'New size' }).fill('160Gi');
+    await page.getByRole('checkbox').check();
+    await page.getByRole('button', { name: 'Put in a draft' }).click();
+    await page.getByText('The way round, in steps').waitFor();
+    await page.waitForTimeout(300);
+  });
+  await post('/rehearsals/north-quay/grow', { namespace: 'events', name: 'data-boarding-2', size: '160Gi' });
+  await post('/rehearsals/north-quay/clock', { untilMs: 24_012_000 });
+  await shot('claims', '/r/north-quay/claims?claim=events/data-boarding-2');
+  await shot('pool-gates', '/r/harbour/supply');
+  for (const joint of ['storage-nodes', 'operator', 'disks', 'driver']) {
+    const query = `/rehearsals/harbour/remedy?driver=pool.standin.example&joint=${joint}`;
+    const { yaml: remedy } = await (await fetch(`${base}/api/v1${query}`)).json();
+    await post('/rehearsals/harbour/send', remedy);
+    await post('/rehearsals/harbour/clock', { until: 'settled' });
+  }
+  await shot('ground', '/r/harbour/ground');
   await shot('root-line-night', '/r/north-quay/root-line?kind=StatefulSet&namespace=events&name=boarding', async () => {
     await page.keyboard.press('n');
     await page.waitForTimeout(200);

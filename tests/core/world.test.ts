@@ -13,10 +13,22 @@ const step = fc.oneof(
   fc.record({ kind: fc.constant('take' as const), name: fc.constantFrom('bookings-0', 'bookings-1', 'one-0', 'one-1', 'two-0') }),
   fc.record({ kind: fc.constant('registry' as const), reachable: fc.boolean() }),
   fc.record({ kind: fc.constant('close' as const), node: fc.constantFrom('node-a1', 'node-b1'), closed: fc.boolean() }),
-  fc.record({ kind: fc.constant('drop' as const), set: fc.constantFrom('one', 'two') })
+  fc.record({ kind: fc.constant('drop' as const), set: fc.constantFrom('one', 'two') }),
+  fc.record({
+    kind: fc.constant('grow' as const),
+    claim: fc.constantFrom('data-one-0', 'data-two-0'),
+    gib: fc.integer({ min: 11, max: 900 })
+  }),
+  fc.record({
+    kind: fc.constant('snapshot' as const),
+    claim: fc.constantFrom('data-one-0', 'data-two-0'),
+    name: fc.constantFrom('s', 't')
+  }),
+  fc.record({ kind: fc.constant('write' as const), pod: fc.constantFrom('one-0', 'two-0'), value: fc.string({ maxLength: 5 }) }),
+  fc.record({ kind: fc.constant('unclaim' as const), claim: fc.constantFrom('data-one-0', 'data-one-1', 'data-two-0') })
 );
 type Step = typeof step extends fc.Arbitrary<infer T> ? T : never;
-const story = fc.array(fc.record({ step, afterMs: fc.integer({ min: 1, max: 60_000 }) }), { minLength: 1, maxLength: 7 });
+const story = fc.array(fc.record({ step, afterMs: fc.integer({ min: 1, max: 60_000 }) }), { minLength: 1, maxLength: 9 });
 
 function act(world: World, one: Step): TimedAction['action'] | undefined {
   switch (one.kind) {
@@ -39,6 +51,24 @@ function act(world: World, one: Step): TimedAction['action'] | undefined {
       const namespace = one.name.startsWith('bookings') ? 'tickets' : 'default';
       return world.store.get('Pod', namespace, one.name) ? { type: 'remove', ref: ref('Pod', namespace, one.name) } : undefined;
     }
+    case 'grow': {
+      const claim = world.store.get('PersistentVolumeClaim', 'default', one.claim);
+      if (!claim) return undefined;
+      return { type: 'send', objects: [{ ...claim, spec: { ...claim.spec, resources: { requests: { storage: `${one.gib}Gi` } } } }] };
+    }
+    case 'snapshot':
+      return {
+        type: 'send',
+        objects: objects(
+          `apiVersion: snapshot.storage.k8s.io/v1\nkind: VolumeSnapshotClass\nmetadata: {name: k, annotations: {snapshot.storage.kubernetes.io/is-default-class: "true"}}\ndriver: block.standin.example\ndeletionPolicy: Delete\n---\napiVersion: snapshot.storage.k8s.io/v1\nkind: VolumeSnapshot\nmetadata: {name: ${one.name}, namespace: default}\nspec: {source: {persistentVolumeClaimName: ${one.claim}}}`
+        )
+      };
+    case 'write':
+      return { type: 'write', namespace: 'default', pod: one.pod, key: 'k', value: one.value };
+    case 'unclaim':
+      return world.store.get('PersistentVolumeClaim', 'default', one.claim)
+        ? { type: 'remove', ref: ref('PersistentVolumeClaim', 'default', one.claim) }
+        : undefined;
     case 'drop':
       return world.store.get('StatefulSet', 'default', one.set)
         ? { type: 'remove', ref: ref('StatefulSet', 'default', one.set) }
@@ -90,7 +120,7 @@ function lawful(world: World): void {
     for (const zone of backend.spec.zones) {
       const sum = store
         .list('Asset')
-        .filter((one) => one.spec.zone === zone.name)
+        .filter((one) => one.spec.zone === zone.name && !one.spec.snapshotOf)
         .reduce((all, one) => all + bytesOf(one.spec.size), 0);
       expect(store.usedOf(backend.metadata.name).get(zone.name)?.sizeBytes ?? 0).toBe(sum);
       expect(sum).toBeLessThanOrEqual(bytesOf(zone.capacity));

@@ -24,6 +24,7 @@ export function lineSentence(line: RootLine): string {
   const name = line.subject.name;
   if (broken) return `${name} waits: ${causeOf(broken)}.`;
   const settling = line.joints.find((one) => one.state === 'settling');
+  if (settling?.joint === 'claim') return `${settling.label} grows: ${settling.says}.`;
   if (settling) return `${name} comes up: ${settling.title.toLowerCase()}, ${settling.says}.`;
   const left = notUp(line);
   if (left && line.subject.kind === 'PersistentVolumeClaim') return `${name} waits for its first user; nothing is broken.`;

@@ -67,7 +67,12 @@ export const queries = {
     const total = facts
       .list('Backend')
       .reduce((sum, one) => sum + one.spec.zones.reduce((all, zone) => all + bytesOf(zone.capacity), 0), 0);
-    const taken = facts.list('Asset').reduce((sum, one) => sum + bytesOf(one.spec.size), 0);
+    // Shared file systems are elastic: they have no size that could be handed out.
+    const sized = facts.list('Backend').filter((one) => one.spec.fileSystem === undefined);
+    const taken = sized.reduce(
+      (sum, one) => sum + [...facts.usedOf(one.metadata.name).values()].reduce((all, zone) => all + zone.sizeBytes, 0),
+      0
+    );
     return {
       ...stackOf(scene, proofs),
       clock: scene.clock,

@@ -58,9 +58,9 @@
     <p class="quiet mt-1">
       {#if view.pool}
         raw {whole(view.pool.rawBytes)} GiB · a pool of {words[view.pool.copies] ?? view.pool.copies} copies {view.pool.name
-          ? 'holds'
+          ? 'may hold'
           : 'would hold'}
-        <b class="text-ink">{whole(view.pool.healableBytes)} GiB</b> and heal after losing any one node
+        <b class="text-ink">{whole(view.pool.healableBytes)} GiB</b> and still heal after losing any one node
       {:else}
         asked {cpus(sum((one) => one.milliCpu.asked))} of {cpus(sum((one) => one.milliCpu.room))} CPU and {gib(
           sum((one) => one.memoryBytes.asked)
