@@ -1,22 +1,11 @@
 // Measures the sheets over a ground of 200 nodes and 2,000 claims in the browser: first paint, long tasks while scrolling, root lines.
-import { spawn } from 'node:child_process';
-import { mkdtempSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
 import { chromium } from '@playwright/test';
 import { chromiumOptions } from './chromium.mjs';
+import { ownServer } from './own-server.mjs';
 
 const nodesPerZone = 67;
 const sets = 667;
-const data = mkdtempSync(join(tmpdir(), 'root-barn-large-'));
-const server = spawn('node', ['scripts/serve.mjs', '--port', '0', '--data', data], { stdio: ['ignore', 'pipe', 'inherit'] });
-const base = await new Promise((resolve, reject) => {
-  server.stdout.on('data', (chunk) => {
-    const found = /http:\/\/[\d.]+:\d+/.exec(String(chunk));
-    if (found) resolve(found[0]);
-  });
-  server.on('exit', () => reject(new Error('the server did not start')));
-});
+const { base, end } = await ownServer();
 const api = async (method, path, body, type = 'application/json') => {
   const response = await fetch(`${base}/api/v1${path}`, { method, ...(body ? { headers: { 'content-type': type }, body } : {}) });
   if (!response.ok) throw new Error(`${path}: ${await response.text()}`);
@@ -118,6 +107,5 @@ try {
   }
   await browser.close();
 } finally {
-  server.kill('SIGTERM');
-  rmSync(data, { recursive: true, force: true });
+  end();
 }

@@ -1,20 +1,9 @@
 // Takes one PNG of each main view from the demo's data, into docs/screenshots. Same data, same moments, same pictures.
-import { spawn } from 'node:child_process';
-import { mkdtempSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
 import { chromium } from '@playwright/test';
 import { chromiumOptions } from './chromium.mjs';
+import { ownServer } from './own-server.mjs';
 
-const data = mkdtempSync(join(tmpdir(), 'root-barn-pictures-'));
-const server = spawn('node', ['scripts/serve.mjs', '--port', '0', '--data', data], { stdio: ['ignore', 'pipe', 'inherit'] });
-const base = await new Promise((resolve, reject) => {
-  server.stdout.on('data', (chunk) => {
-    const found = /http:\/\/[\d.]+:\d+/.exec(String(chunk));
-    if (found) resolve(found[0]);
-  });
-  server.on('exit', () => reject(new Error('the server did not start')));
-});
+const { base, end } = await ownServer();
 const browser = await chromium.launch(chromiumOptions);
 
 async function post(path, body) {
@@ -87,6 +76,5 @@ try {
   });
 } finally {
   await browser.close();
-  server.kill('SIGTERM');
-  rmSync(data, { recursive: true, force: true });
+  end();
 }

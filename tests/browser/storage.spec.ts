@@ -30,7 +30,7 @@ test('harbour: the pool is built from the drafts that its gates offer, a class i
   await page.getByRole('button', { name: 'Yes, this one' }).click();
   await expect(page.getByText('flag and name confirmed')).toBeVisible();
   await page.getByRole('link', { name: 'Build the pool' }).click();
-  for (const gate of ['Storage nodes', 'Operator', 'Disks', 'Driver']) {
+  for (const gate of ['Storage nodes', 'Operator', 'Disks', 'Driver', 'Class']) {
     const row = page.getByRole('listitem').filter({ hasText: new RegExp(`^\\s*${gate}`) });
     await expect(row.getByRole('img', { name: 'broken' })).toBeVisible();
     await row.getByRole('button', { name: 'Put in a draft' }).click();
@@ -41,7 +41,7 @@ test('harbour: the pool is built from the drafts that its gates offer, a class i
   const sheet = page.getByRole('region', { name: 'The driver pool.standin.example' });
   await expect(sheet).toContainText('8 prepared, 2 refused');
   await expect(sheet).toContainText('0 GiB of 2,133 GiB stored');
-  await sheet.getByRole('link', { name: 'Design a class' }).click();
+  await page.getByRole('link', { name: 'Design a class' }).click();
   await page.getByRole('textbox', { name: 'Name of the class' }).fill('pool-three');
   await expect(page.getByText('Everything that it rests on holds')).toBeVisible();
   await page.getByRole('button', { name: 'Put in a draft' }).click();

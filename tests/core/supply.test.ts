@@ -56,7 +56,7 @@ describe('a pool of own disks (harbour)', () => {
   const status = () => world.store.list('Pool')[0]!.status!;
 
   test('is built from the drafts that its gates offer, lowest first', () => {
-    expect(order).toEqual(['storage-nodes', 'operator', 'disks', 'driver']);
+    expect(order).toEqual(['storage-nodes', 'operator', 'disks', 'driver', 'class']);
     expect(driverGates(world.store, pool).map((one) => `${one.joint} ${one.state}`)).toEqual([
       'storage-nodes holds',
       'operator holds',
@@ -64,7 +64,8 @@ describe('a pool of own disks (harbour)', () => {
       'keepers holds',
       'backend holds',
       'rights holds',
-      'driver holds'
+      'driver holds',
+      'class holds'
     ]);
   });
 

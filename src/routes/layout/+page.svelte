@@ -1,7 +1,7 @@
 <script lang="ts">
   import { goto } from '$app/navigation';
   import { untrack } from 'svelte';
-  import { controlOf, speedKindOf, startingGround, withBlock, type Shape, type SpeedKind } from '$core/briefs';
+  import { controlOf, hasFiles, speedKindOf, startingGround, withBlock, withFiles, type Shape, type SpeedKind } from '$core/briefs';
   import type { Ground } from '$core/model';
   import Header from '$ui/frame/Header.svelte';
   import Keys from '$ui/frame/Keys.svelte';
@@ -310,7 +310,16 @@
               ['Retain', 'keeps']
             ]}
             onchange={(reclaim) => supply({ reclaim: reclaim as 'Delete' | 'Retain' })}
-          /> volumes whose claims go.
+          /> volumes whose claims go. Shared files are
+          <Slot
+            label="Shared files"
+            value={hasFiles(spec) ? 'yes' : 'no'}
+            options={[
+              ['no', 'not handed out'],
+              ['yes', 'handed out in every zone']
+            ]}
+            onchange={(yes) => (ground = { ...ground, spec: withFiles(ground.spec, yes === 'yes') })}
+          />.
         </p>
       {:else}
         <p class="quiet mt-4">

@@ -148,7 +148,7 @@ export function designClass(facts: Facts, needs: ClassNeeds): ClassDesign {
       : [])
   ];
   const before = driverGates(facts, card.driver)
-    .filter((gate) => gate.state === 'broken')
+    .filter((gate) => gate.state === 'broken' && gate.joint !== 'class')
     .map(({ title, says }) => ({ title, says }));
   return { driver: card.driver, class: one, choices: choicesOf(card, needs, one), rejected, givesUp, before };
 }

@@ -1,5 +1,5 @@
 import type { Ground } from '../model';
-import { driverCard } from '../standin';
+import { driverCard, filePort, providerAudience } from '../standin';
 
 export type Shape = 'small' | 'production';
 type Spec = Ground['spec'];
@@ -26,7 +26,7 @@ const zonesOf = (shape: Shape): readonly string[] => (shape === 'small' ? ['a'] 
 export function withBlock(spec: Spec, kind: SpeedKind, fsType: 'ext4' | 'xfs', reclaimPolicy: 'Delete' | 'Retain', capacity: string): Spec {
   const card = driverCard('block.standin.example')!;
   const zones = [...new Set((spec.groups ?? []).map((one) => one.zone))];
-  return {
+  const block: Spec = {
     ...spec,
     backends: [
       {
@@ -45,7 +45,7 @@ export function withBlock(spec: Spec, kind: SpeedKind, fsType: 'ext4' | 'xfs', r
         name: 'volume-keeper',
         driver: card.driver,
         subject: `system:serviceaccount:${card.namespace}:${card.account}`,
-        audience: 'volumes.standin.example',
+        audience: providerAudience,
         rights: [...card.rights]
       }
     ],
@@ -58,6 +58,38 @@ export function withBlock(spec: Spec, kind: SpeedKind, fsType: 'ext4' | 'xfs', r
       allowVolumeExpansion: true
     }
   };
+  return withFiles(block, hasFiles(spec));
+}
+
+const filesDriver = 'files.standin.example';
+
+/** Whether a layout has a shared file system. */
+export const hasFiles = (spec: Spec): boolean => (spec.backends ?? []).some((one) => one.driver === filesDriver);
+
+/** A shared file system with a mount target in every zone, or none; the rest stays as it is. */
+export function withFiles(spec: Spec, wanted: boolean): Spec {
+  const card = driverCard(filesDriver)!;
+  const others = (spec.backends ?? []).filter((one) => one.driver !== filesDriver);
+  const identities = (spec.identities ?? []).filter((one) => one.driver !== filesDriver);
+  if (!wanted) return { ...spec, backends: others, identities };
+  const zones = [...new Set((spec.groups ?? []).map((one) => one.zone))];
+  const files = {
+    name: 'shared-files',
+    driver: filesDriver,
+    zones: [],
+    quotaVolumes: 1_000,
+    fileSystem: 'fs-shared',
+    mountTargets: zones.map((zone) => ({ zone })),
+    letIn: [{ port: filePort, from: spec.nodeRange }]
+  };
+  const identity = {
+    name: 'files-keeper',
+    driver: filesDriver,
+    subject: `system:serviceaccount:${card.namespace}:${card.account}`,
+    audience: providerAudience,
+    rights: [...card.rights]
+  };
+  return { ...spec, backends: [...others, files], identities: [...identities, identity] };
 }
 
 /** A ground document to begin a layout with. */

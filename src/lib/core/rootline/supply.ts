@@ -1,6 +1,8 @@
-import type { Facts, StorageClass } from '../model';
+import { refOf, type Facts, type StorageClass } from '../model';
 import { driverCard } from '../standin';
+import { field, look, ref } from './evidence';
 import { backend } from './joints/backend';
+import { classJoint } from './joints/class';
 import { driver } from './joints/driver';
 import { disks, keepers, operator, storageNodes } from './joints/pool';
 import { rights } from './joints/rights';
@@ -35,12 +37,50 @@ export function supplyGates(facts: Facts, one: StorageClass): SupplyGate[] {
   return looks.map((look, i) => (lowest >= 0 && i > lowest && look.state === 'settling' ? { ...look, state: 'waiting' } : look));
 }
 
-/** The gates of a driver for which there is no class yet. */
-export const driverGates = (facts: Facts, driverName: string): SupplyGate[] =>
-  supplyGates(facts, {
+/** The last gate of a driver: a class that names it, so that somebody can claim of it. */
+function classGate(facts: Facts, driverName: string): SupplyGate {
+  const { id: joint, title, why } = classJoint;
+  const card = driverCard(driverName);
+  const classes = facts.list('StorageClass').filter((one) => one.provisioner === driverName);
+  const names = classes.map((one) => one.metadata.name).join(', ');
+  if (names)
+    return {
+      joint,
+      title,
+      why,
+      ...look('holds', names, `${names} ${classes.length === 1 ? 'draws' : 'draw'} from it`, { objects: classes.map(refOf) })
+    };
+  const device = card?.fsTypes.includes('ext4');
+  const plain: StorageClass = {
+    apiVersion: 'storage.k8s.io/v1',
+    kind: 'StorageClass',
+    metadata: { name: `${card?.short ?? 'plain'}-volumes` },
+    provisioner: driverName,
+    ...(device ? { parameters: { 'csi.storage.k8s.io/fstype': 'ext4' } } : {}),
+    reclaimPolicy: 'Delete',
+    volumeBindingMode: card?.attach || card?.topologyKey ? 'WaitForFirstConsumer' : 'Immediate',
+    ...(card?.grows === 'online' ? { allowVolumeExpansion: true } : {})
+  };
+  const remedy = { text: 'Send a plain class, or design one from what it is needed for.', manifests: [plain] };
+  return {
+    joint,
+    title,
+    why,
+    ...look('broken', '–', 'no class draws from it, so nobody can claim of it', {
+      evidence: [field(ref('StorageClass', '', '(any)'), 'provisioner', `none names ${driverName}`)],
+      remedy
+    })
+  };
+}
+
+/** The gates of a driver, down to the class that lets somebody claim of it. */
+export const driverGates = (facts: Facts, driverName: string): SupplyGate[] => [
+  ...supplyGates(facts, {
     apiVersion: 'storage.k8s.io/v1',
     kind: 'StorageClass',
     metadata: { name: '(none yet)' },
     provisioner: driverName,
     volumeBindingMode: 'Immediate'
-  });
+  }),
+  classGate(facts, driverName)
+];

@@ -64,7 +64,7 @@ function driverView({ facts }: Scene, name: string, classes: readonly StorageCla
   const installed = facts.get('CSIDriver', '', name) !== undefined || parts.length > 0;
   const gates = driverGates(facts, name);
   const mine = classes.filter((one) => one.provisioner === name);
-  const own = gates.filter((one) => one.joint === 'driver' || !['backend', 'target', 'rights'].includes(one.joint));
+  const own = gates.filter((one) => one.joint === 'driver' || !['backend', 'target', 'rights', 'class'].includes(one.joint));
   const version = parts.find((one) => one.part === 'controller')?.version ?? '';
   const newest = card && newestFitting(card, cluster);
   const controller = parts.find((one) => one.part === 'controller');

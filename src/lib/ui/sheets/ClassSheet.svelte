@@ -23,30 +23,20 @@
   const free = $derived(others.filter((one) => !shown.some((two) => two.id === one)));
   const kilo = (value: number) => (value >= 1_000 ? `${value / 1_000}k` : String(value));
 
+  /** The node's own ceiling, for all its volumes together. */
+  function ceilingOf(one: Card, value: number | undefined) {
+    if (value === undefined) return [];
+    const ends = [1, one.curve.at(-1)?.gib ?? 1];
+    return [{ label: "the node's own ceiling", dashed: true, colour: 'ochre' as const, points: ends.map((x) => ({ x, y: value })) }];
+  }
   function lines(one: Card) {
     const points = one.curve.map((point) => ({ x: point.gib, y: point.iops }));
-    const end = points.at(-1)?.x ?? 0;
-    const { ceiling } = one;
-    return [
-      { label: 'IOPS of one volume', points, colour: 'ink' as const },
-      ...(ceiling
-        ? [
-            {
-              label: "the node's own ceiling",
-              dashed: true,
-              colour: 'ochre' as const,
-              points: [
-                { x: 1, y: ceiling.iops },
-                { x: end, y: ceiling.iops }
-              ]
-            }
-          ]
-        : [])
-    ];
+    return [{ label: 'IOPS of one volume', points, colour: 'ink' as const }, ...ceilingOf(one, one.ceiling?.iops)];
   }
-  const flow = (one: Card) => [
-    { label: 'MB/s of one volume', points: one.curve.map((point) => ({ x: point.gib, y: point.mbps })), colour: 'moss' as const }
-  ];
+  function flow(one: Card) {
+    const points = one.curve.map((point) => ({ x: point.gib, y: point.mbps }));
+    return [{ label: 'MB/s of one volume', points, colour: 'moss' as const }, ...ceilingOf(one, one.ceiling?.mbps)];
+  }
 </script>
 
 {#snippet lists(one: Card)}
@@ -64,10 +54,10 @@
   <div class="min-w-0">
     {#if one.curve.length > 1}
       <h3 class="quiet small">
-        IOPS by size, GiB{one.ceiling ? `; the node's ceiling for all its volumes is ${one.ceiling.iops.toLocaleString('en')}` : ''}
+        IOPS by size, GiB{one.ceiling ? `; dashed: the node's own ceiling, ${one.ceiling.iops.toLocaleString('en')}` : ''}
       </h3>
       <Curve label="IOPS by size of {one.id}" lines={lines(one)} xTicks={(v) => v.toLocaleString('en')} yTicks={kilo} height={92} />
-      <h3 class="quiet small">throughput, MB/s</h3>
+      <h3 class="quiet small">throughput, MB/s{one.ceiling ? `; the node: ${one.ceiling.mbps.toLocaleString('en')}` : ''}</h3>
       <Curve
         label="Throughput by size of {one.id}"
         lines={flow(one)}

@@ -31,7 +31,11 @@
       {#if driver.installed}<button class="push push-grave" onclick={() => (removing = true)}>Take away</button>{/if}
     </div>
     {#if ready && !driver.classes.length}
-      <p class="mt-2">No class draws from it yet. <a class="word" href="/r/{encodeURIComponent(id)}/supply/design">Design a class</a></p>
+      <p class="mt-2">
+        No class draws from it yet. <a class="word" href="/r/{encodeURIComponent(id)}/supply/design"
+          >Design one from what it is needed for</a
+        >
+      </p>
     {/if}
   </div>
   <div>
