@@ -65,6 +65,7 @@ test('harbour: the pool is built from the drafts that its gates offer, a class i
   await page.request.post(`${api(base)}/clock`, { data: { untilMs: 3_000_000 } });
   await open(page, `${base}/ground`);
   await expect(heading(page)).toHaveText('1 node of 5 does not answer.');
+  await expect(page.getByLabel('Gates of the ground')).toContainText('225 GiB of copies made anew by T+00:');
   const pool = (await items(page, base, 'Pool'))[0]!;
   expect((pool.status as unknown as { lost: { node: string; healed: boolean }[] }).lost).toMatchObject([{ node: 'shed-4', healed: true }]);
   expect(await overflows(page)).toBe(false);

@@ -1,4 +1,5 @@
 import { describe, expect, test } from 'vitest';
+import { changeSheet } from '$core/change';
 import { asManifest } from '$core/manifest';
 import { isReady, type Node } from '$core/model';
 import { driverGates } from '$core/rootline';
@@ -51,16 +52,18 @@ describe('a pool that fails', () => {
 
   test('disks that carry something are refused with the reason; cleared, they join', () => {
     const used = ['shed-1-raw-1', 'shed-1-raw-2', 'shed-2-raw-1', 'shed-3-raw-1', 'shed-3-raw-2'];
-    const world = harbour(
-      (one) => void send(one, used.map((name) => disk(name, name.slice(0, 6), 'size: 800Gi, holds: partition table')).join(''))
-    );
+    const world = asLeft('harbour');
+    send(world, used.map((name) => disk(name, name.slice(0, 6), 'size: 800Gi, holds: partition table')).join(''));
     expect(broken(world)).toMatchObject({
       joint: 'storage-nodes',
       says: expect.stringMatching(/2 nodes have fit disks, and 3 copies need 3/)
     });
-    send(world, disk('shed-1-raw-1', 'shed-1', 'size: 800Gi'));
+    // Clearing them is offered, and the change sheet says what that loses before it is sent.
+    const { manifests } = broken(world)!.remedy!;
+    expect(changeSheet(world.store, manifests!).lost.map((one) => one.ref.name)).toEqual(expect.arrayContaining(used));
+    must(world, { type: 'send', objects: manifests! });
     world.runSettled();
-    expect(broken(world)?.joint).toBe('storage-nodes');
+    expect(broken(world)?.says).toMatch(/only 0 of 5 nodes with fit disks carry/);
   });
 
   test('without a majority of keepers nothing is mounted, and it comes back with them', () => {

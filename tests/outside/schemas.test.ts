@@ -4,6 +4,7 @@
  * replicas, mismatched selectors and bad names; its quantity pattern takes `1h`.
  */
 import { DaemonSet, Deployment, StatefulSet } from 'kubernetes-models/apps/v1';
+import { Job } from 'kubernetes-models/batch/v1';
 import { EndpointSlice } from 'kubernetes-models/discovery.k8s.io/v1';
 import { CSIDriver, CSINode, StorageClass, VolumeAttachment } from 'kubernetes-models/storage.k8s.io/v1';
 import {
@@ -25,9 +26,9 @@ import { describe, expect, test } from 'vitest';
 import { asManifest, readManifests, writeManifests } from '$core/manifest';
 import { kindEntries, type ApiObject, type Kind } from '$core/model';
 import { bytesOf } from '$core/shared';
-import { rootLine } from '$core/rootline';
+import { driverGates, rootLine } from '$core/rootline';
 import { installObjects, installs, sentByPerson, type World } from '$core/standin';
-import { bookingsSet, driver, must, south, southOrigin } from '../core/help';
+import { asLeft, bookingsSet, driver, must, south, southOrigin } from '../core/help';
 import { scenario } from '../../src/lib/scenario';
 
 const models: { readonly [K in Kind]?: new (object: never) => { validate(): void } } = {
@@ -38,6 +39,7 @@ const models: { readonly [K in Kind]?: new (object: never) => { validate(): void
   Deployment,
   EndpointSlice,
   Event,
+  Job,
   Namespace,
   Node,
   PersistentVolume,
@@ -95,6 +97,27 @@ describe('published schemas of the cluster API (kubernetes-models 5.1.0)', () =>
       checked += 1;
     }
     expect(checked).toBeGreaterThan(150);
+  });
+
+  test('so does every object of a pool that is built, and of shared files, claims and snapshots', () => {
+    const harbour = asLeft('harbour');
+    for (;;) {
+      const gate = driverGates(harbour.store, 'pool.standin.example').find((one) => one.state === 'broken');
+      if (!gate?.remedy?.manifests) break;
+      must(harbour, { type: 'send', objects: gate.remedy.manifests });
+      harbour.runSettled();
+    }
+    const kinds = new Set<string>();
+    for (const world of [harbour, asLeft('north-quay')]) {
+      for (const { after } of world.journal.changes) {
+        if (!after || ours(after)) continue;
+        expect(() => validate(after), `${after.kind} ${after.metadata.name}`).not.toThrow();
+        kinds.add(after.kind);
+      }
+    }
+    expect([...kinds]).toEqual(
+      expect.arrayContaining(['Job', 'DaemonSet', 'Deployment', 'StorageClass', 'PersistentVolume', 'CSINode', 'VolumeAttachment'])
+    );
   });
 
   test("the installs, the scenario's workloads and the remedies that are offered pass", () => {

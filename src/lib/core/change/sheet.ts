@@ -126,6 +126,12 @@ function scaledLoss(facts: Facts, { before, after }: Verdict): SheetLine[] {
     );
 }
 
+/** A disk that is cleared loses what it carried. */
+function clearedLoss({ ref, before, after }: Verdict): SheetLine[] {
+  if (before?.kind !== 'Disk' || after?.kind !== 'Disk' || !before.spec.holds || after.spec.holds === before.spec.holds) return [];
+  return [{ ref, says: `the ${before.spec.holds} on the disk, with all that is in it (${before.spec.size})` }];
+}
+
 const waits: Partial<Record<ApiObject['kind'], string>> = {
   DaemonSet: 'until it is ready on every node, normally 10–60 s each',
   Deployment: 'until its pods are ready, normally 10–60 s',
@@ -203,7 +209,7 @@ export function changeSheet(facts: Facts, objects: readonly ApiObject[]): Change
     })),
     refused: of('refused').flatMap(({ ref, refusals }) => refusals.map((refusal) => ({ ref, says: refusal.message, refusal }))),
     restarted: effects.flatMap((one) => one.restarted),
-    lost: [...effects.flatMap((one) => one.lost), ...verdicts.flatMap((one) => scaledLoss(facts, one))],
+    lost: [...effects.flatMap((one) => one.lost), ...verdicts.flatMap((one) => [...scaledLoss(facts, one), ...clearedLoss(one)])],
     ...(round ? { wayRound: round } : {}),
     untouched: of('untouched').map(({ ref }) => ({ ref, says: 'as it is' })),
     order: orderOf(verdicts)

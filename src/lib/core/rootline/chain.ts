@@ -1,6 +1,6 @@
 import { keyOf, type Facts, type Ref } from '../model';
 import { jointRules } from './joints';
-import { claimPosition, podPosition, setPositions } from './position';
+import { claimPosition, podPosition, setPositions, snapshotPosition, volumePosition } from './position';
 import { jointIds, type JointId, type Look, type Position } from './types';
 
 /** One joint of a root line, shared by the trunks that it carries. */
@@ -117,11 +117,22 @@ function positionsOf(facts: Facts, subject: Ref): Position[] | undefined {
   }
   if (kind === 'PersistentVolumeClaim')
     return facts.get('PersistentVolumeClaim', namespace, name) && [claimPosition(facts, namespace, name)];
+  if (kind === 'PersistentVolume') {
+    const volume = facts.get('PersistentVolume', '', name);
+    return volume && [volumePosition(facts, volume)];
+  }
+  if (kind === 'VolumeSnapshot') {
+    const snapshot = facts.get('VolumeSnapshot', namespace, name);
+    return snapshot && [snapshotPosition(facts, snapshot)];
+  }
   return undefined;
 }
 
+/** Kinds that a root line can be drawn for. */
+export const linedKinds = ['Pod', 'StatefulSet', 'PersistentVolumeClaim', 'PersistentVolume', 'VolumeSnapshot'] as const;
+
 /**
- * Draws the root line of a pod, a claim or a set.
+ * Draws the root line of a pod, a set, a claim, a volume or a snapshot.
  * @returns undefined when the subject doesn't exist or isn't of a kind that has a line
  */
 export function rootLine(facts: Facts, subject: Ref): RootLine | undefined {

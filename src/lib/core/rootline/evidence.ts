@@ -45,7 +45,7 @@ export const look = (state: State, label: string, says: string, more: Partial<Om
 
 /** The driver behind a claim: of its volume where it has one, else of its class. */
 export function driverOfPlace(facts: Facts, place: ClaimPlace): string | undefined {
-  const volume = facts.get('PersistentVolume', '', place.claim?.spec.volumeName ?? '');
+  const volume = place.volume ?? facts.get('PersistentVolume', '', place.claim?.spec.volumeName ?? '');
   return volume?.spec.csi?.driver ?? place.class?.provisioner;
 }
 

@@ -1,4 +1,17 @@
-import { claimsOf, classOf, memberClaim, memberName, ordinalIn, ordinalsOf, setOf, type Facts, type Pod, type StatefulSet } from '../model';
+import {
+  claimsOf,
+  classOf,
+  memberClaim,
+  memberName,
+  ordinalIn,
+  ordinalsOf,
+  setOf,
+  type Facts,
+  type Pod,
+  type Snapshot,
+  type StatefulSet,
+  type Volume
+} from '../model';
 import type { ClaimPlace, Position } from './types';
 
 function claimPlace(facts: Facts, namespace: string, name: string, template?: ClaimPlace['spec']): ClaimPlace {
@@ -14,6 +27,22 @@ export const claimPosition = (facts: Facts, namespace: string, name: string): Po
   namespace,
   claims: [claimPlace(facts, namespace, name)]
 });
+
+/** The position of a volume by itself: its claim may be gone. */
+export function volumePosition(facts: Facts, volume: Volume): Position {
+  const { claimRef } = volume.spec;
+  const [namespace, name] = [claimRef?.namespace ?? '', claimRef?.name ?? volume.metadata.name];
+  const found = facts.get('PersistentVolumeClaim', namespace, name);
+  const claim = found && found.metadata.uid === claimRef?.uid ? found : undefined;
+  return { facts, namespace, claims: [{ name, namespace, volume, ...(claim ? { claim, spec: claim.spec } : {}) }] };
+}
+
+/** The position of a snapshot: that of the claim it is taken of. */
+export function snapshotPosition(facts: Facts, snapshot: Snapshot): Position {
+  const namespace = snapshot.metadata.namespace ?? '';
+  const place = claimPlace(facts, namespace, snapshot.spec.source.persistentVolumeClaimName ?? '');
+  return { facts, namespace, claims: [{ ...place, snapshot }] };
+}
 
 /** The position of a set's member, whether its pod exists yet or not. */
 export function memberPosition(facts: Facts, set: StatefulSet, ordinal: number): Position {

@@ -27,6 +27,7 @@ export function lineSentence(line: RootLine): string {
   if (settling?.joint === 'claim') return `${settling.label} grows: ${settling.says}.`;
   if (settling) return `${name} comes up: ${settling.title.toLowerCase()}, ${settling.says}.`;
   const left = notUp(line);
+  if (left && line.subject.kind === 'PersistentVolume') return `${name} is Released and kept; it waits to be freed.`;
   if (left && line.subject.kind === 'PersistentVolumeClaim') return `${name} waits for its first user; nothing is broken.`;
   return left ? `${name} waits, and nothing is broken.` : `${name} holds, from its name down to the disk.`;
 }

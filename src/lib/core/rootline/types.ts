@@ -1,4 +1,4 @@
-import type { ApiObject, Claim, Facts, Pod, PodSpec, Ref, StatefulSet, StorageClass } from '../model';
+import type { ApiObject, Claim, Facts, Pod, PodSpec, Ref, Snapshot, StatefulSet, StorageClass, Volume } from '../model';
 
 /** The links of a root line, from the root up. */
 export const jointIds = [
@@ -13,6 +13,7 @@ export const jointIds = [
   'class',
   'volume',
   'claim',
+  'snapshot',
   'placing',
   'node',
   'attaching',
@@ -66,6 +67,9 @@ export interface ClaimPlace {
   readonly claim?: Claim;
   readonly spec?: Claim['spec'];
   readonly class?: StorageClass;
+  /** Where somebody asked about a volume by itself, or about a snapshot of the claim. */
+  readonly volume?: Volume;
+  readonly snapshot?: Snapshot;
 }
 
 /** Where one looks from: one member (or one claim alone). */

@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { kindEntries, type Kind, type Ref } from '$core/model';
 import { writeManifests } from '$core/manifest';
+import { linedKinds } from '$core/rootline';
 import { done, notFound, refused } from '../services';
 import { endpoint, type Endpoint } from './endpoint';
 import { storageEndpoints } from './storage-endpoints';
@@ -197,7 +198,7 @@ const reading: Endpoint[] = [
   endpoint({
     method: 'GET',
     path: `${rehearsal}/root-line`,
-    summary: 'The root line of a pod, a claim or a set',
+    summary: 'The root line of a pod, a set, a claim, a volume or a snapshot',
     query: refQuery,
     answer: z.looseObject({
       nowMs: ms,
@@ -213,7 +214,7 @@ const reading: Endpoint[] = [
         return refused(
           notFound(
             `${query.kind} ${query.namespace}/${query.name}`,
-            "A root line is drawn for a Pod, a PersistentVolumeClaim or a StatefulSet that exists at the clock's moment."
+            `A root line is drawn for ${linedKinds.join(', ')}, of an object that exists at the clock's moment.`
           )
         );
       const joints = line.value.joints.map(({ remedy, ...joint }) => ({

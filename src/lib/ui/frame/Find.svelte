@@ -28,14 +28,13 @@
   ]);
 
   function hrefOf(ref: { kind: string; namespace: string; name: string }): string {
-    if (['Pod', 'PersistentVolumeClaim', 'StatefulSet'].includes(ref.kind)) return lineHref(id, ref);
+    if (['Pod', 'PersistentVolumeClaim', 'StatefulSet', 'PersistentVolume', 'VolumeSnapshot'].includes(ref.kind)) return lineHref(id, ref);
     const name = encodeURIComponent(ref.name);
     if (['Node', 'Registry', 'Disk'].includes(ref.kind)) return `${base}/ground#${ref.name.replace(/-(raw-\d+|system)$/, '')}`;
     if (ref.kind === 'StorageClass') return `${base}/supply?class=${name}`;
     if (ref.kind === 'CSIDriver') return `${base}/supply?driver=${name}`;
     if (ref.kind === 'Backend' || ref.kind === 'Pool') return `${base}/supply?backend=${name}`;
-    if (['Identity', 'PersistentVolume'].includes(ref.kind)) return `${base}/supply`;
-    if (ref.kind === 'VolumeSnapshot') return `${base}/claims`;
+    if (ref.kind === 'Identity') return `${base}/supply`;
     return `${base}/members#${ref.name}`;
   }
 

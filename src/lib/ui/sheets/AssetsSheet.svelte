@@ -109,6 +109,7 @@ spec:
                 <button class="push small" onclick={() => adopt(one)}>Adopt</button>
                 <button class="push push-grave small" onclick={() => (removing = { kind: 'Asset', name: one.handle })}>Delete</button>
               {:else if one.phase === 'Released'}
+                <a class="word small" href={lineHref(id, { kind: 'PersistentVolume', namespace: '', name: one.volume })}>root line</a>
                 <button class="push small" onclick={() => free(one.volume)}>Free it</button>
                 <button class="push push-grave small" onclick={() => (removing = { kind: 'PersistentVolume', name: one.volume })}
                   >Take away</button

@@ -2,6 +2,7 @@
   import { goto } from '$app/navigation';
   import type { GroundView } from '$server/views/ground';
   import { remedyDraft } from '../call.svelte';
+  import { clockText } from '../format';
   import Flag from '../parts/Flag.svelte';
   import Peg from '../parts/Peg.svelte';
   import { addressShown, prefs } from '../prefs.svelte';
@@ -65,6 +66,14 @@
         <dd class="text-right {one.survives ? '' : 'text-brick'}">{whole(one.usableBytes)} GiB</dd>
       {/each}
     </dl>
+    {#each view.pool.lost as one (one.node)}
+      <p class="small mt-2 flex items-start gap-2">
+        <span class="mt-[3px] flex"><Peg state={one.healed ? 'holds' : 'settling'} size={10} /></span><span
+          >{one.node} lost at {clockText(one.atMs)}: {whole(one.bytes)} GiB of copies {one.healed ? 'made anew by' : 'will be made anew by'}
+          {clockText(one.doneMs)}, in {Math.round((one.doneMs - one.atMs) / 60_000)} min</span
+        >
+      </p>
+    {/each}
     {#if !view.pool.name}<p class="small mt-2"><a class="word" href="{base}/supply?driver=pool.standin.example">Build the pool</a></p>{/if}
   {/if}
   {#if view.ranges}

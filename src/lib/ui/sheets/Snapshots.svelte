@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { ClaimInspection } from '$server/views/claims';
+  import { lineHref } from '../format';
   import Peg from '../parts/Peg.svelte';
   import Removal from './Removal.svelte';
 
@@ -37,6 +38,9 @@ spec:
     {#if one.consistency}<p class="quiet small">{one.consistency}{one.checksum ? `; SHA-256 ${one.checksum.slice(0, 12)}…` : ''}</p>{/if}
     <p class="small flex gap-3">
       {#if one.ready}<button class="word" onclick={() => restore(one.name, one.size)}>Restore into a new claim</button>{/if}
+      {#if !one.ready}<a class="word" href={lineHref(id, { kind: 'VolumeSnapshot', namespace: claim.namespace, name: one.name })}
+          >root line</a
+        >{/if}
       <button class="word" onclick={() => (removing = one.name)}>delete</button>
     </p>
   </div>

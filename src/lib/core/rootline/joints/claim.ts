@@ -48,6 +48,7 @@ export const claimJoint: JointRule = {
     const { facts, pod, podName, set } = at;
     const { claim, spec } = place;
     const objects = [ref('PersistentVolumeClaim', place.namespace, place.name)];
+    if (place.volume && !claim) return undefined;
     if (!claim) {
       const own = set && spec;
       if (own && !pod) return look('waiting', place.name, `made together with ${podName}`, { objects });

@@ -30,6 +30,7 @@ export const classJoint: JointRule = {
   perClaim: true,
   look({ facts }, place) {
     const { spec, claim } = place;
+    if (place.volume) return undefined;
     if (!spec) return look('unseen', '–', "the claim isn't there, so its class can't be told");
     const name = spec.storageClassName;
     if (name === '') return look('holds', '""', 'no class: only a pre-made volume without class will do');

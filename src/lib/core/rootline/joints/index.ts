@@ -14,6 +14,7 @@ import { ready } from './ready';
 import { references } from './references';
 import { rights } from './rights';
 import { service } from './service';
+import { snapshot } from './snapshot';
 import { start } from './start';
 import { target } from './target';
 import { volume } from './volume';
@@ -31,6 +32,7 @@ export const jointRules: readonly JointRule[] = [
   classJoint,
   volume,
   claimJoint,
+  snapshot,
   placing,
   node,
   attaching,

@@ -29,6 +29,13 @@ const poolOf = (facts: Facts): Pool | undefined => facts.list('Pool')[0];
 /** Only claims of the pool's driver rest on it; one that is bound already needs its keepers, not its making. */
 const concerns = ({ facts }: Position, place: ClaimPlace): boolean => driverOfPlace(facts, place) === poolDriver;
 
+/** The disks that carry something old, as they would be when cleared. */
+function cleared(facts: Facts): { manifests?: ApiObject[] } {
+  const used = facts.list('Disk').filter(({ spec }) => spec.holds !== undefined && spec.holds !== 'system');
+  const manifests = used.map(({ spec: { holds: _, ...spec }, ...disk }) => asManifest({ ...disk, spec }));
+  return manifests.length ? { manifests } : {};
+}
+
 const nodeWord = (n: number): string => (n === 1 ? 'node' : 'nodes');
 
 /** Are there labelled nodes with fit disks, enough for the copies? */
@@ -65,7 +72,10 @@ export const storageNodes: JointRule = {
               .slice(0, 12)
               .map((disk) => field(disk, 'spec', diskFault(disk) ?? 'fit'))
           ],
-          remedy: { text: 'Add nodes with raw disks, clear disks that carry something old, or keep fewer copies.' }
+          remedy: {
+            text: 'Add nodes with raw disks, clear disks that carry something old (what is on them is lost), or keep fewer copies.',
+            ...cleared(facts)
+          }
         }
       );
     const manifests = nodes.map((node) =>
@@ -220,7 +230,10 @@ export const disks: JointRule = {
       {
         objects,
         evidence,
-        remedy: { text: 'Clear the disks that carry something old (what is on them is lost), add larger ones, or label more nodes.' }
+        remedy: {
+          text: 'Clear the disks that carry something old (what is on them is lost), add larger ones, or label more nodes.',
+          ...cleared(facts)
+        }
       }
     );
   }

@@ -1,12 +1,27 @@
-import { refOf, type Identity, type Right } from '../../model';
+import { refOf, type Identity, type Right, type Volume } from '../../model';
 import { asManifest } from '../../manifest';
 import { bytesOf } from '../../shared';
 import { driverCard, driverSubject, installFor, isEncrypted, providerAudience, standingOf, subjectOf } from '../../standin';
 import { driverOfPlace, field, isAttached, isBound, look } from '../evidence';
 import type { JointRule, Position, ClaimPlace } from '../types';
 
+/** A volume whose asset is to go with it, now that its claim has gone. */
+export const leaves = ({ spec, status }: Volume): boolean =>
+  status?.phase === 'Released' && spec.persistentVolumeReclaimPolicy === 'Delete';
+
+/** A node that nobody uses the volume on any more has to let it go first. */
+function letGo({ facts, pod }: Position, { claim }: ClaimPlace): Right[] {
+  const volume = claim?.spec.volumeName;
+  if (!volume || !pod?.spec.nodeName) return [];
+  const users = new Set(facts.podsOfClaim(claim.metadata.namespace ?? '', claim.metadata.name).map((one) => one.spec.nodeName));
+  const idle = facts.list('VolumeAttachment').some(({ spec }) => spec.source.persistentVolumeName === volume && !users.has(spec.nodeName));
+  return idle ? ['detach'] : [];
+}
+
 /** Rights that the present state still calls for. */
 function neededNow(at: Position, place: ClaimPlace): Right[] {
+  if (place.snapshot) return place.snapshot.status?.readyToUse ? [] : ['snapshot'];
+  if (place.volume) return leaves(place.volume) ? ['delete'] : [];
   const made = isBound(place);
   const attached = at.pod === undefined ? made : isAttached(at, place);
   const card = driverCard(driverOfPlace(at.facts, place) ?? '');
@@ -17,7 +32,7 @@ function neededNow(at: Position, place: ClaimPlace): Right[] {
     claim !== undefined && made && bytesOf(claim.spec.resources.requests.storage) > bytesOf(claim.status?.capacity?.storage ?? '0');
   return [
     ...(made ? [] : (['create', ...key] as const)),
-    ...(attached ? [] : attach),
+    ...(attached ? [] : [...letGo(at, place), ...attach]),
     ...(grows && card?.grows === 'online' ? (['grow'] as const) : [])
   ];
 }

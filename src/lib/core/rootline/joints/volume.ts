@@ -4,6 +4,7 @@ import { refOf, selectedNodeMark, waitsForConsumer, type Claim, type Facts, type
 import { sourceOf, volumeFault, volumeFits, type VolumeFault } from '../../standin';
 import { compact, field, lastEvent, look, ref } from '../evidence';
 import type { ClaimPlace, Evidence, JointRule, Look, Remedy } from '../types';
+import { leaves } from './rights';
 
 /** Whether a failure that an event tells of is newer than the last sign of work. */
 function failing(facts: Facts, claim: Claim): ReturnType<typeof lastEvent> {
@@ -114,6 +115,29 @@ function underWay(facts: Facts, place: ClaimPlace, claim: Claim): Look {
   return look('waiting', '–', `waits for ${place.class!.provisioner} since ${since ? clockOf(momentOf(since)) : 'it was asked for'}`);
 }
 
+/** A volume that somebody asked about by itself, without its claim. */
+function alone(facts: Facts, volume: Volume): Look {
+  const { name } = volume.metadata;
+  const objects = [refOf(volume)];
+  const phase = volume.status?.phase ?? 'Available';
+  if (phase !== 'Released') return look('holds', name, phase === 'Bound' ? 'Bound' : 'Available: nobody claims it', { objects });
+  const evidence = compact([field(volume, 'status.phase', phase), lastEvent(facts, volume, ['VolumeFailedDelete', 'VolumeReleased'])]);
+  if (!leaves(volume))
+    return look('waiting', name, 'Released and kept (policy Retain): it waits to be freed', {
+      objects,
+      evidence,
+      remedy: remedyFor('Released', volume)
+    });
+  const failed = lastEvent(facts, volume, ['VolumeFailedDelete']);
+  const attached = facts.get('Asset', '', volume.spec.csi?.volumeHandle ?? '')?.status?.attachedTo ?? [];
+  if (attached.length) return look('waiting', name, `its asset is still attached to ${attached.join(', ')}`, { objects, evidence });
+  return look('settling', name, failed ? 'its asset is not deleted yet; the driver tries again' : 'it is being deleted with its asset', {
+    objects,
+    evidence,
+    settling: { sinceMs: failed?.atMs ?? facts.nowMs, normalMs: [1_000, 20_000] }
+  });
+}
+
 /** Has the claim got a volume? */
 export const volume: JointRule = {
   id: 'volume',
@@ -122,6 +146,7 @@ export const volume: JointRule = {
   perClaim: true,
   look({ facts }, place) {
     const { claim } = place;
+    if (place.volume && !claim) return alone(facts, place.volume);
     if (!claim) return look('waiting', '–', 'made when the claim is there');
     const name = claim.spec.volumeName;
     const found = facts.get('PersistentVolume', '', name ?? '');
