@@ -209,6 +209,14 @@ test('a cluster is laid out: wrong answers are refused while typing; made, expor
   await expect(make).toBeEnabled();
   await page.getByRole('button', { name: 'document' }).click();
   await expect(page.getByLabel('Manifests of the draft')).toContainText('kind: Ground');
+  await page.getByLabel('Manifests of the draft').click();
+  await page.keyboard.press('Control+End');
+  await page.keyboard.insertText('\n  - : nonsense');
+  await page.getByRole('button', { name: 'questions' }).click();
+  await expect(wrong).toContainText(/line|can't be read|nonsense/);
+  await expect(page.getByLabel('Manifests of the draft')).toContainText('nonsense');
+  await page.getByLabel('Manifests of the draft').click();
+  await page.keyboard.press('Control+z');
   await page.getByRole('button', { name: 'questions' }).click();
   await expect(page.getByRole('textbox', { name: 'Name of the cluster' })).toHaveValue('east-pier');
   await make.click();

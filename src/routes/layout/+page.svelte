@@ -4,12 +4,14 @@
   import { controlOf, hasFiles, speedKindOf, startingGround, withBlock, withFiles, type Shape, type SpeedKind } from '$core/briefs';
   import type { Ground } from '$core/model';
   import Header from '$ui/frame/Header.svelte';
+  import { isTyping } from '$ui/frame/keys';
   import Keys from '$ui/frame/Keys.svelte';
   import Peg from '$ui/parts/Peg.svelte';
   import Slot from '$ui/parts/Slot.svelte';
   import Editor from '$ui/sheets/Editor.svelte';
   import LayoutDrawing from '$ui/sheets/LayoutDrawing.svelte';
   import { call, doCall, type Trouble } from '$ui/call.svelte';
+  import { prefs } from '$ui/prefs.svelte';
 
   type Spec = Ground['spec'];
   type Group = NonNullable<Spec['groups']>[number];
@@ -93,11 +95,15 @@
       stop.abort();
     };
   });
+  /** Back to the questions with what the document says; while it can't be read, it stays in front, so that nothing written is lost. */
   async function questions() {
-    if (showing === 'document') {
-      const { parse } = await import('yaml');
-      if (!trouble) ground = parse(text) as Ground;
-    }
+    if (showing !== 'document') return;
+    const answer = await call<Check>('POST', '/layouts/check', text, { yaml: true });
+    trouble = answer.ok ? null : answer.trouble;
+    if (!answer.ok) return;
+    const { parse } = await import('yaml');
+    ground = parse(text) as Ground;
+    check = answer.value;
     showing = 'questions';
   }
   async function readFile(event: Event & { currentTarget: HTMLInputElement }) {
@@ -112,17 +118,21 @@
     sending = false;
     if (made) await goto(`/r/${encodeURIComponent(made.id)}/ground`);
   }
+  function onkeydown(event: KeyboardEvent) {
+    if (isTyping(event) || !prefs.singleKeys) return;
+    if (event.key === '?') keys = true;
+    else if (event.key === 'c') prefs.setCovered(!prefs.covered);
+    else if (event.key === 'n') prefs.setTheme(prefs.theme === 'paper' ? 'night' : 'paper');
+    else if (event.key === 'e') void goto('/');
+    else return;
+    event.preventDefault();
+  }
   const download = $derived(`data:application/yaml;charset=utf-8,${encodeURIComponent(showing === 'document' ? text : check.yaml)}`);
   const ready = $derived(!trouble && check.faults.length === 0);
 </script>
 
 <svelte:head><title>Lay out a cluster · Root Barn</title></svelte:head>
-<svelte:window
-  onkeydown={(event) => {
-    if (event.key === '?' && !(event.target instanceof HTMLInputElement) && !(event.target as HTMLElement).closest?.('.cm-editor'))
-      keys = true;
-  }}
-/>
+<svelte:window {onkeydown} />
 
 <Header title="Lay out a cluster" sub={ground.metadata.name} onkeys={() => (keys = true)} />
 

@@ -102,7 +102,7 @@
   <!-- svelte-ignore a11y_no_static_element_interactions -->
   <div bind:this={scroller} class="min-h-0 flex-1 overflow-y-auto" {onkeydown} data-testid="claims-scroll">
     <div
-      class="sticky top-0 z-10 grid gap-x-2 border-b border-line bg-sheet whitespace-nowrap"
+      class="sticky top-0 z-10 grid {narrow ? 'gap-x-2' : 'gap-x-4'} border-b border-line bg-sheet whitespace-nowrap"
       style:grid-template-columns={grid}
       role="row"
     >
@@ -123,7 +123,9 @@
         {@const row = rowAt(item.index)}
         {@const key = row ? `${row.namespace}/${row.name}` : ''}
         <div
-          class="absolute inset-x-0 grid items-center gap-x-2 border-b border-line {row && chosen === key ? 'bg-tape' : 'hover:bg-tape'}"
+          class="absolute inset-x-0 grid items-center {narrow ? 'gap-x-2' : 'gap-x-4'} border-b border-line {row && chosen === key
+            ? 'bg-tape'
+            : 'hover:bg-tape'}"
           style:grid-template-columns={grid}
           style:height="{rowHeight}px"
           style:transform="translateY({item.start}px)"
