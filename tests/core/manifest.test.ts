@@ -40,14 +40,14 @@ describe('reading', () => {
     [
       'a namespace on a kind of the whole cluster',
       'apiVersion: v1\nkind: Namespace\nmetadata:\n  name: a\n  namespace: b\n',
-      'bad-value',
+      'cluster-wide',
       5,
       3
     ],
     [
       'a selector that misses its own template',
       'apiVersion: apps/v1\nkind: Deployment\nmetadata: {name: a}\nspec:\n  selector: {matchLabels: {a: b}}\n  template: {metadata: {labels: {a: c}}, spec: {containers: [{name: c, image: i}]}}\n',
-      'bad-value',
+      'selector-labels',
       5,
       3
     ],

@@ -20,14 +20,14 @@ function templateFaults(selector: LabelSelector, template: PodTemplate): Fault[]
   if (empty)
     faults.push({
       field: ['spec', 'selector'],
-      code: 'bad-value',
+      code: 'selector-labels',
       message: 'The selector is empty.',
       remedy: 'Name the labels of the template under matchLabels.'
     });
   else if (!selectorMatches(selector, template.metadata?.labels))
     faults.push({
       field: ['spec', 'selector'],
-      code: 'bad-value',
+      code: 'selector-labels',
       message: 'The selector does not match the labels of the template, so it would never find its own pods.',
       remedy: 'Give spec.template.metadata.labels every pair that spec.selector.matchLabels names.'
     });
@@ -62,7 +62,7 @@ function podFaults(spec: PodSpec, field: Fault['field'], provided: ReadonlySet<s
       if (volumes.has(mount.name)) return;
       faults.push({
         field: [...at, 'volumeMounts', k, 'name'],
-        code: 'bad-value',
+        code: 'mount-without-volume',
         message: `The mount "${mount.name}" names no volume of this pod.`,
         remedy: `Write one of: ${[...volumes].join(', ') || '(the pod has no volumes)'}.`
       });

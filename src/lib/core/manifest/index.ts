@@ -1,2 +1,5 @@
+export * from './edit';
+export * from './pieces';
 export * from './read';
 export * from './write';
+export * from './writing';

@@ -1,8 +1,11 @@
-import { LineCounter, isAlias, isMap, isNode, isSeq, parseAllDocuments, type Document } from 'yaml';
+import { isAlias, LineCounter, parseAllDocuments, visit, type Document } from 'yaml';
 import type { Place, Problem } from '../shared';
-import { kindEntries, kindEntry, keyOf, nameFault, nearestName, refOf, type ApiObject, type KindEntry } from '../model';
+import { keyOf, kindEntries, kindEntry, nameFault, nearestName, refOf, type ApiObject, type KindEntry } from '../model';
 import { extraFaults } from './checks';
 import { explainIssue } from './explain';
+import { longText, piecesOf } from './pieces';
+import { unservedVersions } from './versions';
+import { Writing, type Path } from './writing';
 
 /** One object as it was written, and where. */
 export interface ReadObject {
@@ -16,53 +19,40 @@ export interface ReadResult {
   readonly problems: readonly Problem[];
 }
 
-type Path = readonly (string | number)[];
+/** An object together with its writing, for whoever wants to change the text. */
+export interface Written extends ReadObject {
+  readonly writing: Writing;
+  /** As it was written: before namespaces were filled in. */
+  readonly value: Readonly<Record<string, unknown>>;
+}
+
+/** A problem together with the writing of the object it was found in. */
+export interface WrittenProblem extends Problem {
+  readonly writing?: Writing;
+  readonly path?: Path;
+  readonly value?: Readonly<Record<string, unknown>>;
+}
+
+export interface WrittenResult {
+  readonly objects: readonly Written[];
+  readonly problems: readonly WrittenProblem[];
+}
 
 /** Most aliases that are followed in one document; more is taken for an attack. */
 const mostAliases = 100;
+/** Deepest nesting that is followed; no kind of the cluster API comes near it. */
+export const deepest = 100;
 
-/** A source text with a way from a path in a document to its line and column. */
-interface Source {
-  readonly file: string | undefined;
-  place(document: Document, path: Path): Place;
-  placeAt(offset: number): Place;
-}
-
-function sourceOf(lines: LineCounter, linesBefore: number, file: string | undefined): Source {
-  const placeAt = (offset: number): Place => {
-    const { line, col } = lines.linePos(offset);
-    return { ...(file === undefined ? {} : { file }), line: line + linesBefore, column: col };
-  };
-  return {
-    file,
-    placeAt,
-    place(document, path) {
-      let offset = document.range?.[0] ?? 0;
-      let at: unknown = document.contents;
-      if (isNode(at) && at.range) offset = at.range[0];
-      for (const step of path) {
-        if (isAlias(at)) at = at.resolve(document);
-        if (isMap(at)) {
-          const pair = at.items.find((one) => String((one.key as { value?: unknown } | null)?.value ?? one.key) === String(step));
-          if (!pair) break;
-          if (isNode(pair.key) && pair.key.range) offset = pair.key.range[0];
-          at = pair.value;
-        } else if (isSeq(at) && typeof step === 'number') {
-          at = at.items[step];
-          if (isNode(at) && at.range) offset = at.range[0];
-        } else break;
-      }
-      return placeAt(offset);
-    }
-  };
-}
-
-/** The cluster API takes a field of null for a field left out; so do we. */
-function withoutNulls(value: unknown): unknown {
-  if (Array.isArray(value)) return value.map(withoutNulls);
+/** The cluster API takes a field of null for a field left out; so do we. A volume's claimRef of null frees it, so it is told apart by the schema. */
+function withoutNulls(value: unknown, depth = 0): unknown {
   if (typeof value !== 'object' || value === null) return value;
+  if (depth > deepest) throw new RangeError('too deep');
+  if (Array.isArray(value)) return value.map((one) => withoutNulls(one, depth + 1));
   const kept: Record<string, unknown> = {};
-  for (const [key, inner] of Object.entries(value)) if (inner !== null) kept[key] = withoutNulls(inner);
+  for (const key in value) {
+    const inner = (value as Record<string, unknown>)[key];
+    if (inner !== null) kept[key] = withoutNulls(inner, depth + 1);
+  }
   return kept;
 }
 
@@ -81,97 +71,220 @@ function spread({ value, path }: Raw): Raw[] {
   return [{ value, path }];
 }
 
-function unknownKind(value: Record<string, unknown>, entry: KindEntry | undefined): Pick<Problem, 'message' | 'remedy'> {
+function unknownKind(value: Record<string, unknown>, entry: KindEntry | undefined): Pick<Problem, 'code' | 'message' | 'remedy'> {
   const { kind, apiVersion } = value;
-  if (entry) {
+  const gone = unservedVersions[`${String(apiVersion)} ${String(kind)}`];
+  if (entry && gone)
     return {
+      code: 'unserved-version',
+      message: `${String(apiVersion)} of ${entry.kind} is no longer served; clusters from ${gone} on don't know it.`,
+      remedy: `Write apiVersion: ${entry.apiVersion}.`
+    };
+  if (entry)
+    return {
+      code: 'unknown-kind',
       message: `${entry.kind} is read as ${entry.apiVersion}, not as "${String(apiVersion ?? '')}".`,
       remedy: `Write apiVersion: ${entry.apiVersion}.`
     };
-  }
   if (kind === undefined)
-    return { message: 'The document names no kind.', remedy: 'Add apiVersion and kind, e.g. apiVersion: v1 and kind: Service.' };
+    return {
+      code: 'unknown-kind',
+      message: 'The document names no kind.',
+      remedy: 'Add apiVersion and kind, e.g. apiVersion: v1 and kind: Service.'
+    };
   const near = kindEntries.find((one) => one.kind.toLowerCase() === String(kind).toLowerCase());
+  const known = kindEntries.filter((one) => !one.derived).map((one) => one.kind);
   return {
+    code: 'unknown-kind',
     message: `The kind "${String(kind)}" is not known here.`,
-    remedy: near
-      ? `Write kind: ${near.kind}.`
-      : `Known kinds: ${kindEntries
-          .filter((one) => !one.derived)
-          .map((one) => one.kind)
-          .join(', ')}.`
+    remedy: near ? `Write kind: ${near.kind}.` : `Known kinds: ${known.join(', ')}.`
   };
 }
 
-function nameProblems(
-  value: Record<string, unknown>,
-  entry: KindEntry
-): { field: Path; code: Problem['code']; message: string; remedy: string }[] {
+type PathFault = Omit<Problem, 'at'> & { path: Path };
+
+function nameProblems(value: Record<string, unknown>, entry: KindEntry): PathFault[] {
   const meta = isRecord(value.metadata) ? value.metadata : {};
-  const faults: { field: Path; code: Problem['code']; message: string; remedy: string }[] = [];
-  const check = (name: unknown, field: Path, rule: KindEntry['nameRule']) => {
+  const faults: PathFault[] = [];
+  const check = (name: unknown, path: Path, rule: KindEntry['nameRule']) => {
     if (typeof name !== 'string') return;
     const fault = nameFault(name, rule);
     if (!fault) return;
     const near = nearestName(name, rule);
-    faults.push({
-      field,
-      code: 'bad-name',
-      message: `The name "${name}" ${fault}.`,
-      remedy: near ? `Write "${near}", say.` : 'Choose another name.'
-    });
+    const remedy = near ? `Write "${near}", say.` : 'Choose another name.';
+    faults.push({ path, code: 'bad-name', message: `The name "${name}" ${fault}.`, remedy });
   };
   check(meta.name, ['metadata', 'name'], entry.nameRule);
   if (entry.namespaced) check(meta.namespace, ['metadata', 'namespace'], 'label');
   else if (meta.namespace !== undefined)
     faults.push({
-      field: ['metadata', 'namespace'],
-      code: 'bad-value',
+      path: ['metadata', 'namespace'],
+      code: 'cluster-wide',
       message: `${entry.kind} belongs to the whole cluster, not to a namespace.`,
       remedy: 'Leave metadata.namespace out.'
     });
   return faults;
 }
 
-function readOne({ value, path }: Raw, document: Document, source: Source, problems: Problem[]): ReadObject | undefined {
-  const at = (field: Path): Place => ({ ...source.place(document, [...path, ...field]), field: field.join('.') });
-  if (!isRecord(value)) {
-    problems.push({
-      code: 'not-an-object',
-      message: 'A document must be a map with apiVersion, kind and metadata.',
-      remedy: 'Separate documents by a line of "---" and begin each with apiVersion and kind.',
-      at: source.place(document, path)
-    });
-    return undefined;
-  }
+/** What an object's value is worth: the object, or all that is wrong with it. */
+export function judge(value: unknown): { object?: ApiObject; faults: PathFault[] } {
+  if (!isRecord(value))
+    return {
+      faults: [
+        {
+          path: [],
+          code: 'not-an-object',
+          message: 'A document must be a map with apiVersion, kind and metadata.',
+          remedy: 'Separate documents by a line of "---" and begin each with apiVersion and kind.'
+        }
+      ]
+    };
   const entry = kindEntry(String(value.kind));
-  if (!entry || entry.apiVersion !== value.apiVersion) {
-    problems.push({ code: 'unknown-kind', ...unknownKind(value, entry), at: at([entry ? 'apiVersion' : 'kind']) });
-    return undefined;
-  }
-  const before = problems.length;
+  if (!entry || entry.apiVersion !== value.apiVersion)
+    return { faults: [{ path: [entry ? 'apiVersion' : 'kind'], ...unknownKind(value, entry) }] };
   const parsed = entry.schema.safeParse(value);
-  for (const issue of parsed.error?.issues ?? []) {
-    const field = issue.path.map((step) => (typeof step === 'symbol' ? String(step) : step));
-    problems.push({ ...explainIssue(issue, value), at: at(field) });
-  }
-  for (const { field, ...fault } of nameProblems(value, entry)) problems.push({ ...fault, at: at(field) });
-  if (parsed.success) {
-    for (const { field, ...fault } of extraFaults(parsed.data as ApiObject)) problems.push({ ...fault, at: at(field) });
-  }
-  if (problems.length > before || !parsed.success) return undefined;
+  const faults: PathFault[] = (parsed.error?.issues ?? []).map((issue) => ({
+    path: issue.path.map((step) => (typeof step === 'symbol' ? String(step) : step)),
+    ...explainIssue(issue, value)
+  }));
+  faults.push(...nameProblems(value, entry));
+  if (parsed.success) faults.push(...extraFaults(parsed.data as ApiObject).map(({ field, ...fault }) => ({ ...fault, path: field })));
+  if (faults.length || !parsed.success) return { faults };
   const object = parsed.data as ApiObject;
-  const placed =
-    entry.namespaced && !object.metadata.namespace
-      ? ({ ...object, metadata: { ...object.metadata, namespace: 'default' } } as ApiObject)
-      : object;
-  return { object: placed, at: { ...source.place(document, path), object: keyOf(refOf(placed)) } };
+  const bare = entry.namespaced && !object.metadata.namespace;
+  return { object: bare ? ({ ...object, metadata: { ...object.metadata, namespace: 'default' } } as ApiObject) : object, faults };
 }
 
-function duplicates(objects: readonly ReadObject[]): Problem[] {
+interface ReadPiece {
+  readonly objects: readonly { object: ApiObject; value: Record<string, unknown>; writing: Writing }[];
+  readonly problems: readonly { fault: PathFault; writing: Writing; offset?: number; value?: Record<string, unknown> }[];
+}
+
+function syntaxFault(message: string, text: string, offset: number): PathFault {
+  const start = text.lastIndexOf('\n', offset - 1) + 1;
+  const line = text.slice(start, text.indexOf('\n', start) < 0 ? undefined : text.indexOf('\n', start));
+  if (/^[ ]*\t/.test(line))
+    return {
+      path: [],
+      code: 'tab-indent',
+      message: 'This line is indented with a tab, which YAML does not allow.',
+      remedy: 'Indent with spaces.'
+    };
+  return {
+    path: [],
+    code: 'yaml-syntax',
+    message: `This is no valid YAML: ${message}`,
+    remedy: 'Check the indentation and the quotes on this line and the one before it.'
+  };
+}
+
+const tooDeep: PathFault = {
+  path: [],
+  code: 'too-deep',
+  message: `The document is nested more than ${deepest} levels deep.`,
+  remedy: 'No kind of the cluster API is nested like that; look for brackets or dashes that were never closed.'
+};
+
+/** Deepest indentation and most brackets in a row; tells before parsing whether a text would overrun the stack. */
+function overNested(text: string): boolean {
+  let open = 0;
+  let most = 0;
+  for (let i = 0; i < text.length; i += 1) {
+    const code = text.charCodeAt(i);
+    if (code === 91 || code === 123) most = Math.max(most, (open += 1));
+    else if (code === 93 || code === 125) open = Math.max(0, open - 1);
+    else if (code === 45 && text.charCodeAt(i + 1) === 32) {
+      let run = 0;
+      while (text.charCodeAt(i) === 45 && text.charCodeAt(i + 1) === 32) [run, i] = [run + 1, i + 2];
+      most = Math.max(most, run);
+      i -= 1;
+    }
+    if (most > deepest * 5) return true;
+  }
+  return false;
+}
+
+function aliasCount(document: Document): number {
+  let count = 0;
+  visit(document, (_, node) => void (count += isAlias(node) ? 1 : 0));
+  return count;
+}
+
+function valueOf(document: Document): { value: unknown } | { fault: PathFault } {
+  try {
+    return { value: withoutNulls(document.toJS({ maxAliasCount: mostAliases })) };
+  } catch (error) {
+    if (error instanceof RangeError && aliasCount(document) === 0) return { fault: tooDeep };
+    return {
+      fault: {
+        path: [],
+        code: 'alias-bomb',
+        message: `The document can't be unfolded: ${error instanceof Error ? error.message : String(error)}.`,
+        remedy: `Write the repeated parts out; at most ${mostAliases} aliases are followed.`
+      }
+    };
+  }
+}
+
+/** Reads a piece of a text: whole documents. Places in it count from the piece's own beginning. */
+function readPiece(text: string): ReadPiece {
+  const lines = new LineCounter();
+  const problems: { fault: PathFault; writing: Writing; offset?: number; value?: Record<string, unknown> }[] = [];
+  const objects: { object: ApiObject; value: Record<string, unknown>; writing: Writing }[] = [];
+  const fallback = () => new Writing({ contents: null } as never, text, lines, [], undefined);
+  if (overNested(text)) return { objects, problems: [{ fault: tooDeep, writing: fallback(), offset: 0 }] };
+  let documents: Document[];
+  try {
+    const parsed = parseAllDocuments(text, { lineCounter: lines, merge: true, prettyErrors: false });
+    documents = Array.isArray(parsed) ? (parsed as Document[]) : [];
+  } catch {
+    return { objects, problems: [{ fault: tooDeep, writing: fallback(), offset: 0 }] };
+  }
+  for (const document of documents) {
+    const writing = new Writing(document, text, lines, [], undefined);
+    for (const error of document.errors.slice(0, 20)) {
+      problems.push({ fault: syntaxFault(error.message, text, error.pos[0]), writing, offset: error.pos[0] });
+    }
+    if (document.errors.length) continue;
+    const got = valueOf(document);
+    if ('fault' in got) problems.push({ fault: got.fault, writing });
+    else if (got.value !== null && got.value !== undefined) {
+      for (const { value, path } of spread({ value: got.value, path: [] })) {
+        const mine = writing.within(path);
+        const { object, faults } = judge(value);
+        const record = isRecord(value) ? value : undefined;
+        for (const fault of faults) problems.push({ fault, writing: mine, ...(record ? { value: record } : {}) });
+        if (object && record) objects.push({ object, value: record, writing: mine });
+      }
+    }
+  }
+  return { objects, problems };
+}
+
+/** Pieces that were read before, so that a key struck in one document doesn't read the others anew. Oldest go first. */
+const remembered = new Map<string, ReadPiece>();
+const mostRemembered = 3_000;
+
+function readRemembered(text: string): ReadPiece {
+  let known = remembered.get(text);
+  if (known) remembered.delete(text);
+  else known = readPiece(text);
+  remembered.set(text, known);
+  if (remembered.size > mostRemembered)
+    for (const oldest of remembered.keys()) {
+      remembered.delete(oldest);
+      break;
+    }
+  return known;
+}
+
+const fieldText = (path: Path): string =>
+  path.reduce<string>((text, step) => (typeof step === 'number' ? `${text}[${step}]` : text ? `${text}.${step}` : String(step)), '');
+
+function duplicates(objects: readonly Written[]): WrittenProblem[] {
   const seen = new Map<string, Place>();
-  const problems: Problem[] = [];
-  for (const { object, at } of objects) {
+  const problems: WrittenProblem[] = [];
+  for (const { object, at, writing, value } of objects) {
     const key = keyOf(refOf(object));
     const first = seen.get(key);
     if (!first) seen.set(key, at);
@@ -180,82 +293,78 @@ function duplicates(objects: readonly ReadObject[]): Problem[] {
         code: 'duplicate-object',
         message: `${key} is written twice; the first stands in line ${first.line}${first.file ? ` of ${first.file}` : ''}.`,
         remedy: 'Keep one of the two.',
-        at
+        at,
+        writing,
+        value,
+        path: []
       });
   }
   return problems;
 }
 
-/** Reads a piece of a text: whole documents, with so many lines before them. */
-function readPiece(text: string, linesBefore: number, file: string | undefined): { objects: ReadObject[]; problems: Problem[] } {
-  const lines = new LineCounter();
-  const problems: Problem[] = [];
-  const objects: ReadObject[] = [];
-  const source = sourceOf(lines, linesBefore, file);
-  const documents = parseAllDocuments(text, { lineCounter: lines, merge: true, prettyErrors: false });
-  for (const document of Array.isArray(documents) ? documents : []) {
-    if (document.errors.length) {
-      for (const error of document.errors.slice(0, 20)) {
-        problems.push({
-          code: 'yaml-syntax',
-          message: `This is no valid YAML: ${error.message}`,
-          remedy: 'Check the indentation and the quotes on this line and the one before it.',
-          at: source.placeAt(error.pos[0])
-        });
-      }
-      continue;
+function* piecesRead(text: string, file?: string): Generator<void, { objects: Written[]; problems: WrittenProblem[] }> {
+  const objects: Written[] = [];
+  const problems: WrittenProblem[] = [];
+  const short = text.length <= longText;
+  let since = 0;
+  for (const piece of piecesOf(text)) {
+    const read = short ? readRemembered(piece.text) : readPiece(piece.text);
+    for (const one of read.objects) {
+      const writing = one.writing.shifted(piece.linesBefore, piece.offsetBefore, file);
+      objects.push({ object: one.object, value: one.value, writing, at: { ...writing.place([]), object: keyOf(refOf(one.object)) } });
     }
-    let value: unknown;
-    try {
-      value = withoutNulls(document.toJS({ maxAliasCount: mostAliases }));
-    } catch (error) {
+    for (const { fault, offset, value, ...one } of read.problems) {
+      const writing = one.writing.shifted(piece.linesBefore, piece.offsetBefore, file);
+      const { path, ...rest } = fault;
+      const place = offset === undefined ? writing.place(path) : writing.placeAt(offset);
       problems.push({
-        code: 'alias-bomb',
-        message: `The document can't be unfolded: ${error instanceof Error ? error.message : String(error)}.`,
-        remedy: `Write the repeated parts out; at most ${mostAliases} aliases are followed.`,
-        at: source.place(document as Document, [])
+        ...rest,
+        at: { ...place, ...(path.length ? { field: fieldText(path) } : {}) },
+        writing,
+        path,
+        ...(value ? { value } : {})
       });
-      continue;
     }
-    if (value === null || value === undefined) continue;
-    for (const raw of spread({ value, path: [] })) {
-      const one = readOne(raw, document as Document, source, problems);
-      if (one) objects.push(one);
+    since += piece.text.length;
+    if (since > 32_768) {
+      since = 0;
+      yield;
     }
   }
   return { objects, problems };
 }
 
-/** A long text is read in pieces of about this many characters, always whole documents. */
-const pieceLength = 65_536;
-
-/** A line of three dashes begins a document wherever it stands (YAML 1.2.2, 9.1.2), so a text can be cut there. */
-function piecesOf(text: string): string[] {
-  if (text.length <= pieceLength) return [text];
-  const pieces: string[] = [];
-  let start = 0;
-  for (const { index } of text.matchAll(/^---(?=[ \t\r\n]|$)/gm)) {
-    if (index - start < pieceLength) continue;
-    pieces.push(text.slice(start, index));
-    start = index;
+/** Several files together, each object with its writing; a piece at each step, so that others get their turn between. */
+export function* writtenSteps(files: readonly { name?: string | undefined; text: string }[]): Generator<void, WrittenResult> {
+  const objects: Written[] = [];
+  const problems: WrittenProblem[] = [];
+  for (const { name, text } of files) {
+    const read = yield* piecesRead(text, name);
+    for (const one of read.objects) objects.push(one);
+    for (const one of read.problems) problems.push(one);
   }
-  pieces.push(text.slice(start));
-  return pieces;
+  return { objects, problems: [...problems, ...duplicates(objects)] };
 }
+
+function whole<T>(steps: Generator<void, T>): T {
+  for (;;) {
+    const step = steps.next();
+    if (step.done) return step.value;
+  }
+}
+
+/** {@link writtenSteps} in one go. */
+export const readWritten = (files: readonly { name?: string | undefined; text: string }[]): WrittenResult => whole(writtenSteps(files));
+
+/** What was read, without the writing: plain data. */
+export const plainResult = ({ objects, problems }: WrittenResult): ReadResult => ({
+  objects: objects.map(({ object, at }) => ({ object, at })),
+  problems: problems.map(({ code, message, remedy, at }) => ({ code, message, remedy, at }))
+});
 
 /** Reads like {@link readManifests}, a piece at each step, so that others get their turn between. */
 export function* readSteps(text: string, file?: string): Generator<void, ReadResult> {
-  const objects: ReadObject[] = [];
-  const problems: Problem[] = [];
-  let linesBefore = 0;
-  for (const piece of piecesOf(text)) {
-    const read = readPiece(piece, linesBefore, file);
-    for (const one of read.objects) objects.push(one);
-    for (const one of read.problems) problems.push(one);
-    linesBefore += piece.split('\n').length - 1;
-    yield;
-  }
-  return { objects, problems: [...problems, ...duplicates(objects)] };
+  return plainResult(yield* writtenSteps([{ text, name: file }]));
 }
 
 /**
@@ -263,19 +372,7 @@ export function* readSteps(text: string, file?: string): Generator<void, ReadRes
  * @param text the manifests; `List` objects stand for their items
  * @param file the file's name, for the places in problems
  */
-export function readManifests(text: string, file?: string): ReadResult {
-  const steps = readSteps(text, file);
-  for (;;) {
-    const step = steps.next();
-    if (step.done) return step.value;
-  }
-}
+export const readManifests = (text: string, file?: string): ReadResult => whole(readSteps(text, file));
 
 /** Reads several files dropped together; an object may stand in one of them only. */
-export function readFiles(files: readonly { name: string; text: string }[]): ReadResult {
-  const read = files.map(({ name, text }) => readManifests(text, name));
-  const objects = read.flatMap((one) => one.objects);
-  const within = read.flatMap((one) => one.problems);
-  const across = duplicates(objects).filter((one) => !within.some((other) => other.at === one.at));
-  return { objects, problems: [...within, ...across] };
-}
+export const readFiles = (files: readonly { name: string; text: string }[]): ReadResult => plainResult(readWritten(files));

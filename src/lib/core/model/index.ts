@@ -11,3 +11,6 @@ export * from './snapshot-kinds';
 export * from './standin-kinds';
 export * from './storage-kinds';
 export * from './workload-kinds';
+export * from './fields';
+export * from './meanings';
+export * from './policy-kinds';

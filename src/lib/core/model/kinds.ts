@@ -2,6 +2,7 @@ import type { z } from 'zod';
 import type { NameRule } from './names';
 import * as plain from './plain-kinds';
 import * as pods from './pod-kinds';
+import * as policy from './policy-kinds';
 import * as snapshot from './snapshot-kinds';
 import * as standin from './standin-kinds';
 import * as storage from './storage-kinds';
@@ -31,6 +32,18 @@ export interface KindMap {
   VolumeSnapshotClass: snapshot.SnapshotClass;
   VolumeSnapshot: snapshot.Snapshot;
   VolumeSnapshotContent: snapshot.SnapshotContent;
+  PodDisruptionBudget: policy.DisruptionBudget;
+  Role: policy.Role;
+  ClusterRole: policy.ClusterRole;
+  RoleBinding: policy.RoleBinding;
+  ClusterRoleBinding: policy.ClusterRoleBinding;
+  ValidatingWebhookConfiguration: policy.ValidatingHook;
+  MutatingWebhookConfiguration: policy.MutatingHook;
+  NetworkPolicy: policy.NetworkPolicy;
+  ResourceQuota: policy.ResourceQuota;
+  ReplicaSet: policy.ReplicaSet;
+  Issuer: policy.Issuer;
+  Certificate: policy.Certificate;
   Ground: standin.Ground;
   Backend: standin.Backend;
   Identity: standin.Identity;
@@ -57,52 +70,65 @@ export interface KindEntry {
 
 type Flags = { cluster?: boolean; derived?: boolean; rule?: NameRule };
 
-const entry = (kind: Kind, apiVersion: string, schema: z.ZodType, order: number, flags: Flags = {}): KindEntry => ({
+const entry = (kind: Kind, apiVersion: string, schema: z.ZodType, flags: Flags = {}): Omit<KindEntry, 'order'> => ({
   kind,
   apiVersion,
   schema,
-  order,
   namespaced: !flags.cluster,
   derived: flags.derived ?? false,
   nameRule: flags.rule ?? 'subdomain'
 });
 
 const storageApi = 'storage.k8s.io/v1';
+const rbacApi = 'rbac.authorization.k8s.io/v1';
+const hookApi = 'admissionregistration.k8s.io/v1';
 const { snapshotApi } = snapshot;
 const api = standin.standinApi;
 
 /** All kinds in the order of sending. */
 export const kindEntries: readonly KindEntry[] = [
-  entry('Ground', api, standin.groundSchema, 0, { cluster: true }),
-  entry('Registry', api, standin.registrySchema, 1, { cluster: true }),
-  entry('Backend', api, standin.backendSchema, 2, { cluster: true }),
-  entry('Identity', api, standin.identitySchema, 3, { cluster: true }),
-  entry('Node', 'v1', pods.nodeSchema, 4, { cluster: true }),
-  entry('Disk', api, standin.diskSchema, 5, { cluster: true }),
-  entry('Namespace', 'v1', plain.namespaceSchema, 6, { cluster: true, rule: 'label' }),
-  entry('CSIDriver', storageApi, storage.csiDriverSchema, 7, { cluster: true }),
-  entry('StorageClass', storageApi, storage.storageClassSchema, 8, { cluster: true }),
-  entry('VolumeSnapshotClass', snapshotApi, snapshot.snapshotClassSchema, 9, { cluster: true }),
-  entry('ServiceAccount', 'v1', plain.serviceAccountSchema, 10),
-  entry('ConfigMap', 'v1', plain.configMapSchema, 11),
-  entry('Secret', 'v1', plain.secretSchema, 12),
-  entry('PersistentVolume', 'v1', storage.volumeSchema, 13, { cluster: true }),
-  entry('PersistentVolumeClaim', 'v1', storage.claimSchema, 14),
-  entry('VolumeSnapshot', snapshotApi, snapshot.snapshotSchema, 15),
-  entry('Service', 'v1', pods.serviceSchema, 16, { rule: 'service' }),
-  entry('DaemonSet', 'apps/v1', workload.daemonSetSchema, 17),
-  entry('Deployment', 'apps/v1', workload.deploymentSchema, 18),
-  entry('Pool', standin.enginesApi, standin.poolSchema, 19, { cluster: true }),
-  entry('Job', 'batch/v1', workload.jobSchema, 20),
-  entry('StatefulSet', 'apps/v1', workload.statefulSetSchema, 21),
-  entry('Pod', 'v1', pods.podSchema, 22),
-  entry('CSINode', storageApi, storage.csiNodeSchema, 23, { cluster: true, derived: true }),
-  entry('VolumeAttachment', storageApi, storage.attachmentSchema, 24, { cluster: true, derived: true }),
-  entry('VolumeSnapshotContent', snapshotApi, snapshot.snapshotContentSchema, 25, { cluster: true, derived: true }),
-  entry('EndpointSlice', 'discovery.k8s.io/v1', pods.endpointSliceSchema, 26, { derived: true }),
-  entry('Event', 'v1', plain.eventSchema, 27, { derived: true }),
-  entry('Asset', api, standin.assetSchema, 28, { cluster: true, derived: true })
-];
+  entry('Ground', api, standin.groundSchema, { cluster: true }),
+  entry('Registry', api, standin.registrySchema, { cluster: true }),
+  entry('Backend', api, standin.backendSchema, { cluster: true }),
+  entry('Identity', api, standin.identitySchema, { cluster: true }),
+  entry('Node', 'v1', pods.nodeSchema, { cluster: true }),
+  entry('Disk', api, standin.diskSchema, { cluster: true }),
+  entry('Namespace', 'v1', plain.namespaceSchema, { cluster: true, rule: 'label' }),
+  entry('ResourceQuota', 'v1', policy.resourceQuotaSchema),
+  entry('NetworkPolicy', 'networking.k8s.io/v1', policy.networkPolicySchema),
+  entry('CSIDriver', storageApi, storage.csiDriverSchema, { cluster: true }),
+  entry('StorageClass', storageApi, storage.storageClassSchema, { cluster: true }),
+  entry('VolumeSnapshotClass', snapshotApi, snapshot.snapshotClassSchema, { cluster: true }),
+  entry('ServiceAccount', 'v1', plain.serviceAccountSchema),
+  entry('Role', rbacApi, policy.roleSchema, { rule: 'path' }),
+  entry('ClusterRole', rbacApi, policy.clusterRoleSchema, { cluster: true, rule: 'path' }),
+  entry('RoleBinding', rbacApi, policy.roleBindingSchema, { rule: 'path' }),
+  entry('ClusterRoleBinding', rbacApi, policy.clusterRoleBindingSchema, { cluster: true, rule: 'path' }),
+  entry('ConfigMap', 'v1', plain.configMapSchema),
+  entry('Secret', 'v1', plain.secretSchema),
+  entry('PersistentVolume', 'v1', storage.volumeSchema, { cluster: true }),
+  entry('PersistentVolumeClaim', 'v1', storage.claimSchema),
+  entry('VolumeSnapshot', snapshotApi, snapshot.snapshotSchema),
+  entry('Service', 'v1', pods.serviceSchema, { rule: 'service' }),
+  entry('DaemonSet', 'apps/v1', workload.daemonSetSchema),
+  entry('Deployment', 'apps/v1', workload.deploymentSchema),
+  entry('ValidatingWebhookConfiguration', hookApi, policy.validatingHookSchema, { cluster: true }),
+  entry('MutatingWebhookConfiguration', hookApi, policy.mutatingHookSchema, { cluster: true }),
+  entry('Issuer', standin.enginesApi, policy.issuerSchema),
+  entry('Certificate', standin.enginesApi, policy.certificateSchema),
+  entry('Pool', standin.enginesApi, standin.poolSchema, { cluster: true }),
+  entry('Job', 'batch/v1', workload.jobSchema),
+  entry('PodDisruptionBudget', 'policy/v1', policy.disruptionBudgetSchema),
+  entry('StatefulSet', 'apps/v1', workload.statefulSetSchema),
+  entry('Pod', 'v1', pods.podSchema),
+  entry('ReplicaSet', 'apps/v1', policy.replicaSetSchema, { derived: true }),
+  entry('CSINode', storageApi, storage.csiNodeSchema, { cluster: true, derived: true }),
+  entry('VolumeAttachment', storageApi, storage.attachmentSchema, { cluster: true, derived: true }),
+  entry('VolumeSnapshotContent', snapshotApi, snapshot.snapshotContentSchema, { cluster: true, derived: true }),
+  entry('EndpointSlice', 'discovery.k8s.io/v1', pods.endpointSliceSchema, { derived: true }),
+  entry('Event', 'v1', plain.eventSchema, { derived: true }),
+  entry('Asset', api, standin.assetSchema, { cluster: true, derived: true })
+].map((one, order) => ({ ...one, order }));
 
 const byKind = new Map<string, KindEntry>(kindEntries.map((one) => [one.kind, one]));
 

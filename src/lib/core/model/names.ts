@@ -1,11 +1,11 @@
-/** The three rules that names of objects follow. Sources: RFC 1123, RFC 1035, the open cluster API's "Object Names and IDs". */
-export type NameRule = 'label' | 'subdomain' | 'service';
+/** The rules that names of objects follow. Sources: RFC 1123, RFC 1035, the open cluster API's "Object Names and IDs" (path segments for roles). */
+export type NameRule = 'label' | 'subdomain' | 'service' | 'path';
 
 const label = /^[a-z0-9]([a-z0-9-]*[a-z0-9])?$/;
 const startsWithLetter = /^[a-z]([a-z0-9-]*[a-z0-9])?$/;
 
 /** Longest name under each rule, in characters. */
-export const longestName: Record<NameRule, number> = { label: 63, subdomain: 253, service: 63 };
+export const longestName: Record<NameRule, number> = { label: 63, subdomain: 253, service: 63, path: 253 };
 
 /**
  * What is wrong with a name under a rule, or undefined when it is right.
@@ -14,6 +14,7 @@ export const longestName: Record<NameRule, number> = { label: 63, subdomain: 253
 export function nameFault(name: string, rule: NameRule): string | undefined {
   if (name === '') return 'is empty';
   if (name.length > longestName[rule]) return `has ${name.length} characters; at most ${longestName[rule]} are allowed`;
+  if (rule === 'path') return /^(?!\.\.?$)[^/%]+$/.test(name) ? undefined : 'may not hold "/" or "%" and may not be "." or ".."';
   if (rule === 'service') {
     return startsWithLetter.test(name) ? undefined : 'must start with a lower-case letter and hold only lower-case letters, digits and "-"';
   }
@@ -28,7 +29,7 @@ export function nameFault(name: string, rule: NameRule): string | undefined {
 
 /** The nearest right name to a wrong one, for remedies; undefined when nothing is left of it. */
 export function nearestName(name: string, rule: NameRule): string | undefined {
-  const kept = rule === 'subdomain' ? /[^a-z0-9.-]+/g : /[^a-z0-9-]+/g;
+  const kept = rule === 'subdomain' || rule === 'path' ? /[^a-z0-9.-]+/g : /[^a-z0-9-]+/g;
   let text = name
     .toLowerCase()
     .replace(kept, '-')

@@ -1,0 +1,35 @@
+import { entryOf, keyOf, refOf, type ApiObject, type Facts, type Kind, type KindMap } from '../model';
+import { filled } from '../standin';
+import type { Written } from '../manifest';
+import type { Bench, WrittenOf } from './types';
+
+/** Puts a draft and its target together, as they would stand after sending. */
+export function benchOf(objects: readonly Written[], target: Facts | undefined): Bench {
+  const byKind = new Map<Kind, Written[]>();
+  const byKey = new Map<string, ApiObject>();
+  for (const one of objects) {
+    const { kind } = one.object;
+    const list = byKind.get(kind);
+    if (list) list.push(one);
+    else byKind.set(kind, [one]);
+    byKey.set(keyOf(refOf(one.object)), one.object);
+  }
+  return {
+    target,
+    written: <K extends Kind>(...kinds: K[]) => kinds.flatMap((kind) => (byKind.get(kind) ?? []) as unknown as WrittenOf<K>[]),
+    find: <K extends Kind>(kind: K, namespace: string, name: string) =>
+      (byKey.get(keyOf({ kind, namespace: entryOf(kind).namespaced ? namespace : '', name })) ?? target?.get(kind, namespace, name)) as
+        KindMap[K] | undefined,
+    all: <K extends Kind>(kind: K, namespace?: string) => {
+      const mine = (byKind.get(kind) ?? [])
+        .map((one) => one.object)
+        .filter((one) => namespace === undefined || (one.metadata.namespace ?? '') === namespace);
+      const rest = (target?.list(kind, namespace) ?? []).filter((one) => !byKey.has(keyOf(refOf(one as ApiObject))));
+      return [...mine, ...rest] as KindMap[K][];
+    }
+  };
+}
+
+/** An object with the API's defaults filled in as the target would. */
+export const withDefaults = <T extends ApiObject>(object: T, target: Facts | undefined): T =>
+  target ? (filled(object, target) as T) : object;

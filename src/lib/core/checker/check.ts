@@ -1,0 +1,122 @@
+import type { Facts } from '../model';
+import {
+  appendObjects,
+  dropObject,
+  editsOf,
+  writtenSteps,
+  type TextEdit,
+  type Written,
+  type WrittenProblem,
+  type WrittenResult
+} from '../manifest';
+import { benchOf } from './bench';
+import { rules } from './rules';
+import type { Finding, Hit, Repair, Rule } from './types';
+
+/** A file of a draft. */
+export interface DraftFile {
+  readonly name: string;
+  readonly text: string;
+}
+
+const byId = new Map(rules.map((one) => [one.id, one]));
+
+/** The rule with an id; undefined when there is none. */
+export const ruleOf = (id: string): Rule | undefined => byId.get(id);
+
+function editsFor(repair: Repair, files: readonly { name?: string | undefined; text: string }[]): TextEdit[] {
+  const last = files.at(-1);
+  return [
+    ...(repair.wishes ?? []).flatMap(({ on, wish }) => editsOf(on.writing, [wish])),
+    ...(repair.out ?? []).flatMap((on) => dropObject(on.writing)),
+    ...(repair.edits ?? []),
+    ...(repair.add?.length && last ? [appendObjects(last.text, repair.add, last.name)] : [])
+  ];
+}
+
+function findingOf(one: Rule, found: Hit, files: readonly { name?: string | undefined; text: string }[]): Finding {
+  const { on, path, message, remedy, repair } = found;
+  const field = path.reduce<string>(
+    (text, step) => (typeof step === 'number' ? `${text}[${step}]` : text ? `${text}.${step}` : String(step)),
+    ''
+  );
+  const edits = repair ? editsFor(repair, files) : [];
+  return {
+    code: one.id,
+    severity: one.level,
+    at: { ...on.writing.place(path), ...(field ? { field } : {}), ...(on.at.object ? { object: on.at.object } : {}) },
+    message,
+    remedy,
+    ...(repair && edits.length ? { mend: { says: repair.says, edits } } : {})
+  };
+}
+
+function readingFinding(
+  { code, message, remedy, at, writing, path, value }: WrittenProblem,
+  files: readonly { name?: string | undefined; text: string }[]
+): Finding {
+  const one = byId.get(code);
+  const file = files.find((two) => two.name === at.file) ?? files[0];
+  let edits: TextEdit[] = [];
+  let says = '';
+  if (one?.repair && writing && file) {
+    const offset = file.text
+      .split('\n')
+      .slice(0, (at.line ?? 1) - 1)
+      .reduce((sum, line) => sum + line.length + 1, 0);
+    const repair = one.repair({ written: { writing, value: value ?? {} }, path: path ?? [], text: file.text, offset });
+    if (repair) {
+      says = repair.says;
+      edits = [
+        ...editsOf(writing, repair.own ?? []),
+        ...(repair.whole ? dropObject(writing) : []),
+        ...(repair.edits ?? []).map((edit) => (file.name === undefined ? edit : { ...edit, file: file.name }))
+      ];
+    }
+  }
+  return { code, severity: one?.level ?? 'error', at, message, remedy, ...(edits.length ? { mend: { says, edits } } : {}) };
+}
+
+const gravity = { error: 0, warning: 1, note: 2 } as const;
+
+/** What rules say of a draft that was read. */
+export function findingsOf(
+  read: WrittenResult,
+  files: readonly { name?: string | undefined; text: string }[],
+  target: Facts | undefined
+): Finding[] {
+  const bench = benchOf(read.objects, target);
+  const found = [
+    ...read.problems.map((one) => readingFinding(one, files)),
+    ...rules.flatMap((one) => (one.check?.(bench) ?? []).map((two) => findingOf(one, two, files)))
+  ];
+  return found.sort(
+    (a, b) =>
+      (a.at.file === b.at.file ? 0 : (a.at.file ?? '') < (b.at.file ?? '') ? -1 : 1) ||
+      (a.at.line ?? 0) - (b.at.line ?? 0) ||
+      gravity[a.severity] - gravity[b.severity] ||
+      (a.code < b.code ? -1 : a.code > b.code ? 1 : 0)
+  );
+}
+
+/** Reads and checks, a piece at each step. */
+export function* checkSteps(
+  files: readonly { name?: string | undefined; text: string }[],
+  target: Facts | undefined
+): Generator<void, { findings: Finding[]; objects: readonly Written[] }> {
+  const read = yield* writtenSteps(files);
+  return { findings: findingsOf(read, files, target), objects: read.objects };
+}
+
+/**
+ * Checks manifests: what is wrong, where, and what mends it.
+ * @param files the draft's files
+ * @param target the cluster they are meant for; without one only what the draft itself tells is found
+ */
+export function check(files: readonly { name?: string | undefined; text: string }[], target?: Facts): Finding[] {
+  const steps = checkSteps(files, target);
+  for (;;) {
+    const step = steps.next();
+    if (step.done) return step.value.findings;
+  }
+}

@@ -1,0 +1,5 @@
+export * from './check';
+export * from './types';
+export { distance, nearest } from './rule';
+export { rules } from './rules';
+export { sarifOf } from './sarif';

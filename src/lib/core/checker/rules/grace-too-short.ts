@@ -1,0 +1,27 @@
+import { type StatefulSet } from '../../model';
+import { join, service, set, pod } from '../examples';
+import { podPlaces, keepsData } from '../pods';
+import { rule, change, hit } from '../rule';
+
+export default rule({
+  id: 'grace-too-short',
+  level: 'warning',
+  title: 'Too little time to end in',
+  why: 'A store that is killed before it has written out starts with a recovery, or with less than it had. 30 s is the default; a store is better given a minute. (Common practice, no source.)',
+  bad: join(service(), set({ pod: 'terminationGracePeriodSeconds: 5' })),
+  good: join(service(), set({ pod: 'terminationGracePeriodSeconds: 60' })),
+  check: (bench) =>
+    podPlaces(bench).flatMap(({ on, spec, path }) => {
+      const seconds = spec.terminationGracePeriodSeconds;
+      if (seconds === undefined || seconds >= 30 || !keepsData(spec, on.object.kind === 'StatefulSet' ? on.object : undefined)) return [];
+      return [
+        hit(
+          on,
+          [...path, 'terminationGracePeriodSeconds'],
+          `${seconds} s to end in, with data on a volume.`,
+          'Write 60.',
+          change('Write 60', on, { set: [...path, 'terminationGracePeriodSeconds'], value: 60 })
+        )
+      ];
+    })
+});

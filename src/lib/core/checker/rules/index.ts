@@ -1,0 +1,201 @@
+import type { Rule } from '../types';
+import accountMissing from './account-missing';
+import aliasBomb from './alias-bomb';
+import badName from './bad-name';
+import badQuantity from './bad-quantity';
+import badValue from './bad-value';
+import bareMemberName from './bare-member-name';
+import bindsAtOnceZonal from './binds-at-once-zonal';
+import blockVolumeMounted from './block-volume-mounted';
+import budgetBlocksAll from './budget-blocks-all';
+import certExpires from './cert-expires';
+import certNameMissing from './cert-name-missing';
+import certSecretApart from './cert-secret-apart';
+import certWildcardDeep from './cert-wildcard-deep';
+import claimMissing from './claim-missing';
+import claimTemplateUnmounted from './claim-template-unmounted';
+import classDeletesData from './class-deletes-data';
+import classNoGrowth from './class-no-growth';
+import classUnknown from './class-unknown';
+import clusterWide from './cluster-wide';
+import configMissing from './config-missing';
+import cpuOverNode from './cpu-over-node';
+import dataEphemeral from './data-ephemeral';
+import dataPortOutside from './data-port-outside';
+import duplicateObject from './duplicate-object';
+import emptyClass from './empty-class';
+import encryptionNoKey from './encryption-no-key';
+import evenQuorum from './even-quorum';
+import fileSystemUnmade from './file-system-unmade';
+import graceTooShort from './grace-too-short';
+import headlessBalancer from './headless-balancer';
+import hostPath from './host-path';
+import immutableChange from './immutable-change';
+import issuerElsewhere from './issuer-elsewhere';
+import issuerMissing from './issuer-missing';
+import limitBelowRequest from './limit-below-request';
+import manyNodesOnBlock from './many-nodes-on-block';
+import memberNameLong from './member-name-long';
+import memoryBelowEngine from './memory-below-engine';
+import memoryOverNode from './memory-over-node';
+import missingField from './missing-field';
+import modeLacking from './mode-lacking';
+import moreMembersThanNodes from './more-members-than-nodes';
+import mountPathTwice from './mount-path-twice';
+import mountWithoutVolume from './mount-without-volume';
+import namespaceMissing from './namespace-missing';
+import noDefaultClass from './no-default-class';
+import noDisruptionBudget from './no-disruption-budget';
+import noReadiness from './no-readiness';
+import noRequests from './no-requests';
+import noSourceRanges from './no-source-ranges';
+import noZoneSpread from './no-zone-spread';
+import notAnObject from './not-an-object';
+import oneNodeClaimShared from './one-node-claim-shared';
+import parameterUnknown from './parameter-unknown';
+import passwordInEnv from './password-in-env';
+import peersBeforeReady from './peers-before-ready';
+import pinnedPairApart from './pinned-pair-apart';
+import poolCopiesOverNodes from './pool-copies-over-nodes';
+import poolKeepersEven from './pool-keepers-even';
+import poolTwoCopies from './pool-two-copies';
+import privileged from './privileged';
+import provisionerUnanswered from './provisioner-unanswered';
+import pullSecretMissing from './pull-secret-missing';
+import readOnlyWithoutSource from './read-only-without-source';
+import recyclePolicy from './recycle-policy';
+import referenceElsewhere from './reference-elsewhere';
+import registryUnreachable from './registry-unreachable';
+import retentionDeletes from './retention-deletes';
+import rollingHoldsVolume from './rolling-holds-volume';
+import sameButNamespace from './same-but-namespace';
+import secretMissing from './secret-missing';
+import secretTyped from './secret-typed';
+import selectorLabels from './selector-labels';
+import selectorMatchesNothing from './selector-matches-nothing';
+import setIsNoBackup from './set-is-no-backup';
+import setServiceElsewhere from './set-service-elsewhere';
+import setServiceMissing from './set-service-missing';
+import setServiceNotHeadless from './set-service-not-headless';
+import setServiceSelector from './set-service-selector';
+import sizeDecimal from './size-decimal';
+import sizeOutOfRange from './size-out-of-range';
+import sourceMissing from './source-missing';
+import tabIndent from './tab-indent';
+import tagLatest from './tag-latest';
+import targetPortUnheard from './target-port-unheard';
+import tlsNoAuthority from './tls-no-authority';
+import tlsSecretShape from './tls-secret-shape';
+import tooDeep from './too-deep';
+import tunnelWouldDo from './tunnel-would-do';
+import twoDefaultClasses from './two-default-classes';
+import twoZonesOnly from './two-zones-only';
+import unknownField from './unknown-field';
+import unknownKind from './unknown-kind';
+import unservedVersion from './unserved-version';
+import userOwnerApart from './user-owner-apart';
+import volumeUnmounted from './volume-unmounted';
+import wrongType from './wrong-type';
+import yamlSyntax from './yaml-syntax';
+
+/** All rules of the checker. A new one is a file here and a line in this list. */
+export const rules: readonly Rule[] = [
+  accountMissing,
+  aliasBomb,
+  badName,
+  badQuantity,
+  badValue,
+  bareMemberName,
+  bindsAtOnceZonal,
+  blockVolumeMounted,
+  budgetBlocksAll,
+  certExpires,
+  certNameMissing,
+  certSecretApart,
+  certWildcardDeep,
+  claimMissing,
+  claimTemplateUnmounted,
+  classDeletesData,
+  classNoGrowth,
+  classUnknown,
+  clusterWide,
+  configMissing,
+  cpuOverNode,
+  dataEphemeral,
+  dataPortOutside,
+  duplicateObject,
+  emptyClass,
+  encryptionNoKey,
+  evenQuorum,
+  fileSystemUnmade,
+  graceTooShort,
+  headlessBalancer,
+  hostPath,
+  immutableChange,
+  issuerElsewhere,
+  issuerMissing,
+  limitBelowRequest,
+  manyNodesOnBlock,
+  memberNameLong,
+  memoryBelowEngine,
+  memoryOverNode,
+  missingField,
+  modeLacking,
+  moreMembersThanNodes,
+  mountPathTwice,
+  mountWithoutVolume,
+  namespaceMissing,
+  noDefaultClass,
+  noDisruptionBudget,
+  noReadiness,
+  noRequests,
+  noSourceRanges,
+  noZoneSpread,
+  notAnObject,
+  oneNodeClaimShared,
+  parameterUnknown,
+  passwordInEnv,
+  peersBeforeReady,
+  pinnedPairApart,
+  poolCopiesOverNodes,
+  poolKeepersEven,
+  poolTwoCopies,
+  privileged,
+  provisionerUnanswered,
+  pullSecretMissing,
+  readOnlyWithoutSource,
+  recyclePolicy,
+  referenceElsewhere,
+  registryUnreachable,
+  retentionDeletes,
+  rollingHoldsVolume,
+  sameButNamespace,
+  secretMissing,
+  secretTyped,
+  selectorLabels,
+  selectorMatchesNothing,
+  setIsNoBackup,
+  setServiceElsewhere,
+  setServiceMissing,
+  setServiceNotHeadless,
+  setServiceSelector,
+  sizeDecimal,
+  sizeOutOfRange,
+  sourceMissing,
+  tabIndent,
+  tagLatest,
+  targetPortUnheard,
+  tlsNoAuthority,
+  tlsSecretShape,
+  tooDeep,
+  tunnelWouldDo,
+  twoDefaultClasses,
+  twoZonesOnly,
+  unknownField,
+  unknownKind,
+  unservedVersion,
+  userOwnerApart,
+  volumeUnmounted,
+  wrongType,
+  yamlSyntax
+];

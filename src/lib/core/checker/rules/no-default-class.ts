@@ -1,0 +1,31 @@
+import { defaultClassMark } from '../../model';
+import { set, claim } from '../examples';
+import { claimPlaces } from '../pods';
+import { rule, change, hit, listed } from '../rule';
+
+export default rule({
+  id: 'no-default-class',
+  level: 'error',
+  title: 'The claim names no class, and no class is the default',
+  why: 'A claim without a class waits until a class is marked as the default. It says nothing while it waits.',
+  against: 'pilot-house',
+  bad: claim(),
+  good: claim('accessModes: [ReadWriteOnce], storageClassName: "", volumeName: kept, resources: {requests: {storage: 40Gi}}'),
+  check: (bench) => {
+    if (!bench.target || bench.all('StorageClass').some((one) => one.metadata.annotations?.[defaultClassMark] === 'true')) return [];
+    const names = bench.all('StorageClass').map((one) => one.metadata.name);
+    return claimPlaces(bench).flatMap(({ on, spec, path }) =>
+      spec.storageClassName === undefined && !spec.volumeName
+        ? [
+            hit(
+              on,
+              path,
+              `The claim names no class, and none is the default; there are ${listed(names)}.`,
+              names[0] ? `Write storageClassName: ${names[0]}.` : 'Make a class first.',
+              names[0] ? change(`Write ${names[0]}`, on, { set: [...path, 'storageClassName'], value: names[0] }) : undefined
+            )
+          ]
+        : []
+    );
+  }
+});

@@ -1,0 +1,45 @@
+import { type StatefulSet } from '../../model';
+import { join, service, set, pod, claim } from '../examples';
+import { sizeOf, zonesOf, minds } from '../pods';
+import { rule, change, hit } from '../rule';
+
+export default rule({
+  id: 'no-zone-spread',
+  level: 'warning',
+  title: 'Nothing spreads the members over the zones',
+  why: 'Without a rule all members may stand in one zone, and go with it.',
+  against: 'north-quay',
+  bad: join(service(), set({ spec: 'replicas: 3', claim: null, image: 'shelf.standin.example/engines/image-shelf:2.8' })),
+  good: join(
+    service(),
+    set({
+      spec: 'replicas: 3',
+      claim: null,
+      image: 'shelf.standin.example/engines/image-shelf:2.8',
+      pod: 'topologySpreadConstraints:\n- {maxSkew: 1, topologyKey: topology.kubernetes.io/zone, whenUnsatisfiable: DoNotSchedule, labelSelector: {matchLabels: {app: store}}}'
+    })
+  ),
+  check: (bench) => {
+    const zones = zonesOf(bench);
+    if (zones.length < 2) return [];
+    return bench.written('StatefulSet').flatMap((on) => {
+      const { spec } = on.object.spec.template;
+      if (sizeOf(on.object) < 2 || minds(spec)) return [];
+      const rule = {
+        maxSkew: 1,
+        topologyKey: 'topology.kubernetes.io/zone',
+        whenUnsatisfiable: 'DoNotSchedule',
+        labelSelector: { matchLabels: on.object.spec.selector.matchLabels ?? {} }
+      };
+      return [
+        hit(
+          on,
+          ['spec', 'template', 'spec'],
+          `${sizeOf(on.object)} members may all stand in one of the zones ${zones.join(', ')}.`,
+          'Add a topology spread constraint over the zones.',
+          change('Spread them over the zones', on, { set: ['spec', 'template', 'spec', 'topologySpreadConstraints'], value: [rule] })
+        )
+      ];
+    });
+  }
+});

@@ -1,0 +1,34 @@
+import { bytesOf } from '../../shared';
+import { backendOf, sizeShortage } from '../../standin';
+import { set, claim } from '../examples';
+import { claimPlaces, classFor } from '../pods';
+import { rule, change, hit } from '../rule';
+
+export default rule({
+  id: 'size-out-of-range',
+  level: 'error',
+  title: 'The backend hands out no such size',
+  why: 'A backend has a least and a most size. Outside it the driver answers OUT_OF_RANGE and the claim stays Pending.',
+  against: 'north-quay',
+  bad: claim('accessModes: [ReadWriteOnce], storageClassName: steady-block, resources: {requests: {storage: 64Ti}}'),
+  good: claim('accessModes: [ReadWriteOnce], storageClassName: steady-block, resources: {requests: {storage: 40Gi}}'),
+  check: (bench) =>
+    claimPlaces(bench).flatMap(({ on, spec, path }) => {
+      const one = classFor(bench, spec);
+      const backend = one && bench.target && backendOf(bench.target, one.provisioner);
+      const asked = spec.resources.requests.storage;
+      const short = backend && sizeShortage(backend, bytesOf(asked));
+      if (!backend || !short || spec.volumeName) return [];
+      const field = short.field.slice(5) as 'leastSize' | 'mostSize';
+      const better = backend.spec[field];
+      return [
+        hit(
+          on,
+          [...path, 'resources', 'requests', 'storage'],
+          `${asked}: ${short.message}`,
+          `Write ${better}.`,
+          change(`Write ${better}`, on, { set: [...path, 'resources', 'requests', 'storage'], value: better })
+        )
+      ];
+    })
+});

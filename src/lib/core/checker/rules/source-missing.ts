@@ -1,0 +1,41 @@
+import { join, set, claim, storageClass } from '../examples';
+import { claimPlaces } from '../pods';
+import { rule, change, hit, nearest } from '../rule';
+
+export default rule({
+  id: 'source-missing',
+  level: 'error',
+  title: 'What the volume is to be filled from is not there',
+  why: "A claim's dataSource must stand in the same namespace: a VolumeSnapshot or another claim. Until it is there, nothing is made.",
+  bad: join(
+    storageClass(),
+    claim(
+      'accessModes: [ReadWriteOnce], storageClassName: even, dataSource: {apiGroup: snapshot.storage.k8s.io, kind: VolumeSnapshot, name: last-night}, resources: {requests: {storage: 40Gi}}'
+    ),
+    'apiVersion: snapshot.storage.k8s.io/v1\nkind: VolumeSnapshot\nmetadata: {name: lastnight}\nspec: {source: {persistentVolumeClaimName: journal}}\n'
+  ),
+  good: join(
+    storageClass(),
+    claim(
+      'accessModes: [ReadWriteOnce], storageClassName: even, dataSource: {apiGroup: snapshot.storage.k8s.io, kind: VolumeSnapshot, name: last-night}, resources: {requests: {storage: 40Gi}}'
+    ),
+    'apiVersion: snapshot.storage.k8s.io/v1\nkind: VolumeSnapshot\nmetadata: {name: last-night}\nspec: {source: {persistentVolumeClaimName: journal}}\n'
+  ),
+  check: (bench) =>
+    claimPlaces(bench).flatMap(({ on, spec, path, namespace }) => {
+      const source = spec.dataSource;
+      if (!source || (source.kind !== 'VolumeSnapshot' && source.kind !== 'PersistentVolumeClaim')) return [];
+      const there = bench.all(source.kind, namespace).map((one) => one.metadata.name);
+      if (there.includes(source.name) || (!bench.target && there.length === 0)) return [];
+      const near = nearest(source.name, there);
+      return [
+        hit(
+          on,
+          [...path, 'dataSource', 'name'],
+          `There is no ${source.kind} "${source.name}" in ${namespace}.`,
+          near ? `Write ${near}.` : 'Make it first, in the same namespace.',
+          near ? change(`Write ${near}`, on, { set: [...path, 'dataSource', 'name'], value: near }) : undefined
+        )
+      ];
+    })
+});

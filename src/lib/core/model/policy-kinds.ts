@@ -1,0 +1,86 @@
+import { z } from 'zod';
+import { count, intOrText, kindOf, labelSelector, textMap } from './meta';
+import { podTemplate } from './pod-kinds';
+
+/** How many members of a workload may be away at once when somebody empties a node. */
+export const disruptionBudgetSchema = kindOf('policy/v1', 'PodDisruptionBudget', {
+  spec: z.looseObject({ selector: labelSelector.optional(), minAvailable: intOrText.optional(), maxUnavailable: intOrText.optional() }),
+  status: z.looseObject({}).optional()
+});
+
+const rbac = 'rbac.authorization.k8s.io/v1';
+const policyRule = z.looseObject({
+  apiGroups: z.array(z.string()).optional(),
+  resources: z.array(z.string()).optional(),
+  verbs: z.array(z.string()),
+  resourceNames: z.array(z.string()).optional()
+});
+const subject = z.looseObject({ kind: z.string(), name: z.string(), namespace: z.string().optional(), apiGroup: z.string().optional() });
+const roleRef = z.looseObject({ apiGroup: z.string(), kind: z.string(), name: z.string() });
+
+export const roleSchema = kindOf(rbac, 'Role', { rules: z.array(policyRule).nullish() });
+export const clusterRoleSchema = kindOf(rbac, 'ClusterRole', { rules: z.array(policyRule).nullish() });
+export const roleBindingSchema = kindOf(rbac, 'RoleBinding', { subjects: z.array(subject).nullish(), roleRef });
+export const clusterRoleBindingSchema = kindOf(rbac, 'ClusterRoleBinding', { subjects: z.array(subject).nullish(), roleRef });
+
+const hook = z.looseObject({
+  name: z.string(),
+  clientConfig: z.looseObject({
+    url: z.string().optional(),
+    caBundle: z.string().optional(),
+    service: z.looseObject({ namespace: z.string(), name: z.string(), path: z.string().optional(), port: z.number().optional() }).optional()
+  })
+});
+const admission = 'admissionregistration.k8s.io/v1';
+export const validatingHookSchema = kindOf(admission, 'ValidatingWebhookConfiguration', { webhooks: z.array(hook).optional() });
+export const mutatingHookSchema = kindOf(admission, 'MutatingWebhookConfiguration', { webhooks: z.array(hook).optional() });
+
+export const networkPolicySchema = kindOf('networking.k8s.io/v1', 'NetworkPolicy', {
+  spec: z.looseObject({ podSelector: labelSelector }).optional()
+});
+
+export const resourceQuotaSchema = kindOf('v1', 'ResourceQuota', {
+  spec: z.looseObject({}).optional(),
+  status: z.looseObject({}).optional()
+});
+
+/** Stands between a deployment and its pods in a real cluster; the stand-in's deployments own their pods themselves. */
+export const replicaSetSchema = kindOf('apps/v1', 'ReplicaSet', {
+  spec: z.looseObject({ replicas: count.optional(), selector: labelSelector, template: podTemplate.optional() }),
+  status: z.looseObject({}).optional()
+});
+
+const engines = 'engines.standin.example/v1';
+
+/** Signs certificates with the key pair in a secret. It belongs to a namespace and serves that one only. */
+export const issuerSchema = kindOf(engines, 'Issuer', {
+  spec: z.looseObject({ authority: z.string() }),
+  status: z.looseObject({}).optional()
+});
+
+/** A wish for a certificate: its names, who signs it, and the secret it is put into. */
+export const certificateSchema = kindOf(engines, 'Certificate', {
+  spec: z.looseObject({
+    secret: z.string(),
+    issuer: z.looseObject({ name: z.string(), namespace: z.string().optional() }),
+    names: z.array(z.string()).min(1),
+    days: z.number().int().min(1).optional(),
+    /** The stateful set whose members answer under these names. */
+    set: z.string().optional(),
+    labels: textMap.optional()
+  }),
+  status: z.looseObject({ notAfter: z.string().optional() }).optional()
+});
+
+export type DisruptionBudget = z.infer<typeof disruptionBudgetSchema>;
+export type Role = z.infer<typeof roleSchema>;
+export type ClusterRole = z.infer<typeof clusterRoleSchema>;
+export type RoleBinding = z.infer<typeof roleBindingSchema>;
+export type ClusterRoleBinding = z.infer<typeof clusterRoleBindingSchema>;
+export type ValidatingHook = z.infer<typeof validatingHookSchema>;
+export type MutatingHook = z.infer<typeof mutatingHookSchema>;
+export type NetworkPolicy = z.infer<typeof networkPolicySchema>;
+export type ResourceQuota = z.infer<typeof resourceQuotaSchema>;
+export type ReplicaSet = z.infer<typeof replicaSetSchema>;
+export type Issuer = z.infer<typeof issuerSchema>;
+export type Certificate = z.infer<typeof certificateSchema>;
