@@ -6,6 +6,7 @@ const layers = {
   manifest: ['shared', 'model'],
   standin: ['shared', 'model', 'manifest'],
   checker: ['shared', 'model', 'manifest', 'standin'],
+  drafts: ['shared', 'model', 'manifest'],
   change: ['shared', 'model', 'manifest', 'standin'],
   rootline: ['shared', 'model', 'manifest', 'standin', 'change'],
   proofs: ['shared', 'model', 'manifest', 'standin', 'change', 'rootline'],

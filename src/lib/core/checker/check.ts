@@ -79,17 +79,19 @@ function readingFinding(
 
 const gravity = { error: 0, warning: 1, note: 2 } as const;
 
-/** What rules say of a draft that was read. */
-export function findingsOf(
+/** What rules say of a draft that was read, a rule at each step. */
+export function* findingSteps(
   read: WrittenResult,
   files: readonly { name?: string | undefined; text: string }[],
   target: Facts | undefined
-): Finding[] {
+): Generator<void, Finding[]> {
   const bench = benchOf(read.objects, target);
-  const found = [
-    ...read.problems.map((one) => readingFinding(one, files)),
-    ...rules.flatMap((one) => (one.check?.(bench) ?? []).map((two) => findingOf(one, two, files)))
-  ];
+  const found = read.problems.map((one) => readingFinding(one, files));
+  for (const one of rules) {
+    if (!one.check) continue;
+    for (const two of one.check(bench)) found.push(findingOf(one, two, files));
+    if (read.objects.length > 300) yield;
+  }
   return found.sort(
     (a, b) =>
       (a.at.file === b.at.file ? 0 : (a.at.file ?? '') < (b.at.file ?? '') ? -1 : 1) ||
@@ -105,7 +107,7 @@ export function* checkSteps(
   target: Facts | undefined
 ): Generator<void, { findings: Finding[]; objects: readonly Written[] }> {
   const read = yield* writtenSteps(files);
-  return { findings: findingsOf(read, files, target), objects: read.objects };
+  return { findings: yield* findingSteps(read, files, target), objects: read.objects };
 }
 
 /**

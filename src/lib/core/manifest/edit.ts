@@ -1,4 +1,4 @@
-import { isMap, isNode, isPair, isScalar, isSeq, stringify, type Pair, type YAMLMap, type YAMLSeq } from 'yaml';
+import { isMap, isNode, isPair, isScalar, isSeq, stringify, type Pair, type Scalar, type YAMLMap, type YAMLSeq } from 'yaml';
 import type { ApiObject } from '../model';
 import { writeOne } from './write';
 import type { Path, Writing } from './writing';
@@ -55,6 +55,13 @@ function nested(steps: Path, value: unknown): unknown {
   return steps.reduceRight<unknown>((inner, step) => (typeof step === 'number' ? [inner] : { [step]: inner }), value);
 }
 
+/** A text in the quotes that the old one had. */
+function asWas(node: Scalar, value: string): string {
+  if (node.type === 'QUOTE_DOUBLE') return JSON.stringify(value);
+  if (node.type === 'QUOTE_SINGLE' && !value.includes('\n')) return `'${value.replace(/'/g, "''")}'`;
+  return flat(value);
+}
+
 interface Cut {
   from: number;
   to: number;
@@ -84,6 +91,7 @@ function setCut(writing: Writing, path: Path, value: unknown): Cut | undefined {
   if (steps === path.length && isNode(node) && node.range) {
     const [from, to] = [node.range[0], Math.max(node.range[0], endOf(text, node))];
     if (isScalar(node) && node.range[0] === node.range[1]) return { from, to, insert: ` ${flat(value)}` };
+    if (isScalar(node) && typeof value === 'string') return { from, to, insert: asWas(node, value) };
     if (isPlain(value) || (!isScalar(node) && (node as YAMLMap).flow)) return { from, to, insert: flat(value) };
     if (isScalar(node)) return { from, to, insert: flat(value) };
     return { from, to, insert: block(value, columnOf(text, from)) };

@@ -14,3 +14,4 @@ export * from './workload-kinds';
 export * from './fields';
 export * from './meanings';
 export * from './policy-kinds';
+export * from './references';
