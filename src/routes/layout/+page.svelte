@@ -8,7 +8,7 @@
   import Keys from '$ui/frame/Keys.svelte';
   import Peg from '$ui/parts/Peg.svelte';
   import Slot from '$ui/parts/Slot.svelte';
-  import Editor from '$ui/sheets/Editor.svelte';
+  import YamlBox from '$ui/parts/YamlBox.svelte';
   import LayoutDrawing from '$ui/sheets/LayoutDrawing.svelte';
   import { call, doCall, type Trouble } from '$ui/call.svelte';
   import { prefs } from '$ui/prefs.svelte';
@@ -337,7 +337,7 @@
         </p>
       {/if}
     {:else}
-      <div class="mt-3 flex h-[520px] flex-col border border-line"><Editor bind:text problems={trouble?.problems ?? []} /></div>
+      <div class="mt-3 flex h-[520px] flex-col border border-line"><YamlBox bind:text problems={trouble?.problems ?? []} /></div>
     {/if}
   </div>
   <div class="min-w-0 border-l border-line pl-8">

@@ -1,1 +1,3 @@
+export * from './removal';
 export * from './sheet';
+export type * from './types';

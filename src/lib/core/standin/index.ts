@@ -27,7 +27,7 @@ export * from './provider/file-systems';
 export * from './provider/pool';
 export * from './provider/shared-files';
 export * from './provider/driver';
-export { driverPartOf, imageCard, imageParts, imageTag, poolPartOf, type DriverPart, type PoolPart } from './provider/images';
+export { driverPartOf, imageCard, imageParts, imageTag, poolPartOf, shelfImages, type DriverPart, type PoolPart } from './provider/images';
 export { pullOf } from './provider/registry';
 export * from './store/store';
 export * from './store/views';

@@ -4,6 +4,7 @@ import { writeManifests } from '$core/manifest';
 import { linedKinds } from '$core/rootline';
 import { done, notFound, refused } from '../services';
 import { endpoint, type Endpoint } from './endpoint';
+import { draftEndpoints } from './draft-endpoints';
 import { storageEndpoints } from './storage-endpoints';
 
 export type { Endpoint } from './endpoint';
@@ -298,54 +299,5 @@ const proving: Endpoint[] = [
   })
 ];
 
-const draftSchema = z.object({ id: z.number(), cluster: z.string(), name: z.string(), text: z.string(), updatedAt: z.string() });
-const draftText = z.string().max(5 * 2 ** 20);
-
-const drafting: Endpoint[] = [
-  endpoint({
-    method: 'GET',
-    path: '/clusters/{name}/drafts',
-    summary: 'Drafts for a cluster',
-    answer: items,
-    run: async ({ app, params }) => done({ items: await app.drafts.of(params.name!) })
-  }),
-  endpoint({
-    method: 'POST',
-    path: '/clusters/{name}/drafts',
-    summary: 'Begin a draft',
-    body: z.strictObject({ name: z.string().min(1).max(120), text: draftText }),
-    answer: draftSchema,
-    status: 201,
-    async run({ app, params, body }) {
-      if (!(await app.clusters.find(params.name!)))
-        return refused(notFound(`The cluster ${params.name}`, 'GET /api/v1/clusters lists them.'));
-      return done(await app.drafts.find(await app.drafts.add(params.name!, body.name, body.text)));
-    }
-  }),
-  endpoint({
-    method: 'PUT',
-    path: '/drafts/{draft}',
-    summary: 'Keep what was written',
-    body: z.strictObject({ name: z.string().min(1).max(120).optional(), text: draftText.optional() }),
-    answer: draftSchema,
-    async run({ app, params, body }) {
-      const id = Number(params.draft);
-      await app.drafts.change(id, body as { name?: string; text?: string });
-      const draft = await app.drafts.find(id);
-      return draft ? done(draft) : refused(notFound(`The draft ${params.draft}`, 'It may have been thrown away.'));
-    }
-  }),
-  endpoint({
-    method: 'DELETE',
-    path: '/drafts/{draft}',
-    summary: 'Throw a draft away',
-    answer: z.object({ id: z.number() }),
-    async run({ app, params }) {
-      await app.drafts.remove(Number(params.draft));
-      return done({ id: Number(params.draft) });
-    }
-  })
-];
-
 /** The whole interface for programs. */
-export const endpoints: readonly Endpoint[] = [...estate, ...acting, ...reading, ...storageEndpoints, ...proving, ...drafting];
+export const endpoints: readonly Endpoint[] = [...estate, ...acting, ...reading, ...storageEndpoints, ...proving, ...draftEndpoints];

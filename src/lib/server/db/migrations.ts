@@ -76,5 +76,65 @@ const trials: Migration = {
   }
 };
 
+const draftFiles: Migration = {
+  async up(db: Kysely<unknown>) {
+    await db.schema
+      .alterTable('draft')
+      .addColumn('files', 'text', (c) => c.notNull().defaultTo('[]'))
+      .execute();
+    await db.schema.alterTable('draft').addColumn('state', 'integer').execute();
+    await sql`UPDATE draft SET files = json_array(json_object('name', 'draft.yaml', 'text', text))`.execute(db);
+    await db.schema.alterTable('draft').dropColumn('text').execute();
+    await db.schema
+      .createTable('draft_state')
+      .addColumn('id', 'integer', (c) => c.primaryKey().autoIncrement())
+      .addColumn('draft', 'integer', (c) => c.notNull().references('draft.id').onDelete('cascade'))
+      .addColumn('parent', 'integer')
+      .addColumn('files', 'blob', (c) => c.notNull())
+      .addColumn('lines', 'integer', (c) => c.notNull())
+      .addColumn('cause', 'text', (c) => c.notNull())
+      .addColumn('at', 'text', (c) => c.notNull())
+      .execute();
+    await db.schema.createIndex('draft_state_of').on('draft_state').column('draft').execute();
+    await db.schema
+      .createTable('draft_sent')
+      .addColumn('id', 'integer', (c) => c.primaryKey().autoIncrement())
+      .addColumn('draft', 'integer', (c) => c.notNull().references('draft.id').onDelete('cascade'))
+      .addColumn('rehearsal', 'text', (c) => c.notNull().references('rehearsal.id').onDelete('cascade'))
+      .addColumn('at_ms', 'integer', (c) => c.notNull())
+      .addColumn('files', 'blob', (c) => c.notNull())
+      .addColumn('at', 'text', (c) => c.notNull())
+      .execute();
+  }
+};
+
+const dumps: Migration = {
+  async up(db: Kysely<unknown>) {
+    await db.schema
+      .alterTable('cluster')
+      .addColumn('kind', 'text', (c) => c.notNull().defaultTo('standin'))
+      .execute();
+    await db.schema
+      .createTable('dump')
+      .addColumn('id', 'integer', (c) => c.primaryKey().autoIncrement())
+      .addColumn('cluster', 'text', (c) => c.notNull())
+      .addColumn('complete', 'integer', (c) => c.notNull().defaultTo(0))
+      .addColumn('taken_ms', 'integer', (c) => c.notNull().defaultTo(0))
+      .addColumn('objects', 'integer', (c) => c.notNull().defaultTo(0))
+      .addColumn('summary', 'text', (c) => c.notNull().defaultTo('{}'))
+      .addColumn('read_at', 'text', (c) => c.notNull())
+      .execute();
+    await db.schema
+      .createTable('dump_part')
+      .addColumn('id', 'integer', (c) => c.primaryKey().autoIncrement())
+      .addColumn('dump', 'integer', (c) => c.notNull().references('dump.id').onDelete('cascade'))
+      .addColumn('bytes', 'blob', (c) => c.notNull())
+      .execute();
+    await db.schema.createIndex('dump_part_of').on('dump_part').column('dump').execute();
+  }
+};
+
 /** All migrations by name, in order. Never change one that has shipped; add another. */
-export const migrations: MigrationProvider = { getMigrations: async () => ({ '001-first': first, '002-trials': trials }) };
+export const migrations: MigrationProvider = {
+  getMigrations: async () => ({ '001-first': first, '002-trials': trials, '003-draft-files': draftFiles, '004-dumps': dumps })
+};

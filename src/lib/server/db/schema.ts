@@ -10,6 +10,8 @@ export interface ClusterRow {
   seed: number;
   /** JSON: objects that stand at T+0 */
   ground: string;
+  /** `standin`, or `dump` for a cluster that was read */
+  kind: Generated<string>;
 }
 
 /** A rehearsal: the trunk of a cluster, or a fork of it. Times are virtual ms. */
@@ -68,12 +70,57 @@ export interface TrialRow {
   created_at: string;
 }
 
+/** Manifests being written for a cluster; `state` is where its history stands. */
 export interface DraftRow {
   id: Generated<number>;
   cluster: string;
   name: string;
-  text: string;
+  /** JSON: [{name, text}] */
+  files: string;
+  state: number | null;
   updated_at: string;
+}
+
+/** A draft at a pause in writing; only ever added to, oldest go when there are too many. */
+export interface DraftStateRow {
+  id: Generated<number>;
+  draft: number;
+  parent: number | null;
+  /** gzip of JSON: [{name, text}] */
+  files: Buffer;
+  lines: number;
+  cause: string;
+  at: string;
+}
+
+/** Where and when a draft was sent, and what it said then. */
+export interface DraftSentRow {
+  id: Generated<number>;
+  draft: number;
+  rehearsal: string;
+  at_ms: number;
+  files: Buffer;
+  at: string;
+}
+
+/** What was read of a real cluster; without `complete` it is of no use and goes at the next start. */
+export interface DumpRow {
+  id: Generated<number>;
+  cluster: string;
+  complete: number;
+  /** When it was taken: the latest moment in it (ms of the calendar). */
+  taken_ms: number;
+  objects: number;
+  /** JSON: kinds, problems, kinds that aren't known */
+  summary: string;
+  read_at: string;
+}
+
+/** Some of a dump's objects: gzip of a JSON list. */
+export interface DumpPartRow {
+  id: Generated<number>;
+  dump: number;
+  bytes: Buffer;
 }
 
 export interface Schema {
@@ -84,4 +131,8 @@ export interface Schema {
   proof: ProofRow;
   trial: TrialRow;
   draft: DraftRow;
+  draft_state: DraftStateRow;
+  draft_sent: DraftSentRow;
+  dump: DumpRow;
+  dump_part: DumpPartRow;
 }

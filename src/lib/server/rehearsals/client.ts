@@ -6,7 +6,25 @@ type Answer = { call: number; value?: unknown; error?: string } | { told: { id: 
 /** The host as seen from the server: the same calls, wherever it runs. */
 export type HostClient = Pick<
   Host,
-  'open' | 'read' | 'has' | 'close' | 'status' | 'move' | 'halt' | 'prepare' | 'drop' | 'commit' | 'journal' | 'ask' | 'save'
+  | 'open'
+  | 'read'
+  | 'readFiles'
+  | 'check'
+  | 'look'
+  | 'names'
+  | 'rework'
+  | 'bundle'
+  | 'has'
+  | 'close'
+  | 'status'
+  | 'move'
+  | 'halt'
+  | 'prepare'
+  | 'drop'
+  | 'commit'
+  | 'journal'
+  | 'ask'
+  | 'save'
 >;
 
 /**

@@ -16,6 +16,7 @@ import {
   type Store,
   type TimedAction
 } from '$core/standin';
+import { bundle, checkText, look, names, readFiles, rework, type DraftText, type LookOptions, type Rework } from './drafting';
 import { queries, type QueryName, type Queries } from '../views';
 
 /** Changes with the loops' behaviour: snapshots of another engine are thrown away. */
@@ -165,6 +166,25 @@ export class Host {
       await nextTurn();
     }
   }
+
+  /** Reads the files of a draft, with the values of the cluster they go to. */
+  readFiles = (files: readonly DraftText[], cluster: string) => readFiles(files, cluster);
+
+  /** The edits that make a bundle for a cluster of a draft. */
+  bundle = bundle;
+
+  /** Checks manifests, against a rehearsal where one is named. */
+  check = async (text: string, id: string | undefined) => checkText(text, id === undefined ? undefined : this.facts(this.stage(id)));
+
+  /** Looks a draft over against a rehearsal. */
+  look = async (id: string, files: readonly DraftText[], options: LookOptions) => look(this.facts(this.stage(id)), files, options);
+
+  /** Names that exist on a rehearsal, for the editor. */
+  names = async (id: string) => names(this.facts(this.stage(id)));
+
+  /** Edits that rework a draft. Nothing is kept: whoever asked carries them out. */
+  rework = async (id: string, files: readonly DraftText[], cluster: string, what: Rework) =>
+    rework(this.facts(this.stage(id)), files, cluster, what);
 
   async has(id: string): Promise<boolean> {
     return this.stages.has(id);

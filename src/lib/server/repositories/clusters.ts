@@ -11,14 +11,17 @@ export interface Cluster {
   readonly flag: Flag;
   readonly seed: number;
   readonly ground: readonly ApiObject[];
+  /** A stand-in, or a real cluster as its dumps show it. */
+  readonly kind: 'standin' | 'dump';
 }
 
 /** Clusters of the estate. */
 export function clusterRepository(db: Database) {
-  const shape = (row: { name: string; note: string; flag: string; seed: number; ground: string }): Cluster => ({
+  const shape = (row: { name: string; note: string; flag: string; seed: number; ground: string; kind: string }): Cluster => ({
     name: row.name,
     note: row.note,
     seed: row.seed,
+    kind: row.kind === 'dump' ? 'dump' : 'standin',
     flag: flagSchema.parse(JSON.parse(row.flag)),
     ground: JSON.parse(row.ground) as ApiObject[]
   });
@@ -31,11 +34,11 @@ export function clusterRepository(db: Database) {
     async remove(name: string) {
       await db.deleteFrom('cluster').where('name', '=', name).execute();
     },
-    async add(cluster: Cluster, place: number) {
+    async add({ kind = 'standin', ...cluster }: Omit<Cluster, 'kind'> & { kind?: Cluster['kind'] }, place: number) {
       const { name, note, seed } = cluster;
       await db
         .insertInto('cluster')
-        .values({ name, note, seed, place, flag: JSON.stringify(cluster.flag), ground: JSON.stringify(cluster.ground) })
+        .values({ name, note, seed, place, kind, flag: JSON.stringify(cluster.flag), ground: JSON.stringify(cluster.ground) })
         .execute();
     }
   };

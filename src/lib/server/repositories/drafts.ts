@@ -1,32 +1,133 @@
+import { gunzipSync, gzipSync } from 'node:zlib';
+import { z } from 'zod';
 import type { Database } from '../db/connection';
+
+const filesSchema = z.array(z.object({ name: z.string(), text: z.string() }));
+export type DraftFile = z.infer<typeof filesSchema>[number];
 
 export interface Draft {
   readonly id: number;
   readonly cluster: string;
   readonly name: string;
-  readonly text: string;
+  readonly files: readonly DraftFile[];
+  readonly state: number | null;
   readonly updatedAt: string;
 }
 
-/** Drafts: manifests being written, kept per cluster until they are thrown away. */
+/** A draft as it stood at a pause in writing. */
+export interface DraftState {
+  readonly id: number;
+  readonly parent: number | null;
+  readonly lines: number;
+  readonly cause: string;
+  readonly at: string;
+}
+
+/** Where a draft was sent, with what it said then. */
+export interface DraftSent {
+  readonly id: number;
+  readonly rehearsal: string;
+  readonly atMs: number;
+  readonly at: string;
+  readonly files: readonly DraftFile[];
+}
+
+/** So many states of a draft are kept; the oldest go first. */
+const mostStates = 300;
+
+const pack = (files: readonly DraftFile[]): Buffer => gzipSync(JSON.stringify(files));
+const unpack = (bytes: Buffer): DraftFile[] => filesSchema.parse(JSON.parse(gunzipSync(bytes).toString('utf8')));
+const linesOf = (files: readonly DraftFile[]): number =>
+  files.reduce((sum, one) => sum + (one.text.trim() ? one.text.trimEnd().split('\n').length : 0), 0);
+
+/** Drafts: manifests being written, kept per cluster until they are thrown away, with all they have been. */
 export function draftRepository(db: Database) {
-  const rows = () => db.selectFrom('draft').select(['id', 'cluster', 'name', 'text', 'updated_at as updatedAt']);
+  const rows = () => db.selectFrom('draft').select(['id', 'cluster', 'name', 'files', 'state', 'updated_at as updatedAt']);
+  const shape = (row: { files: string } & Omit<Draft, 'files'>): Draft => ({ ...row, files: filesSchema.parse(JSON.parse(row.files)) });
+
+  async function addState(draft: number, parent: number | null, files: readonly DraftFile[], cause: string): Promise<number> {
+    const { id } = await db
+      .insertInto('draft_state')
+      .values({ draft, parent, files: pack(files), lines: linesOf(files), cause, at: new Date().toISOString() })
+      .returning('id')
+      .executeTakeFirstOrThrow();
+    const old = await db
+      .selectFrom('draft_state')
+      .select('id')
+      .where('draft', '=', draft)
+      .orderBy('id', 'desc')
+      .offset(mostStates)
+      .limit(1)
+      .executeTakeFirst();
+    if (old) await db.deleteFrom('draft_state').where('draft', '=', draft).where('id', '<=', old.id).execute();
+    return id;
+  }
+  const set = (id: number, values: { files?: string; name?: string; state?: number | null }) =>
+    db
+      .updateTable('draft')
+      .set({ ...values, updated_at: new Date().toISOString() })
+      .where('id', '=', id)
+      .execute();
+  const find = async (id: number): Promise<Draft | undefined> => {
+    const row = await rows().where('id', '=', id).executeTakeFirst();
+    return row && shape(row);
+  };
+  async function filesOf(draft: number, state: number): Promise<DraftFile[] | undefined> {
+    const row = await db.selectFrom('draft_state').select('files').where('id', '=', state).where('draft', '=', draft).executeTakeFirst();
+    return row && unpack(row.files);
+  }
+
   return {
-    of: (cluster: string): Promise<Draft[]> => rows().where('cluster', '=', cluster).orderBy('id').execute(),
-    find: (id: number): Promise<Draft | undefined> => rows().where('id', '=', id).executeTakeFirst(),
-    async add(cluster: string, name: string, text: string): Promise<number> {
+    of: async (cluster: string): Promise<Draft[]> => (await rows().where('cluster', '=', cluster).orderBy('id').execute()).map(shape),
+    find,
+    filesOf,
+    async add(cluster: string, name: string, files: readonly DraftFile[]): Promise<number> {
       const { id } = await db
         .insertInto('draft')
-        .values({ cluster, name, text, updated_at: new Date().toISOString() })
+        .values({ cluster, name, files: JSON.stringify(files), state: null, updated_at: new Date().toISOString() })
         .returning('id')
         .executeTakeFirstOrThrow();
+      await set(id, { state: await addState(id, null, files, 'begun') });
       return id;
     },
-    async change(id: number, set: { name?: string; text?: string }): Promise<void> {
+    /** Keeps what was written; a new state only where something changed. */
+    async keep(id: number, change: { name?: string; files?: readonly DraftFile[]; cause?: string }): Promise<void> {
+      const draft = await find(id);
+      if (!draft) return;
+      const { name, files, cause = 'written' } = change;
+      const text = files && JSON.stringify(files);
+      if (!files || text === JSON.stringify(draft.files)) {
+        if (name !== undefined) await set(id, { name });
+        return;
+      }
+      const state = await addState(id, draft.state, files, cause);
+      await set(id, { files: text!, state, ...(name === undefined ? {} : { name }) });
+    },
+    states: (id: number): Promise<DraftState[]> =>
+      db.selectFrom('draft_state').select(['id', 'parent', 'lines', 'cause', 'at']).where('draft', '=', id).orderBy('id', 'desc').execute(),
+    /** Steps back to the state before, or on to the latest that followed; undefined where there is none. */
+    async step(id: number, to: 'undo' | 'redo'): Promise<Draft | undefined> {
+      const draft = await find(id);
+      if (!draft?.state) return undefined;
+      const here = await db.selectFrom('draft_state').select('parent').where('id', '=', draft.state).executeTakeFirst();
+      const next =
+        to === 'undo'
+          ? here?.parent
+          : (await db.selectFrom('draft_state').select('id').where('parent', '=', draft.state).orderBy('id', 'desc').executeTakeFirst())
+              ?.id;
+      const files = next ? await filesOf(id, next) : undefined;
+      if (!files || !next) return undefined;
+      await set(id, { files: JSON.stringify(files), state: next });
+      return find(id);
+    },
+    async sent(id: number): Promise<DraftSent[]> {
+      const found = await db.selectFrom('draft_sent').selectAll().where('draft', '=', id).orderBy('id', 'desc').execute();
+      return found.map((one) => ({ id: one.id, rehearsal: one.rehearsal, atMs: one.at_ms, at: one.at, files: unpack(one.files) }));
+    },
+    async addSent(id: number, rehearsal: string, atMs: number, files: readonly DraftFile[]): Promise<void> {
       await db
-        .updateTable('draft')
-        .set({ ...set, updated_at: new Date().toISOString() })
-        .where('id', '=', id)
+        .insertInto('draft_sent')
+        .values({ draft: id, rehearsal, at_ms: atMs, files: pack(files), at: new Date().toISOString() })
         .execute();
     },
     async remove(id: number): Promise<void> {

@@ -48,6 +48,12 @@ export function refusalOf(problems: readonly Problem[]): Refusal {
   const unreadable = [
     'yaml-syntax',
     'alias-bomb',
+    'tab-indent',
+    'too-deep',
+    'unserved-version',
+    'selector-labels',
+    'mount-without-volume',
+    'cluster-wide',
     'not-an-object',
     'unknown-kind',
     'missing-field',

@@ -7,6 +7,7 @@ import { rehearsalRepository } from '../repositories/rehearsals';
 import { trialRepository } from '../repositories/trials';
 import { startHost, type HostClient } from '../rehearsals/client';
 import { done, notFound, refused, type Answer } from './answer';
+import { DraftService } from './drafts';
 import { LayoutService } from './layouts';
 import { LiveBus } from './live';
 import { RehearsalService } from './rehearsals';
@@ -50,6 +51,7 @@ export async function createApp({ data, worker }: AppOptions) {
   );
   const rehearsals = new RehearsalService({ host, bus, store: rehearsalRepository(db), cluster: clusters.find });
   told.to = rehearsals;
+  const writing = new DraftService(drafts, rehearsals);
   const trials = new TrialService(rehearsals, trialRepository(db));
   const layouts = new LayoutService(clusters, rehearsalRepository(db));
 
@@ -69,6 +71,7 @@ export async function createApp({ data, worker }: AppOptions) {
     bus,
     rehearsals,
     drafts,
+    writing,
     clusters,
     trials,
     layouts,

@@ -1,9 +1,11 @@
 import { nameFault, type ApiObject, type Ref } from '$core/model';
-import { asManifest, writeManifests } from '$core/manifest';
+import type { Finding } from '$core/checker';
+import { asManifest, writeManifests, type ReadResult } from '$core/manifest';
 import type { Action } from '$core/standin';
 import type { Cluster } from '../repositories/clusters';
 import type { Rehearsal, RehearsalRepository } from '../repositories/rehearsals';
 import type { HostClient } from '../rehearsals/client';
+import type { DraftLook, DraftText, LookOptions, Rework, Reworked } from '../rehearsals/drafting';
 import { latestMs, type Clock, type ClockMove } from '../rehearsals/host';
 import type { Queries, QueryName } from '../views';
 import { done, notFound, refusalOf, refused, unknownRehearsal, type Answer } from './answer';
@@ -18,6 +20,22 @@ interface Parts {
 
 /** A rehearsal with its clock; `nowMs` and `settled` are the clock's, for those who ask nothing else. */
 export type RehearsalState = Rehearsal & { readonly nowMs: number; readonly settled: boolean; readonly clock: Clock };
+
+/** What was read, if nothing is wrong with it; an empty batch is a problem too. */
+function objectsOf({ objects, problems }: ReadResult): Answer<readonly ApiObject[]> {
+  if (problems.length) return refused(refusalOf(problems));
+  if (objects.length) return done(objects.map((one) => one.object));
+  return refused(
+    refusalOf([
+      {
+        code: 'nothing-to-send',
+        message: 'There are no manifests in what was sent.',
+        remedy: 'Send YAML or JSON with apiVersion, kind and metadata.',
+        at: {}
+      }
+    ])
+  );
+}
 
 /** How long after the last move a world is put into the cache. */
 const snapshotDelayMs = 3_000;
@@ -159,20 +177,41 @@ export class RehearsalService {
 
   /** Reads what was handed in; an empty batch is a problem too. */
   async read(text: string): Promise<Answer<readonly ApiObject[]>> {
-    const { objects, problems } = await this.parts.host.read(text);
-    if (problems.length) return refused(refusalOf(problems));
-    if (!objects.length)
-      return refused(
-        refusalOf([
-          {
-            code: 'nothing-to-send',
-            message: 'There are no manifests in what was sent.',
-            remedy: 'Send YAML or JSON with apiVersion, kind and metadata.',
-            at: {}
-          }
-        ])
-      );
-    return done(objects.map((one) => one.object));
+    return objectsOf(await this.parts.host.read(text));
+  }
+
+  /** Reads the files of a draft as they go to a cluster. */
+  async readFiles(files: readonly DraftText[], cluster: string): Promise<Answer<readonly ApiObject[]>> {
+    return objectsOf(await this.parts.host.readFiles(files, cluster));
+  }
+
+  /** Checks manifests, against a rehearsal where one is named. */
+  async check(text: string, against?: string): Promise<Answer<{ findings: Finding[] }>> {
+    if (against !== undefined && !(await this.open(against))) return refused(unknownRehearsal(against));
+    return done(await this.parts.host.check(text, against));
+  }
+
+  /** Looks a draft over against a rehearsal. */
+  async look(id: string, files: readonly DraftText[], options: Omit<LookOptions, 'cluster'> = {}): Promise<Answer<DraftLook>> {
+    const one = await this.open(id);
+    if (!one) return refused(unknownRehearsal(id));
+    return done(await this.parts.host.look(id, files, { ...options, cluster: one.cluster }));
+  }
+
+  /** Edits that rework a draft. */
+  async rework(id: string, files: readonly DraftText[], what: Rework): Promise<Answer<Reworked>> {
+    const one = await this.open(id);
+    if (!one) return refused(unknownRehearsal(id));
+    return done(await this.parts.host.rework(id, files, one.cluster, what));
+  }
+
+  /** The edits that make a bundle for a cluster of a draft, and which of its files are tables. */
+  bundle = (files: readonly DraftText[], cluster: string, secrets: boolean) => this.parts.host.bundle(files, cluster, secrets);
+
+  /** Names that exist on a rehearsal. */
+  async names(id: string): Promise<Answer<{ kind: string; namespace: string; name: string }[]>> {
+    if (!(await this.open(id))) return refused(unknownRehearsal(id));
+    return done(await this.parts.host.names(id));
   }
 
   /** Takes an action: looked at, written down, carried out, then answered. Refused as a whole or not at all. */

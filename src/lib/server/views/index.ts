@@ -10,6 +10,7 @@ import { claimsView, claimView, growSetYaml, type ClaimsAsk } from './claims';
 import { groundView } from './ground';
 import { stackOf, touchedAt } from './levels';
 import { membersView } from './members';
+import { ephemeralView, persistView } from './persist';
 import { remedyView } from './remedies';
 import { setsOf, type KeptProofs, type Scene } from './scene';
 import { assetsView, supplyView } from './supply';
@@ -96,6 +97,8 @@ export const queries = {
   /** Tries a class on a fork of this moment. */
   tryOut: (scene: Scene, { class: name }: { class: string }) => tryClass(scene.fork(), name),
   claim: claimView,
+  persist: persistView,
+  ephemeral: ephemeralView,
   members: membersView,
   tape: (scene: Scene, _: object) => tapeView(scene),
   /** Names of objects that contain a text, for the find box. */

@@ -2,6 +2,7 @@
   interface Line {
     ref: { kind: string; namespace: string; name: string };
     says: string;
+    fields?: { field: string; before?: unknown; after?: unknown }[];
     refusal?: { remedy: string };
   }
   export interface SheetData {
@@ -11,6 +12,8 @@
     restarted: Line[];
     lost: Line[];
     untouched: Line[];
+    later: Line[];
+    opened: Line[];
     order: { refs: Line['ref'][]; then?: string }[];
     wayRound?: { replace: Line['ref'][]; steps: string[]; refused: { message: string; remedy: string }[] };
   }
@@ -23,13 +26,15 @@
   interface Props {
     sheet: SheetData | null;
     unreadable: boolean;
+    /** How many errors the checker found. */
+    errors?: number;
     target: string;
     cluster: { name: string; flag: { hue: number; weave: string } };
     nowMs: number;
-    onsend(replace: Line['ref'][]): Promise<boolean>;
+    onsend(replace: Line['ref'][], confirm: string): Promise<boolean>;
     onrehearse(replace: Line['ref'][]): Promise<void>;
   }
-  let { sheet, unreadable, target, cluster, nowMs, onsend, onrehearse }: Props = $props();
+  let { sheet, unreadable, errors = 0, target, cluster, nowMs, onsend, onrehearse }: Props = $props();
   let typed = $state('');
   let busy = $state<'send' | 'rehearse' | null>(null);
   const heads = ['new', 'altered', 'refused', 'restarted', 'lost', 'untouched'] as const;
@@ -40,6 +45,10 @@
     restarted: 'no member restarts',
     lost: 'no data is lost',
     untouched: ''
+  };
+  const text = (value: unknown) => {
+    const said = value === undefined ? 'nothing' : typeof value === 'string' ? value : JSON.stringify(value);
+    return said.length > 100 ? `${said.slice(0, 97)}...` : said;
   };
   const changes = $derived(sheet ? sheet.new.length + sheet.altered.length : 0);
   const asks = $derived((sheet?.lost.length ?? 0) > 0);
@@ -57,7 +66,7 @@
 </script>
 
 <Flag flag={cluster.flag} class="mb-2 h-[6px]" />
-<h2 class="text-[1.05rem]">Change sheet</h2>
+<h2 class="sr-only">Change sheet</h2>
 <p class="quiet">against <span class="mono">{target}</span> as of {clockText(nowMs)}</p>
 {#if sheet}
   <dl class="mt-3">
@@ -71,15 +80,32 @@
           {#each list.slice(0, head === 'untouched' ? 0 : 40) as line, i (i)}
             <p class="break-words">
               <span class="quiet small">{line.ref.kind}</span>
-              <span class="mono text-[0.8rem]">{line.ref.name}</span>{#if head !== 'new'}<span class="small">: {line.says}</span
-                >{:else}{' '}<span class="quiet small">{line.says}</span>{/if}
+              <span class="mono text-[0.8rem]">{line.ref.name}</span>{#if head === 'altered' && line.fields}
+                {#each line.fields.slice(0, 30) as one (one.field)}
+                  <span class="small block pl-3"
+                    ><span class="quiet">{one.field}</span>
+                    {one.before === '(covered)' ? 'changes (covered)' : `${text(one.before)} → ${text(one.after)}`}</span
+                  >
+                {/each}
+              {:else if head !== 'new'}<span class="small">: {line.says}</span>{:else}{' '}<span class="quiet small">{line.says}</span>{/if}
             </p>
             {#if line.refusal}<p class="small pl-3 text-brick">{line.refusal.remedy}</p>{/if}
           {:else}<span class="quiet">{list.length ? `${list.length} as they are` : empty[head]}</span>{/each}
+          {#if head === 'lost'}
+            {#each sheet.later as line, i (i)}<p class="small break-words text-ochre">
+                <span class="mono">{line.ref.name}</span>: {line.says}
+              </p>{/each}
+          {/if}
         </dd>
       </div>
     {/each}
   </dl>
+  {#if sheet.opened.length}
+    <h3 class="mt-2 border-t border-ink pt-2 font-semibold text-brick">Opened to the outside</h3>
+    {#each sheet.opened as line, i (i)}<p class="break-words">
+        <span class="mono text-[0.8rem]">{line.ref.name}</span>: {line.says}
+      </p>{/each}
+  {/if}
   {#if sheet.order.length > 1}
     <h3 class="mt-2 border-t border-ink pt-2 font-semibold">Order of sending</h3>
     <ol class="list-decimal pl-5">
@@ -105,8 +131,10 @@
   </ol>
   {#each round.refused as one (one.message)}<p class="small text-brick">{one.message} {one.remedy}</p>{/each}
   <div class="mt-2 flex flex-wrap gap-2">
-    <button class="push push-main" disabled={!open || busy !== null} onclick={() => run('send', () => onsend(round.replace))}
-      >Send to {target} in these steps</button
+    <button
+      class="push push-main"
+      disabled={!open || busy !== null || (asks && typed !== cluster.name)}
+      onclick={() => run('send', () => onsend(round.replace, typed))}>Send to {target} in these steps</button
     >
     <button class="push" disabled={!open || busy !== null} onclick={() => run('rehearse', () => onrehearse(round.replace))}
       >Rehearse them on a fork</button
@@ -127,7 +155,7 @@
     <button
       class="push push-main"
       disabled={!may || busy !== null || (asks && typed !== cluster.name)}
-      onclick={() => run('send', () => onsend([]))}>{busy === 'send' ? 'Sending …' : `Send to ${target}`}</button
+      onclick={() => run('send', () => onsend([], typed))}>{busy === 'send' ? 'Sending …' : `Send to ${target}`}</button
     >
     <button class="push" disabled={!may || busy !== null} onclick={() => run('rehearse', () => onrehearse([]))}
       >{busy === 'rehearse' ? 'Rehearsing …' : 'Rehearse on a fork'}</button
@@ -137,6 +165,9 @@
       {sheet.refused.length === 1 ? 'One line is' : `${sheet.refused.length} lines are`} refused, so nothing can be sent {round
         ? 'in one go'
         : 'yet'}.
+    </p>
+  {:else if errors && may}<p class="quiet small mt-2">
+      {errors === 1 ? 'The checker has found an error' : `The checker has found ${errors} errors`}; sending is possible all the same.
     </p>
   {:else if sheet && !changes}<p class="quiet small mt-2">Everything in this draft stands on {target} as it is.</p>{/if}
 </div>

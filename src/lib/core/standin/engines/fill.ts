@@ -1,4 +1,4 @@
-import { bytesOf, hash32 } from '../../shared';
+import { bytesOf, hash32, momentOf } from '../../shared';
 import type { Asset, Pod } from '../../model';
 import { fileSystemRoom } from '../provider/file-systems';
 
@@ -57,3 +57,11 @@ const daily = (pod: Pod, mark: string): number => {
 export const writesOf = (pod: Pod): number => daily(pod, writesMark);
 /** Bytes that a pod brings along when it finds its volume empty. */
 export const bringsOf = (pod: Pod): number => daily(pod, holdsMark);
+
+/** Bytes in a pod's ephemeral directories at a moment: what its annotations say it brings and writes, where it keeps nothing on a claim. */
+export function ephemeralFillAt(pod: Pod, atMs: number): number {
+  const volumes = pod.spec.volumes ?? [];
+  if (!volumes.some((one) => one.emptyDir) || volumes.some((one) => one.persistentVolumeClaim) || !pod.status?.startTime) return 0;
+  const forMs = Math.max(0, atMs - momentOf(pod.status.startTime));
+  return Math.round(bringsOf(pod) + (writesOf(pod) * forMs) / dayMs);
+}

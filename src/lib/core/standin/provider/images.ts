@@ -59,6 +59,14 @@ const cards: Record<string, ImageCard> = {
   [`${shelf}/engines/image-shelf`]: { sizeBytes: 60 * mib, drawMs: [2_000, 6_000], normalMs: [2_000, 20_000], ports: [5050] }
 };
 
+/** The version of an engine that is offered to begin with. Made up. */
+const firstVersions: Record<string, string> = {
+  'multi-primary-sql': '8.4',
+  'log-coordinator': '3.1',
+  'log-broker': '3.1',
+  'image-shelf': '2.8'
+};
+
 const driverImage = (part: DriverPart): ImageCard => ({
   sizeBytes: { controller: 96, node: 72, helper: 180 }[part.part] * mib,
   drawMs: part.part === 'helper' ? [20_000, 70_000] : [6_000, 22_000],
@@ -138,3 +146,9 @@ export function poolPartOf(spec: PodSpec): PoolPart | undefined {
 
 /** The tag of an image reference; '' when it has none. */
 export const imageTag = (image: string): string => /:([^/:@]+)(?:@.*)?$/.exec(image)?.[1] ?? '';
+
+/** Images of the engines that ship with the stand-in, each in a version to begin with. */
+export const shelfImages = (): string[] =>
+  Object.keys(cards)
+    .filter((one) => one.includes('/engines/'))
+    .map((one) => `${one}:${firstVersions[one.split('/').at(-1)!] ?? '1.0'}`);

@@ -5,12 +5,17 @@ export const load: PageServerLoad = async ({ parent, depends }) => {
   depends('drafts');
   const { cluster } = await parent();
   const app = await getApp();
+  const list = await app.drafts.of(cluster.name);
   return {
-    list: (await app.drafts.of(cluster.name)).map(({ id, name, text, updatedAt }) => ({
-      id,
-      name,
-      updatedAt,
-      lines: text.split('\n').length
-    }))
+    list: await Promise.all(
+      list.map(async ({ id, name, files, updatedAt }) => ({
+        id,
+        name,
+        updatedAt,
+        files: files.length,
+        lines: files.reduce((sum, one) => sum + (one.text.trim() ? one.text.trimEnd().split('\n').length : 0), 0),
+        sentTo: [...new Set((await app.drafts.sent(id)).map((one) => one.rehearsal))]
+      }))
+    )
   };
 };

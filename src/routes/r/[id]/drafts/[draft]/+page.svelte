@@ -1,130 +1,253 @@
 <script lang="ts">
-  import { goto } from '$app/navigation';
+  import { goto, invalidate } from '$app/navigation';
+  import { page } from '$app/state';
   import { untrack } from 'svelte';
-  import Editor from '$ui/sheets/Editor.svelte';
-  import ChangeSheet, { type SheetData } from '$ui/sheets/ChangeSheet.svelte';
-  import Peg from '$ui/parts/Peg.svelte';
-  import { call, doCall, notices, type Trouble } from '$ui/call.svelte';
-  import { clockText } from '$ui/format';
+  import Editor from '$ui/drafts/Editor.svelte';
+  import Findings from '$ui/drafts/Findings.svelte';
+  import Rework from '$ui/drafts/Rework.svelte';
+  import { Desk } from '$ui/drafts/desk.svelte';
+  import { chosenFiles, droppedFiles } from '$ui/drafts/dropped';
+  import type { DraftFile, Finding, Link, TextEdit } from '$ui/drafts/types';
+  import ChangeSheet from '$ui/sheets/ChangeSheet.svelte';
+  import { call, doCall, notices } from '$ui/call.svelte';
+  import { clockText, lineHref, plural } from '$ui/format';
   import { selection } from '$ui/selection.svelte';
 
   let { data } = $props();
-  let text = $state(untrack(() => data.draft.text));
-  let name = $state(untrack(() => data.draft.name));
-  let kept = $state(true);
-  let sheet = $state<SheetData | null>(null);
-  let trouble = $state<Trouble | null>(null);
-  let sent = $state<{ nowMs: number; at: string } | null>(null);
-  let editor: { show(line: number, column?: number): void } | undefined = $state();
-  const path = $derived(`/rehearsals/${encodeURIComponent(data.id)}`);
-  const base = $derived(`/r/${encodeURIComponent(data.id)}`);
-
-  async function keep() {
-    if (await doCall('PUT', `/drafts/${data.draft.id}`, { name, text })) kept = true;
+  const desk = untrack(() => new Desk(data.draft.id, () => data.id, data.draft));
+  let editor: Editor | undefined = $state();
+  let side = $state<'sheet' | 'rework'>(untrack(() => (page.url.searchParams.has('rework') ? 'rework' : 'sheet')));
+  interface Sent {
+    rehearsal: string;
+    atMs: number;
+    changedSince: boolean;
+    drift: { object: string; says: string }[] | null;
   }
-  // Kept at every pause in writing; looked at against the cluster at the same time, and whenever the cluster moves.
+  let sent = $state.raw<Sent[]>([]);
+  const base = $derived(`/r/${encodeURIComponent(data.id)}`);
+  const errors = $derived(desk.findings.filter((one) => one.severity === 'error').length);
+  const links = $derived(desk.links.filter((one) => (one.file ?? desk.files[0]?.name) === desk.open));
+  const mine = $derived(desk.findings.filter((one) => (one.at.file ?? desk.files[0]?.name) === desk.open));
+
+  // Looked at soon after each key, and against the target a little later; kept at every pause in writing.
   $effect(() => {
-    void [text, name];
-    if (untrack(() => text === data.draft.text && name === data.draft.name && kept)) return;
-    kept = false;
-    const timer = setTimeout(() => void keep(), 400);
+    void desk.files;
+    const quick = setTimeout(() => void desk.look(false), 30);
+    const slow = setTimeout(() => void desk.look(true), 320);
+    return () => {
+      clearTimeout(quick);
+      clearTimeout(slow);
+    };
+  });
+  $effect(() => {
+    void [desk.files, desk.name];
+    if (untrack(() => desk.kept && desk.name === data.draft.name)) return;
+    const timer = setTimeout(() => void desk.keep(), 500);
     return () => clearTimeout(timer);
   });
   $effect(() => {
-    void [data.rehearsal.revision, data.clock.nowMs];
-    const wanted = text;
-    const stop = new AbortController();
-    const timer = setTimeout(async () => {
-      if (!wanted.trim()) {
-        [sheet, trouble] = [null, null];
-        return;
-      }
-      const answer = await call<SheetData>('POST', `${path}/change-sheet`, wanted, { yaml: true, signal: stop.signal });
-      if (stop.signal.aborted) return;
-      if (answer.ok) [sheet, trouble] = [answer.value, null];
-      else [sheet, trouble] = [null, answer.trouble];
-    }, 150);
-    return () => {
-      clearTimeout(timer);
-      stop.abort();
-    };
-  });
-
-  type Ref = { namespace: string; name: string };
-  async function send(replace: Ref[], target = data.id): Promise<boolean> {
-    await keep();
-    const query = replace.length
-      ? `?${new URLSearchParams({ replace: replace.map((one) => `${one.namespace}/${one.name}`).join(',') })}`
-      : '';
-    const done = await doCall<{ nowMs: number }>('POST', `/rehearsals/${encodeURIComponent(target)}/send${query}`, text, {
-      yaml: true,
-      ...(target === data.id ? { revision: data.rehearsal.revision } : {})
+    void [data.id, data.rehearsal.revision, data.clock.nowMs];
+    untrack(() => {
+      void desk.look(true);
+      void desk.learn();
+      void whereSent();
     });
-    if (!done) return false;
-    sent = { nowMs: done.nowMs, at: target };
-    notices.say(`Sent to ${target} at ${clockText(done.nowMs)}. Run the clock (space), or until settled (s).`);
-    return true;
-  }
-  async function rehearse(replace: Ref[]) {
-    const fork = `try-${Date.now().toString(36)}`;
-    const made = await doCall<{ id: string }>('POST', `${path}/forks`, { name: fork });
-    if (!made || !(await send(replace, made.id))) return;
-    await doCall('POST', `/rehearsals/${encodeURIComponent(made.id)}/clock`, { until: 'settled' });
-    notices.say(`Rehearsed on the fork ${fork}, which has settled; ${data.id} is untouched.`);
-    await goto(`/r/${encodeURIComponent(made.id)}/members`);
+  });
+  async function whereSent() {
+    const answer = await call<{ items: Sent[] }>('GET', `/drafts/${desk.id}/sent`);
+    if (answer.ok) sent = answer.value.items;
   }
   $effect(() => {
     selection.draft = () => void goto(`${base}/drafts`);
     return () => (selection.draft = null);
   });
+
+  function edits(list: readonly TextEdit[], cause: string) {
+    editor?.apply(desk.spread(list, cause));
+  }
+  async function mend(finding: Finding) {
+    let wanted: Finding | undefined = finding;
+    if (!desk.fresh) {
+      await desk.look(false);
+      wanted = desk.findings.find((one) => one.code === finding.code && one.message === finding.message);
+    }
+    if (wanted?.mend) edits(wanted.mend.edits, wanted.mend.says);
+  }
+  function show(finding: Finding) {
+    desk.open = finding.at.file ?? desk.files[0]!.name;
+    setTimeout(() => editor?.show(finding.at.line ?? 1, finding.at.column), 0);
+  }
+  function jump(link: Link) {
+    const found = desk.objects.find((one) => one.kind === link.kind && one.name === link.name && one.namespace === link.namespace);
+    if (found) {
+      desk.open = found.file ?? desk.files[0]!.name;
+      setTimeout(() => editor?.show(found.line, 1), 0);
+    } else if (
+      link.there === 'target' &&
+      ['StatefulSet', 'Pod', 'PersistentVolumeClaim', 'PersistentVolume', 'VolumeSnapshot'].includes(link.kind)
+    )
+      void goto(lineHref(data.id, link));
+    else if (link.there === 'target')
+      void goto(`${base}/${link.kind === 'StorageClass' || link.kind === 'CSIDriver' ? 'supply' : 'members'}`);
+    else notices.say(`${link.kind} ${link.name} stands neither in the draft nor on ${data.id}.`);
+  }
+  async function step(to: 'undo' | 'redo') {
+    if (!desk.kept && !(await desk.keep())) return;
+    const draft = await doCall<{ name: string; files: DraftFile[] }>('POST', `/drafts/${desk.id}/${to}`);
+    if (!draft) return;
+    desk.take(draft);
+    desk.kept = true;
+  }
+  async function take(files: DraftFile[], left = 0) {
+    for (const one of files) desk.addFile(one.name, one.text);
+    if (!files.length)
+      notices.complain({ detail: 'There are no manifests among them.', remedy: 'Files must end in .yaml, .yml or .json.' });
+    else if (left) notices.say(`${plural(left, 'file')} left out: no manifests.`);
+  }
+
+  type Ref = { kind: string; namespace: string; name: string };
+  async function send(replace: Ref[], confirm: string, target = data.id): Promise<boolean> {
+    if (!(await desk.keep())) return false;
+    const done = await doCall<{ nowMs: number }>(
+      'POST',
+      `/drafts/${desk.id}/send`,
+      { rehearsal: target, replace, ...(confirm ? { confirm } : {}) },
+      target === data.id ? { revision: data.rehearsal.revision } : {}
+    );
+    if (!done) return false;
+    notices.say(`Sent to ${target} at ${clockText(done.nowMs)}. Run the clock (space), or until settled (s).`);
+    void whereSent();
+    await invalidate('drafts');
+    return true;
+  }
+  async function rehearse(replace: Ref[]) {
+    const fork = `try-${Date.now().toString(36)}`;
+    const path = `/rehearsals/${encodeURIComponent(data.id)}`;
+    const made = await doCall<{ id: string }>('POST', `${path}/forks`, { name: fork });
+    // A fork is there to be tried on, so it needs no confirmation.
+    if (!made || !(await send(replace, data.cluster.name, made.id))) return;
+    await doCall('POST', `/rehearsals/${encodeURIComponent(made.id)}/clock`, { until: 'settled' });
+    notices.say(`Rehearsed on the fork ${fork}, which has settled; ${data.id} is untouched.`);
+    await goto(`/r/${encodeURIComponent(made.id)}/members`);
+  }
 </script>
 
-<svelte:head><title>Draft {name} · {data.cluster.name} · Root Barn</title></svelte:head>
+<svelte:head><title>Draft {desk.name} · {data.cluster.name} · Root Barn</title></svelte:head>
 
-<div class="grid h-full min-h-[380px] grid-cols-[minmax(0,1fr)_420px]">
+<div
+  class="grid h-full min-h-[380px] grid-cols-[minmax(0,1fr)_minmax(380px,34%)]"
+  role="region"
+  aria-label="Draft"
+  ondragover={(event) => event.preventDefault()}
+  ondrop={async (event) => {
+    if (!event.dataTransfer?.items.length || ![...event.dataTransfer.items].some((one) => one.kind === 'file')) return;
+    event.preventDefault();
+    const { files, left } = await droppedFiles(event.dataTransfer);
+    await take(files, left);
+  }}
+>
   <div class="flex min-h-0 min-w-0 flex-col">
-    <div class="flex items-baseline gap-3 px-[18px] pt-4 pb-2">
+    <div class="flex items-baseline gap-3 px-[18px] pt-4 pb-1">
       <span class="font-semibold">Draft</span>
       <input
         class="min-w-0 flex-1 border-b border-line bg-sheet font-semibold"
-        bind:value={name}
+        bind:value={desk.name}
         maxlength="120"
         aria-label="Name of the draft"
       />
-      <span class="quiet small" role="status">{kept ? 'kept' : 'keeping …'}</span>
-      <span class="quiet small whitespace-nowrap"><span class="key">Esc</span> <span class="key">Tab</span> leaves the editor</span>
-      <a class="word small" href="{base}/drafts">all drafts</a>
+      <span class="quiet small w-[4.2rem]" role="status">{desk.kept ? 'kept' : 'keeping …'}</span>
+      <button class="word small" onclick={() => step('undo')}>undo</button>
+      <button class="word small" onclick={() => step('redo')}>redo</button>
+      <a class="word small" href="{base}/drafts/{desk.id}/states">states</a>
+      <a class="word small" href="{base}/drafts/{desk.id}/bundle" download>take out</a>
+      <a class="word small whitespace-nowrap" href="{base}/drafts">all drafts</a>
     </div>
-    <Editor bind:this={editor} bind:text problems={trouble?.problems ?? []} />
-    {#if trouble}
-      <ul class="max-h-[132px] shrink-0 overflow-auto border-t border-line px-[18px] py-2" aria-label="Findings">
-        {#each trouble.problems ?? [] as one, i (i)}
-          <li class="py-0.5">
-            <Peg state="broken" size={10} label="error" />
-            {#if one.at.line}<button class="word font-semibold" onclick={() => editor?.show(one.at.line!, one.at.column)}
-                >{one.at.line}:{one.at.column}</button
-              >{/if}
-            {one.message} <span class="quiet">{one.remedy}</span>
-          </li>
-        {:else}<li class="text-brick">{trouble.detail} {trouble.remedy}</li>{/each}
-      </ul>
-    {/if}
+    <div class="small flex flex-wrap items-baseline gap-x-4 gap-y-1 px-[18px] pb-2" role="tablist" aria-label="Files">
+      {#each desk.files as one (one.name)}
+        <span class="whitespace-nowrap">
+          <button
+            role="tab"
+            aria-selected={desk.open === one.name}
+            class="mono {desk.open === one.name ? 'border-b-2 border-ink font-semibold' : 'quiet'}"
+            onclick={() => (desk.open = one.name)}>{one.name}</button
+          >{#if desk.files.length > 1}<button
+              class="quiet ml-1"
+              aria-label="Take {one.name} out of the draft"
+              onclick={() => desk.dropFile(one.name)}>×</button
+            >{/if}
+        </span>
+      {/each}
+      <button class="word" onclick={() => desk.addFile('more.yaml', '')}>add a file</button>
+      <label class="word focus-within:outline-2"
+        >read files<input
+          class="sr-only"
+          type="file"
+          multiple
+          accept=".yaml,.yml,.json"
+          onchange={async (event) => take(await chosenFiles(event.currentTarget.files))}
+        /></label
+      >
+      <span class="quiet ml-auto whitespace-nowrap"
+        ><span class="key">Ctrl ␣</span> complete <span class="key">Alt ⏎</span> mend <span class="key">F12</span> jump</span
+      >
+    </div>
+    {#key desk.id}
+      <Editor
+        bind:this={editor}
+        file={desk.open}
+        text={desk.text}
+        findings={mine}
+        {links}
+        names={desk.known}
+        onchange={(file, text) => desk.write(file, text)}
+        onmend={mend}
+        onjump={jump}
+      />
+    {/key}
+    <Findings findings={desk.findings} open={desk.open} onshow={show} onmend={mend} />
   </div>
   <div class="min-h-0 overflow-auto border-l border-line px-5 py-4">
-    <ChangeSheet
-      {sheet}
-      unreadable={trouble !== null}
-      target={data.id}
-      cluster={data.cluster}
-      nowMs={data.clock.nowMs}
-      onsend={(replace) => send(replace)}
-      onrehearse={rehearse}
-    />
-    {#if sent}
-      <p class="mt-3">
-        Sent to <span class="mono">{sent.at}</span> at {clockText(sent.nowMs)}.
-        <a class="word" href="/r/{encodeURIComponent(sent.at)}/members">Watch the members</a>
-      </p>
+    <div class="mb-3 flex gap-4" role="tablist" aria-label="Beside the text">
+      {#each [{ id: 'sheet', title: 'change sheet' }, { id: 'rework', title: 'rework' }] as const as one (one.id)}
+        <button
+          role="tab"
+          aria-selected={side === one.id}
+          class={side === one.id ? 'border-b-2 border-ink font-semibold' : 'quiet'}
+          onclick={() => (side = one.id)}>{one.title}</button
+        >
+      {/each}
+    </div>
+    {#if side === 'sheet'}
+      <ChangeSheet
+        sheet={desk.sheet}
+        unreadable={errors > 0 && desk.sheet === null}
+        {errors}
+        target={data.id}
+        cluster={data.cluster}
+        nowMs={data.clock.nowMs}
+        onsend={send}
+        onrehearse={rehearse}
+      />
+      {#if sent.length}
+        <h3 class="mt-4 border-t border-ink pt-2 font-semibold">Sent before</h3>
+        {#each sent as one (one.rehearsal)}
+          <p class="mt-1">
+            <a class="word mono" href="/r/{encodeURIComponent(one.rehearsal)}/members">{one.rehearsal}</a> at {clockText(one.atMs)}.
+            <span class="quiet">{one.changedSince ? 'The draft says something else by now.' : 'The draft says the same still.'}</span>
+          </p>
+          {#if one.drift === null}<p class="quiet small">What has become of it can't be told.</p>
+          {:else if one.drift.length}
+            <ul class="small">
+              {#each one.drift.slice(0, 12) as line, i (i)}<li class="break-words">
+                  <span class="mono">{line.object}</span>
+                  {line.says}
+                </li>{/each}
+            </ul>
+          {:else}<p class="quiet small">It stands there as it was sent.</p>{/if}
+        {/each}
+      {/if}
+    {:else}
+      <Rework {desk} clusters={data.clusters} cluster={data.cluster.name} open={page.url.searchParams.get('rework')} onedits={edits} />
     {/if}
   </div>
 </div>

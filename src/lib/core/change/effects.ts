@@ -1,0 +1,171 @@
+import { bytesOf, quantityOf, same } from '../shared';
+import {
+  claimsOf,
+  memberClaim,
+  ordinalIn,
+  ordinalsOf,
+  refOf,
+  type ApiObject,
+  type DaemonSet,
+  type Deployment,
+  type Facts,
+  type Pod,
+  type PodSpec,
+  type StatefulSet
+} from '../model';
+import { ephemeralFillAt, type Verdict } from '../standin';
+import type { SheetLine } from './types';
+
+export const ephemeral = (spec: PodSpec): string[] => (spec.volumes ?? []).filter((one) => one.emptyDir).map((one) => one.name);
+
+type Workload = StatefulSet | Deployment | DaemonSet;
+const isWorkload = (one: ApiObject | undefined): one is Workload =>
+  one?.kind === 'StatefulSet' || one?.kind === 'Deployment' || one?.kind === 'DaemonSet';
+
+export const podsOf = (facts: Facts, owner: ApiObject): Pod[] => {
+  const direct = facts.ownedBy(owner.metadata.uid ?? '');
+  const between = direct.filter((one) => one.kind === 'ReplicaSet').flatMap((one) => facts.ownedBy(one.metadata.uid ?? ''));
+  return [...direct, ...between].filter((one): one is Pod => one.kind === 'Pod');
+};
+
+/** What lies in a pod's ephemeral directories, as far as it can be told. */
+export function dirLoss(pods: readonly Pod[], dirs: readonly string[], nowMs: number): string {
+  const bytes = pods.reduce((sum, pod) => sum + ephemeralFillAt(pod, nowMs), 0);
+  const fill = bytes > 0 ? `, ${quantityOf(Math.round(bytes / 2 ** 20) * 2 ** 20)} in all` : '';
+  return `what lies in the ephemeral ${dirs.length === 1 ? 'directory' : 'directories'} ${dirs.join(', ')} of ${pods.map((pod) => pod.metadata.name).join(', ')}${fill}`;
+}
+
+/** A one-node claim that a rolling update would need twice. */
+function heldClaim(facts: Facts, after: Workload): string | undefined {
+  if (after.kind !== 'Deployment' || after.spec.strategy?.type === 'Recreate') return undefined;
+  return claimsOf(after.spec.template.spec).find((name) =>
+    facts
+      .get('PersistentVolumeClaim', after.metadata.namespace ?? '', name)
+      ?.spec.accessModes.every((mode) => mode.startsWith('ReadWriteOnce'))
+  );
+}
+
+function howOf(facts: Facts, after: Workload): string {
+  if (after.kind === 'StatefulSet') {
+    if (after.spec.updateStrategy?.type === 'OnDelete') return 'only when somebody takes a member away (OnDelete)';
+    const partition = after.spec.updateStrategy?.rollingUpdate?.partition ?? 0;
+    return `one after the other, each after the one before is ready${partition ? `; those below ordinal ${partition} keep the old template` : ''}`;
+  }
+  if (after.kind === 'Deployment' && after.spec.strategy?.type === 'Recreate') return 'all at once: the old ones end before new ones start';
+  const held = heldClaim(facts, after);
+  return held
+    ? `one after the other; on another node the new one waits for ever for ${held}, which the old one holds: Recreate is needed`
+    : 'one after the other, each after the one before is ready';
+}
+
+/** Which pods start anew, in which order, and what they lose by it. */
+export function restarts(facts: Facts, { before, after, outcome }: Verdict): { restarted: SheetLine[]; lost: SheetLine[] } {
+  const none = { restarted: [], lost: [] };
+  if (outcome === 'refused' || !isWorkload(before) || !isWorkload(after) || same(before.spec.template, after.spec.template)) return none;
+  const partition = after.kind === 'StatefulSet' ? (after.spec.updateStrategy?.rollingUpdate?.partition ?? 0) : 0;
+  const pods = podsOf(facts, before)
+    .filter((pod) => after.kind !== 'StatefulSet' || (ordinalIn(after, pod.metadata.name) ?? 0) >= partition)
+    .sort((a, b) =>
+      after.kind === 'StatefulSet'
+        ? (ordinalIn(after, b.metadata.name) ?? 0) - (ordinalIn(after, a.metadata.name) ?? 0)
+        : a.metadata.name < b.metadata.name
+          ? -1
+          : 1
+    );
+  if (!pods.length) return none;
+  const dirs = ephemeral(before.spec.template.spec);
+  const onDelete = after.kind === 'StatefulSet' && after.spec.updateStrategy?.type === 'OnDelete';
+  return {
+    restarted: [{ ref: refOf(after), says: `${pods.map((pod) => pod.metadata.name).join(', ')}; ${howOf(facts, after)}` }],
+    lost: dirs.length && !onDelete ? [{ ref: refOf(after), says: dirLoss(pods, dirs, facts.nowMs) }] : []
+  };
+}
+
+/** What goes with a claim: its volume and the backend's asset, where the policy is Delete. */
+export function claimLoss(facts: Facts, namespace: string, name: string): SheetLine[] {
+  const claim = facts.get('PersistentVolumeClaim', namespace, name);
+  const volume = facts.get('PersistentVolume', '', claim?.spec.volumeName ?? '');
+  if (!claim || !volume || volume.spec.persistentVolumeReclaimPolicy !== 'Delete') return [];
+  const asset = volume.spec.csi?.volumeHandle ?? volume.metadata.name;
+  return [{ ref: refOf(claim), says: `the volume ${asset} with all data in it (${volume.spec.capacity.storage}, policy Delete)` }];
+}
+
+/** Claims that go with members that are scaled away, and members that a scaling down ends. */
+export function scaledLoss(facts: Facts, { before, after, outcome }: Verdict): SheetLine[] {
+  if (outcome === 'refused' || before?.kind !== 'StatefulSet' || after?.kind !== 'StatefulSet') return [];
+  const kept = new Set(ordinalsOf(after));
+  const away = ordinalsOf(before).filter((one) => !kept.has(one));
+  const pods = podsOf(facts, before).filter((pod) => away.includes(ordinalIn(before, pod.metadata.name) ?? -1));
+  const dirs = ephemeral(before.spec.template.spec);
+  const claims =
+    after.spec.persistentVolumeClaimRetentionPolicy?.whenScaled === 'Delete'
+      ? away.flatMap((ordinal) =>
+          (after.spec.volumeClaimTemplates ?? []).flatMap((one) =>
+            claimLoss(facts, after.metadata.namespace ?? '', memberClaim(one.metadata.name, after, ordinal))
+          )
+        )
+      : [];
+  return [...(dirs.length && pods.length ? [{ ref: refOf(after), says: dirLoss(pods, dirs, facts.nowMs) }] : []), ...claims];
+}
+
+/** A disk that is cleared loses what it carried. */
+export function clearedLoss({ ref, before, after, outcome }: Verdict): SheetLine[] {
+  if (
+    outcome === 'refused' ||
+    before?.kind !== 'Disk' ||
+    after?.kind !== 'Disk' ||
+    !before.spec.holds ||
+    after.spec.holds === before.spec.holds
+  )
+    return [];
+  return [{ ref, says: `the ${before.spec.holds} on the disk, with all that is in it (${before.spec.size})` }];
+}
+
+/** What loses nothing now and will later: retention and reclaim policies that turn to Delete. */
+export function laterLoss({ ref, before, after, outcome }: Verdict): SheetLine[] {
+  if (outcome === 'refused' || !after) return [];
+  const lines: SheetLine[] = [];
+  if (after.kind === 'StatefulSet') {
+    const [old, now] = [
+      before?.kind === 'StatefulSet' ? before.spec.persistentVolumeClaimRetentionPolicy : undefined,
+      after.spec.persistentVolumeClaimRetentionPolicy
+    ];
+    if (now?.whenScaled === 'Delete' && old?.whenScaled !== 'Delete')
+      lines.push({ ref, says: 'from now on, scaling down takes the claims of the members that go' });
+    if (now?.whenDeleted === 'Delete' && old?.whenDeleted !== 'Delete')
+      lines.push({ ref, says: 'from now on, taking the set away takes the claims of its members along' });
+  }
+  if (
+    after.kind === 'PersistentVolume' &&
+    before?.kind === 'PersistentVolume' &&
+    after.spec.persistentVolumeReclaimPolicy === 'Delete' &&
+    before.spec.persistentVolumeReclaimPolicy !== 'Delete'
+  )
+    lines.push({ ref, says: 'from now on, the asset and its data go when the claim goes' });
+  return lines;
+}
+
+/** Addresses that a change opens to the outside. */
+export function opened({ ref, before, after, outcome }: Verdict): SheetLine[] {
+  if (outcome === 'refused' || outcome === 'untouched' || after?.kind !== 'Service') return [];
+  const outside = (one: ApiObject | undefined) =>
+    one?.kind === 'Service' && (one.spec.type === 'LoadBalancer' || one.spec.type === 'NodePort');
+  if (!outside(after)) return [];
+  const ports = (after.spec.ports ?? []).map((one) => `${one.name ? `${one.name} ` : ''}${one.port}`);
+  const old =
+    before?.kind === 'Service' && outside(before)
+      ? (before.spec.ports ?? []).map((one) => `${one.name ? `${one.name} ` : ''}${one.port}`)
+      : [];
+  const ranges = (after.spec.loadBalancerSourceRanges as string[] | undefined)?.join(', ');
+  const wasRanges = before?.kind === 'Service' ? (before.spec.loadBalancerSourceRanges as string[] | undefined)?.join(', ') : undefined;
+  const fresh = ports.filter((one) => !old.includes(one));
+  if (!fresh.length && ranges === wasRanges) return [];
+  const from = after.spec.type === 'NodePort' ? "at every node's address" : ranges ? `from ${ranges}` : 'from everywhere';
+  return [{ ref, says: `${(fresh.length ? fresh : ports).join(', ')} ${from}` }];
+}
+
+/** Whether a claim asks for more than it has. */
+export const grows = (before: ApiObject, after: ApiObject): boolean =>
+  before.kind === 'PersistentVolumeClaim' &&
+  after.kind === 'PersistentVolumeClaim' &&
+  bytesOf(after.spec.resources.requests.storage) > bytesOf(before.spec.resources.requests.storage);

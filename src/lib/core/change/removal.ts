@@ -1,0 +1,133 @@
+import { claimsOf, kindEntries, memberClaim, ordinalsOf, refOf, type ApiObject, type Facts, type Ref, type StatefulSet } from '../model';
+import { removalRefusal } from '../standin';
+import { claimLoss, dirLoss, ephemeral, podsOf } from './effects';
+import type { RemovalSheet, SheetLine } from './types';
+
+function setRemoval(facts: Facts, set: StatefulSet, keepMembers: boolean): Omit<RemovalSheet, 'ref'> {
+  const namespace = set.metadata.namespace ?? '';
+  const members = podsOf(facts, set);
+  const pods = members.map(refOf);
+  const dirs = ephemeral(set.spec.template.spec);
+  const claims = ordinalsOf(set).flatMap((ordinal) =>
+    (set.spec.volumeClaimTemplates ?? []).map((one) => memberClaim(one.metadata.name, set, ordinal))
+  );
+  const taken = !keepMembers && set.spec.persistentVolumeClaimRetentionPolicy?.whenDeleted === 'Delete';
+  const there = claims.filter((name) => facts.get('PersistentVolumeClaim', namespace, name));
+  const claimLines = there.map((name) => ({
+    ref: { kind: 'PersistentVolumeClaim' as const, namespace, name },
+    says: taken ? 'goes with the set' : 'stays, with its data'
+  }));
+  return {
+    goes: [...(keepMembers ? [] : pods.map((ref) => ({ ref, says: 'ends' }))), ...(taken ? claimLines : [])],
+    stays: [...(keepMembers ? pods.map((ref) => ({ ref, says: 'runs on, owned by nobody' })) : []), ...(taken ? [] : claimLines)],
+    lost: [
+      ...(dirs.length && members.length && !keepMembers ? [{ ref: refOf(set), says: dirLoss(members, dirs, facts.nowMs) }] : []),
+      ...(taken ? there.flatMap((name) => claimLoss(facts, namespace, name)) : [])
+    ]
+  };
+}
+
+/** What becomes of a claim's volume at the cluster and at the provider. */
+function claimRemoval(facts: Facts, ref: Ref): Omit<RemovalSheet, 'ref'> {
+  const claim = facts.get('PersistentVolumeClaim', ref.namespace, ref.name);
+  const volume = facts.get('PersistentVolume', '', claim?.spec.volumeName ?? '');
+  const asset = facts.get('Asset', '', volume?.spec.csi?.volumeHandle ?? '');
+  const users = facts
+    .podsOfClaim(ref.namespace, ref.name)
+    .map((pod) => ({ ref: refOf(pod), says: 'uses it; the claim goes when this pod has gone' }));
+  const keeps = volume !== undefined && volume.spec.persistentVolumeReclaimPolicy !== 'Delete';
+  const goes = [
+    { ref, says: users.length ? 'goes when nobody uses it any more' : 'goes' },
+    ...(volume && !keeps ? [{ ref: refOf(volume), says: 'goes with it (policy Delete)' }] : [])
+  ];
+  const kept =
+    volume && keeps
+      ? [{ ref: refOf(volume), says: 'stays as Released (policy Retain); it is not handed out again until it is freed' }]
+      : [];
+  const data = asset && keeps ? [{ ref: refOf(asset), says: `stays at the provider with its data (${asset.spec.size})` }] : [];
+  return { goes, lost: claimLoss(facts, ref.namespace, ref.name), stays: [...users, ...kept, ...data] };
+}
+
+/** A volume that is taken away by itself leaves its asset behind. */
+function volumeRemoval(facts: Facts, volume: ApiObject & { kind: 'PersistentVolume' }): Omit<RemovalSheet, 'ref'> {
+  const asset = facts.get('Asset', '', volume.spec.csi?.volumeHandle ?? '');
+  const { claimRef } = volume.spec;
+  const bound = volume.status?.phase === 'Bound' && claimRef?.name;
+  return {
+    goes: [{ ref: refOf(volume), says: bound ? `goes when ${claimRef.namespace}/${claimRef.name} has gone` : 'goes' }],
+    lost: [],
+    stays: asset
+      ? [{ ref: refOf(asset), says: `stays at the provider with its data (${asset.spec.size}), and no volume names it any more` }]
+      : []
+  };
+}
+
+/** What would go, stay and be lost if an object were taken away. */
+export function removalSheet(facts: Facts, ref: Ref, keepMembers = false): RemovalSheet {
+  const refusal = removalRefusal(facts, ref);
+  const object = facts.get(ref.kind, ref.namespace, ref.name);
+  if (refusal || !object) return { ref, goes: [], lost: [], stays: [], ...(refusal ? { refusal } : {}) };
+  if (object.kind === 'StatefulSet') return { ref, ...setRemoval(facts, object, keepMembers) };
+  if (object.kind === 'PersistentVolumeClaim') return { ref, ...claimRemoval(facts, ref) };
+  if (object.kind === 'PersistentVolume') return { ref, ...volumeRemoval(facts, object) };
+  if (object.kind === 'Asset')
+    return {
+      ref,
+      goes: [],
+      stays: [],
+      lost: [{ ref, says: `and all data in it (${object.spec.size}); no volume names it, so nobody can bring it back` }]
+    };
+  if (object.kind === 'Pod') {
+    const owner = object.metadata.ownerReferences?.find((one) => one.controller);
+    const dirs = ephemeral(object.spec);
+    const stays = claimsOf(object.spec).map((name) => ({
+      ref: { kind: 'PersistentVolumeClaim' as const, namespace: ref.namespace, name },
+      says: 'stays, with its data'
+    }));
+    return {
+      ref,
+      goes: [
+        {
+          ref,
+          says: owner
+            ? `ends; ${owner.kind} ${owner.name} makes ${owner.kind === 'StatefulSet' ? 'it anew under the same name' : 'another'}`
+            : 'ends, and nobody makes it anew'
+        }
+      ],
+      lost: dirs.length ? [{ ref, says: dirLoss([object], dirs, facts.nowMs) }] : [],
+      stays
+    };
+  }
+  if (object.kind === 'Namespace') return { ref, ...namespaceRemoval(facts, ref) };
+  const owned = keepMembers ? [] : facts.ownedBy(object.metadata.uid ?? '');
+  const pods = owned.filter((one) => one.kind === 'Pod');
+  const dirs = [...new Set(pods.flatMap((one) => ephemeral(one.spec)))];
+  return {
+    ref,
+    goes: [{ ref, says: 'goes' }, ...owned.map((one) => ({ ref: refOf(one), says: 'goes with it' }))],
+    stays: [],
+    lost: dirs.length ? [{ ref, says: dirLoss(pods, dirs, facts.nowMs) }] : []
+  };
+}
+
+const quiet = new Set(['Event', 'EndpointSlice']);
+
+/** Everything in a namespace goes with it; volumes that are kept, and their data, stay. */
+function namespaceRemoval(facts: Facts, ref: Ref): Omit<RemovalSheet, 'ref'> {
+  const within = kindEntries
+    .filter((one) => one.namespaced && !quiet.has(one.kind))
+    .flatMap((one) => facts.list(one.kind, ref.name) as ApiObject[]);
+  const claims = within.filter((one) => one.kind === 'PersistentVolumeClaim');
+  const volumes = claims.flatMap((one) => facts.get('PersistentVolume', '', one.spec.volumeName ?? '') ?? []);
+  const kept = volumes.filter((one) => one.spec.persistentVolumeReclaimPolicy !== 'Delete');
+  const dirs = within.flatMap((one): SheetLine[] => {
+    if (one.kind !== 'StatefulSet' && one.kind !== 'Deployment' && one.kind !== 'DaemonSet') return [];
+    const [pods, names] = [podsOf(facts, one), ephemeral(one.spec.template.spec)];
+    return names.length && pods.length ? [{ ref: refOf(one), says: dirLoss(pods, names, facts.nowMs) }] : [];
+  });
+  return {
+    goes: [{ ref, says: 'goes' }, ...within.map((one) => ({ ref: refOf(one), says: 'goes with the namespace' }))],
+    stays: kept.map((one) => ({ ref: refOf(one), says: 'stays as Released (policy Retain), with its asset and its data' })),
+    lost: [...dirs, ...claims.flatMap((one) => claimLoss(facts, ref.name, one.metadata.name))]
+  };
+}

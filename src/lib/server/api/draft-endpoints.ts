@@ -1,0 +1,278 @@
+import { z } from 'zod';
+import { rules, sarifOf } from '$core/checker';
+import { done, notFound, refused } from '../services';
+import { endpoint, type Endpoint } from './endpoint';
+
+const anything = z.looseObject({});
+const items = z.object({ items: z.array(anything) });
+const text = z.string().max(5 * 2 ** 20);
+const fileName = z
+  .string()
+  .min(1)
+  .max(200)
+  .regex(/^(?!\/)(?!.*(^|\/)\.\.(\/|$))[^\0\\]+$/, 'a file name without ".." and not beginning with "/"');
+const files = z
+  .array(z.strictObject({ name: fileName, text }))
+  .min(1)
+  .max(200)
+  .refine((list) => new Set(list.map((one) => one.name)).size === list.length, 'two files have the same name');
+const draftSchema = z.looseObject({
+  id: z.number(),
+  cluster: z.string(),
+  name: z.string(),
+  files: z.array(z.object({ name: z.string(), text: z.string() })),
+  updatedAt: z.string()
+});
+const edit = z.object({ file: z.string().optional(), from: z.number(), to: z.number(), insert: z.string() });
+const finding = z.object({
+  code: z.string(),
+  severity: z.enum(['error', 'warning', 'note']),
+  line: z.number(),
+  column: z.number(),
+  file: z.string().optional(),
+  object: z.string().optional(),
+  message: z.string(),
+  remedy: z.string(),
+  mend: z.object({ says: z.string(), edits: z.array(edit) }).optional()
+});
+const ref = z.object({ kind: z.string(), namespace: z.string(), name: z.string() });
+const unknownDraft = (id: string) => notFound(`The draft ${id}`, 'It may have been thrown away.');
+
+const checking: Endpoint[] = [
+  endpoint({
+    method: 'POST',
+    path: '/check',
+    summary: 'What the checker says of manifests, by themselves or against a rehearsal',
+    query: z.object({
+      against: z.string().optional().describe('a rehearsal'),
+      format: z.enum(['json', 'sarif']).default('json').describe('sarif: a SARIF 2.1.0 log'),
+      file: z.string().default('manifests.yaml').describe('the name that a SARIF log gives the file')
+    }),
+    body: 'manifests',
+    answer: z.object({ findings: z.array(finding) }),
+    async run({ app, query, body }) {
+      const found = await app.rehearsals.check(body, query.against);
+      if (!found.ok) return found;
+      if (query.format === 'sarif') return done(sarifOf(found.value.findings, query.file));
+      return done({
+        findings: found.value.findings.map(({ at, ...one }) => ({
+          code: one.code,
+          severity: one.severity,
+          line: at.line ?? 1,
+          column: at.column ?? 1,
+          ...(at.object ? { object: at.object } : {}),
+          message: one.message,
+          remedy: one.remedy,
+          ...(one.mend ? { mend: one.mend } : {})
+        }))
+      });
+    }
+  }),
+  endpoint({
+    method: 'GET',
+    path: '/rules',
+    summary: 'All rules of the checker, with examples',
+    answer: items,
+    run: async () =>
+      done({
+        items: rules.map(({ id, level, title, why, bad, good, against }) => ({
+          id,
+          level,
+          title,
+          why,
+          bad,
+          good,
+          ...(against ? { against } : {})
+        }))
+      })
+  })
+];
+
+const keeping: Endpoint[] = [
+  endpoint({
+    method: 'GET',
+    path: '/clusters/{name}/drafts',
+    summary: 'Drafts for a cluster',
+    answer: items,
+    run: async ({ app, params }) => done({ items: await app.drafts.of(params.name!) })
+  }),
+  endpoint({
+    method: 'POST',
+    path: '/clusters/{name}/drafts',
+    summary: 'Begin a draft, from one text or from several files',
+    body: z.strictObject({ name: z.string().min(1).max(120), text: text.optional(), files: files.optional() }),
+    answer: draftSchema,
+    status: 201,
+    async run({ app, params, body }) {
+      if (!(await app.clusters.find(params.name!)))
+        return refused(notFound(`The cluster ${params.name}`, 'GET /api/v1/clusters lists them.'));
+      const given = body.files ?? [{ name: 'draft.yaml', text: body.text ?? '' }];
+      return done(await app.drafts.find(await app.drafts.add(params.name!, body.name, given)));
+    }
+  }),
+  endpoint({
+    method: 'GET',
+    path: '/drafts/{draft}',
+    summary: 'One draft',
+    answer: draftSchema,
+    async run({ app, params }) {
+      const draft = await app.drafts.find(Number(params.draft));
+      return draft ? done(draft) : refused(unknownDraft(params.draft!));
+    }
+  }),
+  endpoint({
+    method: 'PUT',
+    path: '/drafts/{draft}',
+    summary: 'Keep what was written; each change becomes a state that can be gone back to',
+    body: z.strictObject({
+      name: z.string().min(1).max(120).optional(),
+      text: text.optional(),
+      files: files.optional(),
+      cause: z.string().max(80).optional()
+    }),
+    answer: draftSchema,
+    async run({ app, params, body: { text: only, ...body } }) {
+      const id = Number(params.draft);
+      const given = body.files ?? (only === undefined ? undefined : [{ name: 'draft.yaml', text: only }]);
+      await app.drafts.keep(id, {
+        ...(body.name === undefined ? {} : { name: body.name }),
+        ...(given ? { files: given } : {}),
+        ...(body.cause ? { cause: body.cause } : {})
+      });
+      const draft = await app.drafts.find(id);
+      return draft ? done(draft) : refused(unknownDraft(params.draft!));
+    }
+  }),
+  endpoint({
+    method: 'DELETE',
+    path: '/drafts/{draft}',
+    summary: 'Throw a draft away',
+    answer: z.object({ id: z.number() }),
+    async run({ app, params }) {
+      await app.drafts.remove(Number(params.draft));
+      return done({ id: Number(params.draft) });
+    }
+  }),
+  ...(['undo', 'redo'] as const).map((to) =>
+    endpoint({
+      method: 'POST',
+      path: `/drafts/{draft}/${to}`,
+      summary: to === 'undo' ? 'Step back to the state before' : 'Step on to the state that followed',
+      answer: draftSchema,
+      run: ({ app, params }) => app.writing.step(Number(params.draft), to)
+    })
+  ),
+  endpoint({
+    method: 'GET',
+    path: '/drafts/{draft}/states',
+    summary: 'All that a draft has been, newest first',
+    answer: items,
+    run: async ({ app, params }) => done({ items: await app.drafts.states(Number(params.draft)) })
+  }),
+  endpoint({
+    method: 'GET',
+    path: '/drafts/{draft}/states/{state}',
+    summary: 'What a draft said in one of its states',
+    answer: z.object({ files: z.array(z.object({ name: z.string(), text: z.string() })) }),
+    async run({ app, params }) {
+      const found = await app.drafts.filesOf(Number(params.draft), Number(params.state));
+      return found
+        ? done({ files: found })
+        : refused(notFound(`The state ${params.state}`, 'GET /api/v1/drafts/{draft}/states lists them.'));
+    }
+  }),
+  endpoint({
+    method: 'POST',
+    path: '/drafts/{draft}/send',
+    summary: "Send a draft to a rehearsal; what loses data needs the cluster's name",
+    body: z.strictObject({
+      rehearsal: z.string().min(1),
+      confirm: z.string().optional().describe("the cluster's name, where data would be lost"),
+      replace: z.array(ref).default([]).describe('sets that are taken away first with their members kept')
+    }),
+    answer: anything,
+    run: ({ app, params, body, revision }) =>
+      app.writing.send(Number(params.draft), body.rehearsal, { replace: body.replace as never, confirm: body.confirm, revision })
+  }),
+  endpoint({
+    method: 'GET',
+    path: '/drafts/{draft}/sent',
+    summary: 'Where a draft was sent, and what has drifted there since',
+    answer: items,
+    async run({ app, params }) {
+      const found = await app.writing.sent(Number(params.draft));
+      return found.ok ? done({ items: found.value }) : found;
+    }
+  })
+];
+
+const looking: Endpoint[] = [
+  endpoint({
+    method: 'POST',
+    path: '/rehearsals/{id}/look',
+    summary: 'Findings, objects, references and (when asked for) the change sheet of the files of a draft',
+    body: z.strictObject({ files, sheet: z.boolean().default(false), replace: z.array(ref).default([]) }),
+    answer: anything,
+    run: ({ app, params, body }) => app.rehearsals.look(params.id!, body.files, { sheet: body.sheet, replace: body.replace as never })
+  }),
+  endpoint({
+    method: 'GET',
+    path: '/rehearsals/{id}/names',
+    summary: 'Names that exist there, for completion',
+    answer: items,
+    async run({ app, params }) {
+      const found = await app.rehearsals.names(params.id!);
+      return found.ok ? done({ items: found.value }) : found;
+    }
+  }),
+  endpoint({
+    method: 'POST',
+    path: '/rehearsals/{id}/rework',
+    summary: 'Edits for a draft: move it to another namespace, leave parts out, lift values out by cluster, write values in',
+    body: z.strictObject({
+      files,
+      move: z.strictObject({ from: z.string().min(1), to: z.string().min(1) }).optional(),
+      leaveOut: z.array(z.string()).optional().describe('`Kind namespace/name`'),
+      lift: z.literal(true).optional(),
+      writeIn: z.string().optional().describe('a cluster')
+    }),
+    answer: anything,
+    run: ({ app, params, body: { files: given, ...what } }) => app.rehearsals.rework(params.id!, given, what)
+  }),
+  endpoint({
+    method: 'POST',
+    path: '/rehearsals/{id}/persist',
+    summary:
+      'The move of a workload from an ephemeral directory to a claim; rehearse: run it, and the next rollout, on a fork that is thrown away',
+    body: z.strictObject({
+      kind: z.enum(['Deployment', 'StatefulSet']),
+      namespace: z.string().min(1),
+      name: z.string().min(1),
+      volume: z.string().min(1),
+      className: z.string().min(1).optional(),
+      size: z.string().regex(/^\d+(\.\d+)?([KMGT]i?)?$/),
+      mode: z.enum(['ReadWriteOnce', 'ReadWriteMany']).default('ReadWriteOnce'),
+      strategy: z.enum(['Recreate', 'RollingUpdate']).default('Recreate'),
+      rehearse: z.boolean().default(false)
+    }),
+    answer: anything,
+    async run({ app, params, body: { rehearse, ...wish } }) {
+      const found = await app.rehearsals.ask(params.id!, 'persist', { wish: wish as never, rehearse });
+      if (!found.ok || found.value) return found;
+      return refused(notFound(`An ephemeral directory ${wish.volume} of ${wish.kind} ${wish.namespace}/${wish.name}`));
+    }
+  }),
+  endpoint({
+    method: 'GET',
+    path: '/rehearsals/{id}/ephemeral',
+    summary: 'Workloads that keep something in an ephemeral directory',
+    answer: items,
+    async run({ app, params }) {
+      const found = await app.rehearsals.ask(params.id!, 'ephemeral', {});
+      return found.ok ? done({ items: found.value }) : found;
+    }
+  })
+];
+
+/** Checking, keeping, sending and reworking drafts. */
+export const draftEndpoints: readonly Endpoint[] = [...checking, ...keeping, ...looking];

@@ -1,0 +1,107 @@
+import type { DraftFile, draftRepository } from '../repositories/drafts';
+import type { Ref } from '$core/model';
+import { done, notFound, refused, type Answer } from './answer';
+import type { RehearsalService } from './rehearsals';
+
+type Store = ReturnType<typeof draftRepository>;
+
+const gone = (id: number) => notFound(`The draft ${id}`, 'It may have been thrown away.');
+
+/** What has become of what a draft sent. */
+export interface Sent {
+  readonly rehearsal: string;
+  readonly atMs: number;
+  readonly at: string;
+  /** Whether the draft says something else now than it did then. */
+  readonly changedSince: boolean;
+  /** What stands otherwise there now than it was sent; null where the rehearsal is gone. */
+  readonly drift: readonly { readonly object: string; readonly says: string }[] | null;
+}
+
+/** What can be done with drafts beyond keeping them. */
+export class DraftService {
+  constructor(
+    private readonly store: Store,
+    private readonly rehearsals: RehearsalService
+  ) {}
+
+  async step(id: number, to: 'undo' | 'redo') {
+    const stepped = await this.store.step(id, to);
+    if (stepped) return done(stepped);
+    if (!(await this.store.find(id))) return refused(gone(id));
+    return refused({
+      code: 'no-such-state',
+      status: 409,
+      title: to === 'undo' ? 'Nothing to take back' : 'Nothing to do again',
+      detail: to === 'undo' ? 'This is the first state that is kept of the draft.' : 'This is the latest state of the draft.',
+      remedy: 'The list of states shows what is kept.'
+    });
+  }
+
+  /** Sends a draft as it is kept. What loses data needs the cluster's name. */
+  async send(
+    id: number,
+    target: string,
+    { replace = [], confirm, revision }: { replace?: readonly Ref[]; confirm?: string | undefined; revision?: number | undefined }
+  ) {
+    const draft = await this.store.find(id);
+    if (!draft) return refused(gone(id));
+    const looked = await this.rehearsals.look(target, draft.files, { sheet: true, replace });
+    if (!looked.ok) return looked;
+    const state = await this.rehearsals.state(target);
+    if (!state.ok) return state;
+    const { cluster } = state.value;
+    const lost = looked.value.sheet?.lost ?? [];
+    if (lost.length && confirm !== cluster)
+      return refused({
+        code: 'name-needed',
+        status: 409,
+        title: 'Data would be lost',
+        detail:
+          confirm === undefined
+            ? `Sending this loses data: ${lost.map((one) => one.says).join('; ')}.`
+            : `"${confirm}" is not the name of the cluster that this goes to.`,
+        remedy: `Give the cluster's name, ${cluster}, to confirm it.`
+      });
+    const read = await this.rehearsals.readFiles(draft.files, cluster);
+    if (!read.ok) return read;
+    const sent = await this.rehearsals.send(target, read.value, revision, replace);
+    if (sent.ok) await this.store.addSent(id, target, sent.value.nowMs, draft.files);
+    return sent;
+  }
+
+  /** Where a draft was sent, newest first, and what has drifted there since. */
+  async sent(id: number): Promise<Answer<Sent[]>> {
+    const draft = await this.store.find(id);
+    if (!draft) return refused(gone(id));
+    const latest = new Map<string, Awaited<ReturnType<Store['sent']>>[number]>();
+    for (const one of await this.store.sent(id)) if (!latest.has(one.rehearsal)) latest.set(one.rehearsal, one);
+    const now = JSON.stringify(draft.files);
+    return done(
+      await Promise.all(
+        [...latest.values()].map(async ({ rehearsal, atMs, at, files }) => ({
+          rehearsal,
+          atMs,
+          at,
+          changedSince: JSON.stringify(files) !== now,
+          drift: await this.driftOf(rehearsal, files)
+        }))
+      )
+    );
+  }
+
+  private async driftOf(rehearsal: string, files: readonly DraftFile[]): Promise<Sent['drift']> {
+    const looked = await this.rehearsals.look(rehearsal, files, { sheet: true });
+    if (!looked.ok || !looked.value.sheet) return null;
+    const { new: missing, altered, refused: other } = looked.value.sheet;
+    const key = ({ kind, namespace, name }: Ref) => `${kind} ${namespace ? `${namespace}/` : ''}${name}`;
+    return [
+      ...missing.map((one) => ({ object: key(one.ref), says: 'is no longer there' })),
+      ...altered.map((one) => ({
+        object: key(one.ref),
+        says: (one.fields ?? []).map((two) => two.field).join(', ') + ' was changed there'
+      })),
+      ...other.map((one) => ({ object: key(one.ref), says: one.says }))
+    ];
+  }
+}

@@ -1,0 +1,48 @@
+<script lang="ts">
+  import Peg from '../parts/Peg.svelte';
+  import { plural } from '../format';
+  import { pegOf, type Finding } from './types';
+
+  interface Props {
+    findings: readonly Finding[];
+    /** The file in the editor. */
+    open: string;
+    onshow(finding: Finding): void;
+    onmend(finding: Finding): void;
+  }
+  let { findings, open, onshow, onmend }: Props = $props();
+  const count = (severity: Finding['severity']) => findings.filter((one) => one.severity === severity).length;
+  const says = $derived(
+    [
+      count('error') ? plural(count('error'), 'error') : '',
+      count('warning') ? plural(count('warning'), 'warning') : '',
+      count('note') ? plural(count('note'), 'note') : ''
+    ]
+      .filter(Boolean)
+      .join(', ')
+  );
+  const ordered = $derived(
+    [...findings].sort((a, b) => ['error', 'warning', 'note'].indexOf(a.severity) - ['error', 'warning', 'note'].indexOf(b.severity))
+  );
+</script>
+
+<section class="max-h-[38%] min-h-[40px] shrink-0 overflow-auto border-t border-line px-[18px] py-2" aria-label="Findings">
+  {#if findings.length}
+    <p class="quiet small" role="status">{says}</p>
+    <ul>
+      {#each ordered.slice(0, 200) as one, i (i)}
+        <li class="flex items-baseline gap-2 py-[3px]">
+          <span class="relative top-[1px] shrink-0"><Peg state={pegOf[one.severity]} size={11} label={one.severity} /></span>
+          <button class="word shrink-0 font-semibold" onclick={() => onshow(one)}
+            >{one.at.file && one.at.file !== open ? `${one.at.file} ` : ''}{one.at.line ?? 1}</button
+          >
+          <span class="min-w-0 flex-1 break-words"
+            >{one.message} <span class="quiet">{one.remedy}</span>
+            <a class="word small" href="/findings/{one.code}" target="_blank" aria-label="Why: {one.code}">why</a></span
+          >
+          {#if one.mend}<button class="push small shrink-0" onclick={() => onmend(one)}>{one.mend.says}</button>{/if}
+        </li>
+      {/each}
+    </ul>
+  {:else}<p class="quiet">Nothing to say about it.</p>{/if}
+</section>
