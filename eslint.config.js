@@ -29,6 +29,8 @@ export default ts.config(
       'svelte/prefer-svelte-reactivity': 'off'
     }
   },
+  // Tables that are made from published types.
+  { files: ['src/lib/core/model/api-fields.ts'], rules: { 'max-lines': 'off' } },
   { files: ['**/*.cjs'], rules: { '@typescript-eslint/no-require-imports': 'off' } },
   {
     files: ['src/lib/core/**/*.ts'],

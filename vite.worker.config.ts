@@ -1,16 +1,21 @@
 import { fileURLToPath } from 'node:url';
 import { defineConfig } from 'vite';
 
-// The rehearsals run in a worker thread of the server; it is bundled beside the built server.
+const entry = process.env.ENTRY;
+
+// The rehearsals run in a worker thread of the server, and dumps are read in another; both are bundled beside the built server.
 export default defineConfig({
   resolve: { alias: { $core: fileURLToPath(new URL('src/lib/core', import.meta.url)) } },
   publicDir: false,
   ssr: { noExternal: true },
   build: {
-    ssr: process.env.ENTRY ?? 'src/lib/server/rehearsals/worker.ts',
+    ssr: true,
     outDir: process.env.OUT ?? 'build/worker',
     emptyOutDir: true,
     target: 'node20',
-    rollupOptions: { output: { entryFileNames: process.env.OUT ? '[name].js' : 'rehearsal-worker.js' } }
+    rollupOptions: {
+      input: entry ?? { 'rehearsal-worker': 'src/lib/server/rehearsals/worker.ts', 'dump-worker': 'src/lib/server/dumps/worker.ts' },
+      output: { entryFileNames: '[name].js' }
+    }
   }
 });

@@ -28,6 +28,7 @@ if (values.fresh) for (const end of ['', '-wal', '-shm']) rmSync(join(data, `roo
 
 process.env.ROOT_BARN_DATA = data;
 process.env.ROOT_BARN_WORKER ??= join(root, 'build/worker/rehearsal-worker.js');
+process.env.ROOT_BARN_READER ??= join(root, 'build/worker/dump-worker.js');
 process.env.PROTOCOL_HEADER ??= 'x-forwarded-proto';
 process.env.BODY_SIZE_LIMIT ??= 'Infinity'; // the application looks at sizes itself and answers with problem details
 

@@ -43,8 +43,8 @@ const mostAliases = 100;
 /** Deepest nesting that is followed; no kind of the cluster API comes near it. */
 export const deepest = 100;
 
-/** The cluster API takes a field of null for a field left out; so do we. A volume's claimRef of null frees it, so it is told apart by the schema. */
-function withoutNulls(value: unknown, depth = 0): unknown {
+/** The cluster API takes a field of null for a field left out; so do we. Throws RangeError for a value nested too deep. */
+export function withoutNulls(value: unknown, depth = 0): unknown {
   if (typeof value !== 'object' || value === null) return value;
   if (depth > deepest) throw new RangeError('too deep');
   if (Array.isArray(value)) return value.map((one) => withoutNulls(one, depth + 1));
@@ -186,7 +186,7 @@ const tooDeep: PathFault = {
 };
 
 /** Deepest indentation and most brackets in a row; tells before parsing whether a text would overrun the stack. */
-function overNested(text: string): boolean {
+export function overNested(text: string): boolean {
   let open = 0;
   let most = 0;
   for (let i = 0; i < text.length; i += 1) {

@@ -1,4 +1,4 @@
-import { isAlias, isMap, isNode, isSeq, LineCounter, type Document, type Pair } from 'yaml';
+import { isAlias, isMap, isNode, isSeq, type Document, type LineCounter, type Pair } from 'yaml';
 import type { Place } from '../shared';
 
 /** A path in an object, e.g. `['spec', 'containers', 0, 'image']`. */

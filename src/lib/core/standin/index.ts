@@ -1,3 +1,4 @@
+export { adopted } from './adopt';
 export * from './admit/plan';
 export { claimAsset, refusalsOf, removalRefusal } from './admit/admit';
 export { claimFinalizer, filled, volumeFinalizer } from './admit/defaults';

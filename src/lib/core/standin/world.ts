@@ -1,5 +1,6 @@
 import { CoreError, drawInt, hash32, stampOf, uidOf } from '../shared';
 import { entryOf, keyOf, refOf, type ApiObject, type Kind, type Ref } from '../model';
+import { runningState } from './adopt';
 import { admit, type Refusal } from './admit/admit';
 import { Schedule, type Due } from './clock/schedule';
 import { reactionMs, stepSpans, StepLog, type SpanMs, type Step, type StepId } from './clock/steps';
@@ -29,6 +30,8 @@ export interface Origin {
   readonly seed: number;
   /** Nodes, backends, identities, registries and whatever else stands at T+0. */
   readonly ground: readonly ApiObject[];
+  /** The ground is a cluster in the middle of its life: objects keep their uids and times, and pods that run go on running. */
+  readonly adopted?: boolean;
 }
 
 /** A world at a moment, as plain data with shared structure. */
@@ -81,10 +84,28 @@ export class World implements Hands {
   }
 
   /** A new world at T+0 with its ground. */
-  static create({ seed, ground }: Origin): World {
+  static create({ seed, ground, adopted }: Origin): World {
     const world = new World(seed);
-    for (const object of ground) world.put(object);
+    for (const object of ground) {
+      if (adopted) world.adopt(object);
+      else world.put(object);
+    }
     return world;
+  }
+
+  /** Takes an object over as it is. */
+  private adopt(object: ApiObject): void {
+    const ref = refOf(object);
+    const key = keyOf(ref);
+    if (this.store.find(ref)) return;
+    const { uid = this.born(key), creationTimestamp = stampOf(0) } = object.metadata;
+    const after = {
+      ...object,
+      metadata: { ...object.metadata, uid, creationTimestamp, resourceVersion: String(this.journal.changes.length + 1) }
+    } as ApiObject;
+    const running = after.kind === 'Pod' ? runningState(after) : undefined;
+    if (running) this.memory<unknown>('agent').set(`${ref.namespace}/${ref.name}`, running);
+    this.changed(key, undefined, after);
   }
 
   /** The world that a snapshot was taken of; goes on as if it had never stopped. */

@@ -30,8 +30,28 @@ async function readBody(request: Request): Promise<string | undefined> {
     }
     chunks.push(value);
   }
-  return Buffer.concat(chunks).toString('utf8');
+  return textOf(Buffer.concat(chunks));
 }
+
+/** UTF-8, or UTF-16 where a byte-order mark says so; 'no text' for bytes that are none. */
+function textOf(bytes: Buffer): string | 'no text' {
+  const [a, b] = bytes;
+  const encoding = a === 0xff && b === 0xfe ? 'utf-16le' : a === 0xfe && b === 0xff ? 'utf-16be' : 'utf-8';
+  try {
+    const text = new TextDecoder(encoding, { fatal: true }).decode(bytes);
+    return text.includes('\0') ? 'no text' : text;
+  } catch {
+    return 'no text';
+  }
+}
+
+const noText: Refusal = {
+  code: 'not-text',
+  status: 400,
+  title: 'The body is no text',
+  detail: 'The body holds bytes that no text has.',
+  remedy: 'Send YAML or JSON as UTF-8, or as UTF-16 with a byte-order mark.'
+};
 
 const compiled = endpoints.map((one) => ({
   one,
@@ -60,8 +80,10 @@ function parse(schema: z.ZodType, value: unknown, where: string): { value: unkno
 
 async function bodyOf(endpoint: Endpoint, request: Request): Promise<{ value: unknown } | Response> {
   if (!endpoint.body) return { value: undefined };
+  if (endpoint.body === 'stream') return { value: request.body ?? [] };
   const text = await readBody(request);
   if (text === undefined) return problemResponse(tooLarge);
+  if (text === 'no text') return problemResponse(noText);
   if (endpoint.body === 'manifests') return { value: text };
   let json: unknown;
   try {
@@ -80,7 +102,12 @@ async function bodyOf(endpoint: Endpoint, request: Request): Promise<{ value: un
 
 /** Answers one call of the programs' interface: checks it, lets the service work, answers JSON or problem details. */
 export async function dispatch(request: Request, path: string): Promise<Response> {
-  const found = route(request.method, path);
+  const url = new URL(request.url);
+  // With a name in the query the body is a dump of a real cluster; without one it lays a cluster out.
+  const found = route(
+    request.method,
+    request.method === 'POST' && path === '/clusters' && url.searchParams.has('name') ? '/clusters/read' : path
+  );
   if (!found)
     return problemResponse({
       code: 'unknown-path',
@@ -98,7 +125,6 @@ export async function dispatch(request: Request, path: string): Promise<Response
       remedy: 'See /api/v1/openapi.json.'
     });
   const { endpoint, params } = found;
-  const url = new URL(request.url);
   const query = endpoint.query ? parse(endpoint.query, Object.fromEntries(url.searchParams), 'query') : { value: {} };
   if (query instanceof Response) return query;
   const body = await bodyOf(endpoint, request);

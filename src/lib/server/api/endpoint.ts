@@ -8,8 +8,8 @@ export interface Endpoint {
   readonly path: string;
   readonly summary: string;
   readonly query?: z.ZodObject;
-  /** A schema for JSON, or manifests as YAML or JSON. */
-  readonly body?: z.ZodType | 'manifests';
+  /** A schema for JSON, manifests as YAML or JSON, or bytes as they come. */
+  readonly body?: z.ZodType | 'manifests' | 'stream';
   readonly answer: z.ZodType;
   readonly status?: number;
   run(call: {
@@ -22,7 +22,7 @@ export interface Endpoint {
 }
 
 /** Gives an endpoint the types that its schemas say. */
-export const endpoint = <Q extends z.ZodObject, B extends z.ZodType | 'manifests'>(
+export const endpoint = <Q extends z.ZodObject, B extends z.ZodType | 'manifests' | 'stream'>(
   one: Omit<Endpoint, 'run' | 'query' | 'body'> & {
     query?: Q;
     body?: B;
@@ -30,7 +30,7 @@ export const endpoint = <Q extends z.ZodObject, B extends z.ZodType | 'manifests
       app: App;
       params: Record<string, string>;
       query: z.infer<Q>;
-      body: B extends z.ZodType ? z.infer<B> : string;
+      body: B extends z.ZodType ? z.infer<B> : B extends 'stream' ? AsyncIterable<Uint8Array> : string;
       revision: number | undefined;
     }): Promise<Answer<unknown>>;
   }

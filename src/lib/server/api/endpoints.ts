@@ -5,6 +5,7 @@ import { linedKinds } from '$core/rootline';
 import { done, notFound, refused } from '../services';
 import { endpoint, type Endpoint } from './endpoint';
 import { draftEndpoints } from './draft-endpoints';
+import { dumpEndpoints } from './dump-endpoints';
 import { storageEndpoints } from './storage-endpoints';
 
 export type { Endpoint } from './endpoint';
@@ -300,4 +301,12 @@ const proving: Endpoint[] = [
 ];
 
 /** The whole interface for programs. */
-export const endpoints: readonly Endpoint[] = [...estate, ...acting, ...reading, ...storageEndpoints, ...proving, ...draftEndpoints];
+export const endpoints: readonly Endpoint[] = [
+  ...estate,
+  ...acting,
+  ...reading,
+  ...storageEndpoints,
+  ...proving,
+  ...draftEndpoints,
+  ...dumpEndpoints
+];

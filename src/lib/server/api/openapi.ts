@@ -24,7 +24,9 @@ export function openapi() {
     const content =
       one.body === 'manifests'
         ? { 'application/yaml': { schema: { type: 'string' } }, 'application/json': { schema: { type: 'object' } } }
-        : one.body && { 'application/json': { schema: json(one.body, 'input') } };
+        : one.body === 'stream'
+          ? { 'application/octet-stream': { schema: { type: 'string', format: 'binary' } } }
+          : one.body && { 'application/json': { schema: json(one.body, 'input') } };
     const path = (paths[`/api/v1${one.path}`] ??= {});
     path[one.method.toLowerCase()] = {
       summary: one.summary,

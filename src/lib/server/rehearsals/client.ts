@@ -4,28 +4,7 @@ import { Host, type Tell } from './host';
 type Answer = { call: number; value?: unknown; error?: string } | { told: { id: string; clock: Parameters<Tell>[1] } };
 
 /** The host as seen from the server: the same calls, wherever it runs. */
-export type HostClient = Pick<
-  Host,
-  | 'open'
-  | 'read'
-  | 'readFiles'
-  | 'check'
-  | 'look'
-  | 'names'
-  | 'rework'
-  | 'bundle'
-  | 'has'
-  | 'close'
-  | 'status'
-  | 'move'
-  | 'halt'
-  | 'prepare'
-  | 'drop'
-  | 'commit'
-  | 'journal'
-  | 'ask'
-  | 'save'
->;
+export type HostClient = { readonly [K in keyof Host as Host[K] extends (...args: never[]) => Promise<unknown> ? K : never]: Host[K] };
 
 /**
  * Starts the host: in a worker thread when the bundled worker's path is given, else in this process (development and tests).

@@ -2,7 +2,9 @@ import { createHash, type Hash } from 'node:crypto';
 import { setImmediate as nextTurn } from 'node:timers/promises';
 import { deserialize, serialize } from 'node:v8';
 import { gunzipSync, gzipSync } from 'node:zlib';
+import { assumptionsOf, compareDumps, groundOfDump, type Assumption, type DumpComparison } from '$core/dumps';
 import { readSteps, type ReadResult } from '$core/manifest';
+import { refOf, type ApiObject } from '$core/model';
 import {
   plan,
   refusalsOf,
@@ -13,7 +15,7 @@ import {
   type Origin,
   type Refusal,
   type Snapshot,
-  type Store,
+  Store,
   type TimedAction
 } from '$core/standin';
 import { bundle, checkText, look, names, readFiles, rework, type DraftText, type LookOptions, type Rework } from './drafting';
@@ -65,6 +67,11 @@ interface Stage {
   hashed: number;
 }
 
+interface Still {
+  readonly store: Store;
+  readonly clock: Clock;
+}
+
 /** What the host tells of its own accord. */
 export type Tell = (id: string, clock: Clock) => void;
 
@@ -92,6 +99,8 @@ const largestSnapshotChanges = 8_000;
 /** Runs worlds in slices, so that whoever asks in between is answered soon. Lives in a worker thread, or in the process for tests. */
 export class Host {
   private readonly stages = new Map<string, Stage>();
+  /** Real clusters as their dumps show them: objects, and no time that runs. */
+  private readonly stills = new Map<string, Still>();
 
   constructor(private readonly tell: Tell = () => {}) {}
 
@@ -116,6 +125,42 @@ export class Host {
       actions: one.actions.length,
       changes: world.journal.changes.length
     };
+  }
+
+  /** What is known of a rehearsal, or of a cluster that was read, at its moment. */
+  private factsOf(id: string): Store {
+    return this.stills.get(id)?.store ?? this.facts(this.stage(id));
+  }
+
+  /** Stands up a cluster that was read, without its objects yet. */
+  async openStill(id: string, nowMs: number): Promise<Clock> {
+    const clock = { nowMs, frontierMs: nowMs, settled: true, running: 0, actions: 0, changes: 0 };
+    const store = new Store(false);
+    store.nowMs = nowMs;
+    this.stills.set(id, { store, clock });
+    return clock;
+  }
+
+  /** Adds a part of a dump's objects to a cluster that was read. */
+  async addStill(id: string, part: Uint8Array): Promise<void> {
+    const { store } = this.stills.get(id)!;
+    for (const object of JSON.parse(gunzipSync(part).toString('utf8')) as ApiObject[]) store.place(store.find(refOf(object)), object);
+    await nextTurn();
+  }
+
+  /** Two clusters that were read, beside each other. */
+  async compare(before: string, after: string): Promise<DumpComparison> {
+    return compareDumps(this.stills.get(before)!.store, this.stills.get(after)!.store);
+  }
+
+  /** What has to be supposed to rehearse on a cluster that was read. */
+  async assumptions(id: string): Promise<Assumption[]> {
+    return assumptionsOf(this.stills.get(id)!.store);
+  }
+
+  /** The ground of a rehearsal that goes on from a cluster that was read. */
+  async groundOf(id: string, takenMs: number, answers: Readonly<Record<string, string>>): Promise<ApiObject[]> {
+    return groundOfDump(this.stills.get(id)!.store, takenMs, answers);
   }
 
   private facts(one: Stage): Store {
@@ -174,27 +219,29 @@ export class Host {
   bundle = bundle;
 
   /** Checks manifests, against a rehearsal where one is named. */
-  check = async (text: string, id: string | undefined) => checkText(text, id === undefined ? undefined : this.facts(this.stage(id)));
+  check = async (text: string, id: string | undefined) => checkText(text, id === undefined ? undefined : this.factsOf(id));
 
   /** Looks a draft over against a rehearsal. */
-  look = async (id: string, files: readonly DraftText[], options: LookOptions) => look(this.facts(this.stage(id)), files, options);
+  look = async (id: string, files: readonly DraftText[], options: LookOptions) => look(this.factsOf(id), files, options);
 
   /** Names that exist on a rehearsal, for the editor. */
-  names = async (id: string) => names(this.facts(this.stage(id)));
+  names = async (id: string) => names(this.factsOf(id));
 
   /** Edits that rework a draft. Nothing is kept: whoever asked carries them out. */
-  rework = async (id: string, files: readonly DraftText[], cluster: string, what: Rework) =>
-    rework(this.facts(this.stage(id)), files, cluster, what);
+  rework = async (id: string, files: readonly DraftText[], cluster: string, what: Rework) => rework(this.factsOf(id), files, cluster, what);
 
   async has(id: string): Promise<boolean> {
     return this.stages.has(id);
   }
 
   async close(id: string): Promise<void> {
+    this.stills.delete(id);
     this.stages.delete(id);
   }
 
   async status(id: string): Promise<Clock> {
+    const still = this.stills.get(id);
+    if (still) return still.clock;
     return this.clock(this.stage(id));
   }
 
@@ -368,8 +415,18 @@ export class Host {
 
   /** Answers one of the read-only questions at the clock's head. */
   async ask<N extends QueryName>(id: string, name: N, params: Parameters<Queries[N]>[1]): Promise<ReturnType<Queries[N]>> {
-    const one = this.stage(id);
     const query = queries[name] as (scene: unknown, params: unknown) => ReturnType<Queries[N]>;
+    const still = this.stills.get(id);
+    if (still) {
+      const fork = () => {
+        throw new Error('a cluster that was read has no worlds');
+      };
+      return query(
+        { facts: still.store, clock: still.clock, steps: [], history: { changes: [], countAt: () => 0 }, actions: [], fork },
+        params
+      );
+    }
+    const one = this.stage(id);
     const { journal } = one.world;
     const scene = {
       facts: this.facts(one),

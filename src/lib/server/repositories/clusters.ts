@@ -11,8 +11,8 @@ export interface Cluster {
   readonly flag: Flag;
   readonly seed: number;
   readonly ground: readonly ApiObject[];
-  /** A stand-in, or a real cluster as its dumps show it. */
-  readonly kind: 'standin' | 'dump';
+  /** A stand-in, a real cluster as its dumps show it, or a stand-in that goes on from one. */
+  readonly kind: 'standin' | 'dump' | 'adopted';
 }
 
 /** Clusters of the estate. */
@@ -21,12 +21,17 @@ export function clusterRepository(db: Database) {
     name: row.name,
     note: row.note,
     seed: row.seed,
-    kind: row.kind === 'dump' ? 'dump' : 'standin',
+    kind: row.kind === 'dump' || row.kind === 'adopted' ? row.kind : 'standin',
     flag: flagSchema.parse(JSON.parse(row.flag)),
     ground: JSON.parse(row.ground) as ApiObject[]
   });
   return {
-    all: async () => (await db.selectFrom('cluster').selectAll().orderBy('place').execute()).map(shape),
+    /** All clusters, without what they stand on. */
+    all: async (): Promise<Omit<Cluster, 'ground'>[]> =>
+      (await db.selectFrom('cluster').select(['name', 'note', 'flag', 'seed', 'kind']).orderBy('place').execute()).map((row) => {
+        const { ground: _, ...rest } = shape({ ...row, ground: '[]' });
+        return rest;
+      }),
     async find(name: string) {
       const row = await db.selectFrom('cluster').selectAll().where('name', '=', name).executeTakeFirst();
       return row && shape(row);

@@ -1,6 +1,7 @@
 import { scenario } from '../../scenario';
 import { openDatabase, type Database } from '../db/connection';
-import { clusterRepository, type Cluster } from '../repositories/clusters';
+import { clusterRepository } from '../repositories/clusters';
+import { dumpRepository } from '../repositories/dumps';
 import { draftRepository } from '../repositories/drafts';
 import { proofRepository, type KeptProof } from '../repositories/proofs';
 import { rehearsalRepository } from '../repositories/rehearsals';
@@ -8,6 +9,7 @@ import { trialRepository } from '../repositories/trials';
 import { startHost, type HostClient } from '../rehearsals/client';
 import { done, notFound, refused, type Answer } from './answer';
 import { DraftService } from './drafts';
+import { DumpService } from './dumps';
 import { LayoutService } from './layouts';
 import { LiveBus } from './live';
 import { RehearsalService } from './rehearsals';
@@ -18,6 +20,8 @@ export interface AppOptions {
   readonly data: string;
   /** The bundled worker, where there is one. */
   readonly worker?: string | undefined;
+  /** The bundled reader of dumps, where there is one. */
+  readonly reader?: string | undefined;
 }
 
 /** Lays the demo's clusters down in an empty database. */
@@ -36,12 +40,14 @@ async function layDemo(db: Database): Promise<void> {
 }
 
 /** Everything that routes may call. */
-export async function createApp({ data, worker }: AppOptions) {
+export async function createApp({ data, worker, reader }: AppOptions) {
   const db = await openDatabase(data);
   await layDemo(db);
   const clusters = clusterRepository(db);
   const proofs = proofRepository(db);
   const drafts = draftRepository(db);
+  const dumps = dumpRepository(db);
+  await dumps.dropUnfinished();
   const bus = new LiveBus();
   const told: { to?: RehearsalService } = {};
   const host: HostClient = startHost(
@@ -49,11 +55,12 @@ export async function createApp({ data, worker }: AppOptions) {
     (id, clock) => void told.to?.told(id, clock),
     () => told.to?.forget()
   );
-  const rehearsals = new RehearsalService({ host, bus, store: rehearsalRepository(db), cluster: clusters.find });
+  const rehearsals = new RehearsalService({ host, bus, store: rehearsalRepository(db), cluster: clusters.find, dumps });
   told.to = rehearsals;
   const writing = new DraftService(drafts, rehearsals);
   const trials = new TrialService(rehearsals, trialRepository(db));
   const layouts = new LayoutService(clusters, rehearsalRepository(db));
+  const reading = new DumpService({ dumps, clusters, store: rehearsalRepository(db), rehearsals, host, bus, reader });
 
   /** The latest proofs at the clock's head, each with whether what it proves has changed since. */
   async function keptProofs(id: string): Promise<Answer<(KeptProof & { stale: boolean })[]>> {
@@ -75,6 +82,7 @@ export async function createApp({ data, worker }: AppOptions) {
     clusters,
     trials,
     layouts,
+    reading,
     keptProofs,
     /** Runs the pack on a set and keeps the evidence. */
     async prove(id: string, namespace: string, set: string) {
@@ -89,18 +97,18 @@ export async function createApp({ data, worker }: AppOptions) {
     /** Takes a laid-out cluster away, with its worlds. */
     async removeCluster(name: string) {
       const removed = await layouts.remove(name);
+      if (removed.ok) await dumps.dropAll(name);
       if (removed.ok) for (const id of removed.value.rehearsals) await rehearsals.release(id);
       return removed;
     },
     /** All clusters with their stacks, for the estate. */
     async estate() {
       return Promise.all(
-        (await clusters.all()).map(async (cluster: Cluster) => {
+        (await clusters.all()).map(async (cluster) => {
           const kept = await keptProofs(cluster.name);
           const row = await rehearsals.ask(cluster.name, 'estate', { proofs: kept.ok ? kept.value : [] });
           if (!row.ok) throw new Error(row.refusal.detail);
-          const { ground: _, ...shown } = cluster;
-          return { id: cluster.name, ...shown, ...row.value };
+          return { id: cluster.name, ...cluster, ...row.value };
         })
       );
     },

@@ -4,7 +4,11 @@ let app: Promise<App> | undefined;
 
 /** The application of this process; made on first use from ROOT_BARN_DATA and ROOT_BARN_WORKER. */
 export function getApp(): Promise<App> {
-  app ??= createApp({ data: process.env.ROOT_BARN_DATA ?? 'data', worker: process.env.ROOT_BARN_WORKER });
+  app ??= createApp({
+    data: process.env.ROOT_BARN_DATA ?? 'data',
+    worker: process.env.ROOT_BARN_WORKER,
+    reader: process.env.ROOT_BARN_READER
+  });
   return app;
 }
 

@@ -17,7 +17,7 @@ export interface LayoutCheck {
 
 const weaves: readonly Flag['weave'][] = ['twill', 'stripe', 'check', 'dots'];
 /** Flags of clusters that are laid out: apart from each other by the golden angle, so that hues don't come near. */
-const flagOf = (place: number): Flag => ({ hue: Math.round((20 + place * 137.5) % 360), weave: weaves[place % weaves.length]! });
+export const flagOf = (place: number): Flag => ({ hue: Math.round((20 + place * 137.5) % 360), weave: weaves[place % weaves.length]! });
 
 /** Notes of clusters that came with the demo differ from this one; only those laid out here can be taken away. */
 const laidOut = 'laid out here';
@@ -87,13 +87,13 @@ export class LayoutService {
   async remove(name: string): Promise<Answer<{ rehearsals: string[] }>> {
     const cluster = await this.clusters.find(name);
     if (!cluster) return refused(notFound(`The cluster ${name}`));
-    if (cluster.note !== laidOut)
+    if (cluster.note !== laidOut && cluster.kind === 'standin')
       return refused({
         code: 'cluster-stays',
         status: 409,
         title: 'This cluster stays',
         detail: `${name} came with the demo.`,
-        remedy: 'Only clusters that were laid out here can be taken away.'
+        remedy: 'Only clusters that were laid out or read here can be taken away.'
       });
     const mine = (await this.rehearsals.all()).filter((one) => one.cluster === name).map((one) => one.id);
     await this.clusters.remove(name);

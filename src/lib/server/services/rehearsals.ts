@@ -8,7 +8,9 @@ import type { HostClient } from '../rehearsals/client';
 import type { DraftLook, DraftText, LookOptions, Rework, Reworked } from '../rehearsals/drafting';
 import { latestMs, type Clock, type ClockMove } from '../rehearsals/host';
 import type { Queries, QueryName } from '../views';
-import { done, notFound, refusalOf, refused, unknownRehearsal, type Answer } from './answer';
+import { epochMs } from '$core/shared';
+import type { Dump, dumpRepository } from '../repositories/dumps';
+import { done, notFound, refusalOf, refused, unknownRehearsal, type Answer, type Refusal } from './answer';
 import type { LiveBus } from './live';
 
 interface Parts {
@@ -16,6 +18,7 @@ interface Parts {
   readonly bus: LiveBus;
   readonly store: RehearsalRepository;
   readonly cluster: (name: string) => Promise<Cluster | undefined>;
+  readonly dumps: Pick<ReturnType<typeof dumpRepository>, 'latest' | 'parts'>;
 }
 
 /** A rehearsal with its clock; `nowMs` and `settled` are the clock's, for those who ask nothing else. */
@@ -70,10 +73,17 @@ export class RehearsalService {
     if (!this.held.has(id)) {
       const cluster = await this.parts.cluster(one.cluster);
       if (!cluster) return undefined;
+      if (cluster.kind === 'dump') {
+        const dump = await this.parts.dumps.latest(cluster.name);
+        if (!dump) return undefined;
+        await this.openStill(id, dump);
+        this.held.add(id);
+        return one;
+      }
       const [actions, snapshot] = [await store.actions(id), await store.snapshot(id)];
       await host.open({
         id,
-        origin: { seed: cluster.seed, ground: cluster.ground },
+        origin: { seed: cluster.seed, ground: cluster.ground, ...(cluster.kind === 'adopted' ? { adopted: true } : {}) },
         actions,
         headMs: one.headMs,
         frontierMs: one.frontierMs,
@@ -82,6 +92,27 @@ export class RehearsalService {
     }
     this.held.add(id);
     return one;
+  }
+
+  /** Stands a dump up under an id. */
+  async openStill(id: string, dump: Dump): Promise<void> {
+    const { host, dumps } = this.parts;
+    await host.openStill(id, dump.takenMs - epochMs);
+    for await (const part of dumps.parts(dump.id)) await host.addStill(id, part);
+  }
+
+  /** Whether a rehearsal is no rehearsal but a cluster that was read: it can be looked at and not changed. */
+  private async readOnly(id: string): Promise<Refusal | undefined> {
+    const one = await this.parts.store.find(id);
+    const cluster = one && (await this.parts.cluster(one.cluster));
+    if (cluster?.kind !== 'dump') return undefined;
+    return {
+      code: 'read-only',
+      status: 409,
+      title: 'This is a dump',
+      detail: `${id} is what was read of a real cluster; nothing can be sent to it, and its clock stands still.`,
+      remedy: 'Rehearse from here: that makes a stand-in which goes on from its state.'
+    };
   }
 
   /** The host has lost its worlds; each is rebuilt when it is asked for. */
@@ -156,6 +187,8 @@ export class RehearsalService {
     const { host, bus } = this.parts;
     const one = await this.open(id);
     if (!one) return refused(unknownRehearsal(id));
+    const still = await this.readOnly(id);
+    if (still) return refused(still);
     if ('untilMs' in move && move.untilMs > latestMs) {
       return refused({
         code: 'bad-value',
@@ -218,6 +251,8 @@ export class RehearsalService {
   async act(id: string, action: Action, revision?: number) {
     const { host, store, bus } = this.parts;
     if (!(await this.open(id))) return refused(unknownRehearsal(id));
+    const still = await this.readOnly(id);
+    if (still) return refused(still);
     return this.inTurn(id, async () => {
       const one = (await store.find(id))!;
       if (revision !== undefined && revision !== one.revision) {
@@ -288,6 +323,8 @@ export class RehearsalService {
   async undo(id: string): Promise<Answer<Clock>> {
     const { host, store, bus } = this.parts;
     if (!(await this.open(id))) return refused(unknownRehearsal(id));
+    const still = await this.readOnly(id);
+    if (still) return refused(still);
     return this.inTurn(id, async () => {
       const at = await store.withdraw(id);
       if (at === undefined)
@@ -312,6 +349,8 @@ export class RehearsalService {
     const { store, host, bus } = this.parts;
     const one = await this.open(id);
     if (!one) return refused(unknownRehearsal(id));
+    const still = await this.readOnly(id);
+    if (still) return refused(still);
     const fault = nameFault(name, 'label');
     if (fault)
       return refused({

@@ -1,5 +1,5 @@
-import { type ApiObject } from '../../model';
-import { join, service, set, pod } from '../examples';
+import type { ApiObject } from '../../model';
+import { join, pod } from '../examples';
 import { podPlaces } from '../pods';
 import { rule, change, hit, nearest } from '../rule';
 

@@ -1,5 +1,5 @@
 import { kindEntry, nearestName } from '../../model';
-import { set, claim } from '../examples';
+import { claim } from '../examples';
 import { rule } from '../rule';
 
 export default rule({

@@ -1,4 +1,4 @@
-import { set, claim } from '../examples';
+import { claim } from '../examples';
 import { rule } from '../rule';
 
 export default rule({

@@ -1,5 +1,5 @@
 import { fieldAt } from '../../model';
-import { set, claim } from '../examples';
+import { claim } from '../examples';
 import { rule, nearest } from '../rule';
 
 export default rule({

@@ -1,5 +1,5 @@
-import { ordinalsOf, memberName, type StatefulSet } from '../../model';
-import { join, service, set, pod } from '../examples';
+import { ordinalsOf, memberName } from '../../model';
+import { join, service, set } from '../examples';
 import { containerPlaces, textsOf } from '../pods';
 import { rule, change, hit } from '../rule';
 

@@ -1,5 +1,4 @@
-import { type StatefulSet } from '../../model';
-import { join, service, set, claim } from '../examples';
+import { join, service, set } from '../examples';
 import { claimPlaces } from '../pods';
 import { rule, change, hit } from '../rule';
 

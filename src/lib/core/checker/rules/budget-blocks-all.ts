@@ -1,4 +1,4 @@
-import { selectorMatches, type StatefulSet, type Deployment } from '../../model';
+import { selectorMatches } from '../../model';
 import { join, service, set } from '../examples';
 import { rule, change, hit } from '../rule';
 

@@ -1,7 +1,5 @@
 import { stampOf } from '../../shared';
-import { type Secret } from '../../model';
 import { expiryOf } from '../cert';
-import { set } from '../examples';
 import { rule, change, hit } from '../rule';
 
 export default rule({

@@ -1,4 +1,3 @@
-import { type StatefulSet } from '../../model';
 import { nameCovers, wantedNames } from '../cert';
 import { join, service, set } from '../examples';
 import { rule, change, hit, listed } from '../rule';

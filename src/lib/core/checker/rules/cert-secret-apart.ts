@@ -1,5 +1,4 @@
-import { type StatefulSet } from '../../model';
-import { join, service, set, pod } from '../examples';
+import { join, service, set } from '../examples';
 import { rule, change, hit, nearest, listed } from '../rule';
 
 export default rule({

@@ -1,5 +1,3 @@
-import { type StatefulSet } from '../../model';
-import { service, set } from '../examples';
 import { rule, change, hit } from '../rule';
 
 export default rule({

@@ -1,4 +1,4 @@
-import { join, service, set, claim, storageClass } from '../examples';
+import { join, service, set, storageClass } from '../examples';
 import { claimPlaces, classFor } from '../pods';
 import { rule, change, hit } from '../rule';
 

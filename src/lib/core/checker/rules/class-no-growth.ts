@@ -1,5 +1,5 @@
 import { driverCard } from '../../standin';
-import { set, storageClass } from '../examples';
+import { storageClass } from '../examples';
 import { rule, change, hit } from '../rule';
 
 export default rule({

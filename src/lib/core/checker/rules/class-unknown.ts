@@ -1,5 +1,5 @@
 import { defaultClassMark } from '../../model';
-import { set, claim } from '../examples';
+import { claim } from '../examples';
 import { claimPlaces } from '../pods';
 import { rule, change, hit, nearest, listed } from '../rule';
 

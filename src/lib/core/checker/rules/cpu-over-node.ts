@@ -1,4 +1,4 @@
-import { askOf, roomOf, type Node } from '../../model';
+import { askOf, roomOf } from '../../model';
 import { pod } from '../examples';
 import { podPlaces } from '../pods';
 import { rule, hit } from '../rule';

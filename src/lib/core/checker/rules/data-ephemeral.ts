@@ -1,4 +1,4 @@
-import { pod, deployment, claim } from '../examples';
+import { deployment } from '../examples';
 import { podPlaces } from '../pods';
 import { rule, hit } from '../rule';
 

@@ -1,5 +1,5 @@
 import { join, claim } from '../examples';
-import { rule, change } from '../rule';
+import { rule } from '../rule';
 
 export default rule({
   id: 'duplicate-object',

@@ -1,5 +1,5 @@
 import { standingOf, isEncrypted } from '../../standin';
-import { claim, storageClass } from '../examples';
+import { storageClass } from '../examples';
 import { rule, hit } from '../rule';
 
 export default rule({

@@ -1,4 +1,3 @@
-import { type StatefulSet } from '../../model';
 import { join, service, set } from '../examples';
 import { sizeOf } from '../pods';
 import { rule, change, hit } from '../rule';

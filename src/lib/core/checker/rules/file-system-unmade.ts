@@ -1,5 +1,5 @@
 import { driverCard, fsTypeOf } from '../../standin';
-import { set, storageClass } from '../examples';
+import { storageClass } from '../examples';
 import { rule, change, hit, listed } from '../rule';
 
 export default rule({

@@ -1,4 +1,3 @@
-import { type Service } from '../../model';
 import { service } from '../examples';
 import { rule, change, hit } from '../rule';
 

@@ -1,4 +1,4 @@
-import { pod, claim } from '../examples';
+import { pod } from '../examples';
 import { podPlaces } from '../pods';
 import { rule, hit } from '../rule';
 

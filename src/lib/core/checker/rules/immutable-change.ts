@@ -1,7 +1,6 @@
 import { kindEntries, keyOf, refOf } from '../../model';
 import { plan } from '../../standin';
-import { service, set, claim } from '../examples';
-import { rule, change, hit } from '../rule';
+import { rule, hit } from '../rule';
 
 export default rule({
   id: 'immutable-change',

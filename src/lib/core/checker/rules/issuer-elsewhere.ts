@@ -1,4 +1,4 @@
-import { join, set } from '../examples';
+import { join } from '../examples';
 import { rule, change, hit } from '../rule';
 
 export default rule({

@@ -1,5 +1,5 @@
 import { bytesOf, milliCpuOf } from '../../shared';
-import { set, pod } from '../examples';
+import { pod } from '../examples';
 import { containerPlaces } from '../pods';
 import { rule, change, hit } from '../rule';
 

@@ -1,5 +1,5 @@
 import { quantityOf } from '../../shared';
-import { askOf, roomOf, type Node } from '../../model';
+import { askOf, roomOf } from '../../model';
 import { pod } from '../examples';
 import { podPlaces } from '../pods';
 import { rule, hit } from '../rule';

@@ -1,5 +1,5 @@
 import { driverCard } from '../../standin';
-import { join, set, claim, storageClass } from '../examples';
+import { join, claim, storageClass } from '../examples';
 import { claimPlaces, classFor } from '../pods';
 import { rule, change, hit, listed } from '../rule';
 

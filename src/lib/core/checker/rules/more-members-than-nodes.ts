@@ -1,5 +1,5 @@
-import { nodeWanted, repellingTaint, nodeReady, type Node, type StatefulSet, type Deployment } from '../../model';
-import { join, service, set, pod, claim } from '../examples';
+import { nodeWanted, repellingTaint, nodeReady } from '../../model';
+import { join, service, set } from '../examples';
 import { onePerNode } from '../pods';
 import { rule, change, hit } from '../rule';
 

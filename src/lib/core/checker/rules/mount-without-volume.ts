@@ -1,4 +1,4 @@
-import { join, service, set, pod, claim } from '../examples';
+import { join, service, set } from '../examples';
 import { rule, nearest } from '../rule';
 
 export default rule({

@@ -1,4 +1,4 @@
-import { selectorMatches, type ApiObject, type StatefulSet } from '../../model';
+import { selectorMatches, type ApiObject } from '../../model';
 import { join, service, set } from '../examples';
 import { sizeOf } from '../pods';
 import { rule, hit } from '../rule';

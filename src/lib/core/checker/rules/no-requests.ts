@@ -1,6 +1,6 @@
 import { quantityOf } from '../../shared';
 import { imageCard } from '../../standin';
-import { set, pod } from '../examples';
+import { pod } from '../examples';
 import { containerPlaces } from '../pods';
 import { rule, change, hit, listed } from '../rule';
 

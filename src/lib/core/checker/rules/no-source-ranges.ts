@@ -1,5 +1,4 @@
-import { type Service } from '../../model';
-import { service, set } from '../examples';
+import { service } from '../examples';
 import { rule, change, hit } from '../rule';
 
 export default rule({

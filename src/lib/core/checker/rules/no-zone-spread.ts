@@ -1,5 +1,4 @@
-import { type StatefulSet } from '../../model';
-import { join, service, set, pod, claim } from '../examples';
+import { join, service, set } from '../examples';
 import { sizeOf, zonesOf, minds } from '../pods';
 import { rule, change, hit } from '../rule';
 

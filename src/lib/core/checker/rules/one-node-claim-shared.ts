@@ -1,5 +1,4 @@
-import { type StatefulSet, type Deployment } from '../../model';
-import { join, set, pod, deployment, claim } from '../examples';
+import { join, deployment, claim } from '../examples';
 import { rule, change, hit } from '../rule';
 
 export default rule({

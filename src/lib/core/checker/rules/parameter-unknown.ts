@@ -1,5 +1,5 @@
 import { driverCard } from '../../standin';
-import { claim, storageClass } from '../examples';
+import { storageClass } from '../examples';
 import { rule, change, hit, nearest, listed } from '../rule';
 
 export default rule({

@@ -1,4 +1,4 @@
-import { set, pod } from '../examples';
+import { pod } from '../examples';
 import { containerPlaces } from '../pods';
 import { rule, change, hit } from '../rule';
 

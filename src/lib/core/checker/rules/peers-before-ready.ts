@@ -1,4 +1,3 @@
-import { type StatefulSet, type Service } from '../../model';
 import { join, service, set } from '../examples';
 import { sizeOf, textsOf } from '../pods';
 import { rule, change, hit } from '../rule';

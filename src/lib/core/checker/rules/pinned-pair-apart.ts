@@ -1,5 +1,5 @@
 import { bytesOf } from '../../shared';
-import { join, set, claim } from '../examples';
+import { join, claim } from '../examples';
 import { rule, change, hit, listed } from '../rule';
 
 export default rule({

@@ -1,5 +1,3 @@
-import { type Node } from '../../model';
-import { set } from '../examples';
 import { rule, change, hit } from '../rule';
 
 export default rule({

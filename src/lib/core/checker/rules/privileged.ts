@@ -1,4 +1,4 @@
-import { join, service, set, pod } from '../examples';
+import { join, service, set } from '../examples';
 import { containerPlaces } from '../pods';
 import { rule, hit } from '../rule';
 

@@ -1,5 +1,4 @@
-import { type Secret } from '../../model';
-import { join, set, pod } from '../examples';
+import { join, pod } from '../examples';
 import { podPlaces } from '../pods';
 import { rule, change, hit, nearest } from '../rule';
 

@@ -1,4 +1,3 @@
-import { set } from '../examples';
 import { rule, change, hit } from '../rule';
 
 export default rule({

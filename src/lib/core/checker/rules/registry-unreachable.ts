@@ -1,5 +1,5 @@
 import { pullOf, imageParts } from '../../standin';
-import { set, pod } from '../examples';
+import { pod } from '../examples';
 import { containerPlaces } from '../pods';
 import { rule, change, hit } from '../rule';
 

@@ -1,5 +1,5 @@
-import { claimsOf, type Deployment } from '../../model';
-import { join, set, pod, deployment, claim } from '../examples';
+import { claimsOf } from '../../model';
+import { join, deployment, claim } from '../examples';
 import { rule, change, hit } from '../rule';
 
 export default rule({

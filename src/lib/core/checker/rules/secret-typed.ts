@@ -1,4 +1,3 @@
-import { type Secret } from '../../model';
 import { rule, hit } from '../rule';
 
 export default rule({

@@ -1,6 +1,6 @@
-import { type ApiObject } from '../../model';
+import type { ApiObject } from '../../model';
 import { driverCard } from '../../standin';
-import { join, service, set, claim } from '../examples';
+import { join, service, set } from '../examples';
 import { claimPlaces, classFor } from '../pods';
 import { rule, hit } from '../rule';
 

@@ -1,5 +1,5 @@
-import { pairsMatch, type ApiObject, type StatefulSet, type Service } from '../../model';
-import { join, service, set, pod } from '../examples';
+import { pairsMatch, type ApiObject } from '../../model';
+import { join, service, set } from '../examples';
 import { rule, change, hit } from '../rule';
 
 export default rule({

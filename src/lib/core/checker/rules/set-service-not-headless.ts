@@ -1,4 +1,3 @@
-import { type StatefulSet, type Service } from '../../model';
 import { join, service, set } from '../examples';
 import { rule, change, hit } from '../rule';
 

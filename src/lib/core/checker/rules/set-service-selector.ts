@@ -1,4 +1,4 @@
-import { pairsMatch, type StatefulSet, type Service } from '../../model';
+import { pairsMatch } from '../../model';
 import { join, service, set } from '../examples';
 import { rule, change, hit } from '../rule';
 

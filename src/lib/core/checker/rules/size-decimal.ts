@@ -1,5 +1,5 @@
 import { bytesOf } from '../../shared';
-import { set, claim } from '../examples';
+import { claim } from '../examples';
 import { containerPlaces, claimPlaces } from '../pods';
 import { rule, change, hit } from '../rule';
 

@@ -1,6 +1,6 @@
 import { bytesOf } from '../../shared';
 import { backendOf, sizeShortage } from '../../standin';
-import { set, claim } from '../examples';
+import { claim } from '../examples';
 import { claimPlaces, classFor } from '../pods';
 import { rule, change, hit } from '../rule';
 

@@ -1,4 +1,4 @@
-import { join, set, claim, storageClass } from '../examples';
+import { join, claim, storageClass } from '../examples';
 import { claimPlaces } from '../pods';
 import { rule, change, hit, nearest } from '../rule';
 

@@ -1,5 +1,5 @@
 import { imageParts, imageTag } from '../../standin';
-import { set, pod } from '../examples';
+import { pod } from '../examples';
 import { containerPlaces } from '../pods';
 import { rule, change, hit } from '../rule';
 

@@ -1,5 +1,5 @@
-import { pairsMatch, type StatefulSet, type Deployment, type Service } from '../../model';
-import { join, service, set, deployment } from '../examples';
+import { pairsMatch } from '../../model';
+import { join, service, deployment } from '../examples';
 import { rule, change, hit, nearest, listed } from '../rule';
 
 export default rule({

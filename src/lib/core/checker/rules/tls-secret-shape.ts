@@ -1,5 +1,3 @@
-import { type Secret } from '../../model';
-import { set } from '../examples';
 import { rule, change, hit, listed } from '../rule';
 
 export default rule({

@@ -1,5 +1,5 @@
 import { defaultClassMark } from '../../model';
-import { join, set, storageClass } from '../examples';
+import { join, storageClass } from '../examples';
 import { rule, change, hit, listed } from '../rule';
 
 export default rule({

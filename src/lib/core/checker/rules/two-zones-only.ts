@@ -1,5 +1,4 @@
-import { type StatefulSet } from '../../model';
-import { join, service, set, claim } from '../examples';
+import { join, service, set } from '../examples';
 import { sizeOf, zonesOf } from '../pods';
 import { rule, hit } from '../rule';
 

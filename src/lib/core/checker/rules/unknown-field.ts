@@ -1,5 +1,5 @@
 import { kindEntries, fieldAt } from '../../model';
-import { join, claim, storageClass } from '../examples';
+import { claim } from '../examples';
 import { rule, change, hit, nearest } from '../rule';
 
 /** Maps whose keys are free, and fields that the published types hold open. */

@@ -1,5 +1,4 @@
 import { kindEntry } from '../../model';
-import { set } from '../examples';
 import { rule } from '../rule';
 
 export default rule({

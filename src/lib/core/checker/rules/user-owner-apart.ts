@@ -1,5 +1,4 @@
-import { type StatefulSet } from '../../model';
-import { join, service, set, pod } from '../examples';
+import { join, service, set } from '../examples';
 import { podPlaces, keepsData } from '../pods';
 import { rule, change, hit } from '../rule';
 

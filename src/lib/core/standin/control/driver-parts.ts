@@ -1,6 +1,7 @@
 import { isReady, isVirtualNode, zoneLabel, type CSINode } from '../../model';
 import { same } from '../../shared';
 import { backendOf, topologyOf } from '../provider/backend';
+import { isStoodIn } from '../provider/driver';
 import { driverCard, driverCards } from '../provider/drivers';
 import { driverPartOf } from '../provider/images';
 import type { Loop } from './loop';
@@ -42,6 +43,8 @@ export const driverParts: Loop = {
       drivers.push({ name: part.driver, nodeID: key, topologyKeys, ...limit });
     }
     const old = world.store.get('CSINode', '', key);
+    for (const one of old?.spec.drivers ?? [])
+      if (isStoodIn(world.store, one.name) && !drivers.some((two) => two.name === one.name)) drivers.push(one);
     if (old && same(old.spec.drivers, drivers)) return;
     world.put({
       apiVersion: 'storage.k8s.io/v1',

@@ -15,9 +15,16 @@ export function driverPods(facts: Facts, driver: string, part: DriverPart['part'
   });
 }
 
+/** Marks (on a CSIDriver, invented) a driver that the stand-in can't run and answers for itself. */
+export const stoodInMark = 'standin.example/stood-in';
+
+/** Whether the stand-in answers for a driver whose parts it doesn't know. */
+export const isStoodIn = (facts: Facts, driver: string): boolean =>
+  facts.get('CSIDriver', '', driver)?.metadata.annotations?.[stoodInMark] === 'true';
+
 /** Whether a driver answers: it is registered, and a controller pod of it is ready. */
 export const driverAnswers = (facts: Facts, driver: string): boolean =>
-  facts.get('CSIDriver', '', driver) !== undefined && driverPods(facts, driver, 'controller').some(isReady);
+  facts.get('CSIDriver', '', driver) !== undefined && (driverPods(facts, driver, 'controller').some(isReady) || isStoodIn(facts, driver));
 
 /** Whether a driver's node plugin is registered on a node. */
 export const pluginOn = (facts: Facts, driver: string, node: string): boolean =>

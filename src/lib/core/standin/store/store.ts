@@ -31,7 +31,6 @@ const names = Object.keys(indexers) as IndexName[];
 /** The objects of one cluster at one moment, found by kind, namespace, name and by the indexes. */
 export class Store implements Facts {
   nowMs = 0;
-  readonly knowsProvider = true;
   private readonly uses = new Map<string, { -readonly [K in keyof NodeUse]: number }>();
   private readonly handedOut = new Map<string, Map<string, Used>>();
   private readonly kinds = new Map<Kind, Map<string, Bucket>>();
@@ -39,6 +38,9 @@ export class Store implements Facts {
     IndexName,
     IndexMap<ApiObject>
   >;
+
+  /** @param knowsProvider a dump of a real cluster knows nothing of its provider */
+  constructor(readonly knowsProvider = true) {}
 
   get<K extends Kind>(kind: K, namespace: string, name: string): KindMap[K] | undefined {
     return this.kinds.get(kind)?.get(namespace)?.get(name)?.object as KindMap[K] | undefined;

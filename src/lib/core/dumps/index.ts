@@ -1,0 +1,5 @@
+export * from './assume';
+export * from './compare';
+export * from './cutter';
+export * from './keep';
+export * from './parse';

@@ -1,0 +1,80 @@
+import { epochMs, stampOf } from '../shared';
+import { isReady, type ApiObject, type Pod, type PodTemplate } from '../model';
+import { attachmentName } from './control/attaching';
+import { revisionOf } from './control/pods';
+import type { AgentState } from './control/agent/state';
+
+const isoStamp = /^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(?:\.\d+)?(?:Z|[+-]\d\d:\d\d)$/;
+
+function shifted(value: unknown, byMs: number): unknown {
+  if (typeof value === 'string') return isoStamp.test(value) ? stampOf(Date.parse(value) + byMs - epochMs) : value;
+  if (Array.isArray(value)) return value.map((one) => shifted(one, byMs));
+  if (typeof value !== 'object' || value === null) return value;
+  return Object.fromEntries(Object.entries(value).map(([key, one]) => [key, shifted(one, byMs)]));
+}
+
+/** An object with all its times moved, so that the moment it was seen at becomes the start of a rehearsal. */
+function moved(object: ApiObject, byMs: number): ApiObject {
+  const next = { ...object, metadata: shifted(object.metadata, byMs) } as ApiObject & Record<string, unknown>;
+  if ('status' in next) (next as Record<string, unknown>).status = shifted(next.status, byMs);
+  if (next.kind === 'Event')
+    for (const key of ['firstTimestamp', 'lastTimestamp', 'eventTime'])
+      if (key in next) (next as Record<string, unknown>)[key] = shifted(next[key], byMs);
+  return next;
+}
+
+const revisionLabel = 'controller-revision-hash';
+const templateLabel = 'pod-template-hash';
+
+const labelled = (pod: Pod, key: string, template: PodTemplate): Pod => ({
+  ...pod,
+  metadata: { ...pod.metadata, labels: { ...pod.metadata.labels, [key]: revisionOf(template) } }
+});
+
+/**
+ * Objects of a real cluster as the stand-in's loops know them: pods of a deployment are its own, marks of revisions are ours, attachments
+ * bear our names, slices of endpoints are made anew.
+ * @param takenMs when they were seen (ms of the calendar)
+ */
+export function adopted(objects: readonly ApiObject[], takenMs: number): ApiObject[] {
+  const byUid = new Map(objects.map((one) => [one.metadata.uid ?? '', one]));
+  const byMs = epochMs - takenMs;
+  return objects.flatMap((given): ApiObject[] => {
+    if (given.kind === 'EndpointSlice' || given.kind === 'ReplicaSet') return [];
+    const object = moved(given, byMs);
+    if (object.kind === 'VolumeAttachment')
+      return [
+        {
+          ...object,
+          metadata: { ...object.metadata, name: attachmentName(object.spec.source.persistentVolumeName ?? '', object.spec.nodeName) }
+        }
+      ];
+    if (object.kind !== 'Pod') return [object];
+    const owner = object.metadata.ownerReferences?.find((one) => one.controller) ?? object.metadata.ownerReferences?.[0];
+    const maker = owner && byUid.get(owner.uid);
+    if (maker?.kind === 'StatefulSet') {
+      const label = object.metadata.labels?.[revisionLabel];
+      const current =
+        label === undefined ||
+        maker.status?.updateRevision === undefined ||
+        label === maker.status.updateRevision ||
+        label === revisionOf(maker.spec.template);
+      return [current ? labelled(object, revisionLabel, maker.spec.template) : object];
+    }
+    if (maker?.kind === 'DaemonSet') return [labelled(object, revisionLabel, maker.spec.template)];
+    if (maker?.kind === 'ReplicaSet') {
+      const above = maker.metadata.ownerReferences?.find((one) => one.kind === 'Deployment');
+      const deployment = above && byUid.get(above.uid);
+      if (deployment?.kind !== 'Deployment') return [object];
+      const mine = { ...object, metadata: { ...object.metadata, ownerReferences: [{ ...above!, controller: true }] } };
+      return [(maker.spec.replicas ?? 1) > 0 ? labelled(mine, templateLabel, deployment.spec.template) : mine];
+    }
+    return [object];
+  });
+}
+
+/** Where the node has got to with a pod that runs already. */
+export const runningState = (pod: Pod): AgentState | undefined =>
+  pod.status?.phase === 'Running' && isReady(pod)
+    ? { uid: pod.metadata.uid ?? '', stage: 'run', failures: 0, restarts: pod.status.containerStatuses?.[0]?.restartCount ?? 0 }
+    : undefined;

@@ -1,0 +1,94 @@
+import { z } from 'zod';
+import { done, refused, type Refusal } from '../services';
+import { endpoint, type Endpoint } from './endpoint';
+
+const anything = z.looseObject({});
+const items = z.object({ items: z.array(anything) });
+const unnamed: Refusal = {
+  code: 'bad-request',
+  status: 400,
+  title: 'The cluster has no name',
+  detail: 'The query names no cluster.',
+  remedy: 'Add ?name=, e.g. ?name=prod-west.'
+};
+
+/** Reading real clusters from dumps. `POST /clusters?name=` streams its body, so it is answered in dispatch by {@link readingPath}. */
+export const dumpEndpoints: readonly Endpoint[] = [
+  endpoint({
+    method: 'GET',
+    path: '/readings/{reading}',
+    summary: 'How far the reading of a dump has got',
+    answer: z.looseObject({ state: z.string(), bytes: z.number(), objects: z.number() }),
+    run: async ({ app, params }) => app.reading.progress(params.reading!)
+  }),
+  endpoint({
+    method: 'DELETE',
+    path: '/readings/{reading}',
+    summary: 'Stop the reading of a dump; nothing of it is kept',
+    answer: z.object({ id: z.string() }),
+    run: async ({ app, params }) => app.reading.stop(params.reading!)
+  }),
+  endpoint({
+    method: 'GET',
+    path: '/clusters/{name}/dumps',
+    summary: 'What was read of a cluster: kinds, problems, kinds that are not known here',
+    answer: items,
+    async run({ app, params }) {
+      const found = await app.reading.of(params.name!);
+      return found.ok ? done({ items: found.value }) : found;
+    }
+  }),
+  endpoint({
+    method: 'GET',
+    path: '/clusters/{name}/comparison',
+    summary: 'Two dumps of a cluster beside each other: what came, went, changed, and what waits since when',
+    query: z.object({ before: z.coerce.number().int().optional(), after: z.coerce.number().int().optional() }),
+    answer: anything,
+    async run({ app, params, query }) {
+      const found = await app.reading.compare(params.name!, query.before, query.after);
+      if (!found.ok) return found;
+      const { before, after, comparison } = found.value;
+      const short = ({ id, takenMs, objects, readAt }: typeof before) => ({ id, takenMs, objects, readAt });
+      return done({ before: short(before), after: short(after), ...comparison });
+    }
+  }),
+  endpoint({
+    method: 'GET',
+    path: '/clusters/{name}/assumptions',
+    summary: 'What has to be supposed to rehearse on a cluster that was read',
+    answer: items,
+    async run({ app, params }) {
+      const found = await app.reading.assumptions(params.name!);
+      return found.ok ? done({ items: found.value }) : found;
+    }
+  }),
+  endpoint({
+    method: 'POST',
+    path: '/clusters/{name}/rehearsals',
+    summary: 'Rehearse from a dump: a stand-in that goes on from its state',
+    body: z.strictObject({
+      name: z.string().min(1).describe('of the stand-in'),
+      answers: z.record(z.string(), z.string().max(200)).default({})
+    }),
+    answer: z.object({ id: z.string() }),
+    status: 201,
+    run: ({ app, params, body }) => app.reading.rehearse(params.name!, body.name, body.answers)
+  }),
+  endpoint({
+    method: 'POST',
+    path: '/clusters/read',
+    summary: 'Read a dump of a real cluster (also POST /clusters?name=): YAML or JSON, plain, .gz, .tar, .tar.gz or .zip',
+    query: z.object({
+      name: z.string().optional(),
+      secrets: z.enum(['drop', 'keep']).default('drop').describe('whether the values of secrets are kept'),
+      reading: z.string().max(80).optional().describe('a name of your own for GET and DELETE /readings/{reading}')
+    }),
+    body: 'stream',
+    answer: z.looseObject({ id: z.string(), objects: z.number() }),
+    status: 201,
+    async run({ app, query, body }) {
+      if (!query.name) return refused(unnamed);
+      return app.reading.read(query.name, body, { secrets: query.secrets === 'keep', reading: query.reading ?? crypto.randomUUID() });
+    }
+  })
+];

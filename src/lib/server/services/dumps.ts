@@ -1,0 +1,244 @@
+import { hash32, epochMs } from '$core/shared';
+import type { Assumption, DumpComparison } from '$core/dumps';
+import { nameFault } from '$core/model';
+import { readDump, Stopped, Unreadable, type Progress } from '../dumps/client';
+import type { clusterRepository } from '../repositories/clusters';
+import type { Dump, dumpRepository } from '../repositories/dumps';
+import type { RehearsalRepository } from '../repositories/rehearsals';
+import type { HostClient } from '../rehearsals/client';
+import { done, notFound, refused, type Answer, type Refusal } from './answer';
+import { flagOf } from './layouts';
+import type { LiveBus } from './live';
+import type { RehearsalService } from './rehearsals';
+
+interface Parts {
+  readonly dumps: ReturnType<typeof dumpRepository>;
+  readonly clusters: ReturnType<typeof clusterRepository>;
+  readonly store: RehearsalRepository;
+  readonly rehearsals: RehearsalService;
+  readonly host: HostClient;
+  readonly bus: LiveBus;
+  readonly reader: string | undefined;
+}
+
+/** A reading under way. */
+interface Reading extends Progress {
+  readonly cluster: string;
+  readonly state: 'reading' | 'done' | 'stopped' | 'failed';
+}
+
+const isDump = 'read from a dump';
+/** So many dumps of one cluster are kept; the oldest go first. */
+const mostDumps = 4;
+/** A ground is kept as one text, and a world holds every object in its journal. */
+const mostRehearsed = 30_000;
+
+const statuses: Record<Unreadable['code'], number> = { 'too-large': 413, 'not-text': 400, archive: 400, nothing: 400 };
+const badName = (name: string, fault: string): Refusal => ({
+  code: 'bad-name',
+  status: 400,
+  title: 'This is no name for a cluster',
+  detail: `The name "${name}" ${fault}.`,
+  remedy: 'Write lower-case letters, digits and "-", e.g. prod-west.'
+});
+
+/** Real clusters, read from dumps of their objects. */
+export class DumpService {
+  private readonly readings = new Map<string, { state: Reading; stop: AbortController }>();
+
+  constructor(private readonly parts: Parts) {}
+
+  /** How far a reading has got. */
+  progress(id: string): Answer<Reading> {
+    const one = this.readings.get(id);
+    return one ? done(one.state) : refused(notFound(`The reading ${id}`, 'It has ended, or was never begun.'));
+  }
+
+  /** Stops a reading; nothing of it is kept. */
+  stop(id: string): Answer<{ id: string }> {
+    const one = this.readings.get(id);
+    if (!one) return refused(notFound(`The reading ${id}`, 'It has ended, or was never begun.'));
+    one.stop.abort();
+    return done({ id });
+  }
+
+  private async mayRead(name: string): Promise<Refusal | undefined> {
+    const fault = nameFault(name, 'label');
+    if (fault) return badName(name, fault);
+    const cluster = await this.parts.clusters.find(name);
+    if (cluster && cluster.kind !== 'dump')
+      return {
+        code: 'name-taken',
+        status: 409,
+        title: 'There is such a cluster already',
+        detail: `${name} is a stand-in.`,
+        remedy: 'Choose another name for the cluster that is read.'
+      };
+    if ([...this.readings.values()].some((one) => one.state.cluster === name && one.state.state === 'reading'))
+      return {
+        code: 'being-read',
+        status: 409,
+        title: 'It is being read',
+        detail: `A dump of ${name} is being read already.`,
+        remedy: 'Wait until it is done, or stop it.'
+      };
+    return undefined;
+  }
+
+  /** Reads a dump; a second one of the same cluster stands beside the first. */
+  async read(name: string, source: AsyncIterable<Uint8Array>, { secrets, reading }: { secrets: boolean; reading: string }) {
+    const { dumps, clusters, store, rehearsals, bus } = this.parts;
+    const wrong = await this.mayRead(name);
+    if (wrong) return refused<{ id: string; dump: number; objects: number }>(wrong);
+    const stop = new AbortController();
+    const entry: { state: Reading; stop: AbortController } = { state: { cluster: name, state: 'reading', bytes: 0, objects: 0 }, stop };
+    this.readings.set(reading, entry);
+    const set = (more: Partial<Reading>) => (entry.state = { ...entry.state, ...more });
+    const id = await dumps.begin(name);
+    try {
+      const summary = await readDump(this.parts.reader, source, secrets, {
+        hand: (bytes) => dumps.addPart(id, bytes),
+        tell: (progress) => void set(progress),
+        signal: stop.signal
+      });
+      if (stop.signal.aborted) throw new Stopped();
+      const takenMs = Math.min(summary.takenMs || Date.now(), Date.now());
+      await dumps.finish(id, summary, takenMs);
+      if (!(await clusters.find(name))) {
+        const place = (await clusters.all()).length;
+        await clusters.add({ name, note: isDump, seed: 0, flag: flagOf(place), ground: [], kind: 'dump' }, place);
+        const nowMs = takenMs - epochMs;
+        await store.add(
+          { id: name, cluster: name, fork: null, parent: null, forkedAtMs: null, headMs: nowMs, frontierMs: nowMs, revision: 0 },
+          []
+        );
+      } else await store.setClock(name, takenMs - epochMs, takenMs - epochMs);
+      for (const old of (await dumps.of(name)).slice(mostDumps)) await dumps.drop(old.id);
+      await rehearsals.release(name);
+      set({ state: 'done', objects: summary.objects });
+      bus.publish({ rehearsal: name, kind: 'acted', clock: null, revision: 0 });
+      return done({
+        id: name,
+        dump: id,
+        objects: summary.objects,
+        others: summary.others.length,
+        problems: summary.problems.length + summary.moreProblems
+      });
+    } catch (error) {
+      await dumps.drop(id);
+      return refused<{ id: string; dump: number; objects: number }>(this.refusalFor(error, set));
+    } finally {
+      setTimeout(() => this.readings.delete(reading), 30_000).unref();
+    }
+  }
+
+  private refusalFor(error: unknown, set: (more: Partial<Reading>) => void): Refusal {
+    if (error instanceof Stopped) {
+      set({ state: 'stopped' });
+      return {
+        code: 'stopped',
+        status: 409,
+        title: 'Stopped',
+        detail: 'The reading was stopped; nothing of it is kept.',
+        remedy: 'Read the dump again when you like.'
+      };
+    }
+    set({ state: 'failed' });
+    if (error instanceof Unreadable)
+      return {
+        code: `dump-${error.code}`,
+        status: statuses[error.code],
+        title: "The dump can't be read",
+        detail: error.message,
+        remedy: error.remedy
+      };
+    const words = error instanceof Error ? error.message : String(error);
+    if (/aborted|terminated|premature/i.test(words))
+      return {
+        code: 'cut-off',
+        status: 400,
+        title: 'The sending was cut off',
+        detail: 'The dump did not arrive whole.',
+        remedy: 'Send it again.'
+      };
+    throw error;
+  }
+
+  /** The dumps of a cluster, newest first, with what was read. */
+  async of(name: string): Promise<Answer<Dump[]>> {
+    const found = await this.parts.dumps.of(name);
+    return found.length ? done(found) : refused(notFound(`A dump of ${name}`, 'POST /api/v1/clusters?name= reads one.'));
+  }
+
+  /** Two dumps of a cluster beside each other; the latest two unless others are named. */
+  async compare(name: string, before?: number, after?: number): Promise<Answer<{ before: Dump; after: Dump; comparison: DumpComparison }>> {
+    const all = await this.parts.dumps.of(name);
+    const later = after === undefined ? all[0] : all.find((one) => one.id === after);
+    const earlier = before === undefined ? all.find((one) => later && one.id < later.id) : all.find((one) => one.id === before);
+    if (!later || !earlier)
+      return refused(notFound(`A second dump of ${name}`, 'Read another dump of the cluster under the same name; the last four are kept.'));
+    const { rehearsals, host } = this.parts;
+    const ids = [`${name}#${earlier.id}`, `${name}#${later.id}`] as const;
+    try {
+      await rehearsals.openStill(ids[0], earlier);
+      await rehearsals.openStill(ids[1], later);
+      return done({ before: earlier, after: later, comparison: await host.compare(...ids) });
+    } finally {
+      for (const id of ids) await host.close(id);
+    }
+  }
+
+  private async still(name: string): Promise<Answer<Dump>> {
+    const dump = await this.parts.dumps.latest(name);
+    if (!dump) return refused(notFound(`A dump of ${name}`, 'POST /api/v1/clusters?name= reads one.'));
+    const state = await this.parts.rehearsals.state(name);
+    return state.ok ? done(dump) : state;
+  }
+
+  /** What has to be supposed to rehearse on a cluster that was read. */
+  async assumptions(name: string): Promise<Answer<Assumption[]>> {
+    const dump = await this.still(name);
+    return dump.ok ? done(await this.parts.host.assumptions(name)) : dump;
+  }
+
+  /** Makes a stand-in that goes on from a dump. */
+  async rehearse(name: string, as: string, answers: Readonly<Record<string, string>>): Promise<Answer<{ id: string }>> {
+    const dump = await this.still(name);
+    if (!dump.ok) return dump;
+    const fault = nameFault(as, 'label');
+    if (fault) return refused(badName(as, fault));
+    const { clusters, store, host } = this.parts;
+    if (await clusters.find(as))
+      return refused({
+        code: 'name-taken',
+        status: 409,
+        title: 'There is such a cluster already',
+        detail: `${as} exists.`,
+        remedy: 'Choose another name.'
+      });
+    if (dump.value.objects > mostRehearsed)
+      return refused({
+        code: 'too-large',
+        status: 413,
+        title: 'Too large to rehearse on',
+        detail: `A rehearsal takes up to ${mostRehearsed.toLocaleString('en')} objects; this dump has ${dump.value.objects.toLocaleString('en')}.`,
+        remedy: 'Read a dump of the namespaces that matter, with nodes, classes and volumes.'
+      });
+    const ground = await host.groundOf(name, dump.value.takenMs, answers);
+    if (!ground.some((one) => one.kind === 'Node'))
+      return refused({
+        code: 'no-nodes',
+        status: 422,
+        title: 'There is nothing to stand on',
+        detail: 'The dump holds no nodes, so nothing could run.',
+        remedy: 'Read a dump that holds Node objects too.'
+      });
+    const place = (await clusters.all()).length;
+    await clusters.add(
+      { name: as, note: `goes on from a dump of ${name}`, seed: hash32(as) % 100_000, flag: flagOf(place), ground, kind: 'adopted' },
+      place
+    );
+    await store.add({ id: as, cluster: as, fork: null, parent: null, forkedAtMs: null, headMs: 0, frontierMs: 0, revision: 0 }, []);
+    return done({ id: as });
+  }
+}
