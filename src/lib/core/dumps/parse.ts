@@ -116,6 +116,7 @@ export function parseJsonText(text: string, file?: string): Parsed {
       }
     }
     if (texts.length > 1) return { values, problems };
+    if (overNested(text)) return { values, problems: [tooDeep(1, file)] };
     if (error instanceof RangeError) return { values, problems: [tooDeep(1, file)] };
     const at = /position (\d+)/.exec((error as Error).message)?.[1];
     const line = at === undefined ? undefined : linesIn(text.slice(0, Number(at))) + 1;

@@ -16,6 +16,13 @@ const unnamed: Refusal = {
 export const dumpEndpoints: readonly Endpoint[] = [
   endpoint({
     method: 'GET',
+    path: '/rehearsals/{id}/dump',
+    summary: 'All objects with their status, as an export of a real cluster would show them: nothing of the provider',
+    answer: anything,
+    run: ({ app, params }) => app.rehearsals.ask(params.id!, 'dump', {})
+  }),
+  endpoint({
+    method: 'GET',
     path: '/readings/{reading}',
     summary: 'How far the reading of a dump has got',
     answer: z.looseObject({ state: z.string(), bytes: z.number(), objects: z.number() }),

@@ -3,7 +3,17 @@ import { Readable } from 'node:stream';
 import { Unzip, UnzipInflate } from 'fflate';
 import tar from 'tar-stream';
 import type { Problem } from '$core/shared';
-import { Cutter, keepValue, latestIn, parseJsonText, parseYamlCut, spreadOut, type OtherObject, type Parsed } from '$core/dumps';
+import {
+  Cutter,
+  DocumentTooLarge,
+  keepValue,
+  latestIn,
+  parseJsonText,
+  parseYamlCut,
+  spreadOut,
+  type OtherObject,
+  type Parsed
+} from '$core/dumps';
 import type { ApiObject } from '$core/model';
 
 /** The most that is read: bytes as they arrive, and unfolded. */
@@ -280,6 +290,12 @@ export class DumpReading {
       const tail = decoder?.decode() ?? '';
       for (const cut of tail ? cutter.push(tail) : []) this.take(parseYamlCut(cut, name));
     } catch (error) {
+      if (error instanceof DocumentTooLarge)
+        throw new Unreadable(
+          'too-large',
+          `${name ?? 'What was sent'}: ${error.message}.`,
+          'Send it as JSON, as a list, or as several documents.'
+        );
       if (error instanceof TypeError)
         throw new Unreadable(
           'not-text',

@@ -16,6 +16,7 @@ import { setsOf, type KeptProofs, type Scene } from './scene';
 import { assetsView, supplyView } from './supply';
 import { tapeView } from './tape';
 
+const ofProvider = new Set<Kind>(['Ground', 'Registry', 'Backend', 'Identity', 'Disk', 'Asset']);
 const ofPlace = new Set<Kind>(['Ground', 'Registry', 'Backend', 'Identity', 'Node', 'Disk', 'Asset']);
 
 /** What people sent and what still stands, in the order of sending. */
@@ -38,6 +39,12 @@ export const queries = {
     (kind ? [kind] : kindEntries.map((entry) => entry.kind)).flatMap((one) =>
       (scene.facts.list(one, namespace) as ApiObject[]).filter((object) => name === undefined || object.metadata.name === name)
     ),
+  /** The cluster's objects as somebody with access to it would export them: nothing of the provider. */
+  dump: ({ facts }: Scene, _: object) => ({
+    apiVersion: 'v1',
+    kind: 'List',
+    items: kindEntries.filter((entry) => !ofProvider.has(entry.kind)).flatMap((entry) => facts.list(entry.kind) as ApiObject[])
+  }),
   rootLine(scene: Scene, ref: Ref) {
     const line = rootLine(scene.facts, ref);
     return line && { ...line, sentence: lineSentence(line) };
