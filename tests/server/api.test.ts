@@ -235,7 +235,10 @@ describe('the description and the live events', () => {
   test('drafts are kept, changed and thrown away', async () => {
     const made = await call('POST', '/clusters/south-quay/drafts', { name: 'first', text: 'a: b' });
     const id = (made.body as unknown as { id: number }).id;
-    expect((await call('PUT', `/drafts/${id}`, { text: 'a: c' })).body).toMatchObject({ name: 'first', text: 'a: c' });
+    expect((await call('PUT', `/drafts/${id}`, { text: 'a: c' })).body).toMatchObject({
+      name: 'first',
+      files: [{ name: 'draft.yaml', text: 'a: c' }]
+    });
     expect((await call('DELETE', `/drafts/${id}`)).status).toBe(200);
     expect((await call('PUT', `/drafts/${id}`, { text: 'x' })).status).toBe(404);
   });

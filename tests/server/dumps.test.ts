@@ -18,13 +18,19 @@ async function call<T = Record<string, unknown>>(method: string, path: string, b
   const response = await dispatch(new Request(`http://127.0.0.1/api/v1${path}`, { method, ...content }), path.split('?')[0]!);
   return { status: response.status, body: (await response.json()) as T };
 }
-const read = (name: string, body: Body, more = '') => call<{ objects: number; detail: string; type: string; remedy: string; others: number; problems: number }>('POST', `/clusters?name=${name}${more}`, body);
-const dumpOf = async (id: string) => (await call<{ items: Record<string, never>[] }>('GET', `/rehearsals/${id}/dump`)).body;
+const read = (name: string, body: Body, more = '') =>
+  call<{ objects: number; detail: string; type: string; remedy: string; others: number; problems: number }>(
+    'POST',
+    `/clusters?name=${name}${more}`,
+    body
+  );
+const dumpOf = async (id: string) => (await call<{ items: { kind: string }[] }>('GET', `/rehearsals/${id}/dump`)).body;
 interface Line {
   firstBreak: string | null;
   joints: Joint[];
 }
-const line = async (id: string, kind = 'Pod', name = 'bookings-0') => (await call<Line>('GET', `/rehearsals/${id}/root-line?kind=${kind}&namespace=tickets&name=${name}`)).body;
+const line = async (id: string, kind = 'Pod', name = 'bookings-0') =>
+  (await call<Line>('GET', `/rehearsals/${id}/root-line?kind=${kind}&namespace=tickets&name=${name}`)).body;
 
 async function packed(files: Record<string, string>): Promise<Buffer<ArrayBuffer>> {
   const pack = tar.pack();
@@ -39,7 +45,7 @@ const bytes = (text: string): Uint8Array<ArrayBuffer> => new TextEncoder().encod
 describe('the stuck cluster, read back from its own dump', () => {
   test('first break driver, rights and backend unseen with where to look; rehearsed from there, sending the driver mends it', async () => {
     const dump = await dumpOf('south-quay');
-    expect(dump.items.every((one) => !['Ground', 'Backend', 'Identity', 'Registry', 'Asset'].includes(one.kind as string))).toBe(true);
+    expect(dump.items.every((one) => !['Ground', 'Backend', 'Identity', 'Registry', 'Asset'].includes(one.kind))).toBe(true);
     const { status, body } = await read('prod-south', dump);
     expect([status, body.problems]).toEqual([201, 0]);
     expect(body.objects).toBe(dump.items.length);
@@ -47,15 +53,24 @@ describe('the stuck cluster, read back from its own dump', () => {
     const stuck = await line('prod-south');
     expect(stuck.firstBreak).toBe('driver');
     for (const joint of ['rights', 'backend'] as const)
-      expect(stuck.joints.find((one) => one.joint === joint)).toMatchObject({ state: 'unseen', says: expect.stringMatching(/look at/) as string });
+      expect(stuck.joints.find((one) => one.joint === joint)).toMatchObject({
+        state: 'unseen',
+        says: expect.stringMatching(/look at/) as string
+      });
     expect(stuck.joints.find((one) => one.joint === 'driver')!.evidence.length).toBeGreaterThan(0);
 
     const estate = await call<{ items: { id: string; sentence: string; kind: string }[] }>('GET', '/clusters');
-    expect(estate.body.items.find((one) => one.id === 'prod-south')).toMatchObject({ kind: 'dump', sentence: expect.stringMatching(/driver/) as string });
-    for (const sheet of ['ground', 'supply', 'members']) expect((await call('GET', `/rehearsals/prod-south/sheets/${sheet}`)).status).toBe(200);
+    expect(estate.body.items.find((one) => one.id === 'prod-south')).toMatchObject({
+      kind: 'dump',
+      sentence: expect.stringMatching(/driver/) as string
+    });
+    for (const sheet of ['ground', 'supply', 'members'])
+      expect((await call('GET', `/rehearsals/prod-south/sheets/${sheet}`)).status).toBe(200);
 
     const assumed = await call<{ items: { id: string; value: string }[] }>('GET', '/clusters/prod-south/assumptions');
-    expect(assumed.body.items.map((one) => one.id)).toEqual(expect.arrayContaining(['room:block.standin.example', 'rights:block.standin.example', 'registry:shelf.standin.example']));
+    expect(assumed.body.items.map((one) => one.id)).toEqual(
+      expect.arrayContaining(['room:block.standin.example', 'rights:block.standin.example', 'registry:shelf.standin.example'])
+    );
     expect((await call('POST', '/clusters/prod-south/rehearsals', { name: 'try-south' })).status).toBe(201);
     await call('POST', '/rehearsals/try-south/clock', { until: 'settled' });
     expect((await line('try-south')).firstBreak).toBe('driver');
@@ -66,7 +81,14 @@ describe('the stuck cluster, read back from its own dump', () => {
   });
 
   test('an assumption that is set counts: without the right to create, the break is there', async () => {
-    expect((await call('POST', '/clusters/prod-south/rehearsals', { name: 'try-rights', answers: { 'rights:block.standin.example': 'attach, detach' } })).status).toBe(201);
+    expect(
+      (
+        await call('POST', '/clusters/prod-south/rehearsals', {
+          name: 'try-rights',
+          answers: { 'rights:block.standin.example': 'attach, detach' }
+        })
+      ).status
+    ).toBe(201);
     const { body: install } = await call<{ yaml: string }>('GET', '/drivers/block.standin.example/install');
     await call('POST', '/rehearsals/try-rights/send', install.yaml);
     await call('POST', '/rehearsals/try-rights/clock', { until: 'settled' });
@@ -80,7 +102,10 @@ describe('the stuck cluster, read back from its own dump', () => {
       ['forks', { name: 'a' }],
       ['undo', {}]
     ] as const)
-      expect(await call('POST', `/rehearsals/prod-south/${path}`, body)).toMatchObject({ status: 409, body: { type: 'urn:root-barn:problem:read-only', remedy: expect.stringMatching(/Rehearse/) as string } });
+      expect(await call('POST', `/rehearsals/prod-south/${path}`, body)).toMatchObject({
+        status: 409,
+        body: { type: 'urn:root-barn:problem:read-only', remedy: expect.stringMatching(/Rehearse/) as string }
+      });
   });
 });
 
@@ -88,7 +113,13 @@ describe('a running cluster goes on from its present state', () => {
   test('nobody restarts, claims stay bound, and growing and losing a member work', async () => {
     await read('prod-north', await dumpOf('north-quay'));
     expect((await call('POST', '/clusters/prod-north/rehearsals', { name: 'try-north' })).status).toBe(201);
-    const pods = async () => (await call<{ items: { metadata: { name: string; uid: string } }[] }>('GET', '/rehearsals/try-north/objects?kind=Pod&namespace=events')).body.items.map((one) => `${one.metadata.name} ${one.metadata.uid}`);
+    const pods = async () =>
+      (
+        await call<{ items: { metadata: { name: string; uid: string } }[] }>(
+          'GET',
+          '/rehearsals/try-north/objects?kind=Pod&namespace=events'
+        )
+      ).body.items.map((one) => `${one.metadata.name} ${one.metadata.uid}`);
     const before = await pods();
     expect(before.length).toBeGreaterThan(3);
     await call('POST', '/rehearsals/try-north/clock', { until: 'settled' });
@@ -98,7 +129,12 @@ describe('a running cluster goes on from its present state', () => {
     expect(grown.status).toBe(200);
     await call('POST', '/rehearsals/try-north/remove', { kind: 'Pod', namespace: 'events', name: 'boarding-2' });
     await call('POST', '/rehearsals/try-north/clock', { until: 'settled' });
-    const claim = (await call<{ items: { status: { capacity: { storage: string } } }[] }>('GET', '/rehearsals/try-north/objects?kind=PersistentVolumeClaim&namespace=events&name=data-boarding-0')).body.items[0]!;
+    const claim = (
+      await call<{ items: { status: { capacity: { storage: string } } }[] }>(
+        'GET',
+        '/rehearsals/try-north/objects?kind=PersistentVolumeClaim&namespace=events&name=data-boarding-0'
+      )
+    ).body.items[0]!;
     expect(claim.status.capacity.storage).toBe('120Gi');
     const line2 = (await call<Line>('GET', '/rehearsals/try-north/root-line?kind=StatefulSet&namespace=events&name=boarding')).body;
     expect(line2.firstBreak).toBeNull();
@@ -183,9 +219,16 @@ describe('any cluster', () => {
   test('unknown kinds are kept and linked, events of either group are evidence, the values of secrets are dropped at the door', async () => {
     const { body } = await read('other', foreign);
     expect(body).toMatchObject({ others: 1, problems: 0 });
-    const { body: dumps } = await call<{ items: { summary: { others: { kind: string; owners: { name: string }[] }[]; kinds: Record<string, number>; secretsKept: boolean } }[] }>('GET', '/clusters/other/dumps');
-    expect(dumps.items[0]!.summary.others[0]).toMatchObject({ kind: 'Widget', owners: [{ kind: 'Deployment', name: 'web' }], conditions: [{ reason: 'Stuck' }] });
-    const objects = async (name: string, kind: string) => (await call<{ items: Record<string, unknown>[] }>('GET', `/rehearsals/${name}/objects?kind=${kind}`)).body.items;
+    const { body: dumps } = await call<{
+      items: { summary: { others: { kind: string; owners: { name: string }[] }[]; kinds: Record<string, number>; secretsKept: boolean } }[];
+    }>('GET', '/clusters/other/dumps');
+    expect(dumps.items[0]!.summary.others[0]).toMatchObject({
+      kind: 'Widget',
+      owners: [{ kind: 'Deployment', name: 'web' }],
+      conditions: [{ reason: 'Stuck' }]
+    });
+    const objects = async (name: string, kind: string) =>
+      (await call<{ items: Record<string, unknown>[] }>('GET', `/rehearsals/${name}/objects?kind=${kind}`)).body.items;
     expect(JSON.stringify(await objects('other', 'Secret'))).not.toContain('c2VjcmV0');
     expect((await objects('other', 'Secret'))[0]).toMatchObject({ data: { 'tls.key': '', 'tls.crt': '' } });
     expect((await objects('other', 'Event'))[0]).toMatchObject({ involvedObject: { name: 'web-77-abc' }, message: 'Pulled the image' });
@@ -195,30 +238,56 @@ describe('any cluster', () => {
 
   test('an unknown driver is stood in for: the claim binds, its pod is placed and attached; the running pod runs on', async () => {
     expect((await call('POST', '/clusters/other/rehearsals', { name: 'try-other' })).status).toBe(201);
-    const pod = 'apiVersion: v1\nkind: Pod\nmetadata: {name: user, namespace: shop}\nspec: {containers: [{name: a, image: "registry.example.test/a:1", volumeMounts: [{name: d, mountPath: /d}]}], volumes: [{name: d, persistentVolumeClaim: {claimName: ledger}}]}\n';
+    const pod =
+      'apiVersion: v1\nkind: Pod\nmetadata: {name: user, namespace: shop}\nspec: {containers: [{name: a, image: "registry.example.test/a:1", volumeMounts: [{name: d, mountPath: /d}]}], volumes: [{name: d, persistentVolumeClaim: {claimName: ledger}}]}\n';
     expect((await call('POST', '/rehearsals/try-other/send', pod)).status).toBe(200);
     await call('POST', '/rehearsals/try-other/clock', { until: 'settled' });
-    const objects = async (kind: string) => (await call<{ items: { metadata: { name: string; uid: string; ownerReferences?: { kind: string }[] }; status?: { phase?: string } }[] }>('GET', `/rehearsals/try-other/objects?kind=${kind}&namespace=shop`)).body.items;
+    const objects = async (kind: string) =>
+      (
+        await call<{
+          items: { metadata: { name: string; uid: string; ownerReferences?: { kind: string }[] }; status?: { phase?: string } }[];
+        }>('GET', `/rehearsals/try-other/objects?kind=${kind}&namespace=shop`)
+      ).body.items;
     expect((await objects('PersistentVolumeClaim'))[0]!.status!.phase).toBe('Bound');
     const pods = await objects('Pod');
-    expect(pods.map((one) => [one.metadata.name, one.status!.phase])).toEqual(expect.arrayContaining([['web-77-abc', 'Running'], ['user', 'Running']]));
+    expect(pods.map((one) => [one.metadata.name, one.status!.phase])).toEqual(
+      expect.arrayContaining([
+        ['web-77-abc', 'Running'],
+        ['user', 'Running']
+      ])
+    );
     expect(pods).toHaveLength(2);
     expect(pods.find((one) => one.metadata.uid === 'p1')!.metadata.ownerReferences![0]!.kind).toBe('Deployment');
   });
 
   test('a second dump is compared with the first: what came, went, changed, and what has been waiting since when', async () => {
     const later = foreign
-      .replace('name: ledger, namespace: shop, creationTimestamp: "2026-05-02T09:00:00Z"', 'name: ledger, namespace: shop, creationTimestamp: "2026-05-02T09:00:00Z", labels: {a: b}')
+      .replace(
+        'name: ledger, namespace: shop, creationTimestamp: "2026-05-02T09:00:00Z"',
+        'name: ledger, namespace: shop, creationTimestamp: "2026-05-02T09:00:00Z", labels: {a: b}'
+      )
       .replace('phase: Running', 'phase: Pending')
       .replace('status: "True", lastTransitionTime: "2026-05-01T11:00:30Z"', 'status: "False", lastTransitionTime: "2026-05-03T08:00:00Z"')
       .replace('kind: Widget', 'kind: Wodget')
       .replace('name: web-tls', 'name: web-tls-2')
-      .replace('{replicas: 1, selector: {matchLabels: {app: web}}, template', '{replicas: 2, selector: {matchLabels: {app: web}}, template');
+      .replace(
+        '{replicas: 1, selector: {matchLabels: {app: web}}, template',
+        '{replicas: 2, selector: {matchLabels: {app: web}}, template'
+      );
     await read('other', later);
-    const { body } = await call<{ came: { ref: { name: string } }[]; went: { ref: { name: string } }[]; changed: { ref: { kind: string; name: string }; before?: string; after?: string; fields?: { field: string }[] }[]; waiting: { ref: { kind: string; name: string }; sinceMs: number; also: boolean }[] }>('GET', '/clusters/other/comparison');
+    const { body } = await call<{
+      came: { ref: { name: string } }[];
+      went: { ref: { name: string } }[];
+      changed: { ref: { kind: string; name: string }; before?: string; after?: string; fields?: { field: string }[] }[];
+      waiting: { ref: { kind: string; name: string }; sinceMs: number; also: boolean }[];
+    }>('GET', '/clusters/other/comparison');
     expect([body.came.map((one) => one.ref.name), body.went.map((one) => one.ref.name)]).toEqual([['web-tls-2'], ['web-tls']]);
     expect(body.changed.find((one) => one.ref.kind === 'Pod')).toMatchObject({ before: 'ready', after: 'Pending' });
-    expect(body.changed.find((one) => one.ref.kind === 'Deployment')).toMatchObject({ fields: [{ field: 'spec.replicas', before: 1, after: 2 }], before: '1 of 1 ready', after: '1 of 2 ready' });
+    expect(body.changed.find((one) => one.ref.kind === 'Deployment')).toMatchObject({
+      fields: [{ field: 'spec.replicas', before: 1, after: 2 }],
+      before: '1 of 1 ready',
+      after: '1 of 2 ready'
+    });
     const claim = body.waiting.find((one) => one.ref.kind === 'PersistentVolumeClaim')!;
     expect(claim.also).toBe(true);
     const { epochMs } = await import('$core/shared');
@@ -231,12 +300,25 @@ const small = 'apiVersion: v1\nkind: ConfigMap\nmetadata:\n  name: NAME\n  names
 const many = (count: number) => Array.from({ length: count }, (_, i) => small.replace('NAME', `c-${i}`)).join('');
 
 describe('every way in which a dump may come', () => {
-  const list = { apiVersion: 'v1', kind: 'List', items: Array.from({ length: 7 }, (_, i) => ({ apiVersion: 'v1', kind: 'ConfigMap', metadata: { name: `c-${i}` }, data: { a: `line\nother - dash\n- item` } })) };
+  const list = {
+    apiVersion: 'v1',
+    kind: 'List',
+    items: Array.from({ length: 7 }, (_, i) => ({
+      apiVersion: 'v1',
+      kind: 'ConfigMap',
+      metadata: { name: `c-${i}` },
+      data: { a: `line\nother - dash\n- item` }
+    }))
+  };
   test.each<[string, () => Promise<Body> | Body, number]>([
     ['YAML documents', () => many(7), 7],
     ['a list in YAML, cut at its items', () => stringify(list), 7],
     ['a list in YAML with indented items', () => stringify(list, { indentSeq: true }), 7],
-    ['a typed list', () => ({ apiVersion: 'v1', kind: 'ConfigMapList', items: list.items.map(({ apiVersion: _, kind: __, ...one }) => one) }), 7],
+    [
+      'a typed list',
+      () => ({ apiVersion: 'v1', kind: 'ConfigMapList', items: list.items.map(({ apiVersion: _, kind: __, ...one }) => one) }),
+      7
+    ],
     ['an array', () => list.items, 7],
     ['JSON values one after another', () => list.items.map((one) => JSON.stringify(one)).join('\n'), 7],
     ['CRLF', () => many(7).replace(/\n/g, '\r\n'), 7],
@@ -244,16 +326,33 @@ describe('every way in which a dump may come', () => {
     ['UTF-16 with a mark', () => new Uint8Array(Buffer.from(`\uFEFF${many(7)}`, 'utf16le')), 7],
     ['UTF-16 without one', () => new Uint8Array(Buffer.from(many(7), 'utf16le')), 7],
     ['gzip', () => new Uint8Array(gzipSync(many(7))), 7],
-    ['tar', async () => new Uint8Array(await packed({ 'a/one.yaml': many(3), 'two.json': JSON.stringify(list), 'notes.txt': 'left out' })), 7],
+    [
+      'tar',
+      async () => new Uint8Array(await packed({ 'a/one.yaml': many(3), 'two.json': JSON.stringify(list), 'notes.txt': 'left out' })),
+      7
+    ],
     ['tar.gz', async () => new Uint8Array(gzipSync(await packed({ 'one.yaml': many(7) }))), 7],
     ['zip', () => new Uint8Array(zipSync({ 'one.yaml': strToU8(many(4)), 'dir/two.yaml': strToU8(many(7)), 'readme.md': strToU8('x') })), 7]
   ])('%s', async (way, body, count) => {
-    const { status, body: got } = await read(`way-${way.replace(/[^a-z]+/gi, '-').toLowerCase().slice(0, 40).replace(/-$/, '')}`, await body());
+    const { status, body: got } = await read(
+      `way-${way
+        .replace(/[^a-z]+/gi, '-')
+        .toLowerCase()
+        .slice(0, 40)
+        .replace(/-$/, '')}`,
+      await body()
+    );
     expect([status, got.objects, got.detail]).toEqual([201, count, undefined]);
   });
 
   test.each<[string, () => Promise<Body> | Body, number, RegExp]>([
-    ['an alias bomb alone', () => 'a: &a [x,x,x,x,x,x,x,x,x,x]\nb: &b [*a,*a,*a,*a,*a,*a,*a,*a,*a,*a]\nc: &c [*b,*b,*b,*b,*b,*b,*b,*b,*b,*b]\nd: [*c,*c,*c,*c,*c,*c,*c,*c,*c,*c]\n', 400, /unfolded/],
+    [
+      'an alias bomb alone',
+      () =>
+        'a: &a [x,x,x,x,x,x,x,x,x,x]\nb: &b [*a,*a,*a,*a,*a,*a,*a,*a,*a,*a]\nc: &c [*b,*b,*b,*b,*b,*b,*b,*b,*b,*b]\nd: [*c,*c,*c,*c,*c,*c,*c,*c,*c,*c]\n',
+      400,
+      /unfolded/
+    ],
     ['nesting a thousand deep', () => '{a: '.repeat(1_000) + '1' + '}'.repeat(1_000), 400, /too deep/],
     ['nesting a hundred thousand deep, as JSON', () => '['.repeat(100_000), 400, /deep|no valid JSON/],
     ['a truncated archive', () => new Uint8Array(gzipSync(many(5_000)).subarray(0, 2_000)), 400, /cut off/],
@@ -282,8 +381,13 @@ describe('every way in which a dump may come', () => {
 
   test("a stand-in's name is not taken, a body of another encoding in manifests is told", async () => {
     expect(await read('harbour', many(1))).toMatchObject({ status: 409 });
-    expect(await call('POST', '/check', new Uint8Array([0xc3, 0x28, 0xff, 0x00]))).toMatchObject({ status: 400, body: { type: 'urn:root-barn:problem:not-text' } });
-    expect(await call('POST', '/check', new Uint8Array(Buffer.from('\uFEFFapiVersion: v1\nkind: Namespace\nmetadata: {name: a}\n', 'utf16le')))).toMatchObject({ status: 200, body: { findings: [] } });
+    expect(await call('POST', '/check', new Uint8Array([0xc3, 0x28, 0xff, 0x00]))).toMatchObject({
+      status: 400,
+      body: { type: 'urn:root-barn:problem:not-text' }
+    });
+    expect(
+      await call('POST', '/check', new Uint8Array(Buffer.from('\uFEFFapiVersion: v1\nkind: Namespace\nmetadata: {name: a}\n', 'utf16le')))
+    ).toMatchObject({ status: 200, body: { findings: [] } });
   });
 
   test('a body that goes on and on is stopped at the limit', async () => {
@@ -295,7 +399,10 @@ describe('every way in which a dump may come', () => {
         controller.enqueue(chunk);
       }
     });
-    const response = await dispatch(new Request('http://127.0.0.1/api/v1/clusters?name=endless', { method: 'POST', body: stream, duplex: 'half' } as RequestInit), '/clusters');
+    const response = await dispatch(
+      new Request('http://127.0.0.1/api/v1/clusters?name=endless', { method: 'POST', body: stream, duplex: 'half' } as RequestInit),
+      '/clusters'
+    );
     expect(response.status).toBe(413);
     expect(sent).toBeLessThan(300 * 2 ** 20);
   });

@@ -106,13 +106,17 @@ const acting: Endpoint[] = [
       replace: z
         .string()
         .optional()
-        .describe('sets, as namespace/name with commas between, that are taken away first with their members kept')
+        .describe('sets, as namespace/name with commas between, that are taken away first with their members kept'),
+      confirm: z.string().optional().describe("the cluster's name, where data would be lost")
     }),
     body: 'manifests',
     answer: acted,
     async run({ app, params, query, body, revision }) {
       const read = await app.rehearsals.read(body);
-      return read.ok ? app.rehearsals.send(params.id!, read.value, revision, setsIn(query.replace)) : read;
+      if (!read.ok) return read;
+      const replace = setsIn(query.replace);
+      const loss = await app.rehearsals.lossGuard(params.id!, read.value, replace, query.confirm);
+      return loss ? refused(loss) : app.rehearsals.send(params.id!, read.value, revision, replace);
     }
   }),
   endpoint({

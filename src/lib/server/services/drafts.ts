@@ -46,25 +46,12 @@ export class DraftService {
   ) {
     const draft = await this.store.find(id);
     if (!draft) return refused(gone(id));
-    const looked = await this.rehearsals.look(target, draft.files, { sheet: true, replace });
-    if (!looked.ok) return looked;
     const state = await this.rehearsals.state(target);
     if (!state.ok) return state;
-    const { cluster } = state.value;
-    const lost = looked.value.sheet?.lost ?? [];
-    if (lost.length && confirm !== cluster)
-      return refused({
-        code: 'name-needed',
-        status: 409,
-        title: 'Data would be lost',
-        detail:
-          confirm === undefined
-            ? `Sending this loses data: ${lost.map((one) => one.says).join('; ')}.`
-            : `"${confirm}" is not the name of the cluster that this goes to.`,
-        remedy: `Give the cluster's name, ${cluster}, to confirm it.`
-      });
-    const read = await this.rehearsals.readFiles(draft.files, cluster);
+    const read = await this.rehearsals.readFiles(draft.files, state.value.cluster);
     if (!read.ok) return read;
+    const loss = await this.rehearsals.lossGuard(target, read.value, replace, confirm);
+    if (loss) return refused<never>(loss);
     const sent = await this.rehearsals.send(target, read.value, revision, replace);
     if (sent.ok) await this.store.addSent(id, target, sent.value.nowMs, draft.files);
     return sent;

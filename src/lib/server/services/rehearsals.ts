@@ -279,6 +279,28 @@ export class RehearsalService {
     });
   }
 
+  /** Why something isn't sent yet: data would be lost, and the cluster's name doesn't stand beside it. */
+  async lossGuard(
+    id: string,
+    objects: readonly ApiObject[],
+    replace: readonly Ref[],
+    confirm: string | undefined
+  ): Promise<Refusal | undefined> {
+    const one = await this.open(id);
+    const sheet = one && (await this.ask(id, 'changeSheet', { objects, replace }));
+    if (!one || !sheet?.ok || !sheet.value.lost.length || confirm === one.cluster) return undefined;
+    return {
+      code: 'name-needed',
+      status: 409,
+      title: 'Data would be lost',
+      detail:
+        confirm === undefined
+          ? `Sending this loses data: ${sheet.value.lost.map((line) => line.says).join('; ')}.`
+          : `"${confirm}" is not the name of the cluster that this goes to.`,
+      remedy: `Give the cluster's name, ${one.cluster}, to confirm it.`
+    };
+  }
+
   send = (id: string, objects: readonly ApiObject[], revision?: number, replace: readonly Ref[] = []) =>
     this.act(id, { type: 'send', objects, ...(replace.length ? { replace } : {}) }, revision);
 

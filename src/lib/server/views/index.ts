@@ -58,7 +58,8 @@ export const queries = {
       items: objects.map(({ kind, metadata }) => ({ kind, namespace: metadata.namespace ?? '', name: metadata.name }))
     };
   },
-  changeSheet: (scene: Scene, { objects }: { objects: readonly ApiObject[] }) => changeSheet(scene.facts, objects),
+  changeSheet: (scene: Scene, { objects, replace }: { objects: readonly ApiObject[]; replace?: readonly Ref[] }) =>
+    changeSheet(scene.facts, objects, replace),
   removal: (scene: Scene, { ref, keepMembers }: { ref: Ref; keepMembers: boolean }) => removalSheet(scene.facts, ref, keepMembers),
   prove(scene: Scene, { namespace, set: name }: { namespace: string; set: string }) {
     const set = scene.facts.get('StatefulSet', namespace, name);

@@ -1,0 +1,182 @@
+import fc from 'fast-check';
+import { describe, expect, test } from 'vitest';
+import { parseAllDocuments, stringify } from 'yaml';
+import {
+  assumptionsOf,
+  compareDumps,
+  Cutter,
+  groundOfDump,
+  jsonTexts,
+  keepValue,
+  parseJsonText,
+  parseYamlCut,
+  sinceOf,
+  spreadOut,
+  stateOf
+} from '$core/dumps';
+import { epochMs } from '$core/shared';
+import { kindEntries, type ApiObject, type Kind } from '$core/model';
+import { rootLine } from '$core/rootline';
+import { replay, Store, World } from '$core/standin';
+import { asLeft, driver, must, objects, ref, south } from './help';
+
+const hidden = new Set<Kind>(['Ground', 'Backend', 'Identity', 'Registry', 'Asset', 'Disk']);
+const exported = (world: World): ApiObject[] =>
+  kindEntries.filter((one) => !hidden.has(one.kind)).flatMap((one) => world.store.list(one.kind) as ApiObject[]);
+function stillOf(given: readonly ApiObject[]): Store {
+  const store = new Store(false);
+  for (const one of given) store.place(undefined, one);
+  return store;
+}
+const values = (text: string, sizes: () => number): unknown[] => {
+  const cutter = new Cutter();
+  const cuts = [];
+  for (let at = 0; at < text.length;) {
+    const size = Math.max(1, sizes());
+    cuts.push(...cutter.push(text.slice(at, at + size)));
+    at += size;
+  }
+  cuts.push(...cutter.end());
+  return cuts.flatMap((cut) => [...parseYamlCut(cut).values]).filter((one) => one !== null && one !== undefined);
+};
+
+describe('cutting a text that arrives in chunks', () => {
+  const word = fc.constantFrom('a', '- b', '---', 'x: y', '', '# c', '  - d', 'items:', '"q"');
+  const object = fc.record({
+    apiVersion: fc.constant('v1'),
+    kind: fc.constant('ConfigMap'),
+    metadata: fc.record({ name: fc.stringMatching(/^[a-z]{1,6}$/) }),
+    data: fc.dictionary(
+      fc.stringMatching(/^[a-z]{1,4}$/),
+      fc.array(word, { maxLength: 4 }).map((words) => words.join('\n')),
+      { noNullPrototype: true }
+    )
+  });
+
+  test('wherever it is cut, documents and the items of lists are what they were', () => {
+    fc.assert(
+      fc.property(
+        fc.array(object, { minLength: 1, maxLength: 6 }),
+        fc.boolean(),
+        fc.boolean(),
+        fc.integer({ min: 1, max: 60 }),
+        (list, asList, indentSeq, size) => {
+          const text = asList
+            ? stringify({ apiVersion: 'v1', items: list, kind: 'List' }, { indentSeq, lineWidth: 0 })
+            : list.map((one) => stringify(one, { lineWidth: 0 })).join('---\n');
+          const got = values(text, () => size).filter((one) => (one as { metadata?: unknown }).metadata !== undefined);
+          expect(got).toEqual(list);
+        }
+      ),
+      { numRuns: 300 }
+    );
+  });
+
+  test('the same values as the careful reader gives, on every document that both take', () => {
+    const text = objects(
+      stringify({ apiVersion: 'v1', kind: 'ConfigMap', metadata: { name: 'a' }, data: { yes: 'no', n: '010', t: '2026-01-01', s: '~' } })
+    );
+    const written = stringify(text[0]);
+    expect(values(written, () => 7)).toEqual(parseAllDocuments(written).map((one) => one.toJS() as unknown));
+  });
+
+  test('JSON values one after another are told apart, whatever stands in their texts', () => {
+    fc.assert(
+      fc.property(
+        fc.array(fc.dictionary(fc.string(), fc.oneof(fc.string(), fc.constant({ a: ['}', '{', '"'] })), { noNullPrototype: true }), {
+          minLength: 1,
+          maxLength: 5
+        }),
+        (list) => {
+          const texts = list.map((one) => JSON.stringify(one));
+          expect(jsonTexts(texts.join('\n'))).toEqual(texts);
+          expect(parseJsonText(texts.join(' ')).values).toEqual(list);
+        }
+      )
+    );
+  });
+
+  test('a document that is broken tells its line, the others are read', () => {
+    const { values: got, problems } = parseYamlCut({ text: 'a: 1\n---\nb: [\n---\nc: 3\n', linesBefore: 10 });
+    expect(got).toEqual([{ a: 1 }, { c: 3 }]);
+    expect(problems[0]!.at.line).toBeGreaterThanOrEqual(12);
+  });
+});
+
+describe('what is kept', () => {
+  test('lists in lists and typed lists are spread; a wrong object is kept among the others with the reason', () => {
+    const spread = [
+      ...spreadOut({ kind: 'List', items: [{ kind: 'PodList', apiVersion: 'v1', items: [{ metadata: { name: 'a' } }] }, null] })
+    ];
+    expect(spread).toEqual([{ apiVersion: 'v1', kind: 'Pod', metadata: { name: 'a' } }]);
+    const kept = keepValue({ apiVersion: 'v1', kind: 'Service', metadata: { name: 'a', namespace: 'b' }, spec: { ports: 'many' } }, false);
+    expect(kept).toMatchObject({
+      other: { kind: 'Service', unread: expect.stringMatching(/spec\.ports/) as string },
+      problem: { code: 'wrong-type' }
+    });
+    expect(keepValue('text', false)).toMatchObject({ problem: { code: 'not-an-object' } });
+  });
+});
+
+describe('a cluster that goes on from its dump', () => {
+  const takenMs = epochMs + 3_600_000;
+  const goOn = (world: World, answers: Record<string, string> = {}): World => {
+    const still = stillOf(exported(world));
+    still.nowMs = world.nowMs;
+    return replay({ seed: 5, ground: groundOfDump(still, takenMs, answers), adopted: true }, [], 0);
+  };
+
+  test('everything that ran runs on: same pods, same volumes, nothing made anew, in every cluster of the demo', () => {
+    for (const name of ['north-quay', 'pilot-house', 'harbour']) {
+      const before = asLeft(name);
+      const after = goOn(before);
+      after.runSettled();
+      const uids = (world: World, kind: Kind) =>
+        (world.store.list(kind) as ApiObject[]).map((one) => `${one.metadata.name} ${one.metadata.uid}`).sort();
+      for (const kind of ['Pod', 'PersistentVolume', 'PersistentVolumeClaim', 'VolumeAttachment', 'StatefulSet'] as const)
+        expect(uids(after, kind), `${name} ${kind}`).toEqual(uids(before, kind));
+      const held = after.store.list('Asset').filter((one) => one.status?.attachedTo.length).length;
+      expect(held).toBe(before.store.list('VolumeAttachment').filter((one) => one.status?.attached).length);
+    }
+  });
+
+  test('the stuck one is stuck at the same joint, and the driver mends it', () => {
+    const after = goOn(south());
+    after.runSettled();
+    expect(rootLine(after.store, ref('Pod', 'tickets', 'bookings-0'))!.firstBreak).toBe('driver');
+    must(after, { type: 'send', objects: driver() });
+    after.runSettled();
+    expect(rootLine(after.store, ref('StatefulSet', 'tickets', 'bookings'))!.firstBreak).toBeNull();
+  });
+
+  test('every assumption has a value that can be set, and a registry out of reach shows', () => {
+    const still = stillOf(exported(south()));
+    const all = assumptionsOf(still);
+    expect(new Set(all.map((one) => one.id)).size).toBe(all.length);
+    for (const one of all) expect([one.value.length > 0, one.says.includes('…'), one.why.length > 10]).toEqual([true, true, true]);
+    const after = goOn(south(), { 'registry:shelf.standin.example': 'no' });
+    must(after, { type: 'send', objects: driver() });
+    after.runSettled();
+    expect(rootLine(after.store, ref('Pod', 'tickets', 'bookings-0'))!.joints.find((one) => one.joint === 'driver')).toMatchObject({
+      state: 'broken'
+    });
+  });
+});
+
+describe('two dumps', () => {
+  test('the same dump twice has no differences; what came in one way went in the other', () => {
+    const [a, b] = [stillOf(exported(south())), stillOf(exported(asLeft('north-quay')))];
+    const same = compareDumps(a, a);
+    expect([same.came, same.went, same.changed]).toEqual([[], [], []]);
+    expect(same.waiting.map((one) => one.ref.name)).toEqual(expect.arrayContaining(['bookings-0', 'data-bookings-0', 'bookings']));
+    const names = (list: readonly { ref: { kind: string; name: string } }[]) => list.map((one) => `${one.ref.kind} ${one.ref.name}`).sort();
+    expect(names(compareDumps(a, b).came)).toEqual(names(compareDumps(b, a).went));
+  });
+
+  test('states and since when', () => {
+    const [pod] = objects(
+      'apiVersion: v1\nkind: Pod\nmetadata: {name: a, creationTimestamp: "2026-04-01T00:00:00Z"}\nspec: {containers: [{name: c, image: "x:1"}]}\nstatus: {phase: Pending, containerStatuses: [{name: c, image: x, imageID: "", ready: false, restartCount: 0, state: {waiting: {reason: ImagePullBackOff}}}], conditions: [{type: Ready, status: "False", lastTransitionTime: "2026-04-02T00:00:00Z"}]}'
+    );
+    expect([stateOf(pod!), sinceOf(pod!)]).toEqual(['ImagePullBackOff', Date.parse('2026-04-02T00:00:00Z')]);
+  });
+});

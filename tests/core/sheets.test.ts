@@ -1,0 +1,209 @@
+import { describe, expect, test } from 'vitest';
+import { changeSheet, removalSheet, type ChangeSheet, type RemovalSheet } from '$core/change';
+import { persist } from '$core/drafts';
+import { asManifest } from '$core/manifest';
+import type { ApiObject, Deployment, StatefulSet } from '$core/model';
+import type { World } from '$core/standin';
+import { asLeft, must, objects, ref, send } from './help';
+
+/** north-quay as it stands, with a deployment that keeps two gibibytes in an ephemeral directory, and a claim under a class that deletes. */
+function quay(): World {
+  const world = asLeft('north-quay');
+  send(
+    world,
+    `apiVersion: apps/v1
+kind: Deployment
+metadata: {name: desk, namespace: events}
+spec:
+  replicas: 2
+  selector: {matchLabels: {app: desk}}
+  template:
+    metadata: {labels: {app: desk}, annotations: {standin.example/holds: 1Gi}}
+    spec:
+      containers: [{name: desk, image: "shelf.standin.example/engines/image-shelf:2.0", volumeMounts: [{name: scratch, mountPath: /data}]}]
+      volumes: [{name: scratch, emptyDir: {}}]
+---
+apiVersion: storage.k8s.io/v1
+kind: StorageClass
+metadata: {name: passing-block}
+provisioner: block.standin.example
+reclaimPolicy: Delete
+volumeBindingMode: Immediate
+---
+apiVersion: v1
+kind: PersistentVolumeClaim
+metadata: {name: passing, namespace: events}
+spec: {accessModes: [ReadWriteOnce], storageClassName: passing-block, resources: {requests: {storage: 3Gi}}}
+`
+  );
+  world.runSettled();
+  return world;
+}
+const world = quay();
+const get = <T extends ApiObject>(kind: T['kind'], name: string, namespace = 'events') =>
+  world.store.get(kind, namespace, name) as unknown as T;
+const boarding = () => structuredClone(get<StatefulSet>('StatefulSet', 'boarding'));
+const withSpec = (change: (spec: StatefulSet['spec']) => void): ApiObject[] => {
+  const set = boarding();
+  change(set.spec);
+  return [asManifest(set)];
+};
+const claim = (storage: string): ApiObject[] => {
+  const one = structuredClone(get<ApiObject & { kind: 'PersistentVolumeClaim' }>('PersistentVolumeClaim', 'data-boarding-1'));
+  one.spec.resources.requests.storage = storage;
+  return [asManifest(one)];
+};
+const counts = (sheet: ChangeSheet) =>
+  Object.fromEntries(
+    (['new', 'altered', 'refused', 'restarted', 'lost', 'later', 'opened', 'untouched'] as const).flatMap((head) =>
+      sheet[head].length ? [[head, sheet[head].length]] : []
+    )
+  );
+const says = (sheet: ChangeSheet, head: 'altered' | 'refused' | 'restarted' | 'lost' | 'later' | 'opened') =>
+  sheet[head].map((one) => one.says).join('\n');
+
+describe('change sheets, head by head', () => {
+  test.each<[string, () => ApiObject[], object, Partial<Record<Parameters<typeof says>[1], RegExp>>]>([
+    ['as it is', () => withSpec(() => {}), { untouched: 1 }, {}],
+    ['replicas up', () => withSpec((spec) => (spec.replicas = 4)), { altered: 1 }, { altered: /spec\.replicas 3 → 4/ }],
+    ['replicas down', () => withSpec((spec) => (spec.replicas = 2)), { altered: 1 }, {}],
+    [
+      'template image',
+      () => withSpec((spec) => (spec.template.spec.containers[0]!.image = 'shelf.standin.example/engines/log-broker:3.2')),
+      { altered: 1, restarted: 1 },
+      { restarted: /^boarding-2, boarding-1, boarding-0; one after the other/ }
+    ],
+    [
+      'template image, held back by a partition',
+      () =>
+        withSpec((spec) => {
+          spec.template.spec.containers[0]!.image = 'shelf.standin.example/engines/log-broker:3.2';
+          spec.updateStrategy = { type: 'RollingUpdate', rollingUpdate: { partition: 2 } };
+        }),
+      { altered: 1, restarted: 1 },
+      { restarted: /^boarding-2; .*below ordinal 2 keep/ }
+    ],
+    [
+      'claim template',
+      () => withSpec((spec) => (spec.volumeClaimTemplates![0]!.spec.resources.requests.storage = '200Gi')),
+      { refused: 1 },
+      { refused: /volumeClaimTemplates\[0\]\.spec\.resources\.requests\.storage can't change/ }
+    ],
+    ['service name', () => withSpec((spec) => (spec.serviceName = 'other')), { refused: 1 }, { refused: /serviceName can't change/ }],
+    [
+      'retention policy',
+      () => withSpec((spec) => (spec.persistentVolumeClaimRetentionPolicy = { whenScaled: 'Delete', whenDeleted: 'Retain' })),
+      { altered: 1, later: 1 },
+      { later: /from now on, scaling down takes the claims/ }
+    ],
+    ['claim smaller', () => claim('90Gi'), { refused: 1 }, { refused: /can't change from "100Gi" to "90Gi"/ }],
+    ['claim bigger', () => claim('150Gi'), { altered: 1 }, { altered: /100Gi → 150Gi/ }],
+    [
+      'class parameter',
+      () => [
+        asManifest({
+          ...get<ApiObject & { kind: 'StorageClass' }>('StorageClass', 'steady-block', ''),
+          parameters: { ...get<ApiObject & { kind: 'StorageClass' }>('StorageClass', 'steady-block', '').parameters, encrypted: 'true' }
+        })
+      ],
+      { refused: 1 },
+      { refused: /parameters/ }
+    ],
+    [
+      'ephemeral to claim',
+      () => [
+        ...persist(world.store, {
+          kind: 'Deployment',
+          namespace: 'events',
+          name: 'desk',
+          volume: 'scratch',
+          className: 'steady-block',
+          size: '10Gi',
+          mode: 'ReadWriteOnce',
+          strategy: 'Recreate'
+        })!.objects
+      ],
+      { new: 1, altered: 1, restarted: 1, lost: 1 },
+      { lost: /ephemeral directory scratch of desk-.*2Gi in all/, restarted: /all at once: the old ones end before/ }
+    ],
+    [
+      'an address opened',
+      () =>
+        objects(
+          'apiVersion: v1\nkind: Service\nmetadata: {name: gate, namespace: events}\nspec: {type: LoadBalancer, selector: {app: boarding}, ports: [{name: data, port: 2910}]}'
+        ),
+      { new: 1, opened: 1 },
+      { opened: /data 2910 from everywhere/ }
+    ],
+    [
+      'a new set with a service',
+      () => objects('apiVersion: v1\nkind: ConfigMap\nmetadata: {name: x, namespace: nowhere}'),
+      { refused: 1 },
+      { refused: /namespace "nowhere"/ }
+    ]
+  ])('%s', (_, make, expected, words) => {
+    const sheet = changeSheet(world.store, make());
+    expect(counts(sheet)).toEqual(expected);
+    for (const [head, pattern] of Object.entries(words)) expect(says(sheet, head as never)).toMatch(pattern);
+  });
+
+  test('a rolling update on a one-node claim says on the sheet that it will wait for itself', () => {
+    const made = persist(world.store, {
+      kind: 'Deployment',
+      namespace: 'events',
+      name: 'desk',
+      volume: 'scratch',
+      size: '10Gi',
+      mode: 'ReadWriteOnce',
+      strategy: 'RollingUpdate'
+    })!;
+    const fork = quay();
+    must(fork, { type: 'send', objects: made.objects });
+    const desk = structuredClone(fork.store.get('Deployment', 'events', 'desk')!) as Deployment;
+    desk.spec.template.spec.containers[0]!.image = 'shelf.standin.example/engines/image-shelf:2.1';
+    expect(says(changeSheet(fork.store, [asManifest(desk)]), 'restarted')).toMatch(
+      /waits for ever for desk-scratch, which the old one holds: Recreate is needed/
+    );
+  });
+});
+
+describe('removal sheets, head by head', () => {
+  const heads = ({ goes, lost, stays }: RemovalSheet) => ({ goes: goes.length, lost: lost.length, stays: stays.length });
+  test('a set: its members end, its claims stay', () => {
+    expect(heads(removalSheet(world.store, ref('StatefulSet', 'events', 'boarding')))).toEqual({ goes: 3, lost: 0, stays: 3 });
+    expect(heads(removalSheet(world.store, ref('StatefulSet', 'events', 'boarding'), true))).toEqual({ goes: 0, lost: 0, stays: 6 });
+  });
+  test('a set under a policy that takes claims along, with a class that retains: the claims go, the volumes stay', () => {
+    const fork = quay();
+    send(fork, 'apiVersion: v1\nkind: Namespace\nmetadata: {name: x}');
+    const set = boarding();
+    set.spec.persistentVolumeClaimRetentionPolicy = { whenDeleted: 'Delete', whenScaled: 'Retain' };
+    must(fork, { type: 'send', objects: [asManifest(set)] });
+    expect(removalSheet(fork.store, ref('StatefulSet', 'events', 'boarding')).goes).toHaveLength(6);
+  });
+  test('a namespace: all that is in it goes, claims under Delete with their data, kept volumes stay; and so it comes', () => {
+    const fork = quay();
+    for (const name of ['data-boarding-0', 'data-boarding-1']) {
+      const volume = fork.store.get('PersistentVolume', '', fork.store.get('PersistentVolumeClaim', 'events', name)!.spec.volumeName!)!;
+      must(fork, { type: 'send', objects: [asManifest({ ...volume, spec: { ...volume.spec, persistentVolumeReclaimPolicy: 'Retain' } })] });
+    }
+    const claims = fork.store.list('PersistentVolumeClaim', 'events').filter((one) => one.spec.volumeName);
+    const sheet = removalSheet(fork.store, ref('Namespace', '', 'events'));
+    expect(sheet.lost[0]!.says).toMatch(/ephemeral directory scratch of desk-.*2Gi in all/);
+    expect(sheet.lost).toHaveLength(1 + claims.length - 2);
+    expect(sheet.lost.map((one) => one.says)).toContainEqual(expect.stringMatching(/3Gi, policy Delete/));
+    expect(sheet.stays).toHaveLength(2);
+    const assets = fork.store.list('Asset').length;
+    must(fork, { type: 'remove', ref: ref('Namespace', '', 'events') });
+    fork.runSettled();
+    expect(fork.store.get('Namespace', '', 'events')).toBeUndefined();
+    for (const { ref: one } of sheet.goes) expect(fork.store.get(one.kind, one.namespace, one.name), one.name).toBeUndefined();
+    for (const { ref: one } of sheet.stays) expect(fork.store.get('PersistentVolume', '', one.name)?.status?.phase).toBe('Released');
+    expect(assets - fork.store.list('Asset').length).toBe(claims.length - 2);
+  });
+  test('a deployment and a pod say what lies in their ephemeral directories', () => {
+    expect(removalSheet(world.store, ref('Deployment', 'events', 'desk')).lost[0]!.says).toMatch(/2Gi in all/);
+    const pod = world.store.list('Pod', 'events').find((one) => one.metadata.name.startsWith('desk-'))!;
+    expect(removalSheet(world.store, ref('Pod', 'events', pod.metadata.name)).lost[0]!.says).toMatch(/directory scratch .*1Gi in all/);
+  });
+});
