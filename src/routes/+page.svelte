@@ -6,7 +6,7 @@
   import Header from '$ui/frame/Header.svelte';
   import Keys from '$ui/frame/Keys.svelte';
   import { isTyping } from '$ui/frame/keys';
-  import { lineHref, plural } from '$ui/format';
+  import { dateText, lineHref, plural } from '$ui/format';
   import { prefs } from '$ui/prefs.svelte';
   import { watchLive } from '$ui/live';
 
@@ -80,6 +80,9 @@
             >{one.name}</a
           >
           <p class="quiet">{plural(one.nodes, 'node')}, {plural(one.zones, 'zone')}</p>
+          {#if one.kind !== 'standin'}<p class="quiet small">
+              {one.kind === 'dump' ? `dump of ${dateText(one.clock.nowMs)}` : one.note}
+            </p>{/if}
           <p class="quiet">{one.claims.wanted ? `${one.claims.bound} of ${plural(one.claims.wanted, 'claim')} bound` : 'no claims'}</p>
         </div>
         <ul class="small">
@@ -97,6 +100,8 @@
             <div class="h-[13px] border border-ink" style:width="{(100 * one.totalBytes) / most}%">
               <div class="h-full bg-ink" style:width="{(100 * one.takenBytes) / one.totalBytes}%"></div>
             </div>
+          {:else if one.kind === 'dump'}
+            <p class="quiet small">handed out {gibOf(one.volumeBytes)} GiB; of how much, a dump can't show</p>
           {:else}
             <p class="quiet small">nothing to hand out yet</p>
           {/if}
@@ -117,7 +122,9 @@
     {/each}
   </ul>
   <p class="mt-5">
-    <a class="push" href="/layout">Lay out a cluster</a> <span class="quiet ml-2">a stand-in made from answers, kept as a document</span>
+    <a class="push" href="/layout">Lay out a cluster</a>
+    <span class="quiet mr-6 ml-2">a stand-in made from answers, kept as a document</span>
+    <a class="push" href="/read">Read a cluster's dump</a> <span class="quiet ml-2">a real cluster, as its exported objects show it</span>
   </p>
 </main>
 

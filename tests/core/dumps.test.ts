@@ -17,7 +17,8 @@ import {
 import { epochMs } from '$core/shared';
 import { kindEntries, type ApiObject, type Kind } from '$core/model';
 import { rootLine } from '$core/rootline';
-import { replay, Store, World } from '$core/standin';
+import type { World } from '$core/standin';
+import { replay, Store } from '$core/standin';
 import { asLeft, driver, must, objects, ref, south } from './help';
 
 const hidden = new Set<Kind>(['Ground', 'Backend', 'Identity', 'Registry', 'Asset', 'Disk']);

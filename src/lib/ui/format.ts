@@ -1,5 +1,16 @@
+/** The calendar's moment of T+0, as the server writes times into objects. */
+const epochMs = Date.UTC(2026, 2, 2, 6);
+let calendar = false;
+/** Whether moments are shown by the calendar: in what was read of a real cluster nothing counts from T+0. */
+export const setCalendar = (on: boolean): void => void (calendar = on);
+
+/** A moment by the calendar: `20 Nov 2026, 10:15:03`, UTC. */
+export const dateText = (ms: number): string =>
+  new Date(epochMs + ms).toLocaleString('en-GB', { dateStyle: 'medium', timeStyle: 'medium', timeZone: 'UTC' });
+
 /** Virtual milliseconds as `T+00:06:41`. */
 export function clockText(ms: number): string {
+  if (calendar) return dateText(ms);
   const s = Math.floor(ms / 1000);
   const two = (n: number) => String(n).padStart(2, '0');
   return `T+${two(Math.floor(s / 3600))}:${two(Math.floor(s / 60) % 60)}:${two(s % 60)}`;

@@ -32,6 +32,17 @@ export function clusterRepository(db: Database) {
         const { ground: _, ...rest } = shape({ ...row, ground: '[]' });
         return rest;
       }),
+    /** A cluster without what it stands on, which can be large. */
+    async head(name: string): Promise<Omit<Cluster, 'ground'> | undefined> {
+      const row = await db
+        .selectFrom('cluster')
+        .select(['name', 'note', 'flag', 'seed', 'kind'])
+        .where('name', '=', name)
+        .executeTakeFirst();
+      if (!row) return undefined;
+      const { ground: _, ...rest } = shape({ ...row, ground: '[]' });
+      return rest;
+    },
     async find(name: string) {
       const row = await db.selectFrom('cluster').selectAll().where('name', '=', name).executeTakeFirst();
       return row && shape(row);

@@ -55,7 +55,14 @@ export async function createApp({ data, worker, reader }: AppOptions) {
     (id, clock) => void told.to?.told(id, clock),
     () => told.to?.forget()
   );
-  const rehearsals = new RehearsalService({ host, bus, store: rehearsalRepository(db), cluster: clusters.find, dumps });
+  const rehearsals = new RehearsalService({
+    host,
+    bus,
+    store: rehearsalRepository(db),
+    cluster: clusters.find,
+    head: clusters.head,
+    dumps
+  });
   told.to = rehearsals;
   const writing = new DraftService(drafts, rehearsals);
   const trials = new TrialService(rehearsals, trialRepository(db));

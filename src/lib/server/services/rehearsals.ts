@@ -18,6 +18,7 @@ interface Parts {
   readonly bus: LiveBus;
   readonly store: RehearsalRepository;
   readonly cluster: (name: string) => Promise<Cluster | undefined>;
+  readonly head: (name: string) => Promise<Omit<Cluster, 'ground'> | undefined>;
   readonly dumps: Pick<ReturnType<typeof dumpRepository>, 'latest' | 'parts'>;
 }
 
@@ -39,6 +40,9 @@ function objectsOf({ objects, problems }: ReadResult): Answer<readonly ApiObject
     ])
   );
 }
+
+/** Questions that are answered by running a world on. */
+const worldly = new Set<QueryName>(['prove', 'tryOut', 'persist']);
 
 /** How long after the last move a world is put into the cache. */
 const snapshotDelayMs = 3_000;
@@ -104,7 +108,7 @@ export class RehearsalService {
   /** Whether a rehearsal is no rehearsal but a cluster that was read: it can be looked at and not changed. */
   private async readOnly(id: string): Promise<Refusal | undefined> {
     const one = await this.parts.store.find(id);
-    const cluster = one && (await this.parts.cluster(one.cluster));
+    const cluster = one && (await this.parts.head(one.cluster));
     if (cluster?.kind !== 'dump') return undefined;
     return {
       code: 'read-only',
@@ -147,6 +151,8 @@ export class RehearsalService {
   /** Asks a read-only question at the clock's head. */
   async ask<N extends QueryName>(id: string, name: N, params: Parameters<Queries[N]>[1]): Promise<Answer<ReturnType<Queries[N]>>> {
     if (!(await this.open(id))) return refused(unknownRehearsal(id));
+    const still = worldly.has(name) ? await this.readOnly(id) : undefined;
+    if (still) return refused(still);
     return done((await this.parts.host.ask(id, name, params)) as ReturnType<Queries[N]>);
   }
 

@@ -89,6 +89,7 @@ export const queries = {
       zones: new Set(nodes.map(zoneOf)).size,
       totalBytes: total,
       takenBytes: taken,
+      volumeBytes: facts.list('PersistentVolume').reduce((sum, one) => sum + bytesOf(one.spec.capacity.storage), 0),
       overdue: tapeView(scene).overdue
     };
   },

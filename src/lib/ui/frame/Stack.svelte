@@ -7,14 +7,26 @@
     id: string;
     stack: Stack;
     drafts: number;
+    /** A cluster that was read has no handover, but a dump to look into. */
+    dump?: boolean;
   }
-  let { id, stack, drafts }: Props = $props();
+  let { id, stack, drafts, dump = false }: Props = $props();
   const base = $derived(`/r/${encodeURIComponent(id)}`);
   const here = $derived(page.url.pathname.slice(page.url.pathname.lastIndexOf(decodeURIComponent(id)) + id.length + 1).split('/')[0]);
   const levels = $derived([...stack.levels].reverse());
   /** Levels above a broken one rest on nothing. */
   const lowestBroken = $derived(stack.levels.findIndex((one) => one.state === 'broken' && !one.partial));
   const hollow = (levelId: string) => lowestBroken >= 0 && stack.levels.findIndex((one) => one.id === levelId) > lowestBroken;
+  const tools = $derived([
+    ['drafts', 'Drafts', drafts ? String(drafts) : ''],
+    ...(dump
+      ? [
+          ['dump', 'What was read', ''],
+          ['compare', 'Compare', ''],
+          ['rehearse', 'Rehearse', '']
+        ]
+      : [['handover', 'Handover', '']])
+  ]);
   const current = (name: string) => page.url.pathname.startsWith(`/r/${id}/${name}`) || here === name;
 </script>
 
@@ -43,7 +55,7 @@
     {/each}
   </ul>
   <ul class="border-t-[3px] border-ink">
-    {#each [['drafts', 'Drafts', drafts ? String(drafts) : ''], ['handover', 'Handover', '']] as [name, title, count] (name)}
+    {#each tools as [name, title, count] (name)}
       <li class="border-b border-line last:border-b-0">
         <a
           href="{base}/{name}"

@@ -28,13 +28,15 @@
     unreadable: boolean;
     /** How many errors the checker found. */
     errors?: number;
+    /** The target is a dump: it can be looked at and not sent to. */
+    still?: boolean;
     target: string;
     cluster: { name: string; flag: { hue: number; weave: string } };
     nowMs: number;
     onsend(replace: Line['ref'][], confirm: string): Promise<boolean>;
     onrehearse(replace: Line['ref'][]): Promise<void>;
   }
-  let { sheet, unreadable, errors = 0, target, cluster, nowMs, onsend, onrehearse }: Props = $props();
+  let { sheet, unreadable, errors = 0, still = false, target, cluster, nowMs, onsend, onrehearse }: Props = $props();
   let typed = $state('');
   let busy = $state<'send' | 'rehearse' | null>(null);
   const heads = ['new', 'altered', 'refused', 'restarted', 'lost', 'untouched'] as const;
@@ -55,7 +57,7 @@
   const round = $derived(sheet?.wayRound);
   /** The way round is open when nothing else is refused. */
   const open = $derived(round !== undefined && round.refused.length === 0);
-  const may = $derived(sheet !== null && !unreadable && sheet.refused.length === 0 && changes > 0);
+  const may = $derived(!still && sheet !== null && !unreadable && sheet.refused.length === 0 && changes > 0);
 
   async function run(what: 'send' | 'rehearse', work: () => Promise<unknown>) {
     busy = what;
@@ -161,7 +163,11 @@
       >{busy === 'rehearse' ? 'Rehearsing …' : 'Rehearse on a fork'}</button
     >
   </div>
-  {#if sheet && sheet.refused.length}<p class="quiet small mt-2">
+  {#if still}<p class="quiet small mt-2">
+      {target} is a dump: this is what the draft would do there, and nothing can be sent.
+      <a class="word" href="/r/{target}/rehearse">Rehearse from here</a> to try it.
+    </p>
+  {:else if sheet && sheet.refused.length}<p class="quiet small mt-2">
       {sheet.refused.length === 1 ? 'One line is' : `${sheet.refused.length} lines are`} refused, so nothing can be sent {round
         ? 'in one go'
         : 'yet'}.

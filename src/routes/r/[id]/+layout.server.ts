@@ -7,7 +7,7 @@ export const load: LayoutServerLoad = async ({ params, depends }) => {
   const app = await getApp();
   const state = await app.rehearsals.state(params.id);
   if (!state.ok) error(404, state.refusal.detail);
-  const cluster = await app.clusters.find(state.value.cluster);
+  const cluster = await app.clusters.head(state.value.cluster);
   const kept = await app.keptProofs(params.id);
   const stack = await app.rehearsals.ask(params.id, 'stack', { proofs: kept.ok ? kept.value : [] });
   const tape = await app.rehearsals.ask(params.id, 'tape', {});
@@ -17,7 +17,7 @@ export const load: LayoutServerLoad = async ({ params, depends }) => {
     id: params.id,
     rehearsal: state.value,
     clock: state.value.clock,
-    cluster: { name: cluster.name, flag: cluster.flag, note: cluster.note },
+    cluster: { name: cluster.name, flag: cluster.flag, note: cluster.note, kind: cluster.kind },
     stack: stack.value,
     tape: tape.value,
     rehearsals: rehearsals.map(({ id, fork }) => ({ id, fork })),

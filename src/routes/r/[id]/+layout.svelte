@@ -1,7 +1,7 @@
 <script lang="ts">
   import { goto, invalidate } from '$app/navigation';
   import { page } from '$app/state';
-  import type { Snippet } from 'svelte';
+  import { untrack, type Snippet } from 'svelte';
   import Header from '$ui/frame/Header.svelte';
   import Stack from '$ui/frame/Stack.svelte';
   import Tape from '$ui/frame/Tape.svelte';
@@ -11,7 +11,7 @@
   import Flag from '$ui/parts/Flag.svelte';
   import { Clockwork } from '$ui/frame/clockwork.svelte';
   import { isTyping } from '$ui/frame/keys';
-  import { clockText, lineHref } from '$ui/format';
+  import { clockText, lineHref, setCalendar } from '$ui/format';
   import { notices } from '$ui/call.svelte';
   import { prefs } from '$ui/prefs.svelte';
   import { selection } from '$ui/selection.svelte';
@@ -19,6 +19,9 @@
   import type { LayoutData } from './$types';
 
   let { data, children }: { data: LayoutData; children: Snippet } = $props();
+  const dump = $derived(data.cluster.kind === 'dump');
+  setCalendar(untrack(() => data.cluster.kind === 'dump'));
+  $effect.pre(() => setCalendar(dump));
   let shown = $state<'find' | 'keys' | 'fork' | null>(null);
   const work = new Clockwork(() => data.id);
   const base = $derived(`/r/${encodeURIComponent(data.id)}`);
@@ -51,6 +54,7 @@
       else void goto(`${base}/drafts`);
     } else if (key === 'h') void goto(`${base}/handover`);
     else if (key === 'e') void goto('/');
+    else if (dump && ' .,sfl'.includes(key)) notices.say('This is a dump: its clock stands still. Rehearse from here to run it on.');
     else if (key === ' ') void work.toggle(clock.running, prefs.speed);
     else if (key === '.') void work.move({ step: 1 });
     else if (key === ',') void work.move({ step: -1 });
@@ -85,28 +89,35 @@
   <Flag flag={data.cluster.flag} class="h-[6px] shrink-0" />
   <Header title={data.cluster.name} onfind={() => (shown = 'find')} onkeys={() => (shown = 'keys')}>
     {#snippet middle()}
-      <label class="quiet flex items-center gap-1 whitespace-nowrap">
-        rehearsal ·
-        <select class="max-w-[15rem] bg-sheet italic" value={data.id} onchange={pick} aria-label="Rehearsal">
-          {#each data.rehearsals as one (one.id)}<option value={one.id}>{one.fork ? `fork ${one.fork}` : 'trunk'}</option>{/each}
-        </select>
-      </label>
+      {#if dump}
+        <span class="quiet whitespace-nowrap">read from a dump, as of {clockText(data.clock.nowMs)} UTC</span>
+        <a class="word whitespace-nowrap" href="{base}/rehearse">Rehearse from here</a>
+      {:else}
+        <label class="quiet flex items-center gap-1 whitespace-nowrap">
+          rehearsal ·
+          <select class="max-w-[15rem] bg-sheet italic" value={data.id} onchange={pick} aria-label="Rehearsal">
+            {#each data.rehearsals as one (one.id)}<option value={one.id}>{one.fork ? `fork ${one.fork}` : 'trunk'}</option>{/each}
+          </select>
+        </label>
+      {/if}
     {/snippet}
     {#snippet clock()}
-      <span class="mono whitespace-nowrap" data-testid="clock">{clockText(work.dragged ?? data.clock.nowMs)}</span>
-      <span class="quiet w-[6.2rem] whitespace-nowrap"
-        >{data.clock.running
-          ? `runs ${data.clock.running}×`
-          : data.clock.nowMs < data.clock.frontierMs
-            ? 'looking back'
-            : data.clock.settled
-              ? 'settled'
-              : 'paused'} <span class="key">␣</span></span
-      >
+      {#if !dump}
+        <span class="mono whitespace-nowrap" data-testid="clock">{clockText(work.dragged ?? data.clock.nowMs)}</span>
+        <span class="quiet w-[6.2rem] whitespace-nowrap"
+          >{data.clock.running
+            ? `runs ${data.clock.running}×`
+            : data.clock.nowMs < data.clock.frontierMs
+              ? 'looking back'
+              : data.clock.settled
+                ? 'settled'
+                : 'paused'} <span class="key">␣</span></span
+        >
+      {/if}
     {/snippet}
   </Header>
   <div class="flex min-h-0 flex-1">
-    <Stack id={data.id} stack={data.stack} drafts={data.drafts} />
+    <Stack id={data.id} stack={data.stack} drafts={data.drafts} {dump} />
     <main id="sheet" tabindex="-1" class="relative min-w-0 flex-1 overflow-auto outline-none">{@render children()}</main>
   </div>
   {#if notices.said}
@@ -119,7 +130,7 @@
       <button class="word ml-auto text-ink" onclick={() => notices.clear()}>close</button>
     </div>
   {/if}
-  <Tape id={data.id} tape={data.tape} clock={data.clock} {work} open={tapeOpen} onfork={() => (shown = 'fork')} />
+  {#if !dump}<Tape id={data.id} tape={data.tape} clock={data.clock} {work} open={tapeOpen} onfork={() => (shown = 'fork')} />{/if}
 </div>
 
 {#if shown === 'find'}<Find id={data.id} onclose={() => (shown = null)} />{/if}

@@ -63,7 +63,7 @@
             {#each data.sets as one (one.namespace + one.name)}<option value="{one.namespace}/{one.name}">{one.name}</option>{/each}
           </select>
         {/if}
-        <button class="push push-main" onclick={prove} disabled={running}
+        <button class="push push-main" onclick={prove} disabled={running || data.cluster.kind === 'dump'}
           >{running ? 'Proving …' : mine.length ? 'Prove again' : 'Prove'}</button
         >
       </div>

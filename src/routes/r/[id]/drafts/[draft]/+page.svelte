@@ -223,6 +223,7 @@
         unreadable={errors > 0 && desk.sheet === null}
         {errors}
         target={data.id}
+        still={data.cluster.kind === 'dump'}
         cluster={data.cluster}
         nowMs={data.clock.nowMs}
         onsend={send}

@@ -1,0 +1,120 @@
+<script lang="ts">
+  import { goto } from '$app/navigation';
+  import Peg from '$ui/parts/Peg.svelte';
+  import { doCall } from '$ui/call.svelte';
+  import { dateText, plural } from '$ui/format';
+
+  let { data } = $props();
+  const dump = $derived(data.dumps[0]!);
+  const epochMs = Date.UTC(2026, 2, 2, 6);
+  const kinds = $derived(Object.entries(dump.summary.kinds).sort((a, b) => b[1] - a[1]));
+  let kind = $state('');
+  const others = $derived(dump.summary.others.filter((one) => !kind || one.kind === kind).slice(0, 300));
+  let sure = $state('');
+  async function take() {
+    if (sure === data.cluster.name && (await doCall('DELETE', `/clusters/${encodeURIComponent(data.cluster.name)}`))) await goto('/');
+  }
+  const conditionOf = (one: (typeof others)[number]) => one.conditions?.find((two) => two.type === 'Ready') ?? one.conditions?.[0];
+</script>
+
+<svelte:head><title>What was read · {data.cluster.name} · Root Barn</title></svelte:head>
+
+<div class="px-[26px] py-5">
+  <h1>
+    {plural(dump.objects, 'object')} of {plural(kinds.length, 'kind')}{dump.summary.otherKinds.length
+      ? `, and ${plural(dump.summary.others.length, 'object')} of kinds that are not known here`
+      : ''}.
+  </h1>
+  <p class="quiet mt-1">
+    The latest moment in it is {dateText(dump.takenMs - epochMs)} UTC. {plural(dump.summary.files, 'file')} read{dump.summary.skipped
+      ? `, ${dump.summary.skipped} left out: no manifests`
+      : ''}.
+    {dump.summary.secretsKept ? 'The values of secrets were kept.' : 'The values of secrets were dropped at the door.'}
+  </p>
+  <p class="mt-3 flex flex-wrap gap-2">
+    <a class="push push-main" href="/r/{data.id}/rehearse">Rehearse from here</a>
+    <a class="push" href="/read?name={data.id}">Read another dump of it</a>
+    {#if data.dumps.length > 1}<a class="push" href="/r/{data.id}/compare">Compare the last two</a>{/if}
+  </p>
+  <section class="mt-5 max-w-[52rem]">
+    <h2 class="border-b border-ink pb-1">What a dump can't show</h2>
+    <p class="mt-2">
+      <Peg state="unseen" size={11} /> What the provider trusts a driver to do, what its backends have left, which images a registry holds, and
+      what is inside the volumes. Joints that rest on these are unseen and say what to look at.
+    </p>
+  </section>
+  {#if dump.summary.problems.length}
+    <section class="mt-5">
+      <h2 class="border-b border-ink pb-1">
+        {plural(dump.summary.problems.length + dump.summary.moreProblems, 'thing')} that could not be read
+      </h2>
+      <ul class="max-h-[240px] overflow-auto">
+        {#each dump.summary.problems as one, i (i)}
+          <li class="py-1">
+            <Peg state="broken" size={10} />
+            {one.at.file ? `${one.at.file} ` : ''}{one.at.line ? `line ${one.at.line}: ` : ''}{one.message}
+            <span class="quiet">{one.remedy}</span>
+          </li>
+        {/each}
+      </ul>
+    </section>
+  {/if}
+  <div class="mt-5 grid grid-cols-[minmax(14rem,20rem)_minmax(0,1fr)] gap-10">
+    <section>
+      <h2>Known kinds</h2>
+      <table class="table-plain">
+        <thead><tr><th>Kind</th><th class="num">Objects</th></tr></thead>
+        <tbody
+          >{#each kinds as [name, count] (name)}<tr><td>{name}</td><td class="num">{count.toLocaleString('en')}</td></tr>{/each}</tbody
+        >
+      </table>
+    </section>
+    <section class="min-w-0">
+      <h2>Kinds that are not known here</h2>
+      {#if dump.summary.otherKinds.length}
+        <p class="small mt-1">
+          <button class={kind === '' ? 'border-b-2 border-ink font-semibold' : 'quiet'} onclick={() => (kind = '')}>all</button>
+          {#each dump.summary.otherKinds as one (one.apiVersion + one.kind)}<button
+              class="ml-3 {kind === one.kind ? 'border-b-2 border-ink font-semibold' : 'quiet'}"
+              title={one.apiVersion}
+              onclick={() => (kind = one.kind)}>{one.kind} {one.count}</button
+            >{/each}
+        </p>
+        <table class="table-plain small">
+          <thead><tr><th>Object</th><th>Belongs to</th><th>Says</th></tr></thead>
+          <tbody>
+            {#each others as one, i (i)}
+              {@const says = conditionOf(one)}
+              <tr
+                ><td
+                  ><span class="quiet">{one.kind}</span>
+                  <span class="mono break-all">{one.namespace ? `${one.namespace}/` : ''}{one.name}</span></td
+                ><td class="break-all">{one.owners.map((owner) => `${owner.kind} ${owner.name}`).join(', ') || '–'}</td><td
+                  >{one.unread
+                    ? `not as the API writes it: ${one.unread}`
+                    : says
+                      ? `${says.type} ${says.status}${says.reason ? `, ${says.reason}` : ''}`
+                      : '–'}</td
+                ></tr
+              >
+            {/each}
+          </tbody>
+        </table>
+      {:else}<p class="quiet mt-1">There are none in it.</p>{/if}
+    </section>
+  </div>
+  <section class="mt-8 max-w-[40rem] border-t border-line pt-3">
+    <h2>Take it away</h2>
+    <p class="quiet mt-1">The dumps of {data.cluster.name} and its drafts go from this application. The real cluster isn't touched.</p>
+    <p class="mt-2 flex gap-2">
+      <input
+        class="border border-line bg-sheet px-2 py-1"
+        placeholder={data.cluster.name}
+        bind:value={sure}
+        aria-label="Type the cluster's name"
+        autocomplete="off"
+      />
+      <button class="push push-grave" disabled={sure !== data.cluster.name} onclick={take}>Take away</button>
+    </p>
+  </section>
+</div>

@@ -1,0 +1,110 @@
+<script lang="ts">
+  import { goto } from '$app/navigation';
+  import { untrack } from 'svelte';
+  import { doCall } from '$ui/call.svelte';
+  import { plural } from '$ui/format';
+
+  let { data } = $props();
+  let name = $state(untrack(() => data.free.slice(0, 63)));
+  let answers = $state<Record<string, string>>(untrack(() => Object.fromEntries(data.assumptions.map((one) => [one.id, one.value]))));
+  let busy = $state(false);
+  const rights = ['create', 'attach', 'detach', 'delete', 'grow', 'snapshot', 'key-use'];
+  const changed = $derived(data.assumptions.filter((one) => answers[one.id] !== one.value));
+  const faults = $derived(
+    Object.fromEntries(
+      data.assumptions.flatMap((one) => {
+        const value = (answers[one.id] ?? '').trim();
+        const wrong =
+          one.kind === 'size'
+            ? !/^\d+(\.\d+)?([KMGTP]i?)?$/.test(value)
+            : one.kind === 'count'
+              ? !/^\d{1,7}$/.test(value)
+              : one.kind === 'range'
+                ? !/^\d{1,3}(\.\d{1,3}){3}\/\d{1,2}$/.test(value)
+                : false;
+        const help = {
+          size: 'Write a size such as 10Ti.',
+          count: 'Write a whole number.',
+          range: 'Write a range such as 100.64.0.0/10.'
+        } as Record<string, string>;
+        return wrong ? [[one.id, help[one.kind]!]] : [];
+      })
+    )
+  );
+  const nameFault = $derived(
+    !/^[a-z0-9]([a-z0-9-]{0,61}[a-z0-9])?$/.test(name)
+      ? 'Write lower-case letters, digits and "-".'
+      : data.taken.includes(name)
+        ? `${name} exists already.`
+        : ''
+  );
+  const halves = (says: string) => says.split('…') as [string, string];
+  const toggle = (id: string, right: string) => {
+    const have = (answers[id] ?? '').split(/[\s,]+/).filter(Boolean);
+    answers[id] = rights.filter((one) => (one === right ? !have.includes(one) : have.includes(one))).join(', ');
+  };
+  async function begin() {
+    busy = true;
+    const made = await doCall<{ id: string }>('POST', `/clusters/${encodeURIComponent(data.id)}/rehearsals`, {
+      name,
+      answers: Object.fromEntries(changed.map((one) => [one.id, answers[one.id]!.trim()]))
+    });
+    busy = false;
+    if (made) await goto(`/r/${made.id}/members`);
+  }
+</script>
+
+<svelte:head><title>Rehearse · {data.cluster.name} · Root Barn</title></svelte:head>
+
+<div class="max-w-[62rem] px-[26px] py-5">
+  <h1>A stand-in that goes on from {data.cluster.name} as it was read.</h1>
+  <p class="mt-2">
+    Its nodes, classes, drivers, volumes and workloads stand as the dump shows them; what runs goes on running. {plural(
+      data.assumptions.length,
+      'thing'
+    )} a dump can't show
+    {data.assumptions.length === 1 ? 'is' : 'are'} supposed, each with a value that can be set here.
+  </p>
+  <ul class="mt-4 border-t border-ink">
+    {#each data.assumptions as one (one.id)}
+      {@const [before, after] = halves(one.says)}
+      <li class="border-b border-line py-2">
+        <p class="text-[1rem] leading-8">
+          {before}{#if one.kind === 'yes-no'}<select
+              class="border-b-2 border-ink bg-sheet"
+              bind:value={answers[one.id]}
+              aria-label={one.says}><option>yes</option><option>no</option></select
+            >{:else if one.kind === 'rights'}{#each rights as right (right)}<label class="mr-3 whitespace-nowrap"
+                ><input
+                  type="checkbox"
+                  checked={(answers[one.id] ?? '').split(/[\s,]+/).includes(right)}
+                  onchange={() => toggle(one.id, right)}
+                />
+                {right}</label
+              >{/each}{:else}<input
+              class="mono w-[9.5rem] border-b-2 border-ink bg-sheet"
+              bind:value={answers[one.id]}
+              aria-label={one.says}
+              autocomplete="off"
+              spellcheck="false"
+            />{/if}{after}
+        </p>
+        <p class="quiet small">{one.why}{answers[one.id] === one.value ? '' : ` First supposed: ${one.value}.`}</p>
+        {#if faults[one.id]}<p class="small text-brick">{faults[one.id]}</p>{/if}
+      </li>
+    {/each}
+  </ul>
+  <p class="mt-4 flex items-center gap-3">
+    Call it <input
+      class="w-[16rem] border-b-2 border-ink bg-sheet"
+      bind:value={name}
+      aria-label="Name of the stand-in"
+      autocomplete="off"
+      spellcheck="false"
+    />
+    <button class="push push-main" disabled={busy || nameFault !== '' || Object.keys(faults).length > 0} onclick={begin}
+      >{busy ? 'Standing it up …' : 'Rehearse from here'}</button
+    >
+    {#if nameFault}<span class="text-brick">{nameFault}</span>{/if}
+  </p>
+</div>
