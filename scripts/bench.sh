@@ -6,3 +6,5 @@ need_browser
 ENTRY=scripts/bench.ts OUT=build/bench npx --no-install vite build --config vite.worker.config.ts --logLevel error
 node --expose-gc --max-semi-space-size=64 --max-old-space-size=1536 build/bench/bench.js
 node scripts/bench-browser.mjs
+ENTRY=scripts/bench-alone.ts OUT=build/bench npx --no-install vite build --config vite.worker.config.ts --logLevel error
+node scripts/bench-dumps.mjs

@@ -9,7 +9,17 @@ const root = path.join(path.dirname(fileURLToPath(import.meta.url)), '..');
 const base = path.join(root, 'node_modules/kubernetes-types');
 const kinds = {
   'core/v1': [
-    'Namespace', 'Node', 'ServiceAccount', 'ConfigMap', 'Secret', 'Service', 'Pod', 'PersistentVolume', 'PersistentVolumeClaim', 'Event', 'ResourceQuota'
+    'Namespace',
+    'Node',
+    'ServiceAccount',
+    'ConfigMap',
+    'Secret',
+    'Service',
+    'Pod',
+    'PersistentVolume',
+    'PersistentVolumeClaim',
+    'Event',
+    'ResourceQuota'
   ],
   'apps/v1': ['StatefulSet', 'Deployment', 'DaemonSet', 'ReplicaSet'],
   'batch/v1': ['Job'],

@@ -16,6 +16,7 @@ export async function ownServer() {
   });
   return {
     base,
+    pid: server.pid,
     end() {
       server.kill('SIGTERM');
       rmSync(data, { recursive: true, force: true });

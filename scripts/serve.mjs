@@ -35,6 +35,9 @@ process.env.BODY_SIZE_LIMIT ??= 'Infinity'; // the application looks at sizes it
 const { handler } = await import('../build/handler.js');
 const server = createServer((request, response) => {
   request.headers['x-forwarded-proto'] ??= 'http';
+  // A body without a type would be passed over; what it is, is found out by looking at it.
+  if (request.headers['content-length'] || request.headers['transfer-encoding'])
+    request.headers['content-type'] ??= 'application/octet-stream';
   handler(request, response);
 });
 server.on('error', (error) => {

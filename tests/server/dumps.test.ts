@@ -404,6 +404,6 @@ describe('every way in which a dump may come', () => {
       '/clusters'
     );
     expect(response.status).toBe(413);
-    expect(sent).toBeLessThan(300 * 2 ** 20);
+    expect(sent).toBeLessThan(400 * 2 ** 20);
   });
 });

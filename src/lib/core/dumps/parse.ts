@@ -69,7 +69,6 @@ function careful(text: string, line: number, file: string | undefined): Parsed {
 }
 
 function one(text: string, line: number, file: string | undefined): Parsed {
-  if (overNested(text)) return { values: [], problems: [tooDeep(line, file)] };
   try {
     if (anchors.test(text)) return careful(text, line, file);
     return { values: loadAll(text, { schema: CORE_SCHEMA }) as unknown[], problems: [] };
@@ -77,6 +76,7 @@ function one(text: string, line: number, file: string | undefined): Parsed {
     if (error instanceof RangeError) return { values: [], problems: [tooDeep(line, file)] };
     const mark = error instanceof YAMLException ? (error.mark?.line ?? 0) + 1 : 1;
     const words = error instanceof YAMLException ? error.reason : String(error);
+    if (/nest|depth/i.test(words)) return { values: [], problems: [tooDeep(line, file)] };
     return {
       values: [],
       problems: [problem('yaml-syntax', `A document is no valid YAML: ${words}`, 'It was left out.', line + mark - 1, file)]

@@ -100,6 +100,12 @@ function quorum(facts: Facts): Gate {
 
 function registries(facts: Facts): Gate {
   const base = { id: 'registries' as const, title: 'Registries' };
+  if (!facts.knowsProvider && !facts.list('Registry').length)
+    return {
+      ...base,
+      state: 'unseen',
+      says: "what the nodes can pull is not in a dump; look at the pods' events (Failed, BackOff) and at the registry"
+    };
   const images = new Set<string>();
   for (const one of [...facts.list('StatefulSet'), ...facts.list('Deployment'), ...facts.list('DaemonSet')])
     for (const { image } of one.spec.template.spec.containers) images.add(image);
@@ -125,6 +131,12 @@ function registries(facts: Facts): Gate {
 
 function rights(facts: Facts): Gate {
   const base = { id: 'rights' as const, title: 'Rights' };
+  if (!facts.knowsProvider)
+    return {
+      ...base,
+      state: 'unseen',
+      says: "what the provider trusts is not in a dump; look there at the trust and the rights of each driver's service account"
+    };
   const wanted = driverCards.filter((card) => card.rights.length && facts.list('Backend').some((one) => one.spec.driver === card.driver));
   if (!wanted.length) return { ...base, state: 'holds', says: 'no backend here asks for leave' };
   const faults = wanted.flatMap((card) => {

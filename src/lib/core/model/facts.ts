@@ -1,3 +1,4 @@
+import { clockOf, dateOf, momentOf } from '../shared';
 import type { ApiObject, Kind, KindMap, Ref } from './kinds';
 
 /** What the pods on a node ask for: thousandths of a CPU, bytes, how many pods, and how many claims they mount (a claim twice counts twice). */
@@ -37,4 +38,17 @@ export interface Facts {
   ownedBy(uid: string): ApiObject[];
   /** Events about an object, oldest first. */
   eventsOf(ref: Ref): KindMap['Event'][];
+}
+
+/** A moment as it is spoken of: by the rehearsal's clock, or by the calendar in what was read of a real cluster. */
+export const momentIn = (facts: Facts, atMs: number): string => (facts.knowsProvider ? clockOf(atMs) : dateOf(atMs));
+
+/** When an object was made (virtual ms); undefined where it doesn't say, as in some dumps. */
+export const madeMs = (object: ApiObject | undefined): number | undefined =>
+  typeof object?.metadata.creationTimestamp === 'string' ? momentOf(object.metadata.creationTimestamp) : undefined;
+
+/** The same in words; '' where it doesn't say. */
+export function madeIn(facts: Facts, object: ApiObject): string {
+  const atMs = madeMs(object);
+  return atMs === undefined ? '' : momentIn(facts, atMs);
 }

@@ -13,9 +13,7 @@ export const field = (object: ApiObject | Ref, path: string, value: unknown, atM
   ...(atMs === undefined ? {} : { atMs })
 });
 
-/** When an object was made, in virtual ms. */
-export const madeMs = (object: ApiObject | undefined): number | undefined =>
-  typeof object?.metadata.creationTimestamp === 'string' ? momentOf(object.metadata.creationTimestamp) : undefined;
+export { madeMs } from '../model';
 
 /** The latest event with one of the reasons about an object (of its present life), as evidence. */
 export function lastEvent(facts: Facts, object: ApiObject | undefined, reasons: readonly string[]): Evidence | undefined {

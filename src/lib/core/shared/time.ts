@@ -34,6 +34,9 @@ export function wordsOf(durationMs: number): string {
   return min % 60 ? `${h} h ${min % 60} min` : `${h} h`;
 }
 
+/** A moment by the calendar, UTC: `2026-03-02 06:06:41`. */
+export const dateOf = (atMs: number): string => stampOf(atMs).slice(0, 19).replace('T', ' ');
+
 /** The clock's writing of a moment: `T+00:06:41`. */
 export function clockOf(atMs: number): string {
   const s = Math.floor(atMs / 1_000);

@@ -78,9 +78,42 @@ function parse(schema: z.ZodType, value: unknown, where: string): { value: unkno
   return parsed.success ? { value: parsed.data } : problemResponse(schemaRefusal(parsed.error, where));
 }
 
+/** So long a body that nobody reads any more is taken in all the same, so that its sender gets to see the answer. */
+const mostDrainMs = 20_000;
+const mostDrainBytes = 96 * 2 ** 20;
+const bodies = new WeakMap<Request, ReadableStreamDefaultReader<Uint8Array>>();
+
+/** A body as chunks. Whoever stops reading leaves the connection open. */
+async function* chunksOf(request: Request): AsyncGenerator<Uint8Array> {
+  const reader = request.body?.getReader();
+  if (!reader) return;
+  bodies.set(request, reader);
+  for (;;) {
+    const { done, value } = await reader.read();
+    if (done) return;
+    yield value;
+  }
+}
+
+/** Takes in what is left of a body. */
+async function drain(request: Request): Promise<void> {
+  const reader = bodies.get(request);
+  const until = Date.now() + mostDrainMs;
+  try {
+    for (let bytes = 0; reader && Date.now() < until && bytes < mostDrainBytes;) {
+      const { done, value } = await reader.read();
+      if (done) return;
+      bytes += value.byteLength;
+    }
+    await reader?.cancel();
+  } catch {
+    // Its sender has gone; there is nobody to answer.
+  }
+}
+
 async function bodyOf(endpoint: Endpoint, request: Request): Promise<{ value: unknown } | Response> {
   if (!endpoint.body) return { value: undefined };
-  if (endpoint.body === 'stream') return { value: request.body ?? [] };
+  if (endpoint.body === 'stream') return { value: chunksOf(request) };
   const text = await readBody(request);
   if (text === undefined) return problemResponse(tooLarge);
   if (text === 'no text') return problemResponse(noText);
@@ -137,6 +170,7 @@ export async function dispatch(request: Request, path: string): Promise<Response
     body: body.value as never,
     revision: match ? Number(match[1]) : undefined
   });
+  if (endpoint.body === 'stream') await drain(request);
   if (!answer.ok) return problemResponse(answer.refusal);
   return new Response(JSON.stringify(answer.value), {
     status: endpoint.status ?? 200,

@@ -43,7 +43,10 @@ export async function readDump(
     if (signal.aborted) throw new Stopped();
     return summary;
   }
-  const worker = new Worker(path, { workerData: { secrets }, resourceLimits: { maxOldGenerationSizeMb: 1_800 } });
+  const worker = new Worker(path, {
+    workerData: { secrets },
+    resourceLimits: { maxOldGenerationSizeMb: 1_700, maxYoungGenerationSizeMb: 96 }
+  });
   let underWay = 0;
   let room: (() => void) | undefined;
   let handing: Promise<unknown> = Promise.resolve();

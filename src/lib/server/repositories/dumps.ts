@@ -11,8 +11,11 @@ export interface Dump {
   readonly summary: Summary;
 }
 
-/** Dumps of real clusters: objects in parts, and what was read in sum. */
-export function dumpRepository(db: Database) {
+/**
+ * Dumps of real clusters: objects in parts, and what was read in sum.
+ * @param soft the connection for parts, which needn't be on the disk before the dump is finished
+ */
+export function dumpRepository(db: Database, soft: Database = db) {
   const complete = (cluster: string) =>
     db.selectFrom('dump').selectAll().where('cluster', '=', cluster).where('complete', '=', 1).orderBy('id', 'desc');
   const shape = (row: { id: number; cluster: string; taken_ms: number; objects: number; read_at: string; summary: string }): Dump => ({
@@ -33,7 +36,7 @@ export function dumpRepository(db: Database) {
       return id;
     },
     async addPart(dump: number, bytes: Uint8Array): Promise<void> {
-      await db
+      await soft
         .insertInto('dump_part')
         .values({ dump, bytes: Buffer.from(bytes) })
         .execute();

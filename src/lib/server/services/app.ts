@@ -1,5 +1,5 @@
 import { scenario } from '../../scenario';
-import { openDatabase, type Database } from '../db/connection';
+import { openDatabase, softConnection, type Database } from '../db/connection';
 import { clusterRepository } from '../repositories/clusters';
 import { dumpRepository } from '../repositories/dumps';
 import { draftRepository } from '../repositories/drafts';
@@ -46,7 +46,8 @@ export async function createApp({ data, worker, reader }: AppOptions) {
   const clusters = clusterRepository(db);
   const proofs = proofRepository(db);
   const drafts = draftRepository(db);
-  const dumps = dumpRepository(db);
+  const soft = softConnection(data, db);
+  const dumps = dumpRepository(db, soft);
   await dumps.dropUnfinished();
   const bus = new LiveBus();
   const told: { to?: RehearsalService } = {};
@@ -119,7 +120,10 @@ export async function createApp({ data, worker, reader }: AppOptions) {
         })
       );
     },
-    close: () => db.destroy()
+    async close() {
+      await db.destroy();
+      if (soft !== db) await soft.destroy();
+    }
   };
 }
 

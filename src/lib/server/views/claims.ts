@@ -1,6 +1,19 @@
-import { bytesOf, clockOf, momentOf } from '$core/shared';
+import { bytesOf, momentOf } from '$core/shared';
 import { asManifest, writeManifests } from '$core/manifest';
-import { classOf, isReady, ordinalsOf, memberClaim, setOf, takesRoom, waitsForConsumer, zoneOf, type Asset, type Claim } from '$core/model';
+import {
+  madeIn,
+  momentIn,
+  classOf,
+  isReady,
+  ordinalsOf,
+  memberClaim,
+  setOf,
+  takesRoom,
+  waitsForConsumer,
+  zoneOf,
+  type Asset,
+  type Claim
+} from '$core/model';
 import { lineSentence, rootLine, type State } from '$core/rootline';
 import { daysTo, trendOf, type FillPoint } from '$core/sizing';
 import { backendOf, consistencyMark, dayMs, driverCard, fillAt, growsAgainMs, roomIn, storeHolds } from '$core/standin';
@@ -214,7 +227,7 @@ function snapshotsOf({ facts }: Scene, namespace: string, name: string) {
     .map((one) => ({
       name: one.metadata.name,
       ready: one.status?.readyToUse === true,
-      at: one.status?.creationTime ? clockOf(momentOf(one.status.creationTime)) : '',
+      at: one.status?.creationTime ? momentIn(facts, momentOf(one.status.creationTime)) : '',
       size: String(one.status?.restoreSize ?? ''),
       consistency: one.metadata.annotations?.[consistencyMark] ?? '',
       error: one.status?.error?.message ?? '',
@@ -250,7 +263,7 @@ export function claimView(scene: Scene, { namespace, name }: { namespace: string
     state: stateOf(scene, claim, row.label as Cheap),
     modes: claim.spec.accessModes,
     source: claim.spec.dataSource ? `${claim.spec.dataSource.kind} ${claim.spec.dataSource.name}` : '',
-    askedSince: clockOf(momentOf(String(claim.metadata.creationTimestamp))),
+    askedSince: madeIn(facts, claim),
     sizes,
     driver,
     fsType: asset?.spec.fsType ?? volume?.spec.csi?.fsType ?? '',

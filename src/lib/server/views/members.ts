@@ -1,5 +1,7 @@
-import { clockOf, momentOf, wordsOf } from '$core/shared';
+import { wordsOf } from '$core/shared';
 import {
+  madeIn,
+  momentIn,
   isReady,
   memberClaim,
   memberName,
@@ -38,7 +40,7 @@ function stateOf(
   if (!pod) return { state: 'waiting', label: waitsFor ? `after ${waitsFor}` : 'not made yet' };
   const since = readySinceMs(pod);
   if (pod.metadata.deletionTimestamp) return { state: 'settling', label: 'is being taken away' };
-  if (since !== undefined) return { state: 'holds', label: `ready ${clockOf(since).slice(2)}` };
+  if (since !== undefined) return { state: 'holds', label: `ready ${momentIn(scene.facts, since).replace(/^T\+/, '')}` };
   const line = rootLine(scene.facts, { kind: 'Pod', namespace, name });
   const broken = line && breakOf(line);
   if (broken)
@@ -111,7 +113,7 @@ const headOf = (scene: Scene, one: StatefulSet | Deployment) => ({
   namespace: one.metadata.namespace ?? '',
   name: one.metadata.name,
   blueprint: blueprintOf(one),
-  sentAt: clockOf(momentOf(String(one.metadata.creationTimestamp))),
+  sentAt: madeIn(scene.facts, one),
   reach: reachOf(scene, one.metadata.namespace ?? '', one.spec.template.metadata?.labels),
   secrets: secretsOf(one)
 });

@@ -6,6 +6,7 @@ import { nodeSpeed, speedCurve } from '$core/sizing';
 import {
   backendOf,
   clusterVersion,
+  saidVersion,
   compareVersions,
   driverCard,
   driverPartOf,
@@ -216,7 +217,7 @@ export function supplyView(scene: Scene) {
     classes: cards,
     joins: joinsOf(backends, cards, drivers),
     defaults: classes.filter(isDefault).map((one) => one.metadata.name),
-    version: clusterVersion(facts)
+    version: saidVersion(facts) === undefined ? `taken for ${clusterVersion(facts)}` : clusterVersion(facts)
   };
 }
 

@@ -1,6 +1,6 @@
-import { isReady, memberClaim, memberName, ordinalsOf, type Pod, type StatefulSet } from '$core/model';
+import { madeMs, isReady, memberClaim, memberName, ordinalsOf, type Pod, type StatefulSet } from '$core/model';
 import { driverPartOf, poolPartOf, stepSpans, type Action, type Step, type Store } from '$core/standin';
-import { momentOf, wordsOf } from '$core/shared';
+import { wordsOf } from '$core/shared';
 import { setsOf, type PlainRef, type Scene } from './scene';
 
 export interface Segment {
@@ -50,7 +50,7 @@ function memberLane(facts: Store, steps: Map<string, Step[]>, set: StatefulSet, 
     (one) => steps.get(`PersistentVolumeClaim ${namespace}/${one.metadata.name}-${name}`) ?? []
   );
   const all = [...own, ...claims].sort((a, b) => a.fromMs - b.fromMs);
-  const sentMs = momentOf(String(set.metadata.creationTimestamp));
+  const sentMs = madeMs(set) ?? nowMs;
   const waits: { fromMs: number; toMs: number | null; says: string }[] = [];
   const first = all[0];
   const before = ordinalsOf(set)
@@ -131,7 +131,7 @@ function summary({ facts, clock }: Scene, lanes: readonly Lane[]): { text: strin
   const pending = facts
     .list('PersistentVolumeClaim')
     .filter((one) => one.status?.phase !== 'Bound' && facts.podsOfClaim(one.metadata.namespace ?? '', one.metadata.name).length > 0);
-  const oldest = Math.min(...pending.map((one) => momentOf(String(one.metadata.creationTimestamp))));
+  const oldest = Math.min(...pending.map((one) => madeMs(one) ?? facts.nowMs));
   const lateMs = facts.nowMs - oldest - boundBandMs;
   if (pending.length && lateMs > 0)
     return { text: `${pending.length} ${pending.length === 1 ? 'claim' : 'claims'} overdue by ${wordsOf(lateMs)}`, overdue: true };

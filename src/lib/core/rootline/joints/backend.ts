@@ -1,5 +1,5 @@
 import { bytesOf } from '../../shared';
-import { refOf, selectedNodeMark, waitsForConsumer, type Backend } from '../../model';
+import { refOf, selectedNodeMark, waitsForConsumer, zoneOf, type Backend } from '../../model';
 import { allowedPlaces, backendOf, placeFor, poolDriver, shortagesIn, type Shortage } from '../../standin';
 import { driverOfPlace, field, gib, isBound, look, ref } from '../evidence';
 import type { ClaimPlace, JointRule, Look, Position } from '../types';
@@ -59,8 +59,17 @@ export const backend: JointRule = {
     const { facts } = at;
     const driver = driverOfPlace(facts, place);
     if (!driver) return look('unseen', '–', 'which backend it would be depends on the class');
-    if (!facts.knowsProvider)
-      return look('unseen', driver, 'the objects at hand say nothing of the provider; look at its capacity and quota there');
+    if (!facts.knowsProvider) {
+      const node = facts.get('Node', '', at.pod?.spec.nodeName ?? place.claim?.metadata.annotations?.[selectedNodeMark] ?? '');
+      const where = node && zoneOf(node) ? ` in zone ${zoneOf(node)}` : '';
+      const asked = place.spec?.resources.requests.storage;
+      return look(
+        'unseen',
+        driver,
+        `the objects at hand say nothing of the provider; look at the room there${where}${asked === undefined ? '' : ` for ${asked}`} and at the quota of volumes`,
+        { evidence: place.claim && asked !== undefined ? [field(place.claim, 'spec.resources.requests.storage', asked)] : [] }
+      );
+    }
     const found = backendOf(facts, driver);
     if (!found && driver === poolDriver) return look('waiting', '–', 'the pool holds nothing yet; it rests on its disks');
     if (!found)

@@ -1,5 +1,4 @@
-import { clockOf } from '../../shared';
-import { refOf, type Claim, type Facts } from '../../model';
+import { momentIn, refOf, type Claim, type Facts } from '../../model';
 import { driverCard, growthFault } from '../../standin';
 import { bytesOf } from '../../shared';
 import { compact, driverOfPlace, field, isBound, lastEvent, look, madeMs, ref } from '../evidence';
@@ -78,7 +77,7 @@ export const claimJoint: JointRule = {
       });
     }
     const since = madeMs(claim);
-    return look('waiting', place.name, `Pending since ${clockOf(since ?? 0)}, asked ${asked}`, {
+    return look('waiting', place.name, `Pending${since === undefined ? '' : ` since ${momentIn(facts, since)}`}, asked ${asked}`, {
       objects: [refOf(claim)],
       evidence: compact([
         field(claim, 'status.phase', claim.status?.phase ?? 'Pending', since),

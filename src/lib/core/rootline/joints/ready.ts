@@ -1,5 +1,5 @@
-import { conditionOf, isReady, readySinceMs, refOf } from '../../model';
-import { clockOf, momentOf } from '../../shared';
+import { momentIn, conditionOf, isReady, readySinceMs, refOf } from '../../model';
+import { momentOf } from '../../shared';
 import { imageCard, probeFault } from '../../standin';
 import { compact, field, isRunning, lastEvent, look, ref } from '../evidence';
 import type { JointRule } from '../types';
@@ -19,7 +19,7 @@ export const ready: JointRule = {
         objects,
         settling: { sinceMs: momentOf(pod.metadata.deletionTimestamp), normalMs: [0, 30_000] }
       });
-    if (isReady(pod)) return look('holds', podName, `since ${clockOf(readySinceMs(pod) ?? 0)}`, { objects });
+    if (isReady(pod)) return look('holds', podName, `since ${momentIn(facts, readySinceMs(pod) ?? facts.nowMs)}`, { objects });
     if (!isRunning(pod)) return look('waiting', podName, 'waits for the container', { objects });
     const unhealthy = lastEvent(facts, pod, ['Unhealthy']);
     const condition = conditionOf(pod.status?.conditions, 'Ready');

@@ -53,9 +53,26 @@ export const rights: JointRule = {
     const { facts } = at;
     const driver = driverOfPlace(facts, place);
     if (!driver) return look('unseen', '–', 'whose rights count depends on the class');
-    if (!facts.knowsProvider)
-      return look('unseen', driver, 'the objects at hand say nothing of the provider; look at the trust and the rights there');
     const needed = neededNow(at, place);
+    if (!facts.knowsProvider) {
+      const subject = driverSubject(facts, driver);
+      return look(
+        'unseen',
+        driver,
+        `the objects at hand say nothing of the provider; look at the trust there for ${subject ?? "the driver's service account"}: issuer, subject and audience, and the rights to ${(needed.length ? needed : allOf(driver, place)).join(', ')}`,
+        {
+          evidence: subject
+            ? [
+                field(
+                  { kind: 'ServiceAccount', namespace: subject.split(':')[2] ?? '', name: subject.split(':')[3] ?? '' },
+                  'metadata.name',
+                  subject
+                )
+              ]
+            : []
+        }
+      );
+    }
     const all = allOf(driver, place);
     const { identity, missing, mismatch, free } = standingOf(facts, driver, needed);
     if (free) return look('holds', driver, "asks nobody's leave: its backend is the cluster itself");

@@ -1,6 +1,6 @@
-import { clockOf, momentOf } from '../../shared';
+import { momentOf } from '../../shared';
 import { asManifest } from '../../manifest';
-import { refOf, selectedNodeMark, waitsForConsumer, type Claim, type Facts, type Volume } from '../../model';
+import { momentIn, refOf, selectedNodeMark, waitsForConsumer, type Claim, type Facts, type Volume } from '../../model';
 import { sourceOf, volumeFault, volumeFits, type VolumeFault } from '../../standin';
 import { compact, field, lastEvent, look, ref } from '../evidence';
 import type { ClaimPlace, Evidence, JointRule, Look, Remedy } from '../types';
@@ -112,7 +112,11 @@ function underWay(facts: Facts, place: ClaimPlace, claim: Claim): Look {
   const { wait } = sourceOf(facts, claim, place.class!.provisioner);
   if (wait) return look('waiting', '–', `waits for its content: ${wait}`);
   const since = claim.metadata.creationTimestamp;
-  return look('waiting', '–', `waits for ${place.class!.provisioner} since ${since ? clockOf(momentOf(since)) : 'it was asked for'}`);
+  return look(
+    'waiting',
+    '–',
+    `waits for ${place.class!.provisioner} since ${since ? momentIn(facts, momentOf(since)) : 'it was asked for'}`
+  );
 }
 
 /** A volume that somebody asked about by itself, without its claim. */

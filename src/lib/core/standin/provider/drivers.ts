@@ -127,7 +127,15 @@ const byName = new Map(driverCards.map((one) => [one.driver, one]));
 export const driverCard = (driver: string): DriverCard | undefined => byName.get(driver);
 
 /** The version of the cluster API that a place serves; 1.32 where it doesn't say. */
-export const clusterVersion = (facts: Facts): string => facts.list('Ground')[0]?.spec.version ?? '1.32';
+export const clusterVersion = (facts: Facts): string => saidVersion(facts) ?? '1.32';
+
+/** The version as the place or, in a dump, its nodes say it. */
+export function saidVersion(facts: Facts): string | undefined {
+  const [ground] = facts.list('Ground');
+  if (ground) return ground.spec.version;
+  const info = facts.list('Node')[0]?.status?.nodeInfo as { kubeletVersion?: string } | undefined;
+  return /^v?(\d+\.\d+)/.exec(info?.kubeletVersion ?? '')?.[1];
+}
 
 /** Compares versions by their numbers: negative when the first is older. */
 export function compareVersions(a: string, b: string): number {

@@ -1,0 +1,57 @@
+import { gzipSync } from 'node:zlib';
+import { keepValue, latestIn, parseJsonText, parseYamlCut, spreadOut, type OtherObject } from '$core/dumps';
+import type { ApiObject } from '$core/model';
+import type { Problem } from '$core/shared';
+
+/** A group of documents that is to be read. */
+export interface Group {
+  readonly text: string;
+  readonly linesBefore: number;
+  readonly json: boolean;
+  readonly name?: string | undefined;
+}
+
+/** What a group of documents came to. */
+export interface Digest {
+  /** Objects in parts: gzip of a JSON list each. */
+  readonly parts: readonly { readonly bytes: Uint8Array; readonly count: number }[];
+  /** `Kind/namespace/name` of each object. */
+  readonly ids: readonly string[];
+  readonly others: readonly OtherObject[];
+  readonly problems: readonly Problem[];
+  /** The latest moment that an object tells of (ms of the calendar). */
+  readonly latestMs: number;
+}
+
+/** Objects are handed on in parts of so many. */
+const partLength = 250;
+
+/** Reads a group of documents and packs what is kept of it. */
+export function digestOf({ text, linesBefore, json, name }: Group, secrets: boolean): Digest {
+  const { values, problems: faults } = json ? parseJsonText(text, name) : parseYamlCut({ text, linesBefore }, name);
+  const problems = [...faults];
+  const others: OtherObject[] = [];
+  const ids: string[] = [];
+  const parts: { bytes: Uint8Array; count: number }[] = [];
+  let latestMs = 0;
+  let part: ApiObject[] = [];
+  const flush = () => {
+    if (part.length) parts.push({ bytes: gzipSync(JSON.stringify(part), { level: 1 }), count: part.length });
+    part = [];
+  };
+  for (const value of values) {
+    for (const one of spreadOut(value)) {
+      const kept = keepValue(one, secrets);
+      if ('problem' in kept && kept.problem) problems.push(kept.problem);
+      if ('other' in kept) others.push(kept.other);
+      if (!('object' in kept)) continue;
+      const { object } = kept;
+      ids.push(`${object.kind}/${object.metadata.namespace ?? ''}/${object.metadata.name}`);
+      latestMs = Math.max(latestMs, latestIn(object));
+      part.push(object);
+      if (part.length >= partLength) flush();
+    }
+  }
+  flush();
+  return { parts, ids, others, problems, latestMs };
+}
