@@ -156,7 +156,7 @@ test("a draft says where it is wrong, keeps what was written, and refuses what c
   await page.keyboard.insertText(
     'apiVersion: v1\nkind: PersistentVolumeClaim\nmetadata: {name: scratch}\nspec: {accessModes: [ReadWriteOnce], storageClassName: steady-block, resources: {requests: {storage: ten}}}\n'
   );
-  await expect(page.getByRole('list', { name: 'Findings' })).toContainText(
+  await expect(page.getByRole('region', { name: 'Findings' })).toContainText(
     'spec.resources.requests.storage is "ten", which is no quantity.'
   );
   await expect(page.getByRole('button', { name: /^Send to/ })).toBeDisabled();

@@ -9,7 +9,10 @@ const { secrets, helps } = workerData as { secrets: boolean; helps?: true };
 
 /** A second thread of the same file, which reads every other group. */
 function startHelper(): { read(group: Group): Promise<Digest>; end(): Promise<unknown> } {
-  const worker = new Worker(fileURLToPath(import.meta.url), { workerData: { secrets, helps: true } });
+  const worker = new Worker(fileURLToPath(import.meta.url), {
+    workerData: { secrets, helps: true },
+    resourceLimits: { maxYoungGenerationSizeMb: 96 }
+  });
   const waiting: { resolve(digest: Digest): void; reject(error: Error): void }[] = [];
   worker.on('message', (digest: Digest) => waiting.shift()?.resolve(digest));
   worker.on('error', (error) => waiting.splice(0).forEach((one) => one.reject(error)));

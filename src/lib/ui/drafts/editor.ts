@@ -173,6 +173,7 @@ export function makeEditor(parent: HTMLElement, calls: EditorCalls): EditorHandl
     lineNumbers(),
     foldGutter(),
     history(),
+    EditorState.allowMultipleSelections.of(true),
     drawSelection(),
     bracketMatching(),
     closeBrackets(),

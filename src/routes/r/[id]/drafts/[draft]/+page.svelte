@@ -234,6 +234,7 @@
         {#each sent as one (one.rehearsal)}
           <p class="mt-1">
             <a class="word mono" href="/r/{encodeURIComponent(one.rehearsal)}/members">{one.rehearsal}</a> at {clockText(one.atMs)}.
+            <a class="word" href="/r/{encodeURIComponent(one.rehearsal)}/members">Watch the members</a>
             <span class="quiet">{one.changedSince ? 'The draft says something else by now.' : 'The draft says the same still.'}</span>
           </p>
           {#if one.drift === null}<p class="quiet small">What has become of it can't be told.</p>

@@ -1,0 +1,85 @@
+import { expect, test } from '@playwright/test';
+import { level, open, overflows } from './help';
+
+test('a dump is read, traced, rehearsed from and mended; a second one is compared with it', async ({ page }) => {
+  const dump = (await (await page.request.get('/api/v1/rehearsals/south-quay/dump')).json()) as {
+    items: { kind: string; metadata: { name: string }; spec?: { replicas?: number } }[];
+  };
+  await open(page, '/');
+  await page.getByRole('link', { name: "Read a cluster's dump" }).click();
+  await page.locator('input[type=file]').setInputFiles([
+    {
+      name: 'workloads.json',
+      mimeType: 'application/json',
+      buffer: Buffer.from(JSON.stringify({ ...dump, items: dump.items.slice(0, 12) }))
+    },
+    { name: 'rest.json', mimeType: 'application/json', buffer: Buffer.from(JSON.stringify({ ...dump, items: dump.items.slice(12) })) }
+  ]);
+  await page.getByLabel('Name of the cluster').fill('harbour');
+  await expect(page.getByText('harbour is a stand-in; choose another name.')).toBeVisible();
+  await page.getByLabel('Name of the cluster').fill('real-south');
+  await page.getByRole('button', { name: 'Read 2 files' }).click();
+  await expect(page.getByRole('heading', { level: 1 })).toContainText(`${dump.items.length} objects of`);
+  await expect(page.getByText('The values of secrets were dropped at the door.')).toBeVisible();
+
+  await open(page, '/');
+  const row = page.getByRole('listitem').filter({ hasText: 'real-south' });
+  await expect(row).toContainText('no driver answers to block.standin.example');
+  await row.getByRole('link', { name: 'trace' }).click();
+  await expect(page.getByText('first break: Driver')).toBeVisible();
+  await expect(page.getByRole('main')).toContainText('look at the trust there');
+  await page.getByRole('link', { name: 'Compare' }).click();
+  await expect(page.getByRole('heading', { level: 1 })).toContainText('There is one dump');
+
+  const later = {
+    ...dump,
+    items: dump.items
+      .filter((one) => one.metadata.name !== 'bookings-config')
+      .map((one) => (one.kind === 'StatefulSet' ? { ...one, spec: { ...one.spec, replicas: 5 } } : one))
+  };
+  await page.request.post('/api/v1/clusters?name=real-south', {
+    data: JSON.stringify(later),
+    headers: { 'content-type': 'application/json' }
+  });
+  await page.reload();
+  await expect(page.getByRole('heading', { level: 1 })).toContainText('0 came, 1 went, 1 changed');
+  await expect(page.getByRole('main')).toContainText('spec.replicas');
+  await page.request.post('/api/v1/clusters?name=real-south', {
+    data: JSON.stringify(dump),
+    headers: { 'content-type': 'application/json' }
+  });
+
+  await page.getByRole('link', { name: 'Rehearse from here' }).click();
+  await expect(page.getByRole('main')).toContainText('The nodes can reach shelf.standin.example');
+  await page.getByLabel('Name of the stand-in').fill('real-south-try');
+  await page.getByRole('button', { name: 'Rehearse from here' }).click();
+  await expect(page).toHaveURL(/real-south-try\/members/);
+  await page.getByRole('button', { name: 'settle' }).click();
+  await level(page, 'Supply').click();
+  await page.getByRole('button', { name: 'Put in a draft' }).first().click();
+  await page.getByRole('button', { name: 'Send to real-south-try' }).click();
+  await page.getByRole('link', { name: 'Watch the members' }).click();
+  await page.getByRole('button', { name: 'settle' }).click();
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('3 members of 1 workload are ready.');
+});
+
+test("what can't be read says why, and what was chosen is kept; the sheets of a dump fit", async ({ page }) => {
+  await open(page, '/read');
+  await page
+    .locator('input[type=file]')
+    .setInputFiles([{ name: 'cut.gz', mimeType: 'application/gzip', buffer: Buffer.from('1f8b0800000000000003abca', 'hex') }]);
+  await page.getByRole('button', { name: 'Read 1 file' }).click();
+  await expect(page.getByRole('alert')).toContainText('cut off');
+  await expect(page.getByText('cut.gz')).toBeVisible();
+  await expect(page.getByLabel('Name of the cluster')).toHaveValue('cut');
+  const { items } = (await (await page.request.get('/api/v1/rehearsals/north-quay/dump')).json()) as { items: object[] };
+  await page.request.post('/api/v1/clusters?name=real-north', {
+    data: JSON.stringify({ apiVersion: 'v1', kind: 'List', items }),
+    headers: { 'content-type': 'application/json' }
+  });
+  for (const sheet of ['ground', 'supply', 'claims', 'members', 'proofs', 'drafts', 'dump', 'compare', 'rehearse']) {
+    await open(page, `/r/real-north/${sheet}`);
+    await expect(page.getByRole('heading', { level: 1 }).first()).toBeVisible();
+    expect(await overflows(page), sheet).toBe(false);
+  }
+});
