@@ -1,5 +1,5 @@
-// Makes src/lib/core/model/api-fields.ts: the fields of the cluster API's published types (package kubernetes-types), as a compact table.
-import { writeFileSync } from 'node:fs';
+// Makes (with --check: compares) src/lib/core/model/api-fields.ts: the fields of the cluster API's published types (package kubernetes-types), as a compact table.
+import { readFileSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
 import prettier from 'prettier';
@@ -108,5 +108,11 @@ const text = `// Made by scripts/fields.mjs from the published types of the clus
 export const apiFields: Readonly<Record<string, Readonly<Record<string, string>>>> = ${JSON.stringify(table)};
 `;
 const out = path.join(root, 'src/lib/core/model/api-fields.ts');
-writeFileSync(out, await prettier.format(text, { ...(await prettier.resolveConfig(out)), parser: 'typescript' }));
+const made = await prettier.format(text, { ...(await prettier.resolveConfig(out)), parser: 'typescript' });
+if (process.argv.includes('--check')) {
+  if (readFileSync(out, 'utf8') !== made) {
+    console.error(`${out} is not what the package says: run node scripts/fields.mjs.`);
+    process.exit(1);
+  }
+} else writeFileSync(out, made);
 console.log(`${Object.keys(table).length} rows`);

@@ -32,6 +32,8 @@ test('from an empty editor to a running set of three, with completion and remedi
   await editor(page).click();
   await page.keyboard.type('Statef');
   await page.getByRole('option', { name: /StatefulSet/ }).waitFor();
+  // The list takes no key in its first moment, so that nobody accepts what they haven't seen.
+  await page.waitForTimeout(150);
   await page.keyboard.press('Enter');
   // The name is typed once and stands everywhere; the image is chosen from those in reach.
   await page.keyboard.type('logbook');

@@ -1,3 +1,4 @@
+import { readFileSync } from 'node:fs';
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import { check, distance, nearest, ruleOf, rules, type Finding, type Rule } from '$core/checker';
@@ -75,6 +76,15 @@ describe('the whole', () => {
     expect(rules.length).toBeGreaterThanOrEqual(60);
     expect(new Set(rules.map((one) => one.id)).size).toBe(rules.length);
     for (const one of rules) expect(ruleOf(one.id)).toBe(one);
+  });
+
+  test('docs/findings.md is made from the rules as they are', () => {
+    const page = readFileSync('docs/findings.md', 'utf8');
+    for (const one of rules) {
+      expect(page, one.id).toContain(`### ${one.title}\n\n\`${one.id}\`. ${one.why}\n`);
+      expect(page, one.id).toContain(one.bad.trimEnd().slice(0, 1_500));
+    }
+    expect(page.match(/^### /gm)).toHaveLength(rules.length);
   });
 
   test('files of one draft are looked at together, and findings say in which file they are', () => {

@@ -1,3 +1,4 @@
+export { nameCovers } from './cert';
 export * from './check';
 export * from './types';
 export { distance, nearest } from './rule';

@@ -8,11 +8,11 @@ const levels: Record<Level, 'error' | 'warning' | 'note'> = { error: 'error', wa
  * @param findings what the checker said
  * @param file the name of the file where findings name none
  */
-export function sarifOf(findings: readonly Finding[], file = 'manifests.yaml'): object {
+export function sarifOf(findings: readonly Finding[], file = 'manifests.yaml') {
   const codes = [...new Set(findings.map((one) => one.code))].sort();
   return {
     $schema: 'https://docs.oasis-open.org/sarif/sarif/v2.1.0/os/schemas/sarif-schema-2.1.0.json',
-    version: '2.1.0',
+    version: '2.1.0' as const,
     runs: [
       {
         tool: {
@@ -33,7 +33,7 @@ export function sarifOf(findings: readonly Finding[], file = 'manifests.yaml'): 
             })
           }
         },
-        columnKind: 'utf16CodeUnits',
+        columnKind: 'utf16CodeUnits' as const,
         results: findings.map((one) => ({
           ruleId: one.code,
           ruleIndex: codes.indexOf(one.code),

@@ -107,7 +107,10 @@ const asSnippet = (text: string): string =>
 
 function completionSource(names: () => readonly NameAtHand[]) {
   return (context: CompletionContext): CompletionResult | null => {
-    const found = completionAt(context.state.doc.toString(), context.pos, names());
+    const text = context.state.doc.toString();
+    const { from: start, to: end, empty } = context.state.selection.main;
+    // What is selected, a name to be chosen say, is to be replaced: it is no part of the word.
+    const found = empty ? completionAt(text, context.pos, names()) : completionAt(text.slice(0, start) + text.slice(end), start, names());
     if (!found) return null;
     if (
       !context.explicit &&
@@ -117,6 +120,7 @@ function completionSource(names: () => readonly NameAtHand[]) {
       return null;
     return {
       from: found.from,
+      ...(empty ? {} : { to: end }),
       options: found.proposals.map((one, i) => ({
         label: one.label,
         detail: one.detail,

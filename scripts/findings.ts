@@ -1,0 +1,26 @@
+// Makes docs/findings.md from the checker's rules; with --check it compares instead.
+import { readFileSync, writeFileSync } from 'node:fs';
+import { rules } from '../src/lib/core/checker';
+
+const levels = { error: 'Errors: it will not work', warning: 'Warnings: it works until it hurts', note: 'Notes: worth knowing' } as const;
+const parts = (Object.keys(levels) as (keyof typeof levels)[]).map((level) => {
+  const mine = rules.filter((one) => one.level === level);
+  const text = mine.map((one) => {
+    const against = one.against ? `\nSeen only against the cluster that a draft is meant for (the example: the demo's ${one.against}).\n` : '';
+    return `### ${one.title}\n\n\`${one.id}\`. ${one.why}\n${against}\n\`\`\`yaml\n${one.bad.trimEnd().slice(0, 1_500)}\n\`\`\`\n`;
+  });
+  return `## ${levels[level]} (${mine.length})\n\n${text.join('\n')}`;
+});
+const out = `# What the checker finds
+
+Made from the ${rules.length} rules in \`src/lib/core/checker/rules\` by \`npm run findings\`; don't edit by hand. Each example breaks its rule; what is right
+stands on the rule's page in the application, \`/findings/<id>\`.
+
+${parts.join('\n')}`;
+if (process.argv.includes('--check')) {
+  if (readFileSync('docs/findings.md', 'utf8') !== out) {
+    console.error('docs/findings.md is not what the rules say: run npm run findings.');
+    process.exit(1);
+  }
+} else writeFileSync('docs/findings.md', out);
+console.log(`${rules.length} rules`);
