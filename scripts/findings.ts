@@ -6,7 +6,9 @@ const levels = { error: 'Errors: it will not work', warning: 'Warnings: it works
 const parts = (Object.keys(levels) as (keyof typeof levels)[]).map((level) => {
   const mine = rules.filter((one) => one.level === level);
   const text = mine.map((one) => {
-    const against = one.against ? `\nSeen only against the cluster that a draft is meant for (the example: the demo's ${one.against}).\n` : '';
+    const against = one.against
+      ? `\nSeen only against the cluster that a draft is meant for (the example: the demo's ${one.against}).\n`
+      : '';
     return `### ${one.title}\n\n\`${one.id}\`. ${one.why}\n${against}\n\`\`\`yaml\n${one.bad.trimEnd().slice(0, 1_500)}\n\`\`\`\n`;
   });
   return `## ${levels[level]} (${mine.length})\n\n${text.join('\n')}`;

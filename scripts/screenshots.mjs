@@ -45,7 +45,6 @@ try {
   await shot('proofs', '/r/south-quay/proofs?set=tickets/bookings&proof=returns');
   await shot('handover', '/r/south-quay/handover?namespace=tickets');
   await shot('supply', '/r/north-quay/supply');
-  await shot('classes-beside', '/r/north-quay/supply?class=steady-block&beside=charts');
   await shot('class-design', '/r/north-quay/supply/design');
   await shot('layout', '/layout', async () => {
     await page.getByRole('textbox', { name: 'Quorum members' }).fill('4');
@@ -70,6 +69,23 @@ try {
     await post('/rehearsals/harbour/clock', { until: 'settled' });
   }
   await shot('ground', '/r/harbour/ground');
+  const { yaml: sent } = await (await fetch(`${base}/api/v1/rehearsals/south-quay/manifests?namespace=tickets`)).json();
+  const five = sent.replace('replicas: 3', 'replicas: 5').replace('storage: 40Gi', 'storage: 80G');
+  const draft = await post('/clusters/south-quay/drafts', { name: 'five members', files: [{ name: 'bookings.yaml', text: five }] });
+  await shot('draft-findings', `/r/south-quay/drafts/${draft.id}`, async () => {
+    await page.getByRole('region', { name: 'Findings' }).getByRole('listitem').first().waitFor();
+    await page.getByText('The way round, in steps').waitFor();
+    await page.waitForTimeout(300);
+  });
+  // A dump of the stuck cluster as it was at first, and a later one.
+  const { id: stuck } = await post('/rehearsals/south-quay/forks', { name: 'stuck', atMs: 250_000 - 1 });
+  const dump = await (await fetch(`${base}/api/v1/rehearsals/${encodeURIComponent(stuck)}/dump`)).json();
+  await post('/clusters?name=real-south', JSON.stringify(dump));
+  await shot('dump', '/r/real-south/root-line?kind=StatefulSet&namespace=tickets&name=bookings');
+  const later = dump.items.filter((one) => one.metadata.name !== 'bookings-config');
+  for (const one of later) if (one.kind === 'StatefulSet') one.spec.replicas = 5;
+  await post('/clusters?name=real-south', JSON.stringify({ ...dump, items: later }));
+  await shot('compare', '/r/real-south/compare');
   await shot('root-line-night', '/r/north-quay/root-line?kind=StatefulSet&namespace=events&name=boarding', async () => {
     await page.keyboard.press('n');
     await page.waitForTimeout(200);

@@ -9,8 +9,10 @@
     open: string;
     onshow(finding: Finding): void;
     onmend(finding: Finding): void;
+    /** Opens the move from an ephemeral directory to a claim. */
+    onclaim(): void;
   }
-  let { findings, open, onshow, onmend }: Props = $props();
+  let { findings, open, onshow, onmend, onclaim }: Props = $props();
   const count = (severity: Finding['severity']) => findings.filter((one) => one.severity === severity).length;
   const says = $derived(
     [
@@ -40,7 +42,8 @@
             >{one.message} <span class="quiet">{one.remedy}</span>
             <a class="word small" href="/findings/{one.code}" target="_blank" aria-label="Why: {one.code}">why</a></span
           >
-          {#if one.mend}<button class="push small shrink-0" onclick={() => onmend(one)}>{one.mend.says}</button>{/if}
+          {#if one.mend}<button class="push small shrink-0" onclick={() => onmend(one)}>{one.mend.says}</button
+            >{:else if one.code === 'data-ephemeral'}<button class="push small shrink-0" onclick={onclaim}>Move it to a claim</button>{/if}
         </li>
       {/each}
     </ul>

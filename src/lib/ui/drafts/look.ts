@@ -82,6 +82,7 @@ export const look = EditorView.theme({
   '.rb-link-nowhere': { textDecorationColor: 'var(--color-brick)', textDecorationStyle: 'dashed' },
   '.cm-changedText': { background: 'color-mix(in oklab, var(--color-ochre) 28%, transparent) !important' },
   '.cm-changedLine': { backgroundColor: 'color-mix(in oklab, var(--color-ochre) 9%, transparent) !important' },
+  '& .cm-changedLineGutter, & .cm-deletedLineGutter': { background: 'var(--color-ochre) !important' },
   '.cm-deletedChunk': { backgroundColor: 'color-mix(in oklab, var(--color-brick) 9%, transparent)' }
 });
 

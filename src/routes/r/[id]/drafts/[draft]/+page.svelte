@@ -15,6 +15,7 @@
 
   let { data } = $props();
   const desk = untrack(() => new Desk(data.draft.id, () => data.id, data.draft));
+  let part = $state(untrack(() => page.url.searchParams.get('rework')));
   let editor: Editor | undefined = $state();
   let side = $state<'sheet' | 'rework'>(untrack(() => (page.url.searchParams.has('rework') ? 'rework' : 'sheet')));
   interface Sent {
@@ -204,7 +205,7 @@
         onjump={jump}
       />
     {/key}
-    <Findings findings={desk.findings} open={desk.open} onshow={show} onmend={mend} />
+    <Findings findings={desk.findings} open={desk.open} onshow={show} onmend={mend} onclaim={() => ((side = 'rework'), (part = 'claim'))} />
   </div>
   <div class="min-h-0 overflow-auto border-l border-line px-5 py-4">
     <div class="mb-3 flex gap-4" role="tablist" aria-label="Beside the text">
@@ -249,7 +250,7 @@
         {/each}
       {/if}
     {:else}
-      <Rework {desk} clusters={data.clusters} cluster={data.cluster.name} open={page.url.searchParams.get('rework')} onedits={edits} />
+      <Rework {desk} clusters={data.clusters} cluster={data.cluster.name} open={part} onedits={edits} />
     {/if}
   </div>
 </div>
