@@ -36,7 +36,9 @@ module.exports = {
       comment: 'no Node, no Svelte, no server, no interface in the core',
       severity: 'error',
       from: { path: core },
-      to: { pathNot: `${core}|node_modules/(zod|yaml|tinyqueue|js-base64|ipaddr\\.js|@noble/hashes|@peculiar/x509|reflect-metadata|js-yaml)/` }
+      to: {
+        pathNot: `${core}|node_modules/(zod|yaml|tinyqueue|js-base64|ipaddr\\.js|@noble/hashes|@peculiar/x509|reflect-metadata|js-yaml)/`
+      }
     },
     {
       name: 'core-folders-have-one-door',

@@ -1,7 +1,6 @@
 // Reads a made-up dump of 50,000 objects (about 100 MiB) as YAML and as JSON: how long beside the parser alone, in the same run; what other
 // requests have to wait meanwhile; how much memory it takes; that a stop leaves nothing behind. Ratios, not absolute times.
-import { createReadStream, mkdtempSync, rmSync, statSync, writeFileSync } from 'node:fs';
-import { openSync, writeSync, closeSync, readFileSync } from 'node:fs';
+import { closeSync, createReadStream, mkdtempSync, openSync, readFileSync, rmSync, statSync, writeSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { spawnSync } from 'node:child_process';

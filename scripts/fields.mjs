@@ -77,6 +77,39 @@ function typeText(file, type) {
   return '*';
 }
 
+/** Rows that name products among their fields: of these only neutral ones are kept, and the row is left open for the rest. */
+const open = {
+  Volume: [
+    'name',
+    'configMap',
+    'csi',
+    'downwardAPI',
+    'emptyDir',
+    'ephemeral',
+    'hostPath',
+    'image',
+    'nfs',
+    'persistentVolumeClaim',
+    'projected',
+    'secret'
+  ],
+  PersistentVolumeSpec: [
+    'accessModes',
+    'capacity',
+    'claimRef',
+    'csi',
+    'hostPath',
+    'local',
+    'mountOptions',
+    'nfs',
+    'nodeAffinity',
+    'persistentVolumeReclaimPolicy',
+    'storageClassName',
+    'volumeAttributesClassName',
+    'volumeMode'
+  ]
+};
+
 function row(file, node) {
   const id = `${file}#${node.name.text}`;
   if (names.has(id)) return names.get(id);
@@ -84,8 +117,11 @@ function row(file, node) {
   while (table[name]) name += '2';
   names.set(id, name);
   table[name] = {};
+  const kept = open[node.name.text];
+  if (kept) table[name]['*'] = '*';
   for (const member of node.members) {
     if (!ts.isPropertySignature(member)) continue;
+    if (kept && !kept.includes(member.name.getText().replace(/['"]/g, ''))) continue;
     table[name][member.name.getText().replace(/['"]/g, '')] = `${typeText(file, member.type)}${member.questionToken ? '' : '!'}`;
   }
   return name;
@@ -103,7 +139,8 @@ const text = `// Made by scripts/fields.mjs from the published types of the clus
 
 /**
  * Fields of the published kinds and of what they hold. A type is s (text), n (number), b (true or false), q (quantity), i (number or text),
- * * (anything), [T] (a list), {T} (a map) or another row; a "!" at its end says that the field is needed.
+ * * (anything), [T] (a list), {T} (a map) or another row; a "!" at its end says that the field is needed. A row with the field "*" is open: it
+ * has more fields than these.
  */
 export const apiFields: Readonly<Record<string, Readonly<Record<string, string>>>> = ${JSON.stringify(table)};
 `;

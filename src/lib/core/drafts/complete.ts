@@ -70,7 +70,7 @@ function keyProposals(at: Cursor): Proposal[] {
   const row = info && (!info.list || typeof at.path.at(-1) === 'number') ? info.fields : undefined;
   if (!row) return [];
   return Object.keys(row)
-    .filter((key) => !at.siblings.has(key) && key !== 'status')
+    .filter((key) => !at.siblings.has(key) && key !== 'status' && key !== '*')
     .map((key) => {
       const field = fieldAt(at.kind!, [...at.path, key])!;
       const meaning = meanings[field.key];

@@ -16,6 +16,7 @@ function strangers(
   for (const key of Object.keys(value)) {
     const next = [...path, key];
     if (known && !info.list && !info.map && !Object.hasOwn(known, key)) {
+      if (Object.hasOwn(known, '*')) continue;
       const near = nearest(
         key,
         Object.keys(known).filter((one) => !Object.hasOwn(value, one))
