@@ -253,8 +253,8 @@ const reading: Endpoint[] = [
   endpoint({
     method: 'GET',
     path: `${rehearsal}/manifests`,
-    summary: 'What people sent and still stands, as ordered YAML',
-    query: z.object({ namespace: z.string().optional() }),
+    summary: 'What people sent and still stands, as ordered YAML; the values of secrets only when asked for',
+    query: z.object({ namespace: z.string().optional(), secrets: z.enum(['keep', 'drop']).default('drop') }),
     answer: z.object({ count: z.number(), yaml: z.string(), items: z.array(anything) }),
     run: ({ app, params, query }) => app.rehearsals.ask(params.id!, 'manifests', query)
   }),

@@ -33,6 +33,11 @@ const manifestsOf = ({ facts }: Scene, namespace?: string): ApiObject[] =>
       .map(asManifest)
   );
 
+const emptied = (one: ApiObject & { kind: 'Secret' }): ApiObject => ({
+  ...one,
+  data: Object.fromEntries(Object.keys(one.data ?? {}).map((key) => [key, '']))
+});
+
 /** All that can be asked of a rehearsal at its clock's head. Each is a pure reading; none changes the world. */
 export const queries = {
   objects: (scene: Scene, { kind, namespace, name }: { kind?: Kind; namespace?: string; name?: string }): ApiObject[] =>
@@ -50,9 +55,11 @@ export const queries = {
     return line && { ...line, sentence: lineSentence(line) };
   },
   resolve: (scene: Scene, { namespace, name }: { namespace: string; name: string }) => resolve(scene.facts, namespace, name),
-  manifests(scene: Scene, { namespace }: { namespace?: string }) {
-    const objects = manifestsOf(scene, namespace);
+  /** The values of secrets are left out unless they are asked for; their keys stay. */
+  manifests(scene: Scene, { namespace, secrets }: { namespace?: string; secrets?: 'keep' | 'drop' }) {
+    const objects = manifestsOf(scene, namespace).map((one) => (one.kind === 'Secret' && secrets !== 'keep' ? emptied(one) : one));
     return {
+      secrets: objects.filter((one) => one.kind === 'Secret').length,
       count: objects.length,
       yaml: writeManifests(objects),
       items: objects.map(({ kind, metadata }) => ({ kind, namespace: metadata.namespace ?? '', name: metadata.name }))

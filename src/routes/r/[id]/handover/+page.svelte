@@ -39,8 +39,8 @@
     <div>
       <h1>{data.view.count ? `${plural(data.view.count, 'manifest')}, in the order of sending.` : 'Nothing to hand over yet.'}</h1>
       <p class="quiet mt-1">
-        What people sent and what still stands at this moment; not what control loops made of it. Secrets are in the file: keep it
-        accordingly.
+        What people sent and what still stands at this moment; not what control loops made of it. The values of secrets are left out unless
+        you ask for them.
       </p>
     </div>
     {#if data.view.count}
@@ -55,6 +55,11 @@
           {#each spaces as one (one)}<option>{one}</option>{/each}
         </select>
         <a class="push push-main" href="/r/{encodeURIComponent(data.id)}/handover/manifests.yaml{query}" download>Take the YAML</a>
+        {#if data.view.secrets}<a
+            class="word small"
+            href="/r/{encodeURIComponent(data.id)}/handover/manifests.yaml{query}{query ? '&' : '?'}secrets=keep"
+            download>with the values of {data.view.secrets === 1 ? 'its secret' : `its ${data.view.secrets} secrets`}</a
+          >{/if}
         <button class="push" onclick={copy}>Copy</button>
       </div>
     {/if}

@@ -161,6 +161,11 @@
       <button class="word small" onclick={() => step('redo')}>redo</button>
       <a class="word small" href="{base}/drafts/{desk.id}/states">states</a>
       <a class="word small" href="{base}/drafts/{desk.id}/bundle" download>take out</a>
+      {#if desk.objects.some((one) => one.kind === 'Secret')}<a
+          class="word small whitespace-nowrap"
+          href="{base}/drafts/{desk.id}/bundle?secrets=yes"
+          download>with secrets</a
+        >{/if}
       <a class="word small whitespace-nowrap" href="{base}/drafts">all drafts</a>
     </div>
     <div class="small flex flex-wrap items-baseline gap-x-4 gap-y-1 px-[18px] pb-2" role="tablist" aria-label="Files">
