@@ -3,7 +3,7 @@ import { changeSheet, removalSheet, type ChangeSheet, type RemovalSheet } from '
 import { persist } from '$core/drafts';
 import { asManifest } from '$core/manifest';
 import type { ApiObject, Deployment, StatefulSet } from '$core/model';
-import type { World } from '$core/standin';
+import { poolObject, poolOperatorObjects, type World } from '$core/standin';
 import { asLeft, must, objects, ref, send } from './help';
 
 /** north-quay as it stands, with a deployment that keeps two gibibytes in an ephemeral directory, and a claim under a class that deletes. */
@@ -205,5 +205,32 @@ describe('removal sheets, head by head', () => {
     expect(removalSheet(world.store, ref('Deployment', 'events', 'desk')).lost[0]!.says).toMatch(/2Gi in all/);
     const pod = world.store.list('Pod', 'events').find((one) => one.metadata.name.startsWith('desk-'))!;
     expect(removalSheet(world.store, ref('Pod', 'events', pod.metadata.name)).lost[0]!.says).toMatch(/directory scratch .*1Gi in all/);
+  });
+});
+
+describe('what is sent before its server is ready', () => {
+  test('a pool in one batch with its operator: the sheet says that it waits, and it is sent again by itself', () => {
+    const fork = asLeft('harbour');
+    const batch = [...poolOperatorObjects('4.1'), poolObject('sheds')];
+    const sheet = changeSheet(fork.store, batch);
+    expect(sheet.new.find((one) => one.ref.kind === 'Pool')!.says).toBe(
+      'waits for the operator of pools, which looks each pool over, to be ready, then is sent again by itself'
+    );
+    expect(sheet.order.map((one) => one.refs[0]!.kind).indexOf('Deployment')).toBeLessThan(
+      sheet.order.map((one) => one.refs[0]!.kind).indexOf('Pool')
+    );
+    must(fork, { type: 'send', objects: batch });
+    expect([fork.store.list('Pool').length, fork.store.list('Held').length]).toEqual([0, 1]);
+    fork.runSettled();
+    expect([fork.store.list('Pool').length, fork.store.list('Held').length]).toEqual([1, 0]);
+    expect(fork.store.list('Event').find((one) => one.reason === 'SentAgain')!.message).toMatch(/Sent again by itself/);
+    // Where the operator never comes, it waits on, and taking it back is possible.
+    const never = asLeft('harbour');
+    must(never, { type: 'send', objects: [poolObject('sheds')] });
+    never.runSettled();
+    expect(never.store.list('Held')).toHaveLength(1);
+    must(never, { type: 'remove', ref: ref('Held', '', never.store.list('Held')[0]!.metadata.name) });
+    never.runSettled();
+    expect(never.store.list('Held')).toHaveLength(0);
   });
 });

@@ -89,7 +89,14 @@ export function changeSheet(facts: Facts, objects: readonly ApiObject[], replace
   const effects = verdicts.map((one) => restarts(facts, one));
   return {
     nowMs: facts.nowMs,
-    new: of('new').map(({ ref }) => ({ ref, says: entryOf(ref.kind).namespaced ? `in ${ref.namespace}` : 'for the whole cluster' })),
+    new: [...of('new'), ...of('held')].map(({ ref, waitsFor }) => ({
+      ref,
+      says: waitsFor
+        ? `waits for ${waitsFor} to be ready, then is sent again by itself`
+        : entryOf(ref.kind).namespaced
+          ? `in ${ref.namespace}`
+          : 'for the whole cluster'
+    })),
     altered: [...of('altered'), ...of('replaced')].map(({ ref, fields }) => ({
       ref,
       says: fields.map((one) => changeWords(ref, one)).join('; '),

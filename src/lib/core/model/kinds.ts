@@ -51,6 +51,7 @@ export interface KindMap {
   Disk: standin.Disk;
   Pool: standin.Pool;
   Asset: standin.Asset;
+  Held: standin.Held;
 }
 export type Kind = keyof KindMap;
 export type ApiObject = KindMap[Kind];
@@ -127,7 +128,8 @@ export const kindEntries: readonly KindEntry[] = [
   entry('VolumeSnapshotContent', snapshotApi, snapshot.snapshotContentSchema, { cluster: true, derived: true }),
   entry('EndpointSlice', 'discovery.k8s.io/v1', pods.endpointSliceSchema, { derived: true }),
   entry('Event', 'v1', plain.eventSchema, { derived: true }),
-  entry('Asset', api, standin.assetSchema, { cluster: true, derived: true })
+  entry('Asset', api, standin.assetSchema, { cluster: true, derived: true }),
+  entry('Held', api, standin.heldSchema, { cluster: true, derived: true })
 ].map((one, order) => ({ ...one, order }));
 
 const byKind = new Map<string, KindEntry>(kindEntries.map((one) => [one.kind, one]));

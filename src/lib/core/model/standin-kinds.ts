@@ -177,6 +177,11 @@ export const assetSchema = kindOf(standinApi, 'Asset', {
     .optional()
 });
 
+/** An object whose server wasn't ready when it was sent; it is sent again until it is. Made by the stand-in, never sent. */
+export const heldSchema = kindOf(standinApi, 'Held', {
+  spec: z.looseObject({ object: z.looseObject({ kind: z.string() }), waitsFor: z.string() })
+});
+
 export type Right = z.infer<typeof right>;
 export type NodeGroup = z.infer<typeof nodeGroup>;
 export type Ground = z.infer<typeof groundSchema>;
@@ -186,3 +191,4 @@ export type Registry = z.infer<typeof registrySchema>;
 export type Disk = z.infer<typeof diskSchema>;
 export type Pool = z.infer<typeof poolSchema>;
 export type Asset = z.infer<typeof assetSchema>;
+export type Held = z.infer<typeof heldSchema>;

@@ -22,7 +22,7 @@ import { bundle, checkText, look, names, readFiles, rework, type DraftText, type
 import { queries, type QueryName, type Queries } from '../views';
 
 /** Changes with the loops' behaviour: snapshots of another engine are thrown away. */
-export const engineVersion = '2';
+export const engineVersion = '3';
 
 /** How a rehearsal's clock stands. Times are virtual ms. */
 export interface Clock {

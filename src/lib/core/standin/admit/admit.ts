@@ -1,10 +1,11 @@
-import { keyOf, type ApiObject, type Asset, type Facts, type KindMap, type Ref } from '../../model';
+import { keyOf, refOf, type ApiObject, type Asset, type Facts, type KindMap, type Ref } from '../../model';
 import { damage, writeFault, writeRow } from '../engines/little-store';
 import { poolDriver } from '../provider/pool';
 import type { Hands } from '../control/loop';
 import { addressAt, prefixSize } from '../provider/addresses';
 import type { Action } from '../world';
 import { plan, type Refusal } from './plan';
+import { heldFor } from './servers';
 
 export type { Refusal } from './plan';
 
@@ -128,6 +129,10 @@ function send(world: Hands, { objects, replace = [] }: Action & { type: 'send' }
     if (!object) continue;
     orphan(world, object);
     world.remove(ref);
+  }
+  for (const { ref, outcome, waitsFor } of verdicts) {
+    const object = objects.find((one) => keyOf(refOf(one)) === keyOf(ref));
+    if (outcome === 'held' && object && waitsFor) world.put(heldFor(object, waitsFor));
   }
   for (const { outcome, after } of verdicts) {
     if (outcome === 'untouched' || !after) continue;

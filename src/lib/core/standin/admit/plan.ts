@@ -5,6 +5,7 @@ import { clusterVersion, driverCard, versionFault } from '../provider/drivers';
 import { imageCard, imageTag } from '../provider/images';
 import { filled } from './defaults';
 import { immutableFaults } from './immutable';
+import { serverWait } from './servers';
 
 /** Why an object is refused. */
 export type Refusal = Problem;
@@ -12,7 +13,9 @@ export type Refusal = Problem;
 /** What sending one object would do. */
 export interface Verdict {
   readonly ref: Ref;
-  readonly outcome: 'new' | 'altered' | 'replaced' | 'untouched' | 'refused';
+  readonly outcome: 'new' | 'altered' | 'replaced' | 'untouched' | 'refused' | 'held';
+  /** What the object's server waits for, when it is held: it is sent again by itself. */
+  readonly waitsFor?: string;
   readonly before?: ApiObject;
   /** How it would stand; missing when refused. */
   readonly after?: ApiObject;
@@ -167,6 +170,8 @@ export function plan(facts: Facts, objects: readonly ApiObject[], replace: reado
     const after = carried(before, filled(object, facts));
     const refusals = refusalsOf(object, before, after, facts, newSpaces);
     if (refusals.length) return { ref, outcome: 'refused', ...(before ? { before } : {}), fields: [], refusals };
+    const waitsFor = serverWait(facts, object);
+    if (waitsFor) return { ref, outcome: 'held', waitsFor, ...(before ? { before } : {}), fields: [], refusals };
     if (anew) return { ref, outcome: 'replaced', before: there, after, fields: alterations(there, after), refusals };
     if (!before) return { ref, outcome: 'new', after, fields: [], refusals };
     const fields = alterations(before, after);

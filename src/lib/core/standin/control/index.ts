@@ -16,6 +16,7 @@ import { placing } from './placing';
 import { pools } from './pools';
 import { provisioning } from './provisioning';
 import { reclaim } from './reclaim';
+import { resending } from './resending';
 import { sets } from './sets';
 import { snapshots } from './snapshots';
 
@@ -39,5 +40,6 @@ export const loops: readonly Loop[] = [
   backends,
   snapshots,
   filling,
-  pools
+  pools,
+  resending
 ];
