@@ -2,7 +2,7 @@ import { navigating } from '$app/state';
 import type { LiveEvent } from '$server/services';
 
 const gatherMs = 120;
-const mostTries = 6;
+const mostTries = 20;
 const wait = (ms: number) => new Promise((resolve) => setTimeout(resolve, ms));
 
 /**

@@ -7,6 +7,7 @@ import type { Bench, WrittenOf } from './types';
 export function benchOf(objects: readonly Written[], target: Facts | undefined): Bench {
   const byKind = new Map<Kind, Written[]>();
   const byKey = new Map<string, ApiObject>();
+  const lists = new Map<string, ApiObject[]>();
   for (const one of objects) {
     const { kind } = one.object;
     const list = byKind.get(kind);
@@ -21,11 +22,17 @@ export function benchOf(objects: readonly Written[], target: Facts | undefined):
       (byKey.get(keyOf({ kind, namespace: entryOf(kind).namespaced ? namespace : '', name })) ?? target?.get(kind, namespace, name)) as
         KindMap[K] | undefined,
     all: <K extends Kind>(kind: K, namespace?: string) => {
+      // Rules ask for the same lists again and again; a bench stands still, so each is made once.
+      const id = namespace === undefined ? kind : `${kind} ${namespace}`;
+      const known = lists.get(id);
+      if (known) return known as KindMap[K][];
       const mine = (byKind.get(kind) ?? [])
         .map((one) => one.object)
         .filter((one) => namespace === undefined || (one.metadata.namespace ?? '') === namespace);
       const rest = (target?.list(kind, namespace) ?? []).filter((one) => !byKey.has(keyOf(refOf(one as ApiObject))));
-      return [...mine, ...rest] as KindMap[K][];
+      const all = [...mine, ...rest] as ApiObject[];
+      lists.set(id, all);
+      return all as KindMap[K][];
     }
   };
 }

@@ -12,8 +12,20 @@ export interface PodPlace {
   readonly labels: Readonly<Record<string, string>> | undefined;
 }
 
+/** Makes something of a bench once. */
+function once<T>(make: (bench: Bench) => T): (bench: Bench) => T {
+  const made = new WeakMap<Bench, T>();
+  return (bench) => {
+    let known = made.get(bench);
+    if (known === undefined) made.set(bench, (known = make(bench)));
+    return known;
+  };
+}
+
 /** All specs of pods in the draft. */
-export function podPlaces(bench: Bench): PodPlace[] {
+export const podPlaces = once(podPlacesOf);
+
+function podPlacesOf(bench: Bench): PodPlace[] {
   return bench.written('Pod', 'StatefulSet', 'Deployment', 'DaemonSet', 'Job').map((on) => {
     const { object } = on;
     const namespace = object.metadata.namespace ?? 'default';
@@ -48,7 +60,8 @@ export interface ClaimPlaceIn {
   readonly set?: StatefulSet;
 }
 
-export const claimPlaces = (bench: Bench): ClaimPlaceIn[] => [
+/** All claims in the draft. */
+export const claimPlaces = once((bench): ClaimPlaceIn[] => [
   ...bench.written('PersistentVolumeClaim').map((on) => ({
     on,
     spec: on.object.spec,
@@ -66,7 +79,7 @@ export const claimPlaces = (bench: Bench): ClaimPlaceIn[] => [
       set: on.object
     }))
   )
-];
+]);
 
 /** The class a claim would go by, as far as draft and target tell. */
 export function classFor(bench: Bench, spec: Claim['spec']) {

@@ -231,10 +231,14 @@ export class RehearsalService {
   }
 
   /** Looks a draft over against a rehearsal. */
-  async look(id: string, files: readonly DraftText[], options: Omit<LookOptions, 'cluster'> = {}): Promise<Answer<DraftLook>> {
+  async look(
+    id: string,
+    files: readonly DraftText[],
+    options: Omit<LookOptions, 'cluster'> = {}
+  ): Promise<Answer<DraftLook & { revision: number }>> {
     const one = await this.open(id);
     if (!one) return refused(unknownRehearsal(id));
-    return done(await this.parts.host.look(id, files, { ...options, cluster: one.cluster }));
+    return done({ ...(await this.parts.host.look(id, files, { ...options, cluster: one.cluster })), revision: one.revision });
   }
 
   /** Edits that rework a draft. */

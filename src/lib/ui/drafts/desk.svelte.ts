@@ -7,6 +7,8 @@ interface Look {
   readonly objects: readonly DraftObject[];
   readonly links: readonly Link[];
   readonly sheet?: SheetData;
+  /** Revision of the rehearsal that was looked at. */
+  readonly revision: number;
 }
 
 /** A draft on the desk: its files, what is kept of them, and what the checker and the target say. */
@@ -19,6 +21,8 @@ export class Desk {
   objects = $state.raw<readonly DraftObject[]>([]);
   links = $state.raw<readonly Link[]>([]);
   sheet = $state.raw<SheetData | null>(null);
+  /** Revision of the rehearsal that the change sheet was made against. */
+  revision = $state<number | undefined>(undefined);
   names = $state.raw<readonly { kind: string; namespace: string; name: string }[]>([]);
   /** Text that the findings are about; a mend fits only that. */
   private checked = '';
@@ -121,7 +125,7 @@ export class Desk {
     }
     this.checked = text;
     ({ findings: this.findings, objects: this.objects, links: this.links } = answer.value);
-    if (withSheet) this.sheet = answer.value.sheet ?? null;
+    if (withSheet) [this.sheet, this.revision] = [answer.value.sheet ?? null, answer.value.revision];
   }
 
   async learn(): Promise<void> {

@@ -48,11 +48,13 @@
   });
   $effect(() => {
     void [data.id, data.rehearsal.revision, data.clock.nowMs];
-    untrack(() => {
+    // While a run is under way there is something new every moment; the sheet is made anew when it has come to rest for a while.
+    const timer = setTimeout(() => {
       void desk.look(true);
       void desk.learn();
       void whereSent();
-    });
+    }, 350);
+    return () => clearTimeout(timer);
   });
   async function whereSent() {
     const answer = await call<{ items: Sent[] }>('GET', `/drafts/${desk.id}/sent`);
@@ -113,7 +115,7 @@
       'POST',
       `/drafts/${desk.id}/send`,
       { rehearsal: target, replace, ...(confirm ? { confirm } : {}) },
-      target === data.id ? { revision: data.rehearsal.revision } : {}
+      target === data.id ? { revision: desk.revision ?? data.rehearsal.revision } : {}
     );
     if (!done) return false;
     notices.say(`Sent to ${target} at ${clockText(done.nowMs)}. Run the clock (space), or until settled (s).`);
