@@ -69,7 +69,7 @@ try {
     await post('/rehearsals/harbour/clock', { until: 'settled' });
   }
   await shot('ground', '/r/harbour/ground');
-  const { yaml: sent } = await (await fetch(`${base}/api/v1/rehearsals/south-quay/manifests?namespace=tickets`)).json();
+  const { yaml: sent } = await (await fetch(`${base}/api/v1/rehearsals/south-quay/manifests?namespace=tickets&secrets=keep`)).json();
   const five = sent.replace('replicas: 3', 'replicas: 5').replace('storage: 40Gi', 'storage: 80G');
   const draft = await post('/clusters/south-quay/drafts', { name: 'five members', files: [{ name: 'bookings.yaml', text: five }] });
   await shot('draft-findings', `/r/south-quay/drafts/${draft.id}`, async () => {

@@ -1,26 +1,10 @@
-import { beforeAll, describe, expect, test } from 'vitest';
+import { describe, expect, test } from 'vitest';
 import { rules } from '$core/checker';
 import { installObjects, installOf } from '$core/standin';
 import { writeManifests } from '$core/manifest';
 import { bookingsYaml } from '../../src/lib/scenario/workloads';
-import type { dispatch as Dispatch } from '$server/api/dispatch';
+import { call } from './call';
 
-process.env.ROOT_BARN_DATA = ':memory:';
-let dispatch: typeof Dispatch;
-beforeAll(async () => {
-  ({ dispatch } = await import('$server/api/dispatch'));
-});
-
-async function call<T = Record<string, unknown>>(
-  method: string,
-  path: string,
-  body?: string | object
-): Promise<{ status: number; body: T }> {
-  const text = typeof body === 'string' ? body : body && JSON.stringify(body);
-  const request = new Request(`http://127.0.0.1/api/v1${path}`, { method, ...(text === undefined ? {} : { body: text }) });
-  const response = await dispatch(request, path.split('?')[0]!);
-  return { status: response.status, body: (await response.json()) as T };
-}
 interface Found {
   code: string;
   severity: string;

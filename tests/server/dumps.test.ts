@@ -1,23 +1,11 @@
 import { gzipSync } from 'node:zlib';
 import { zipSync, strToU8 } from 'fflate';
 import tar from 'tar-stream';
-import { beforeAll, describe, expect, test } from 'vitest';
+import { describe, expect, test } from 'vitest';
 import { stringify } from 'yaml';
-import type { dispatch as Dispatch } from '$server/api/dispatch';
 import type { Joint } from '$core/rootline';
+import { call, dispatch, type Body } from './call';
 
-process.env.ROOT_BARN_DATA = ':memory:';
-let dispatch: typeof Dispatch;
-beforeAll(async () => {
-  ({ dispatch } = await import('$server/api/dispatch'));
-});
-
-type Body = string | object | Uint8Array<ArrayBuffer>;
-async function call<T = Record<string, unknown>>(method: string, path: string, body?: Body): Promise<{ status: number; body: T }> {
-  const content = body === undefined ? {} : { body: typeof body === 'string' || body instanceof Uint8Array ? body : JSON.stringify(body) };
-  const response = await dispatch(new Request(`http://127.0.0.1/api/v1${path}`, { method, ...content }), path.split('?')[0]!);
-  return { status: response.status, body: (await response.json()) as T };
-}
 const read = (name: string, body: Body, more = '') =>
   call<{ objects: number; detail: string; type: string; remedy: string; others: number; problems: number }>(
     'POST',

@@ -1,24 +1,8 @@
-import { beforeAll, describe, expect, test } from 'vitest';
-import type { dispatch as Dispatch } from '$server/api/dispatch';
+import { describe, expect, test } from 'vitest';
 import type { GroundView } from '$server/views/ground';
 import type { SupplyView } from '$server/views/supply';
+import { call } from './call';
 
-process.env.ROOT_BARN_DATA = ':memory:';
-let dispatch: typeof Dispatch;
-beforeAll(async () => {
-  ({ dispatch } = await import('$server/api/dispatch'));
-});
-
-async function call<T = Record<string, unknown>>(
-  method: string,
-  path: string,
-  body?: string | object
-): Promise<{ status: number; body: T }> {
-  const text = typeof body === 'string' ? body : body && JSON.stringify(body);
-  const request = new Request(`http://127.0.0.1/api/v1${path}`, { method, ...(text === undefined ? {} : { body: text }) });
-  const response = await dispatch(request, path.split('?')[0]!);
-  return { status: response.status, body: (await response.json()) as T };
-}
 let nth = 0;
 async function fork(from: string): Promise<string> {
   const { body } = await call<{ id: string }>('POST', `/rehearsals/${from}/forks`, { name: `s${(nth += 1)}` });

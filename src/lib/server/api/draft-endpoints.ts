@@ -1,10 +1,8 @@
 import { z } from 'zod';
 import { rules, sarifOf } from '$core/checker';
 import { done, notFound, refused } from '../services';
-import { endpoint, type Endpoint } from './endpoint';
+import { anything, items, endpoint, listed, type Endpoint } from './endpoint';
 
-const anything = z.looseObject({});
-const items = z.object({ items: z.array(anything) });
 const text = z.string().max(5 * 2 ** 20);
 const fileName = z
   .string()
@@ -199,10 +197,7 @@ const keeping: Endpoint[] = [
     path: '/drafts/{draft}/sent',
     summary: 'Where a draft was sent, and what has drifted there since',
     answer: items,
-    async run({ app, params }) {
-      const found = await app.writing.sent(Number(params.draft));
-      return found.ok ? done({ items: found.value }) : found;
-    }
+    run: ({ app, params }) => listed(app.writing.sent(Number(params.draft)))
   })
 ];
 
@@ -220,10 +215,7 @@ const looking: Endpoint[] = [
     path: '/rehearsals/{id}/names',
     summary: 'Names that exist there, for completion',
     answer: items,
-    async run({ app, params }) {
-      const found = await app.rehearsals.names(params.id!);
-      return found.ok ? done({ items: found.value }) : found;
-    }
+    run: ({ app, params }) => listed(app.rehearsals.names(params.id!))
   }),
   endpoint({
     method: 'POST',
@@ -267,10 +259,7 @@ const looking: Endpoint[] = [
     path: '/rehearsals/{id}/ephemeral',
     summary: 'Workloads that keep something in an ephemeral directory',
     answer: items,
-    async run({ app, params }) {
-      const found = await app.rehearsals.ask(params.id!, 'ephemeral', {});
-      return found.ok ? done({ items: found.value }) : found;
-    }
+    run: ({ app, params }) => listed(app.rehearsals.ask(params.id!, 'ephemeral', {}))
   })
 ];
 

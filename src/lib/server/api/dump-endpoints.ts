@@ -1,9 +1,7 @@
 import { z } from 'zod';
 import { done, refused, type Refusal } from '../services';
-import { endpoint, type Endpoint } from './endpoint';
+import { anything, items, endpoint, listed, type Endpoint } from './endpoint';
 
-const anything = z.looseObject({});
-const items = z.object({ items: z.array(anything) });
 const unnamed: Refusal = {
   code: 'bad-request',
   status: 400,
@@ -40,10 +38,7 @@ export const dumpEndpoints: readonly Endpoint[] = [
     path: '/clusters/{name}/dumps',
     summary: 'What was read of a cluster: kinds, problems, kinds that are not known here',
     answer: items,
-    async run({ app, params }) {
-      const found = await app.reading.of(params.name!);
-      return found.ok ? done({ items: found.value }) : found;
-    }
+    run: ({ app, params }) => listed(app.reading.of(params.name!))
   }),
   endpoint({
     method: 'GET',
@@ -64,10 +59,7 @@ export const dumpEndpoints: readonly Endpoint[] = [
     path: '/clusters/{name}/assumptions',
     summary: 'What has to be supposed to rehearse on a cluster that was read',
     answer: items,
-    async run({ app, params }) {
-      const found = await app.reading.assumptions(params.name!);
-      return found.ok ? done({ items: found.value }) : found;
-    }
+    run: ({ app, params }) => listed(app.reading.assumptions(params.name!))
   }),
   endpoint({
     method: 'POST',

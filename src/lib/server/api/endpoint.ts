@@ -1,5 +1,15 @@
-import type { z } from 'zod';
-import type { Answer, App } from '../services';
+import { z } from 'zod';
+import { done, type Answer, type App } from '../services';
+
+/** A value that is described where it is made. */
+export const anything = z.looseObject({});
+/** The answer of whatever lists something. */
+export const items = z.object({ items: z.array(anything) });
+/** What a service found, as such a list. */
+export async function listed(found: Promise<Answer<unknown>>): Promise<Answer<{ items: unknown }>> {
+  const answer = await found;
+  return answer.ok ? done({ items: answer.value }) : answer;
+}
 
 /** One endpoint: its schemas are what the server checks with and what the description is made from. */
 export interface Endpoint {

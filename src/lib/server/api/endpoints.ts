@@ -3,7 +3,7 @@ import { kindEntries, type Kind, type Ref } from '$core/model';
 import { writeManifests } from '$core/manifest';
 import { linedKinds } from '$core/rootline';
 import { done, notFound, refused } from '../services';
-import { endpoint, type Endpoint } from './endpoint';
+import { anything, items, endpoint, listed, type Endpoint } from './endpoint';
 import { draftEndpoints } from './draft-endpoints';
 import { dumpEndpoints } from './dump-endpoints';
 import { storageEndpoints } from './storage-endpoints';
@@ -14,8 +14,6 @@ const kind = z.enum(kindEntries.map((one) => one.kind) as [Kind, ...Kind[]]);
 const ms = z.number().int().min(0);
 const msText = z.coerce.number().int().min(0);
 const clock = z.object({ nowMs: ms, frontierMs: ms, settled: z.boolean(), running: z.number(), actions: z.number(), changes: z.number() });
-const anything = z.looseObject({});
-const items = z.object({ items: z.array(anything) });
 const state = z
   .object({
     id: z.string(),
@@ -196,10 +194,7 @@ const reading: Endpoint[] = [
     summary: "Objects as in manifests, at the clock's moment",
     query: z.object({ kind: kind.optional(), namespace: z.string().optional(), name: z.string().optional() }),
     answer: items,
-    async run({ app, params, query }) {
-      const found = await app.rehearsals.ask(params.id!, 'objects', query);
-      return found.ok ? done({ items: found.value }) : found;
-    }
+    run: ({ app, params, query }) => listed(app.rehearsals.ask(params.id!, 'objects', query))
   }),
   endpoint({
     method: 'GET',
@@ -264,10 +259,7 @@ const reading: Endpoint[] = [
     summary: 'Objects whose name contains a text',
     query: z.object({ text: z.string().min(1) }),
     answer: items,
-    async run({ app, params, query }) {
-      const found = await app.rehearsals.ask(params.id!, 'find', query);
-      return found.ok ? done({ items: found.value }) : found;
-    }
+    run: ({ app, params, query }) => listed(app.rehearsals.ask(params.id!, 'find', query))
   }),
   ...(['ground', 'supply', 'members', 'tape'] as const).map((name) =>
     endpoint({
@@ -287,20 +279,14 @@ const proving: Endpoint[] = [
     summary: 'Run the proof pack on a set and keep the evidence',
     body: z.strictObject({ namespace: z.string().min(1), set: z.string().min(1) }),
     answer: items,
-    async run({ app, params, body }) {
-      const proved = await app.prove(params.id!, body.namespace, body.set);
-      return proved.ok ? done({ items: proved.value }) : proved;
-    }
+    run: ({ app, params, body }) => listed(app.prove(params.id!, body.namespace, body.set))
   }),
   endpoint({
     method: 'GET',
     path: `${rehearsal}/proofs`,
     summary: 'The latest proofs, with their evidence',
     answer: items,
-    async run({ app, params }) {
-      const kept = await app.keptProofs(params.id!);
-      return kept.ok ? done({ items: kept.value }) : kept;
-    }
+    run: ({ app, params }) => listed(app.keptProofs(params.id!))
   })
 ];
 

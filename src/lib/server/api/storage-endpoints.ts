@@ -4,10 +4,8 @@ import type { Ground } from '$core/model';
 import { driverCards, installObjects, installOf, poolOperatorObjects, versionFault, driverCard } from '$core/standin';
 import { done, notFound, refusalOf, refused, type Answer, type App } from '../services';
 import { claimColumns } from '../views/claims';
-import { endpoint, type Endpoint } from './endpoint';
+import { anything, items, endpoint, listed, type Endpoint } from './endpoint';
 
-const anything = z.looseObject({});
-const items = z.object({ items: z.array(anything) });
 const rehearsal = '/rehearsals/{id}';
 const name = z.string().min(1).max(253);
 const yamlAnswer = z.object({ yaml: z.string() });
@@ -210,10 +208,7 @@ const supplying: Endpoint[] = [
     path: `${rehearsal}/trials`,
     summary: 'The latest trial of each class',
     answer: items,
-    async run({ app, params }) {
-      const kept = await app.trials.latest(params.id!);
-      return kept.ok ? done({ items: kept.value }) : kept;
-    }
+    run: ({ app, params }) => listed(app.trials.latest(params.id!))
   })
 ];
 

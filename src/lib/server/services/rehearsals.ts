@@ -81,18 +81,17 @@ export class RehearsalService {
         const dump = await this.parts.dumps.latest(cluster.name);
         if (!dump) return undefined;
         await this.openStill(id, dump);
-        this.held.add(id);
-        return one;
+      } else {
+        const [actions, snapshot] = [await store.actions(id), await store.snapshot(id)];
+        await host.open({
+          id,
+          origin: { seed: cluster.seed, ground: cluster.ground, ...(cluster.kind === 'adopted' ? { adopted: true } : {}) },
+          actions,
+          headMs: one.headMs,
+          frontierMs: one.frontierMs,
+          ...(snapshot ? { snapshot } : {})
+        });
       }
-      const [actions, snapshot] = [await store.actions(id), await store.snapshot(id)];
-      await host.open({
-        id,
-        origin: { seed: cluster.seed, ground: cluster.ground, ...(cluster.kind === 'adopted' ? { adopted: true } : {}) },
-        actions,
-        headMs: one.headMs,
-        frontierMs: one.frontierMs,
-        ...(snapshot ? { snapshot } : {})
-      });
     }
     this.held.add(id);
     return one;
@@ -103,6 +102,14 @@ export class RehearsalService {
     const { host, dumps } = this.parts;
     await host.openStill(id, dump.takenMs - epochMs);
     for await (const part of dumps.parts(dump.id)) await host.addStill(id, part);
+  }
+
+  /** A rehearsal, opened, if there is one and something may be done in it. */
+  private async changeable(id: string): Promise<Answer<Rehearsal>> {
+    const one = await this.open(id);
+    if (!one) return refused(unknownRehearsal(id));
+    const still = await this.readOnly(id);
+    return still ? refused(still) : done(one);
   }
 
   /** Whether a rehearsal is no rehearsal but a cluster that was read: it can be looked at and not changed. */
@@ -191,10 +198,9 @@ export class RehearsalService {
 
   async move(id: string, move: ClockMove): Promise<Answer<Clock>> {
     const { host, bus } = this.parts;
-    const one = await this.open(id);
-    if (!one) return refused(unknownRehearsal(id));
-    const still = await this.readOnly(id);
-    if (still) return refused(still);
+    const open = await this.changeable(id);
+    if (!open.ok) return open;
+    const one = open.value;
     if ('untilMs' in move && move.untilMs > latestMs) {
       return refused({
         code: 'bad-value',
@@ -260,9 +266,8 @@ export class RehearsalService {
   /** Takes an action: looked at, written down, carried out, then answered. Refused as a whole or not at all. */
   async act(id: string, action: Action, revision?: number) {
     const { host, store, bus } = this.parts;
-    if (!(await this.open(id))) return refused(unknownRehearsal(id));
-    const still = await this.readOnly(id);
-    if (still) return refused(still);
+    const open = await this.changeable(id);
+    if (!open.ok) return open;
     return this.inTurn(id, async () => {
       const one = (await store.find(id))!;
       if (revision !== undefined && revision !== one.revision) {
@@ -354,9 +359,8 @@ export class RehearsalService {
   /** Takes the latest action back, with everything that followed from it. */
   async undo(id: string): Promise<Answer<Clock>> {
     const { host, store, bus } = this.parts;
-    if (!(await this.open(id))) return refused(unknownRehearsal(id));
-    const still = await this.readOnly(id);
-    if (still) return refused(still);
+    const open = await this.changeable(id);
+    if (!open.ok) return open;
     return this.inTurn(id, async () => {
       const at = await store.withdraw(id);
       if (at === undefined)
@@ -379,10 +383,9 @@ export class RehearsalService {
   /** Makes a copy of a rehearsal from a moment on; the rehearsal itself isn't touched. */
   async fork(id: string, name: string, atMs: number | undefined): Promise<Answer<RehearsalState>> {
     const { store, host, bus } = this.parts;
-    const one = await this.open(id);
-    if (!one) return refused(unknownRehearsal(id));
-    const still = await this.readOnly(id);
-    if (still) return refused(still);
+    const open = await this.changeable(id);
+    if (!open.ok) return open;
+    const one = open.value;
     const fault = nameFault(name, 'label');
     if (fault)
       return refused({

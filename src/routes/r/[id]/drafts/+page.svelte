@@ -1,7 +1,8 @@
 <script lang="ts">
   import { goto, invalidate } from '$app/navigation';
   import { doCall, notices } from '$ui/call.svelte';
-  import { chosenFiles, droppedFiles } from '$ui/drafts/dropped';
+  import { droppedFiles } from '$ui/drafts/dropped';
+  import PickFiles from '$ui/drafts/PickFiles.svelte';
   import type { DraftFile } from '$ui/drafts/types';
   import { plural } from '$ui/format';
 
@@ -58,15 +59,7 @@
   <p class="quiet mt-1">A draft is a set of manifests that isn't sent yet. Drop files or folders here, or begin an empty one.</p>
   <div class="mt-3 flex items-center gap-2">
     <button class="push push-main" onclick={() => begin('new draft', [{ name: 'draft.yaml', text: '' }])}>Begin a draft</button>
-    <label class="push focus-within:outline-2"
-      >Read files<input
-        class="sr-only"
-        type="file"
-        multiple
-        accept=".yaml,.yml,.json"
-        onchange={async (event) => take(await chosenFiles(event.currentTarget.files))}
-      /></label
-    >
+    <PickFiles look="push" says="Read files" {take} />
   </div>
   {#if data.list.length}
     <table class="table-plain mt-5 max-w-[52rem]">

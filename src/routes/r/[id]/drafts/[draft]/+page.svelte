@@ -6,7 +6,8 @@
   import Findings from '$ui/drafts/Findings.svelte';
   import Rework from '$ui/drafts/Rework.svelte';
   import { Desk } from '$ui/drafts/desk.svelte';
-  import { chosenFiles, droppedFiles } from '$ui/drafts/dropped';
+  import { droppedFiles } from '$ui/drafts/dropped';
+  import PickFiles from '$ui/drafts/PickFiles.svelte';
   import type { DraftFile, Finding, Link, TextEdit } from '$ui/drafts/types';
   import ChangeSheet from '$ui/sheets/ChangeSheet.svelte';
   import { call, doCall, notices } from '$ui/call.svelte';
@@ -186,15 +187,7 @@
         </span>
       {/each}
       <button class="word" onclick={() => desk.addFile('more.yaml', '')}>add a file</button>
-      <label class="word focus-within:outline-2"
-        >read files<input
-          class="sr-only"
-          type="file"
-          multiple
-          accept=".yaml,.yml,.json"
-          onchange={async (event) => take(await chosenFiles(event.currentTarget.files))}
-        /></label
-      >
+      <PickFiles look="word" says="read files" {take} />
       <span class="quiet ml-auto whitespace-nowrap"
         ><span class="key">Ctrl ␣</span> complete <span class="key">Alt ⏎</span> mend <span class="key">F12</span> jump</span
       >

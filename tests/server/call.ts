@@ -1,0 +1,20 @@
+import type { dispatch as Dispatch } from '$server/api/dispatch';
+
+process.env.ROOT_BARN_DATA = ':memory:';
+/** Loaded after the place of the data is set: a server begins with its first import. */
+let loaded: Promise<{ dispatch: typeof Dispatch }> | undefined;
+
+/** Hands a request to the API, without a network. */
+export async function dispatch(request: Request, path: string): Promise<Response> {
+  loaded ??= import('$server/api/dispatch');
+  return (await loaded).dispatch(request, path);
+}
+
+export type Body = string | object | Uint8Array<ArrayBuffer>;
+
+/** Calls the API as a program would; objects go as JSON. */
+export async function call<T = Record<string, unknown>>(method: string, path: string, body?: Body): Promise<{ status: number; body: T }> {
+  const content = body === undefined ? {} : { body: typeof body === 'string' || body instanceof Uint8Array ? body : JSON.stringify(body) };
+  const response = await dispatch(new Request(`http://127.0.0.1/api/v1${path}`, { method, ...content }), path.split('?')[0]!);
+  return { status: response.status, body: (await response.json()) as T };
+}
