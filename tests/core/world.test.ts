@@ -133,7 +133,8 @@ function lawful(world: World): void {
       expect(ordinalIn(set, pod.metadata.name)).toBeDefined();
       // A running member stands on its volume's node, and its data is its own.
       const asset = pod.status?.phase === 'Running' ? assetOf(store, pod) : undefined;
-      if (asset?.status?.store) expect(asset.status.store.rows[0]![0]).toBe(`${pod.metadata.name}/0`);
+      const founder = `main/${set.metadata.name}-0-0`;
+      if (asset?.status?.store) expect(asset.status.store.rows[0]![0]).toBe(founder);
       if (asset) expect(asset.status!.attachedTo).toEqual([pod.spec.nodeName]);
     }
   }

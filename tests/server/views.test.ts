@@ -154,7 +154,7 @@ describe('sheets', () => {
       'bookings-2'
     ]);
     const steps = tape.lanes.at(-1)!.segments.map((one) => one.step);
-    expect(steps).toEqual(['provisioning', 'attaching', 'mounting', 'pulling', 'starting']);
+    expect(steps).toEqual(['provisioning', 'attaching', 'mounting', 'pulling', 'starting', 'joining']);
     for (const lane of tape.lanes) for (const one of lane.segments) expect(one.toMs! >= one.fromMs, lane.label).toBe(true);
     expect(tape.lanes[4]!.segments[0]!.fromMs).toBeGreaterThan(tape.lanes[3]!.segments.at(-1)!.toMs!);
     expect(tape.text).toBe('settled: nothing is under way');

@@ -52,6 +52,10 @@ export interface KindMap {
   Pool: standin.Pool;
   Asset: standin.Asset;
   Held: standin.Held;
+  Process: standin.Process;
+  Ask: standin.AskObject;
+  Outage: standin.Outage;
+  Tunnel: standin.Tunnel;
 }
 export type Kind = keyof KindMap;
 export type ApiObject = KindMap[Kind];
@@ -94,6 +98,7 @@ export const kindEntries: readonly KindEntry[] = [
   entry('Identity', api, standin.identitySchema, { cluster: true }),
   entry('Node', 'v1', pods.nodeSchema, { cluster: true }),
   entry('Disk', api, standin.diskSchema, { cluster: true }),
+  entry('Outage', api, standin.outageSchema, { cluster: true }),
   entry('Namespace', 'v1', plain.namespaceSchema, { cluster: true, rule: 'label' }),
   entry('ResourceQuota', 'v1', policy.resourceQuotaSchema),
   entry('NetworkPolicy', 'networking.k8s.io/v1', policy.networkPolicySchema),
@@ -111,6 +116,7 @@ export const kindEntries: readonly KindEntry[] = [
   entry('PersistentVolumeClaim', 'v1', storage.claimSchema),
   entry('VolumeSnapshot', snapshotApi, snapshot.snapshotSchema),
   entry('Service', 'v1', pods.serviceSchema, { rule: 'service' }),
+  entry('Tunnel', api, standin.tunnelSchema),
   entry('DaemonSet', 'apps/v1', workload.daemonSetSchema),
   entry('Deployment', 'apps/v1', workload.deploymentSchema),
   entry('ValidatingWebhookConfiguration', hookApi, policy.validatingHookSchema, { cluster: true }),
@@ -129,7 +135,9 @@ export const kindEntries: readonly KindEntry[] = [
   entry('EndpointSlice', 'discovery.k8s.io/v1', pods.endpointSliceSchema, { derived: true }),
   entry('Event', 'v1', plain.eventSchema, { derived: true }),
   entry('Asset', api, standin.assetSchema, { cluster: true, derived: true }),
-  entry('Held', api, standin.heldSchema, { cluster: true, derived: true })
+  entry('Held', api, standin.heldSchema, { cluster: true, derived: true }),
+  entry('Process', api, standin.processSchema, { derived: true }),
+  entry('Ask', api, standin.askSchema, { derived: true })
 ].map((one, order) => ({ ...one, order }));
 
 const byKind = new Map<string, KindEntry>(kindEntries.map((one) => [one.kind, one]));

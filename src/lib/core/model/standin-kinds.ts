@@ -170,6 +170,8 @@ export const assetSchema = kindOf(standinApi, 'Asset', {
     .looseObject({
       attachedTo: z.array(z.string()),
       store: z.looseObject({ rows, checksum: z.string() }).optional(),
+      /** What the engine of the member keeps here, in its own form. */
+      engine: z.unknown().optional(),
       /** Bytes in it at a moment, and how they grow from there on (virtual ms, bytes per day). */
       fill: z.looseObject({ bytes: z.number(), atMs: z.number(), bytesPerDay: z.number() }).optional(),
       grownAtMs: z.number().optional()
@@ -182,6 +184,94 @@ export const heldSchema = kindOf(standinApi, 'Held', {
   spec: z.looseObject({ object: z.looseObject({ kind: z.string() }), waitsFor: z.string() })
 });
 
+/** A member's program while it runs, and how it stands. Made by the stand-in, never sent. */
+export const processSchema = kindOf(standinApi, 'Process', {
+  spec: z.looseObject({
+    engine: z.string(),
+    part: z.string(),
+    workload: z.string(),
+    /** The pod that it runs in. */
+    pod: z.string(),
+    /** Settings as they were read at the start. */
+    options: textMap,
+    /** It ran already when the stand-in took its cluster over. */
+    adopted: z.boolean().optional()
+  }),
+  status: z
+    .looseObject({
+      role: z.string(),
+      ready: z.boolean(),
+      says: z.string(),
+      position: z.number(),
+      lag: z.number().optional(),
+      term: z.number().optional(),
+      leader: z.string().optional(),
+      /** Data of a member without a volume; goes with it. */
+      beside: z.unknown().optional()
+    })
+    .optional()
+});
+
+/** How a client gets at a workload. */
+export const way = z.enum(['inside', 'outside', 'tunnel']);
+
+const op = z.looseObject({
+  do: z.string(),
+  place: z.string().optional(),
+  key: z.string().optional(),
+  value: z.string().optional(),
+  count: z.number().optional(),
+  bytes: z.number().optional(),
+  from: z.enum(['beginning', 'end']).optional(),
+  acks: z.string().optional(),
+  version: z.number().optional()
+});
+
+/** Something that a client asks of a workload, and how it was answered. Made by asking, never sent. */
+export const askSchema = kindOf(standinApi, 'Ask', {
+  spec: z.looseObject({
+    workload: z.string(),
+    member: z.string().optional(),
+    way,
+    /** The node that a client stands on, where that matters. */
+    node: z.string().optional(),
+    /** Whether the client shows the right password, a wrong one, or none. */
+    login: z.enum(['right', 'wrong', 'none']),
+    op
+  }),
+  status: z
+    .looseObject({
+      askedMs: z.number(),
+      answeredMs: z.number().optional(),
+      outcome: z.enum(['acknowledged', 'refused', 'unknown']).optional(),
+      by: z.string().optional(),
+      says: z.string().optional(),
+      rows: rows.optional(),
+      count: z.number().optional(),
+      bytes: z.number().optional(),
+      checksum: z.string().optional(),
+      version: z.number().optional()
+    })
+    .optional()
+});
+
+/** What has failed around the nodes: no power, cut off from each other, or slow to answer. Taking it away mends it. */
+export const outageSchema = kindOf(standinApi, 'Outage', {
+  spec: z.looseObject({
+    /** Nodes without power: what ran there has ended. */
+    dark: z.array(z.string()).optional(),
+    /** Groups of nodes that reach only their own; nodes in none of them reach each other, and the control members. */
+    cut: z.array(z.array(z.string())).optional(),
+    /** Nodes whose messages take so much longer, each way. */
+    slow: z.array(z.looseObject({ node: z.string(), ms: z.number().int().min(0).max(600_000) })).optional()
+  })
+});
+
+/** A temporary private path from outside to what a service stands for. */
+export const tunnelSchema = kindOf(standinApi, 'Tunnel', {
+  spec: z.looseObject({ service: z.string(), port: z.number().int().min(1).max(65535).optional() })
+});
+
 export type Right = z.infer<typeof right>;
 export type NodeGroup = z.infer<typeof nodeGroup>;
 export type Ground = z.infer<typeof groundSchema>;
@@ -192,3 +282,8 @@ export type Disk = z.infer<typeof diskSchema>;
 export type Pool = z.infer<typeof poolSchema>;
 export type Asset = z.infer<typeof assetSchema>;
 export type Held = z.infer<typeof heldSchema>;
+export type Process = z.infer<typeof processSchema>;
+export type AskObject = z.infer<typeof askSchema>;
+export type Way = z.infer<typeof way>;
+export type Outage = z.infer<typeof outageSchema>;
+export type Tunnel = z.infer<typeof tunnelSchema>;

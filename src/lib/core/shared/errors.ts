@@ -37,6 +37,7 @@ export type ProblemCode =
   | 'still-used'
   | 'unfit-version'
   | 'cannot-write'
+  | 'cannot-ask'
   | 'bad-layout'
   | 'not-found'
   | 'later-actions';

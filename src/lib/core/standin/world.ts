@@ -1,11 +1,12 @@
 import { CoreError, drawInt, hash32, stampOf, uidOf } from '../shared';
-import { entryOf, keyOf, refOf, type ApiObject, type Kind, type Ref } from '../model';
+import { entryOf, keyOf, refOf, type ApiObject, type AskObject, type Kind, type Ref } from '../model';
 import { runningState } from './adopt';
 import { admit, type Refusal } from './admit/admit';
 import { Schedule, type Due } from './clock/schedule';
 import { reactionMs, stepSpans, StepLog, type SpanMs, type Step, type StepId } from './clock/steps';
 import { loops } from './control';
 import type { Hands, Watch } from './control/loop';
+import { openProcess } from './engines/processes';
 import { Journal, Store, type Change } from './store';
 
 /** What a person does to a world. Everything else follows from it. */
@@ -17,7 +18,11 @@ export type Action =
   /** A running pod writes one row into its first volume. */
   | { readonly type: 'write'; readonly namespace: string; readonly pod: string; readonly key: string; readonly value: string }
   /** What lies in a claim's volume is damaged on purpose. */
-  | { readonly type: 'damage'; readonly namespace: string; readonly claim: string };
+  | { readonly type: 'damage'; readonly namespace: string; readonly claim: string }
+  /** A client asks a workload's engine for something. `id` names the ask; it must be new in its namespace. */
+  | { readonly type: 'ask'; readonly namespace: string; readonly id: string; readonly ask: AskObject['spec'] }
+  /** A pod's programs end at once, without being told; its node starts them again. */
+  | { readonly type: 'crash'; readonly namespace: string; readonly pod: string };
 
 /** An action and when it was taken, in virtual ms. */
 export interface TimedAction {
@@ -40,8 +45,19 @@ export interface Snapshot {
   readonly changes: readonly Change[];
   readonly due: { due: Due[]; sequence: number };
   readonly steps: readonly Step[];
+  readonly lines: readonly LogLine[];
   readonly memories: ReadonlyMap<string, Map<string, unknown>>;
   readonly births: ReadonlyMap<string, number>;
+}
+
+/** One line of a member's log. */
+export interface LogLine {
+  readonly atMs: number;
+  /** `Pod namespace/name`. */
+  readonly subject: string;
+  readonly text: string;
+  /** Something is wrong, or will be if it stays so. */
+  readonly grave: boolean;
 }
 
 /** More calls than this within one virtual moment mean two loops that fight. */
@@ -61,6 +77,8 @@ export class World implements Hands {
   readonly store = new Store();
   readonly journal = new Journal();
   readonly log = new StepLog();
+  /** What members wrote into their logs, oldest first. Only ever added to. */
+  readonly lines: LogLine[] = [];
   readonly seed: number;
   nowMs = 0;
   /** How many calls of loops have been made so far. */
@@ -90,6 +108,7 @@ export class World implements Hands {
       if (adopted) world.adopt(object);
       else world.put(object);
     }
+    if (adopted) for (const pod of world.store.list('Pod')) if (runningState(pod)) openProcess(world, pod, true);
     return world;
   }
 
@@ -117,6 +136,7 @@ export class World implements Hands {
     }
     world.schedule.load(saved.due);
     world.log.load(saved.steps);
+    world.lines.push(...saved.lines);
     world.memories = new Map([...saved.memories].map(([name, map]) => [name, new Map(map)]));
     world.births = new Map(saved.births);
     world.nowMs = world.store.nowMs = saved.nowMs;
@@ -130,6 +150,7 @@ export class World implements Hands {
       changes: this.journal.changes,
       due: this.schedule.save(),
       steps: this.log.steps,
+      lines: this.lines,
       memories: this.memories,
       births: this.births
     };
@@ -267,6 +288,10 @@ export class World implements Hands {
       lastTimestamp: stamp,
       source: { component: loops[this.current]!.id }
     });
+  }
+
+  say(subject: string, text: string, grave = false): void {
+    this.lines.push({ atMs: this.nowMs, subject, text, grave });
   }
 
   after(waitMs: number, key: string, idle = false): void {

@@ -22,7 +22,7 @@ import { bundle, checkText, look, names, readFiles, rework, type DraftText, type
 import { queries, type QueryName, type Queries } from '../views';
 
 /** Changes with the loops' behaviour: snapshots of another engine are thrown away. */
-export const engineVersion = '3';
+export const engineVersion = '4';
 
 /** How a rehearsal's clock stands. Times are virtual ms. */
 export interface Clock {
@@ -86,6 +86,10 @@ function outcomesOf(facts: Store, action: Action): { kind: string; namespace: st
       return [{ kind: 'Pod', namespace: action.namespace, name: action.pod, outcome: 'wrote' }];
     case 'damage':
       return [{ kind: 'PersistentVolumeClaim', namespace: action.namespace, name: action.claim, outcome: 'damaged' }];
+    case 'ask':
+      return [{ kind: 'Ask', namespace: action.namespace, name: action.id, outcome: 'asked' }];
+    case 'crash':
+      return [{ kind: 'Pod', namespace: action.namespace, name: action.pod, outcome: 'crashed' }];
   }
 }
 

@@ -162,6 +162,10 @@ function actionWords(action: Action): string {
       return `wrote through ${action.pod}`;
     case 'damage':
       return `damaged ${action.claim}`;
+    case 'ask':
+      return `asked ${action.ask.member ?? action.ask.workload} to ${action.ask.op.do}`;
+    case 'crash':
+      return `ended ${action.pod}`;
   }
 }
 

@@ -75,6 +75,19 @@ export function refusalsOf(facts: Facts, action: Action): readonly Refusal[] {
       if (claimAsset(facts, action.namespace, action.claim)?.status?.store) return [];
       return [{ code: 'cannot-write', message: `Nothing lies in ${action.claim} yet.`, remedy: 'Let a member write first.', at }];
     }
+    case 'ask': {
+      const { namespace, id, ask } = action;
+      const at = { object: `Ask ${namespace}/${id}` };
+      if (facts.get('Ask', namespace, id)) return [{ code: 'cannot-ask', message: `There is an ask ${id} already.`, remedy: 'Give it another name.', at }];
+      const known = facts.list('Process', namespace).some((one) => one.spec.workload === ask.workload);
+      if (known) return [];
+      return [{ code: 'cannot-ask', message: `Nothing of ${namespace}/${ask.workload} runs that could answer.`, remedy: 'Run the clock until a member is ready, or see its root line.', at }];
+    }
+    case 'crash': {
+      if (facts.get('Process', action.namespace, action.pod)) return [];
+      const at = { object: `Pod ${action.namespace}/${action.pod}` };
+      return [{ code: 'not-found', message: `No program of an engine runs in ${action.pod}.`, remedy: 'Choose a member that runs.', at }];
+    }
   }
 }
 
@@ -108,6 +121,18 @@ export function admit(world: Hands, action: Action): readonly Refusal[] {
       break;
     case 'damage':
       damage(world, claimAsset(world.store, action.namespace, action.claim)!);
+      break;
+    case 'ask':
+      world.put({
+        apiVersion: 'standin.example/v1',
+        kind: 'Ask',
+        metadata: { name: action.id, namespace: action.namespace },
+        spec: action.ask
+      });
+      break;
+    case 'crash':
+      world.say(`Pod ${action.namespace}/${action.pod}`, 'ends without warning', true);
+      world.drop({ kind: 'Process', namespace: action.namespace, name: action.pod });
       break;
     case 'remove':
       for (const ref of [action.ref, ...(action.more ?? [])]) {

@@ -6,6 +6,7 @@ export type StepId =
   | 'mounting'
   | 'pulling'
   | 'starting'
+  | 'joining'
   | 'working'
   | 'stopping'
   | 'detaching'
@@ -35,6 +36,7 @@ export const stepSpans: Record<StepId, StepSpan> = {
   mounting: { label: 'volume is mounted', drawMs: [700, 2_400], normalMs: [500, 5_000] },
   pulling: { label: 'image is pulled', drawMs: [600, 1_800], normalMs: [1_000, 60_000] },
   starting: { label: 'starts', drawMs: [2_000, 8_000], normalMs: [2_000, 20_000] },
+  joining: { label: 'joins the others', drawMs: [1_000, 5_000], normalMs: [0, 60_000] },
   working: { label: 'works', drawMs: [60_000, 240_000], normalMs: [60_000, 300_000] },
   stopping: { label: 'stops', drawMs: [1_200, 4_500], normalMs: [0, 30_000] },
   detaching: { label: 'volume is detached', drawMs: [1_500, 5_000], normalMs: [1_000, 15_000] },

@@ -8,11 +8,13 @@ import { daemonSets } from './daemon-sets';
 import { deployments } from './deployments';
 import { driverParts } from './driver-parts';
 import { endpoints } from './endpoints';
+import { engines } from './engines';
 import { filling } from './filling';
 import { growing } from './growing';
 import { jobs } from './jobs';
 import type { Loop } from './loop';
 import { placing } from './placing';
+import { nodeLoss } from './node-loss';
 import { pools } from './pools';
 import { provisioning } from './provisioning';
 import { reclaim } from './reclaim';
@@ -41,5 +43,7 @@ export const loops: readonly Loop[] = [
   snapshots,
   filling,
   pools,
-  resending
+  resending,
+  nodeLoss,
+  engines
 ];

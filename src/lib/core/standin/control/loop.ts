@@ -27,6 +27,8 @@ export interface Hands {
   remove(ref: Ref): void;
   /** Records an Event about an object; a repeat of the same one raises its count. */
   event(about: ApiObject, reason: string, message: string, type?: 'Normal' | 'Warning'): void;
+  /** Adds a line to a member's log. */
+  say(subject: string, text: string, grave?: boolean): void;
   /** Calls this loop again for the key after a wait. `idle` for repeats that only look again. */
   after(waitMs: number, key: string, idle?: boolean): void;
   /** A step's duration for a subject, in ms, drawn from the table (or a span given). */

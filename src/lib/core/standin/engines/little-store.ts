@@ -3,7 +3,8 @@ import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
 import { hash32 } from '../../shared';
 import { claimsOf, isReady, type Asset, type Facts, type Pod } from '../../model';
 import type { Hands } from '../control/loop';
-import { driverPartOf, poolPartOf } from '../provider/images';
+import { driverPartOf, enginePartOf, poolPartOf } from '../provider/images';
+import { hasEngine } from './registry';
 import { bringsOf, fillAt, roomIn, writesOf } from './fill';
 
 export type Row = [key: string, value: string];
@@ -45,12 +46,14 @@ export function openStore(world: Hands, pod: Pod): void {
   const old = asset.status?.fill;
   const bytes = old ? fillAt(asset, world.nowMs) : store || !fills(asset) ? 0 : Math.min(roomIn(asset), bringsOf(pod));
   const fill = bytes || bytesPerDay || old ? { fill: { bytes, atMs: world.nowMs, bytesPerDay } } : {};
-  if (store && !('fill' in fill)) return;
+  const engine = enginePartOf(pod.spec);
+  if ((store || (engine && hasEngine(engine.engine))) && !('fill' in fill)) return;
   const rows: Row[] = Array.from({ length: foundingRows }, (_, i) => {
     const key = `${pod.metadata.name}/${i}`;
     return [key, hash32(`${pod.metadata.uid}|${key}`, world.seed).toString(16).padStart(8, '0')];
   });
-  world.put({ ...asset, status: { attachedTo: [], ...asset.status, store: store ?? seal(rows), ...fill } });
+  const kept = store ?? (engine && hasEngine(engine.engine) ? undefined : seal(rows));
+  world.put({ ...asset, status: { attachedTo: [], ...asset.status, ...(kept ? { store: kept } : {}), ...fill } });
 }
 
 /** A member that ends writes no more; what it has written stays. */

@@ -1,5 +1,5 @@
-import { hash32 } from '../../shared';
-import type { PodSpec } from '../../model';
+import { CoreError, hash32 } from '../../shared';
+import type { Pod, PodSpec } from '../../model';
 import type { SpanMs } from '../clock/steps';
 import { driverCards } from './drivers';
 
@@ -12,6 +12,24 @@ export interface DriverPart {
 
 /** Which part of a pool's machinery an image is. */
 export type PoolPart = 'operator' | 'discovery' | 'prepare' | 'keeper' | 'disk';
+
+/** Engines that run in members. */
+export type EngineId =
+  | 'multi-primary-sql'
+  | 'primary-standby-sql'
+  | 'log-broker'
+  | 'memory-store'
+  | 'document-set'
+  | 'object-store'
+  | 'time-series'
+  | 'shared-files'
+  | 'image-shelf';
+
+/** Which part of an engine an image is. */
+export interface EnginePart {
+  readonly engine: EngineId;
+  readonly part: string;
+}
 
 /** What the stand-in knows of an image. Sizes and times are made up. */
 export interface ImageCard {
@@ -26,46 +44,174 @@ export interface ImageCard {
   readonly ports?: readonly number[];
   readonly driverPart?: DriverPart;
   readonly poolPart?: PoolPart;
+  readonly enginePart?: EnginePart;
   /** It ends by itself after so long (a job's work). */
   readonly worksMs?: SpanMs;
+  /** What its licence restricts; undefined where it doesn't. Made up. */
+  readonly licence?: string;
 }
 
 const mib = 2 ** 20;
 const shelf = 'shelf.standin.example';
 
-const cards: Record<string, ImageCard> = {
-  [`${shelf}/engines/multi-primary-sql`]: {
-    sizeBytes: 420 * mib,
+const cards: Record<string, ImageCard> = {};
+
+interface EngineImage extends EnginePart {
+  readonly name: string;
+  readonly version: string;
+  readonly mib: number;
+  readonly drawMs: SpanMs;
+  readonly normalMs: SpanMs;
+  readonly first?: ImageCard['first'];
+  readonly leastMib?: number;
+  readonly ports: readonly number[];
+  readonly licence?: string;
+}
+
+/** Engines' images with the version that is offered. Names, versions, sizes, ports and times are made up. */
+const engineImages: readonly EngineImage[] = [
+  {
+    name: 'multi-primary-sql',
+    engine: 'multi-primary-sql',
+    part: 'member',
+    version: '8.4',
+    mib: 420,
     drawMs: [22_000, 48_000],
     normalMs: [20_000, 60_000],
     first: { drawMs: [34_000, 80_000], normalMs: [30_000, 90_000] },
-    leastMemoryBytes: 512 * mib,
+    leastMib: 512,
     ports: [3600, 3601, 3602]
   },
-  [`${shelf}/engines/log-coordinator`]: {
-    sizeBytes: 260 * mib,
+  {
+    name: 'primary-standby-sql',
+    engine: 'primary-standby-sql',
+    part: 'member',
+    version: '16.2',
+    mib: 380,
+    drawMs: [15_000, 40_000],
+    normalMs: [15_000, 60_000],
+    first: { drawMs: [20_000, 60_000], normalMs: [20_000, 90_000] },
+    leastMib: 512,
+    ports: [5600, 5601]
+  },
+  {
+    name: 'log-coordinator',
+    engine: 'log-broker',
+    part: 'coordinator',
+    version: '3.1',
+    mib: 260,
     drawMs: [20_000, 45_000],
     normalMs: [20_000, 60_000],
-    leastMemoryBytes: 256 * mib,
+    leastMib: 256,
     ports: [2900, 2901]
   },
-  [`${shelf}/engines/log-broker`]: {
-    sizeBytes: 380 * mib,
+  {
+    name: 'log-broker',
+    engine: 'log-broker',
+    part: 'broker',
+    version: '3.1',
+    mib: 380,
     drawMs: [20_000, 50_000],
     normalMs: [20_000, 60_000],
-    leastMemoryBytes: 512 * mib,
-    ports: [2910, 2911]
+    leastMib: 512,
+    ports: [2910, 2911, 2912, 2913]
   },
-  [`${shelf}/engines/image-shelf`]: { sizeBytes: 60 * mib, drawMs: [2_000, 6_000], normalMs: [2_000, 20_000], ports: [5050] }
-};
+  {
+    name: 'log-helper',
+    engine: 'log-broker',
+    part: 'helper',
+    version: '3.1',
+    mib: 120,
+    drawMs: [5_000, 15_000],
+    normalMs: [5_000, 30_000],
+    ports: [2920]
+  },
+  {
+    name: 'memory-node',
+    engine: 'memory-store',
+    part: 'node',
+    version: '7.4',
+    mib: 520,
+    drawMs: [90_000, 118_000],
+    normalMs: [80_000, 130_000],
+    leastMib: 2_048,
+    ports: [6600, 6601],
+    licence: 'limited: free for up to 4 shards, by contract beyond'
+  },
+  {
+    name: 'document-set',
+    engine: 'document-set',
+    part: 'member',
+    version: '6.0',
+    mib: 640,
+    drawMs: [15_000, 45_000],
+    normalMs: [15_000, 60_000],
+    leastMib: 512,
+    ports: [2760]
+  },
+  {
+    name: 'object-store',
+    engine: 'object-store',
+    part: 'member',
+    version: '5.2',
+    mib: 180,
+    drawMs: [8_000, 25_000],
+    normalMs: [8_000, 40_000],
+    leastMib: 512,
+    ports: [9600, 9601]
+  },
+  {
+    name: 'series-access',
+    engine: 'time-series',
+    part: 'access',
+    version: '2.14',
+    mib: 400,
+    drawMs: [20_000, 50_000],
+    normalMs: [20_000, 60_000],
+    leastMib: 512,
+    ports: [5700]
+  },
+  {
+    name: 'series-data',
+    engine: 'time-series',
+    part: 'data',
+    version: '2.14',
+    mib: 400,
+    drawMs: [15_000, 40_000],
+    normalMs: [15_000, 60_000],
+    leastMib: 512,
+    ports: [5700]
+  },
+  {
+    name: 'chart-files',
+    engine: 'shared-files',
+    part: 'user',
+    version: '1.2',
+    mib: 90,
+    drawMs: [2_000, 8_000],
+    normalMs: [2_000, 20_000],
+    ports: [4410]
+  },
+  {
+    name: 'mount-agent',
+    engine: 'shared-files',
+    part: 'agent',
+    version: '1.4',
+    mib: 60,
+    drawMs: [2_000, 6_000],
+    normalMs: [2_000, 20_000],
+    ports: [4411]
+  },
+  { name: 'image-shelf', engine: 'image-shelf', part: 'shelf', version: '2.8', mib: 60, drawMs: [2_000, 6_000], normalMs: [2_000, 20_000], ports: [5050] }
+];
 
-/** The version of an engine that is offered to begin with. Made up. */
-const firstVersions: Record<string, string> = {
-  'multi-primary-sql': '8.4',
-  'log-coordinator': '3.1',
-  'log-broker': '3.1',
-  'image-shelf': '2.8'
-};
+for (const { name, mib: size, leastMib, version: _, engine, part, ...rest } of engineImages)
+  cards[`${shelf}/engines/${name}`] = {
+    sizeBytes: size * mib,
+    ...(leastMib === undefined ? {} : { leastMemoryBytes: leastMib * mib }),
+    ...rest,
+    enginePart: { engine, part }
+  };
 
 const driverImage = (part: DriverPart): ImageCard => ({
   sizeBytes: { controller: 96, node: 72, helper: 180 }[part.part] * mib,
@@ -132,6 +278,28 @@ export function driverPartOf(spec: PodSpec): DriverPart | undefined {
   return part ?? undefined;
 }
 
+const engineParts = new WeakMap<object, EnginePart | null>();
+
+/** The part of an engine that a pod is, by its first container that is one. */
+export function enginePartOf(spec: PodSpec): EnginePart | undefined {
+  let part = engineParts.get(spec);
+  if (part === undefined) {
+    part = spec.containers.map((one) => imageCard(one.image).enginePart).find((one) => one) ?? null;
+    engineParts.set(spec, part);
+  }
+  return part ?? undefined;
+}
+
+/** Label of all parts of one workload. Source: the cluster API's "Recommended Labels". */
+export const partOfLabel = 'app.kubernetes.io/part-of';
+
+/** The workload that a pod belongs to: what its label says, else the set whose ordinal it bears, else its owner. */
+export function workloadOf({ metadata }: Pick<Pod, 'metadata'>): string {
+  const { name, labels = {}, ownerReferences } = metadata;
+  const index = labels['apps.kubernetes.io/pod-index'];
+  return labels[partOfLabel] ?? (index === undefined ? (ownerReferences?.[0]?.name ?? name) : name.slice(0, -index.length - 1));
+}
+
 const poolParts = new WeakMap<object, PoolPart | null>();
 
 /** The part of a pool's machinery that a pod is. */
@@ -148,7 +316,11 @@ export function poolPartOf(spec: PodSpec): PoolPart | undefined {
 export const imageTag = (image: string): string => /:([^/:@]+)(?:@.*)?$/.exec(image)?.[1] ?? '';
 
 /** Images of the engines that ship with the stand-in, each in a version to begin with. */
-export const shelfImages = (): string[] =>
-  Object.keys(cards)
-    .filter((one) => one.includes('/engines/'))
-    .map((one) => `${one}:${firstVersions[one.split('/').at(-1)!] ?? '1.0'}`);
+export const shelfImages = (): string[] => engineImages.map(({ name, version }) => `${shelf}/engines/${name}:${version}`);
+
+/** The image of an engine's part, with the version that is offered. Throws for one that doesn't ship. */
+export function engineImage(engine: EngineId, part: string): string {
+  const found = engineImages.find((one) => one.engine === engine && one.part === part);
+  if (!found) throw new CoreError('engineImage', 'the part must ship with the stand-in', `${engine} ${part}`);
+  return `${shelf}/engines/${found.name}:${found.version}`;
+}

@@ -1,5 +1,5 @@
 import { claimsOf, selectedNodeMark, takesRoom, type ApiObject, type KindMap } from '../../model';
-import { driverPartOf, poolPartOf } from '../provider/images';
+import { driverPartOf, enginePartOf, poolPartOf, workloadOf } from '../provider/images';
 
 /** One way to find objects quickly: which kind, and under which keys an object of it stands. */
 interface Indexer {
@@ -46,6 +46,7 @@ export const indexers = {
     const part = poolPartOf(pod.spec);
     return part ? [part] : none;
   }),
+  podsOfWorkload: indexer('Pod', (pod) => (enginePartOf(pod.spec) ? [`${pod.metadata.namespace}/${workloadOf(pod)}`] : none)),
   podsByPair: indexer('Pod', (pod) => pairKeys(pod)),
   owned: {
     kind: '*',
@@ -58,6 +59,8 @@ export const indexers = {
     const pair = firstPair(service.metadata.namespace ?? '', service.spec.selector);
     return pair ? [pair] : none;
   }),
+  processes: indexer('Process', ({ metadata, spec }) => [`${metadata.namespace}/${spec.workload}`]),
+  asks: indexer('Ask', ({ metadata, spec, status }) => (status?.outcome ? none : [`${metadata.namespace}/${spec.workload}`])),
   slices: indexer('EndpointSlice', (slice) => {
     const service = slice.metadata.labels?.['kubernetes.io/service-name'];
     return service ? [`${slice.metadata.namespace}/${service}`] : none;

@@ -162,6 +162,7 @@ function indexedPartsDiffer(before: ApiObject, after: ApiObject): boolean {
   const [x, y] = [before.metadata, after.metadata];
   if (x.labels !== y.labels || x.ownerReferences !== y.ownerReferences || x.annotations !== y.annotations) return true;
   if ((before as { spec?: unknown }).spec !== (after as { spec?: unknown }).spec) return true;
+  if (before.kind === 'Ask') return before.status?.outcome !== (after as typeof before).status?.outcome;
   return before.kind === 'Pod' && before.status?.phase !== (after as typeof before).status?.phase;
 }
 

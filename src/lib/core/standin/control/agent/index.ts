@@ -2,6 +2,8 @@ import { nodeReady, refOf, takesRoom, type Pod } from '../../../model';
 import { same } from '../../../shared';
 import type { Store } from '../../store';
 import { stopWriting } from '../../engines/little-store';
+import { closeProcess } from '../../engines/processes';
+import { isDark, isUnheard } from '../../provider/outages';
 import { idOf, splitKey, type Loop } from '../loop';
 import { imageStage, mountStage, runStage, startStage, warmStage, workStage } from './stages';
 import {
@@ -34,8 +36,29 @@ function stop(turn: Turn): void {
   const spanMs = () => (running ? Math.min(graceMs, world.duration('stopping', `${key}#${pod.metadata.uid}`)) : 200);
   if (working(turn, 'stop', spanMs)) return;
   world.endAll(subject);
+  closeProcess(world, pod);
   statesOf(world).delete(key);
   world.drop(refOf(pod));
+}
+
+/** A node without power does nothing; when it is back, what ran on it starts again, and what was under way begins anew. */
+function inTheDark(turn: Turn): boolean {
+  const { world, pod, state } = turn;
+  const dark = isDark(world.store, pod.spec.nodeName ?? '');
+  if (dark && !state.dark) {
+    closeProcess(world, pod);
+    stopWriting(world, pod);
+    step(turn, { stage: state.stage, dark: true });
+  }
+  if (dark || !state.dark) return dark;
+  if (pod.metadata.deletionTimestamp) {
+    step(turn, { stage: 'volumes' });
+    return false;
+  }
+  const restarts = state.restarts + (state.stage === 'run' ? 1 : 0);
+  const fresh = step({ ...turn, state: { ...state, restarts } }, { stage: 'volumes' });
+  setContainers({ ...turn, state: fresh }, { waiting: { reason: 'ContainerCreating' } }, { phase: 'Pending' });
+  return false;
 }
 
 const podsWithClaims = (store: Store, node: string): string[] =>
@@ -69,6 +92,10 @@ export const agent: Loop = {
         : [],
     CSINode: (now, before, store) => (now && !same(now.spec, before?.spec) ? podsWithClaims(store, now.metadata.name) : []),
     Node: (now, before, store) => (now && before && nodeReady(now) && !nodeReady(before) ? store.podsOn(now.metadata.name).map(idOf) : []),
+    Process: (now, before) =>
+      !now || (now.status?.ready ?? false) !== (before?.status?.ready ?? false) ? [idOf((now ?? before)!)] : [],
+    Outage: (now, before, store) =>
+      [now, before].flatMap((one) => [...(one?.spec.dark ?? []), ...(one?.spec.cut ?? []).flat()].flatMap((node) => store.podsOn(node).map(idOf))),
     ConfigMap: () => ['(references)'],
     Secret: () => ['(references)'],
     Registry: () => ['(pulls)'],
@@ -99,9 +126,13 @@ export const agent: Loop = {
       world.endAll(`Pod ${key}`);
       return;
     }
-    const state: AgentState =
+    const met: AgentState =
       known && known.uid === pod.metadata.uid ? known : { uid: pod.metadata.uid ?? '', stage: 'volumes', failures: 0, restarts: 0 };
-    const turn: Turn = { world, pod, key, state };
+    if (inTheDark({ world, pod, key, state: met })) return;
+    const state = statesOf(world).get(key) ?? met;
+    const turn: Turn = { world, pod: world.store.get('Pod', namespace, name)!, key, state };
+    // A node that is cut off goes on with what it has, and hears of nothing new.
+    if (isUnheard(world.store, pod.spec.nodeName ?? '')) return;
     if (pod.metadata.deletionTimestamp) {
       stop(turn);
       return;

@@ -2,8 +2,10 @@ import { bytesOf, draw, stampOf } from '../../../shared';
 import { claimsOf, isReady, type Container, type Pod } from '../../../model';
 import { backoffMs, backoffs } from '../../clock/steps';
 import { openStore, stopWriting } from '../../engines/little-store';
+import { closeProcess, openProcess, processOf, programReady } from '../../engines/processes';
+import { hasEngine } from '../../engines/registry';
 import { addressAt, prefixSize } from '../../provider/addresses';
-import { imageCard, type ImageCard } from '../../provider/images';
+import { enginePartOf, imageCard, type ImageCard } from '../../provider/images';
 import { diskLabel } from '../../provider/pool';
 import { pluginOn } from '../../provider/driver';
 import { ordinaryBytesPerSecond, pullOf } from '../../provider/registry';
@@ -200,6 +202,7 @@ export function crashes(turn: Turn, message: string): void {
   world.event(turn.pod, 'BackOff', message, 'Warning');
   world.end(subjectOf(turn), 'starting');
   stopWriting(world, turn.pod);
+  closeProcess(world, turn.pod);
   world.after(waitMs, key, true);
 }
 
@@ -219,10 +222,16 @@ function startFault({ world, pod }: Turn): string | undefined {
 
 const fullSentence = (claim: string): string => `no space left on device: the volume of ${claim} is full.`;
 
-/** A running member whose volume has filled up ends. */
+/** A running member: it ends when its volume has filled up or its program has; else it is as ready as its program says. */
 export function runStage(turn: Turn): void {
-  const full = fullMount(turn.world.store, turn.pod);
-  if (full) crashes(turn, fullSentence(full.claim));
+  const { world, pod } = turn;
+  const full = fullMount(world.store, pod);
+  if (full) return crashes(turn, fullSentence(full.claim));
+  if (pod.status?.phase !== 'Running' || probeFault(pod)) return;
+  if (hasEngine(enginePartOf(pod.spec)?.engine ?? '') && !processOf(world.store, pod)) return crashes(turn, 'The program ended.');
+  const ready = programReady(world.store, pod);
+  if (ready) world.end(subjectOf(turn), 'joining');
+  if (ready !== isReady(pod)) setContainers(turn, pod.status.containerStatuses?.[0]?.state ?? {}, { phase: 'Running', ready });
 }
 
 /** Start: everything read from the environment must be there; then the containers run. */
@@ -288,7 +297,10 @@ export function warmStage(turn: Turn): void {
     return;
   }
   openStore(world, pod);
-  setContainers(turn, pod.status?.containerStatuses?.[0]?.state ?? {}, { phase: 'Running', ready: true });
+  openProcess(world, pod);
+  const ready = programReady(world.store, pod);
+  if (!ready) world.begin(subjectOf(turn), 'joining');
+  setContainers(turn, pod.status?.containerStatuses?.[0]?.state ?? {}, { phase: 'Running', ready });
 }
 
 /** How long a pod's program works before it ends by itself; undefined for one that runs on. */

@@ -12,6 +12,8 @@ export interface AgentState {
   readonly restarts: number;
   /** What a running piece of work is about (an image, say). */
   readonly about?: string;
+  /** Its node went dark while it was here. */
+  readonly dark?: boolean;
 }
 
 export const statesOf = (world: Hands) => world.memory<AgentState>('agent');

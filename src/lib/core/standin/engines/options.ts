@@ -1,0 +1,41 @@
+import type { Facts, Pod } from '../../model';
+import { hash32 } from '../../shared';
+
+/** Lines `key = value` of a configuration file; the rest is left alone. */
+function settingsIn(text: string): [string, string][] {
+  return text.split('\n').flatMap((line): [string, string][] => {
+    const found = /^\s*([A-Za-z][\w.-]*)\s*=\s*(.*?)\s*$/.exec(line);
+    return found ? [[found[1]!, found[2]!]] : [];
+  });
+}
+
+/** A short mark of a secret value; the value itself is never kept. */
+export const markOf = (value: string): string => hash32(value).toString(16).padStart(8, '0');
+
+const secretName = /PASSWORD|SECRET|TOKEN/;
+
+/**
+ * What a program reads when it starts: its environment and the files of its mounted config maps. Of passwords only a mark is kept. Later
+ * changes count at its next start.
+ */
+export function optionsOf(facts: Facts, pod: Pod): Record<string, string> {
+  const namespace = pod.metadata.namespace ?? '';
+  const found: Record<string, string> = {};
+  for (const { configMap } of pod.spec.volumes ?? []) {
+    const data = facts.get('ConfigMap', namespace, configMap?.name ?? '')?.data ?? {};
+    for (const text of Object.values(data)) Object.assign(found, Object.fromEntries(settingsIn(text)));
+  }
+  for (const { name, value, valueFrom } of pod.spec.containers.flatMap((one) => one.env ?? [])) {
+    const { configMapKeyRef: map, secretKeyRef: secret } = valueFrom ?? {};
+    const text =
+      value ??
+      (map ? facts.get('ConfigMap', namespace, map.name ?? '')?.data?.[map.key] : undefined) ??
+      (secret ? facts.get('Secret', namespace, secret.name ?? '')?.data?.[secret.key] : undefined);
+    if (text !== undefined) found[name] = secret || secretName.test(name) ? markOf(text) : text;
+  }
+  return found;
+}
+
+/** The password's mark among a member's settings; undefined where it lets everybody in. */
+export const loginOf = (options: Readonly<Record<string, string>>): string | undefined =>
+  Object.entries(options).find(([name]) => name.includes('PASSWORD'))?.[1];

@@ -1,0 +1,45 @@
+import { refOf, type Asset, type Pod, type Process } from '../../model';
+import type { Hands } from '../control/loop';
+import { ownerOf } from '../control/pods';
+import { enginePartOf, workloadOf } from '../provider/images';
+import { hasEngine } from './registry';
+import { optionsOf } from './options';
+
+/** The program that runs in a pod, where it is an engine's. */
+export const processOf = (world: Pick<Hands['store'], 'get'>, pod: Pod): Process | undefined =>
+  world.get('Process', pod.metadata.namespace ?? '', pod.metadata.name);
+
+/** An engine's program begins to run. */
+export function openProcess(world: Pick<Hands, 'store' | 'put'>, pod: Pod, adopted = false): void {
+  const part = enginePartOf(pod.spec);
+  if (!part || !hasEngine(part.engine) || processOf(world.store, pod)) return;
+  world.put({
+    apiVersion: 'standin.example/v1',
+    kind: 'Process',
+    metadata: { name: pod.metadata.name, namespace: pod.metadata.namespace ?? '', ownerReferences: [ownerOf(pod)] },
+    spec: { ...part, workload: workloadOf(pod), pod: pod.metadata.uid ?? '', options: optionsOf(world.store, pod), ...(adopted ? { adopted } : {}) },
+    ...(adopted ? { status: { role: '', ready: true, says: '', position: 0 } } : {})
+  });
+}
+
+/** It has ended, whatever the reason. */
+export function closeProcess(world: Hands, pod: Pod): void {
+  const process = processOf(world.store, pod);
+  if (process) world.drop(refOf(process));
+}
+
+/** Whether a member may be shown as ready: an engine's says so itself. */
+export const programReady = (world: Pick<Hands['store'], 'get'>, pod: Pod): boolean =>
+  !hasEngine(enginePartOf(pod.spec)?.engine ?? '') || (processOf(world, pod)?.status?.ready ?? false);
+
+/** All assets behind a pod's claims, in the order in which it mounts them. */
+export function assetsOf(world: Pick<Hands['store'], 'get'>, pod: Pod): Asset[] {
+  return (pod.spec.volumes ?? []).flatMap((one) => {
+    const name = one.persistentVolumeClaim?.claimName;
+    if (name === undefined) return [];
+    const claim = world.get('PersistentVolumeClaim', pod.metadata.namespace ?? '', name);
+    const volume = world.get('PersistentVolume', '', claim?.spec.volumeName ?? '');
+    const asset = world.get('Asset', '', volume?.spec.csi?.volumeHandle ?? '');
+    return asset ? [asset] : [];
+  });
+}

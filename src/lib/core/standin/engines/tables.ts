@@ -1,0 +1,172 @@
+import type { Ask, Op, Site, Standing } from './site';
+import { Group, lastOf, type Record, type Rules } from './group';
+
+/** One cell: what was written last, and at which position. */
+export interface Cell {
+  readonly value: string;
+  readonly version: number;
+}
+
+/** Tables (or collections) as `place/key` to cell. */
+export type Tables = Readonly<{ [key: string]: Cell }>;
+
+export const cellKey = ({ place = 'main', key = '' }: Op): string => `${place}/${key}`;
+
+/** Rows that a founder writes, so that there is something to read from the start. */
+const foundingRows = 6;
+
+export const foundTables = (id: string): Tables =>
+  Object.fromEntries(Array.from({ length: foundingRows }, (_, i) => [`main/${id}-${i}`, { value: `founded-${i}`, version: 0 }]));
+
+/** A write over a version that the writer hasn't seen is refused: two members took writes of one row, and the first in the order wins. */
+function applyTable(state: Tables, op: Op, { index }: { index: number }): ReturnType<Rules<Tables>['apply']> {
+  const key = cellKey(op);
+  const old = state[key];
+  if (op.version !== undefined && (old?.version ?? 0) !== op.version)
+    return { refused: `${key} was written at position ${old?.version ?? 0}, after version ${op.version} was read: certification fails` };
+  if (op.do === 'delete') {
+    const { [key]: _, ...rest } = state;
+    return { state: rest, version: index };
+  }
+  return { state: { ...state, [key]: { value: op.value ?? '', version: index } }, version: index };
+}
+
+export const majorityOf = (n: number): number => Math.floor(n / 2) + 1;
+
+/** Bytes that a member hands over in a second when another takes its whole state (common practice, no source). */
+const givingBytesPerSecond = 80_000_000;
+
+const tableRules = (more: Pick<Rules<Tables>, 'words'> & Partial<Rules<Tables>>): Rules<Tables> => ({
+  empty: {},
+  found: foundTables,
+  apply: applyTable,
+  counts: (members, have) => have.length >= majorityOf(members.length),
+  electors: majorityOf,
+  anyTakes: false,
+  leavesOnStop: false,
+  patienceMs: [3_000, 6_000],
+  givingMs: (_, state) => 1_500 + (JSON.stringify(state).length / givingBytesPerSecond) * 1_000,
+  ...more
+});
+
+/** A group that keeps tables, with reads at any member that may be trusted with them. */
+export class TableGroup extends Group<Tables> {
+  constructor(
+    rules: Rules<Tables>,
+    /** Whether a member without a majority still answers reads. */
+    private readonly readsAlone: boolean,
+    /** Whether a program that has its store open counts as ready, whoever leads. */
+    private readonly readyAlone: boolean
+  ) {
+    super(rules);
+  }
+
+  override ask(site: Site, ask: Ask): void {
+    const { op, member } = ask;
+    if (op.do === 'write' || op.do === 'delete') return super.ask(site, ask);
+    const id = member ?? this.leader(site) ?? site.ids.find((one) => site.up(one));
+    const refuse = (says: string) => site.answer(ask.id, { outcome: 'refused', ...(id === undefined ? {} : { by: id }), says });
+    if (id === undefined || !site.up(id)) return refuse(`${id ?? 'nobody'} doesn't answer`);
+    const record = this.record(site, id);
+    if (!record || !this.belongs(site, id)) return refuse('it has not joined yet');
+    if (!this.readsAlone && !super.standing(site, id).ready) return refuse(super.standing(site, id).says);
+    this.read(site, ask, id, record);
+  }
+
+  private read(site: Site, { id: ask, op }: Ask, id: string, { state, applied }: Record<Tables>): void {
+    switch (op.do) {
+      case 'read': {
+        const cell = state[cellKey(op)];
+        const says = cell ? `written at position ${cell.version}` : `nothing under ${cellKey(op)}; it has read up to position ${applied}`;
+        return site.answer(ask, {
+          outcome: 'acknowledged',
+          by: id,
+          says,
+          ...(cell ? { rows: [[op.key ?? '', cell.value]], version: cell.version } : { rows: [], version: 0 })
+        });
+      }
+      case 'list': {
+        const head = `${op.place ?? 'main'}/`;
+        const rows = Object.entries(state)
+          .filter(([key]) => key.startsWith(head))
+          .map(([key, { value }]): [string, string] => [key.slice(head.length), value]);
+        return site.answer(ask, { outcome: 'acknowledged', by: id, says: `${rows.length} rows at position ${applied}`, rows: rows.slice(-200), count: rows.length });
+      }
+      case 'members': {
+        const known = this.members(site, id) ?? [];
+        return site.answer(ask, {
+          outcome: 'acknowledged',
+          by: id,
+          says: `sees ${known.length} members`,
+          count: known.length,
+          rows: known.map((one) => [one, one === this.heard(site, id) || (this.mind(site, id)?.role === 'leader' && one === id) ? 'leads' : ''])
+        });
+      }
+      default:
+        return site.answer(ask, { outcome: 'refused', by: id, says: `it knows no ${op.do}` });
+    }
+  }
+
+  override standing(site: Site, id: string): Standing {
+    const mine = super.standing(site, id);
+    if (!this.readyAlone || mine.ready || !site.up(id)) return mine;
+    return { ...mine, ready: this.record(site, id) !== undefined && this.belongs(site, id) };
+  }
+}
+
+/**
+ * Multi-primary SQL: any member takes writes; they are put into one order, and count when every member that is still heard from has
+ * them, and a majority at least. A write that would overwrite what its writer hadn't seen is refused. Survives as many members as leave a majority.
+ */
+export const multiPrimarySql = (): TableGroup =>
+  new TableGroup(
+    tableRules({
+      anyTakes: true,
+      leavesOnStop: true,
+      counts: (members, have, present) => have.length >= majorityOf(members.length) && present.every((one) => have.includes(one)),
+      words: { leader: 'primary', follower: 'primary', alone: 'no majority' }
+    }),
+    false,
+    false
+  );
+
+/**
+ * Primary-standby SQL: the primary alone takes writes; a commit waits for so many standbys. So many members have to agree on a new
+ * primary that one of them surely has every acknowledged commit. With no synchronous standby, what the standbys lacked is lost with the primary.
+ * @param synchronous standbys that a commit waits for, 0 or more
+ */
+export const primaryStandbySql = (synchronous: number): TableGroup =>
+  new TableGroup(
+    tableRules({
+      counts: (members, have) => have.length >= Math.min(members.length, synchronous + 1),
+      electors: (n) => (synchronous > 0 ? Math.max(majorityOf(n), n - synchronous) : majorityOf(n)),
+      words: { leader: 'primary', follower: 'standby', alone: 'standby' }
+    }),
+    true,
+    true
+  );
+
+/**
+ * Document replica set: a majority elects; of those that have everything the one with the highest priority leads in the end. A write counts
+ * when a majority has it.
+ * @param priorities by member; 1 where none is given, 0: never leads
+ */
+export const documentSet = (priorities: Readonly<{ [id: string]: number }> = {}): TableGroup =>
+  new TableGroup(
+    tableRules({
+      priority: (id) => priorities[id] ?? 1,
+      patienceMs: [8_000, 12_000],
+      words: { leader: 'primary', follower: 'secondary', alone: 'secondary' }
+    }),
+    true,
+    true
+  );
+
+/** What a member's volume holds, as rows; undefined for data of another engine. */
+export function tableRows(data: unknown): [string, string][] | undefined {
+  const state = (data as Record<Tables> | undefined)?.state;
+  return state && Object.entries(state).map(([key, { value }]): [string, string] => [key, value]);
+}
+
+/** Where a volume's log ends; for finding the most advanced member of a workload that stopped. */
+export const tablePosition = (data: unknown): number => (data ? lastOf(data as Record<Tables>).index : 0);
