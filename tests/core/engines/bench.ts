@@ -13,7 +13,7 @@ interface Mail {
 /** A made-up place for an engine, without a cluster: members crash, stop, come back and lose each other as a test wants. */
 export class Bench implements Site {
   nowMs = 0;
-  readonly disks = new Map<string, unknown>();
+  readonly stored = new Map<string, unknown>();
   readonly minds = new Map<string, unknown>();
   readonly running = new Set<string>();
   readonly stopping = new Set<string>();
@@ -33,11 +33,25 @@ export class Bench implements Site {
     readonly seed: number
   ) {}
 
-  up = (id: string) => this.running.has(id);
+  /** Bytes that were kept, by name. */
+  readonly kept = new Map<string, Uint8Array>();
+  part: (id: string) => string = () => 'member';
+  options: Readonly<{ [name: string]: string }> = {};
+  volumes = 1;
+
+  up = (id: string) => (id.startsWith('~') ? !this.answers.has(id.slice(1)) : this.running.has(id));
+  disks = () => this.volumes;
+  option = (_: string, name: string) => this.options[name];
+  store = (bytes: Uint8Array) => {
+    const name = `bytes-${this.kept.size}`;
+    this.kept.set(name, bytes);
+    return name;
+  };
+  bytes = (name: string) => this.kept.get(name)!;
   leaving = (id: string) => this.stopping.has(id);
-  reach = (a: string, b: string) => a === b || !this.groups || this.groups.some((one) => one.includes(a) && one.includes(b));
-  disk = <T>(id: string) => this.disks.get(id) as T | undefined;
-  keep = (id: string, data: unknown) => void this.disks.set(id, data);
+  reach = (a: string, b: string) => a === b || a.startsWith('~') || b.startsWith('~') || !this.groups || this.groups.some((one) => one.includes(a) && one.includes(b));
+  disk = <T>(id: string, nth = 0) => this.stored.get(nth ? `${id}#${nth}` : id) as T | undefined;
+  keep = (id: string, data: unknown, nth = 0) => void this.stored.set(nth ? `${id}#${nth}` : id, data);
   mind = <T>(id: string) => this.minds.get(id) as T | undefined;
   think = (id: string, mind: unknown) => void this.minds.set(id, mind);
   say = (id: string, text: string) => void this.lines.push(`${this.nowMs} ${id}: ${text}`);

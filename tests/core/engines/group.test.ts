@@ -71,7 +71,7 @@ function storm({ seed, size, engine: made, holders: least, faults, wiped = 0 }: 
   }
   for (const id of ids.slice(0, wiped)) {
     bench.crash(id);
-    bench.disks.delete(id);
+    bench.stored.delete(id);
   }
   bench.cut();
   bench.start(...ids);

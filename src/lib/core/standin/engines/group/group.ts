@@ -1,5 +1,5 @@
 import { drawInt } from '../../../shared';
-import type { Ask, Engine, Site, Standing } from '../site';
+import type { Ask, Engine, Op, Site, Standing } from '../site';
 import { asFar, entryAt, lastOf, membersOf, termAt, trimmed } from './record';
 import type { Body, Entry, Mind, Record, Rules } from './types';
 
@@ -64,6 +64,16 @@ export class Group<S> implements Engine {
     return membersOf(record).includes(id) || membersOf(counting).includes(id);
   }
 
+  /** Whether a leader surely is the newest: so many members answer that one of them would know of a newer term, and its own term counts. */
+  surelyLeads(site: Site, id: string): boolean {
+    const record = this.record(site, id);
+    if (!record || this.mind(site, id)?.role !== 'leader' || termAt(record, record.applied) !== record.term) return false;
+    const reached = membersOf(record).filter((one) => this.contact(site, id, one));
+    return (
+      reached.length >= this.rules.electors(membersOf(record).length) && reached.every((one) => (this.record(site, one)?.term ?? 0) <= record.term)
+    );
+  }
+
   private inReach(site: Site, id: string): number {
     return (this.members(site, id) ?? []).filter((one) => this.contact(site, id, one)).length;
   }
@@ -90,8 +100,9 @@ export class Group<S> implements Engine {
     this.think(site, id, { alarms: rest });
   }
 
+  /** One pair of members keeps its latency, so that what is sent first arrives first. */
   private post(site: Site, from: string, to: string, body: Body): void {
-    site.post(from, to, body, drawInt(site.seed, `wire|${from}|${to}|${site.nowMs}`, ...wireMs));
+    site.post(from, to, body, drawInt(site.seed, `wire|${from}|${to}`, ...wireMs));
   }
 
   // --- members come and go ---------------------------------------------------------------------------------------------------------------
@@ -194,7 +205,7 @@ export class Group<S> implements Engine {
   private win(site: Site, id: string): void {
     const record = this.record(site, id)!;
     this.calm(site, id, 'elect');
-    this.think(site, id, { role: 'leader', leader: id, match: {}, giving: [], missed: [] });
+    this.think(site, id, { role: 'leader', leader: id, match: {}, sent: {}, giving: [], missed: [] });
     site.say(id, `leads from here on, term ${record.term}`);
     this.append(site, id, {});
     this.moved = true;
@@ -212,7 +223,7 @@ export class Group<S> implements Engine {
 
   private stepDown(site: Site, id: string): void {
     this.moved = true;
-    this.think(site, id, { role: 'follower', leader: undefined, votes: [], match: {}, giving: [], missed: [] });
+    this.think(site, id, { role: 'follower', leader: undefined, votes: [], match: {}, sent: {}, giving: [], missed: [] });
     this.calm(site, id, 'missed');
     this.calm(site, id, 'handover');
   }
@@ -246,10 +257,11 @@ export class Group<S> implements Engine {
   private lead(site: Site, id: string): void {
     const members = this.members(site, id)!;
     const gone = this.others(site, id).filter((one) => !this.contact(site, id, one));
-    const { match = {}, giving = [], missed = [] } = this.mind(site, id)!;
-    if (gone.some((one) => match[one] !== undefined || giving.includes(one)))
+    const { match = {}, sent = {}, giving = [], missed = [] } = this.mind(site, id)!;
+    if (gone.some((one) => match[one] !== undefined || sent[one] !== undefined || giving.includes(one)))
       this.think(site, id, {
         match: Object.fromEntries(Object.entries(match).filter(([one]) => !gone.includes(one))),
+        sent: Object.fromEntries(Object.entries(sent).filter(([one]) => !gone.includes(one))),
         giving: giving.filter((one) => !gone.includes(one))
       });
     const unmissed = gone.filter((one) => members.includes(one) && !missed.includes(one));
@@ -274,10 +286,19 @@ export class Group<S> implements Engine {
       this.give(site, id, to);
       return;
     }
-    const from = has ?? last.index;
-    const prev = { index: from, term: termAt(record, from)! };
-    const entries = record.log.slice(from - record.base.index);
-    this.post(site, id, to, { is: 'append', term: record.term, prev, entries, commit: record.applied });
+    const sent = this.mind(site, id)!.sent?.[to];
+    if (sent && (has === undefined || sent.index >= last.index)) return;
+    this.appendFrom(site, id, to, Math.max(has ?? last.index, sent?.index ?? 0));
+  }
+
+  /** Sends the entries after one, with what counts by now. */
+  private appendFrom(site: Site, id: string, to: string, index: number): void {
+    const record = this.record(site, id)!;
+    const prev = { index, term: termAt(record, index)! };
+    const entries = record.log.slice(index - record.base.index);
+    const commit = record.applied;
+    this.think(site, id, { sent: { ...this.mind(site, id)!.sent, [to]: { index: lastOf(record).index, commit } } });
+    this.post(site, id, to, { is: 'append', term: record.term, prev, entries, commit });
   }
 
   private give(site: Site, id: string, to: string): void {
@@ -477,8 +498,8 @@ export class Group<S> implements Engine {
   /** Tells a member that has everything how much of it counts, if it doesn't know. */
   private tell(site: Site, id: string, to: string, applied: number): void {
     const record = this.record(site, id)!;
-    if (applied < record.applied)
-      this.post(site, id, to, { is: 'append', term: record.term, prev: lastOf(record), entries: [], commit: record.applied });
+    const sent = this.mind(site, id)!.sent?.[to];
+    if (applied < record.applied && (sent?.commit ?? -1) < record.applied) this.appendFrom(site, id, to, lastOf(record).index);
   }
 
   /** Looks further back for where another log agrees. Until it has answered, nothing is known of it. */
@@ -488,12 +509,8 @@ export class Group<S> implements Engine {
     const { match = {} } = this.mind(site, id)!;
     const { [to]: _, ...rest } = match;
     this.think(site, id, { match: rest });
-    if (term === undefined) {
-      this.give(site, id, to);
-      return;
-    }
-    const entries = record.log.slice(index - record.base.index);
-    this.post(site, id, to, { is: 'append', term: record.term, prev: { index, term }, entries, commit: record.applied });
+    if (term === undefined) this.give(site, id, to);
+    else this.appendFrom(site, id, to, index);
   }
 
   private stateCame(site: Site, id: string, from: string, { term, record }: Body & { is: 'state' }): void {
@@ -530,7 +547,7 @@ export class Group<S> implements Engine {
         if (body.term === this.record(site, to)?.term) this.campaign(site, to, true);
         return;
       case 'forward':
-        if (this.mind(site, to)!.role === 'leader') this.append(site, to, { op: body.op, ask: body.ask, taker: from });
+        if (this.mind(site, to)!.role === 'leader') this.append(site, to, { op: body.op, ...(body.ask === undefined ? {} : { ask: body.ask, taker: from }) });
         return;
       case 'done':
         return this.finish(site, to, body);
@@ -586,6 +603,16 @@ export class Group<S> implements Engine {
       return refuse(this.enough(site, id) ? 'nobody leads yet' : `it reaches ${this.inReach(site, id)} of ${this.members(site, id)!.length} members, itself included: no majority`);
     if (!this.rules.anyTakes) return refuse(`it is a ${this.rules.words.follower}; ${leader} takes writes`);
     this.post(site, id, leader, { is: 'forward', ask: ask.id, op: ask.op });
+  }
+
+  /** What a leader decides by itself, without a client. */
+  propose(site: Site, id: string, op: Op): void {
+    const record = this.record(site, id);
+    if (!record || this.mind(site, id)?.role !== 'leader') return;
+    const underWay = ({ index, op: other }: Entry) => index > record.applied && other?.do === op.do && other.place === op.place && other.key === op.key;
+    if (record.log.some(underWay)) return;
+    this.append(site, id, { op });
+    if (this.moved) this.changed(site);
   }
 
   ask(site: Site, ask: Ask): void {

@@ -35,6 +35,8 @@ export interface Mind {
   readonly votes?: readonly string[];
   /** A leader's: how far each other member's log agrees with its own; undefined for those that haven't answered. */
   readonly match?: Readonly<{ [id: string]: number }>;
+  /** A leader's: how far entries, and the knowledge of what counts, are on their way to each. */
+  readonly sent?: Readonly<{ [id: string]: { readonly index: number; readonly commit: number } }>;
   /** A leader's: members that take the whole state just now. */
   readonly giving?: readonly string[];
   /** A leader's: members that it has missed for long enough to go on without them. */
@@ -51,7 +53,7 @@ export type Body =
   | { readonly is: 'appended'; readonly term: number; readonly ok: boolean; readonly match: number; readonly applied: number; readonly lost?: boolean }
   | { readonly is: 'state'; readonly term: number; readonly record: Record<unknown> }
   | { readonly is: 'go'; readonly term: number }
-  | { readonly is: 'forward'; readonly ask: string; readonly op: Op }
+  | { readonly is: 'forward'; readonly ask?: string; readonly op: Op }
   | { readonly is: 'done'; readonly ask: string; readonly outcome: 'acknowledged' | 'refused'; readonly says: string; readonly version?: number }
   | { readonly is: 'alarm'; readonly name: string; readonly nth: number };
 

@@ -1,0 +1,275 @@
+import { drawInt } from '../../../shared';
+import type { Site } from '../site';
+import type { MetaGroup } from './meta';
+import { emptyPart, type Batch, type BrokerMind, type Leading, type LogBody, type LogDisk, type Meta, type PartLog, type Partition } from './types';
+
+/** How long a replica may be away before it no longer counts as caught up, and a broker before somebody else leads for it (common practice, no source). */
+export const awayMs = 10_000;
+export const sessionMs = 6_000;
+
+/** The disk that a partition lies on, among a broker's. */
+const diskOf = (site: Site, id: string, key: string): number => {
+  const disks = Math.max(1, site.disks(id));
+  return Number(key.slice(key.lastIndexOf('/') + 1)) % disks;
+};
+
+/** Brokers: they lead and copy partitions. */
+export class Brokers {
+  constructor(private readonly meta: MetaGroup) {}
+
+  mind = (site: Site, id: string): BrokerMind => site.mind<BrokerMind>(id) ?? {};
+  think = (site: Site, id: string, change: Partial<BrokerMind>): void => site.think(id, { ...this.mind(site, id), ...change });
+
+  log = (site: Site, id: string, key: string): PartLog =>
+    site.disk<LogDisk>(id, diskOf(site, id, key))?.parts?.[key] ?? emptyPart;
+
+  private keep(site: Site, id: string, key: string, part: PartLog): void {
+    const nth = diskOf(site, id, key);
+    const disk = site.disk<LogDisk>(id, nth);
+    site.keep(id, { ...disk, parts: { ...disk?.parts, [key]: part } }, nth);
+  }
+
+  private post(site: Site, from: string, to: string, body: LogBody): void {
+    site.post(from, to, body, drawInt(site.seed, `log|${from}|${to}`, 1, 4));
+  }
+
+  private alarm(site: Site, id: string, name: string, afterMs: number): void {
+    const mind = this.mind(site, id);
+    if (mind.alarms?.[name] !== undefined) return;
+    const set = (mind.set ?? 0) + 1;
+    const nth = site.nowMs * 1_000 + set;
+    this.think(site, id, { alarms: { ...mind.alarms, [name]: nth }, set });
+    site.post(id, id, { is: 'alarm', name, nth } satisfies LogBody, afterMs);
+  }
+
+  private calm(site: Site, id: string, name: string): void {
+    const { alarms = {} } = this.mind(site, id);
+    if (alarms[name] === undefined) return;
+    const { [name]: _, ...rest } = alarms;
+    this.think(site, id, { alarms: rest });
+  }
+
+  private contact = (site: Site, a: string, b: string): boolean => site.up(a) && site.up(b) && site.reach(a, b);
+
+  /** The metadata as a broker knows it. */
+  known = (site: Site, id: string): Meta | undefined => this.mind(site, id).known?.meta;
+
+  /** A partition as a broker knows it. */
+  partition(site: Site, id: string, key: string): Partition | undefined {
+    const slash = key.lastIndexOf('/');
+    return this.known(site, id)?.topics[key.slice(0, slash)]?.partitions[Number(key.slice(slash + 1))];
+  }
+
+  private setLeading(site: Site, id: string, key: string, leading: Leading | undefined): void {
+    const { [key]: _, ...rest } = this.mind(site, id).leading ?? {};
+    this.think(site, id, { leading: leading ? { ...rest, [key]: leading } : rest });
+  }
+
+  /** Looks at what is new in the metadata, and at who is there. */
+  look(site: Site, id: string): void {
+    const newest = this.meta.newest(site, id);
+    const mind = this.mind(site, id);
+    if (newest && (!mind.known || newest.at > mind.known.at)) this.think(site, id, { known: newest });
+    const known = this.known(site, id);
+    if (!known) return;
+    for (const [topic, { partitions }] of Object.entries(known.topics))
+      partitions.forEach((part, nth) => {
+        const key = `${topic}/${nth}`;
+        // One that has heard of a newer epoch was leader, whatever it knows of the metadata.
+        if (part.leader === id && this.log(site, id, key).heard <= part.epoch) this.lead(site, id, key, part);
+        else if (this.mind(site, id).leading?.[key]) {
+          site.say(id, `leads ${key} no more`);
+          this.setLeading(site, id, key, undefined);
+        }
+      });
+  }
+
+  private lead(site: Site, id: string, key: string, part: Partition): void {
+    let leading = this.mind(site, id).leading?.[key];
+    if (!leading || leading.epoch !== part.epoch) {
+      const log = this.log(site, id, key);
+      this.keep(site, id, key, { ...log, heard: part.epoch, epochs: log.epochs.some((one) => one.epoch === part.epoch) ? log.epochs : [...log.epochs, { epoch: part.epoch, at: log.end }] });
+      leading = { epoch: part.epoch, match: {}, sent: {}, adding: [], pending: [] };
+      this.setLeading(site, id, key, leading);
+      if (part.epoch > 1) site.say(id, `leads ${key} from here on, epoch ${part.epoch}, ${log.end} messages`);
+    }
+    const gone = part.replicas.filter((one) => one !== id && !this.contact(site, id, one));
+    if (gone.some((one) => leading!.sent[one] !== undefined)) {
+      const there = (map: Leading['match']) => Object.fromEntries(Object.entries(map).filter(([one]) => !gone.includes(one)));
+      leading = { ...leading, match: there(leading.match), sent: there(leading.sent) };
+      this.setLeading(site, id, key, leading);
+    }
+    const missing = part.caughtUp.filter((one) => gone.includes(one));
+    if (missing.length) this.alarm(site, id, `away:${key}`, awayMs);
+    else this.calm(site, id, `away:${key}`);
+    for (const one of part.replicas) if (one !== id && !gone.includes(one) && leading.sent[one] === undefined) this.hello(site, id, one, key);
+    this.raise(site, id, key);
+  }
+
+  private hello(site: Site, id: string, to: string, key: string): void {
+    const log = this.log(site, id, key);
+    const { epoch } = this.noteSent(site, id, to, key, -1);
+    this.post(site, id, to, { is: 'hello', key, epoch, epochs: log.epochs, end: log.end });
+  }
+
+  private noteSent(site: Site, id: string, to: string, key: string, upTo: number): Leading {
+    const leading = this.mind(site, id).leading![key]!;
+    const next = { ...leading, sent: { ...leading.sent, [to]: upTo } };
+    this.setLeading(site, id, key, next);
+    return next;
+  }
+
+  private copy(site: Site, id: string, to: string, key: string, has: number): void {
+    const log = this.log(site, id, key);
+    const from = Math.max(has, this.mind(site, id).leading![key]!.sent[to] ?? 0);
+    if (from >= log.end) return;
+    const { epoch } = this.noteSent(site, id, to, key, log.end);
+    let first = log.batches.length;
+    while (first > 0 && log.batches[first - 1]!.at >= from) first -= 1;
+    this.post(site, id, to, { is: 'copy', key, epoch, batches: log.batches.slice(first), at: from, high: log.high, epochs: log.epochs });
+  }
+
+  /** Who has to have a message before it counts: those that count as caught up, and those that were put forward. */
+  private needed(part: Partition, leading: Leading): string[] {
+    return [...new Set([...part.caughtUp, ...leading.adding])];
+  }
+
+  /** Moves up to where all caught-up replicas are, and answers who waits for that. */
+  private raise(site: Site, id: string, key: string): void {
+    const part = this.partition(site, id, key)!;
+    const leading = this.mind(site, id).leading![key]!;
+    const log = this.log(site, id, key);
+    const ends = this.needed(part, leading).map((one) => (one === id ? log.end : (leading.match[one] ?? -1)));
+    const high = Math.max(log.high, Math.min(...ends, log.end));
+    if (high > log.high) this.keep(site, id, key, { ...log, high });
+    const done = leading.pending.filter((one) => one.upTo <= high);
+    if (!done.length) return;
+    this.setLeading(site, id, key, { ...leading, pending: leading.pending.filter((one) => one.upTo > high) });
+    for (const { client, nth } of done) this.post(site, id, client, { is: 'produced', nth, ok: true });
+  }
+
+  private propose(site: Site, id: string, key: string, caughtUp: readonly string[]): void {
+    const part = this.partition(site, id, key)!;
+    const slash = key.lastIndexOf('/');
+    const op = {
+      do: 'caught-up',
+      place: key.slice(0, slash),
+      key: key.slice(slash + 1),
+      value: JSON.stringify({ epoch: part.epoch, leader: id, caughtUp })
+    };
+    const leader = this.meta.keepers(site).find((one) => this.contact(site, id, one) && this.leadsGroup(site, one));
+    if (leader !== undefined) this.post(site, id, leader, { is: 'meta', body: { is: 'forward', op } });
+  }
+
+  leadsGroup = (site: Site, id: string): boolean =>
+    (this.mind(site, id).group as { role?: string } | undefined)?.role === 'leader';
+
+  rang(site: Site, id: string, name: string): void {
+    this.calm(site, id, name);
+    if (!name.startsWith('away:')) return;
+    const key = name.slice(5);
+    const part = this.partition(site, id, key);
+    if (!part || part.leader !== id) return;
+    const there = part.caughtUp.filter((one) => one === id || this.contact(site, id, one));
+    if (there.length === part.caughtUp.length) return;
+    site.say(id, `${part.caughtUp.filter((one) => !there.includes(one)).join(', ')} is no longer caught up on ${key}`, true);
+    this.propose(site, id, key, there);
+    this.alarm(site, id, name, awayMs);
+  }
+
+  // --- what others send ---------------------------------------------------------------------------------------------------------------------
+
+  /** A replica's log is cut back to where it surely agrees with the leader's. Source of the idea: epochs and their starts, as in Raft's log matching. */
+  hear(site: Site, id: string, from: string, body: LogBody & { is: 'hello' }): void {
+    const log = this.log(site, id, body.key);
+    if (Math.max(this.partition(site, id, body.key)?.epoch ?? 0, log.heard) > body.epoch) return;
+    this.yield(site, id, body.key, body.epoch);
+    let agreed = 0;
+    const endOf = (epochs: PartLog['epochs'], end: number, epoch: number) => {
+      const i = epochs.findIndex((one) => one.epoch === epoch);
+      return i < 0 ? undefined : (epochs[i + 1]?.at ?? end);
+    };
+    for (const { epoch, at } of log.epochs) {
+      const theirs = endOf(body.epochs, body.end, epoch);
+      const same = body.epochs.find((one) => one.epoch === epoch);
+      if (theirs === undefined || same?.at !== at) break;
+      agreed = Math.min(theirs, endOf(log.epochs, log.end, epoch)!);
+    }
+    if (agreed < log.end) {
+      const batches = log.batches.filter((one) => one.at < agreed);
+      site.say(id, `lets go of ${log.end - agreed} messages of ${body.key} that never counted`);
+      const epochs = log.epochs.filter((one) => one.at < agreed);
+      this.keep(site, id, body.key, { batches, end: agreed, high: Math.min(log.high, agreed), epochs, heard: body.epoch });
+    } else if (log.heard < body.epoch) this.keep(site, id, body.key, { ...log, heard: body.epoch });
+    this.post(site, id, from, { is: 'have', key: body.key, epoch: body.epoch, end: agreed });
+  }
+
+  /** Whoever leads a newer epoch has taken over: what waits for an older one's acknowledgement gets none. */
+  private yield(site: Site, id: string, key: string, epoch: number): void {
+    const leading = this.mind(site, id).leading?.[key];
+    if (leading && leading.epoch < epoch) this.setLeading(site, id, key, undefined);
+  }
+
+  take(site: Site, id: string, from: string, body: LogBody & { is: 'copy' }): void {
+    const log = this.log(site, id, body.key);
+    if (Math.max(this.partition(site, id, body.key)?.epoch ?? 0, log.heard) > body.epoch) return;
+    if (body.at > log.end) return;
+    this.yield(site, id, body.key, body.epoch);
+    const fresh = body.batches.filter((one) => one.at >= log.end);
+    const last = fresh[fresh.length - 1];
+    const end = last ? last.at + last.count : log.end;
+    const epochs = body.epochs.filter((one) => one.at <= end);
+    this.keep(site, id, body.key, { batches: fresh.length ? [...log.batches, ...fresh] : log.batches, end, high: Math.max(log.high, Math.min(body.high, end)), epochs, heard: body.epoch });
+    this.post(site, id, from, { is: 'have', key: body.key, epoch: body.epoch, end });
+  }
+
+  has(site: Site, id: string, from: string, { key, epoch, end }: LogBody & { is: 'have' }): void {
+    const leading = this.mind(site, id).leading?.[key];
+    const part = this.partition(site, id, key);
+    if (!leading || !part || leading.epoch !== epoch) return;
+    const match = { ...leading.match, [from]: end };
+    const log = this.log(site, id, key);
+    const caught = end >= log.end;
+    const adding = caught && !part.caughtUp.includes(from) ? [...new Set([...leading.adding, from])] : leading.adding;
+    this.setLeading(site, id, key, { ...leading, match, adding });
+    if (end < log.end) this.copy(site, id, from, key, end);
+    else if (adding !== leading.adding || (adding.includes(from) && !part.caughtUp.includes(from))) this.propose(site, id, key, [...part.caughtUp, from]);
+    this.raise(site, id, key);
+  }
+
+  produce(site: Site, id: string, client: string, body: LogBody & { is: 'produce' }): void {
+    const { key, nth, acks } = body;
+    const part = this.partition(site, id, key);
+    const leading = this.mind(site, id).leading?.[key];
+    const reply = (ok: boolean, says?: string) => this.post(site, id, client, { is: 'produced', nth, ok, ...(says === undefined ? {} : { says }) });
+    if (!part || !leading || part.leader !== id) return reply(false, `${id} doesn't lead ${key}`);
+    const least = this.known(site, id)!.topics[key.slice(0, key.lastIndexOf('/'))]!.least;
+    if (acks === 'all' && part.caughtUp.length < least)
+      return reply(false, `${part.caughtUp.length} of ${part.replicas.length} replicas of ${key} are caught up, ${least} are asked for`);
+    const log = this.log(site, id, key);
+    const known = log.batches.find((one) => one.sender === client && one.nth === nth);
+    let upTo = known ? known.at + known.count : 0;
+    if (!known) {
+      const batch: Batch = { at: log.end, count: body.count, epoch: leading.epoch, bytes: body.bytes, sizeBytes: body.sizeBytes, sender: client, nth };
+      upTo = log.end + body.count;
+      this.keep(site, id, key, { ...log, batches: [...log.batches, batch], end: upTo });
+      for (const one of part.replicas) {
+        const has = leading.match[one];
+        if (one !== id && has !== undefined && this.contact(site, id, one)) this.copy(site, id, one, key, has);
+      }
+    }
+    if (acks === 'all') {
+      this.setLeading(site, id, key, { ...this.mind(site, id).leading![key]!, pending: [...leading.pending, { client, nth, upTo }] });
+      this.raise(site, id, key);
+    } else if (acks !== 'none') reply(true);
+    else this.raise(site, id, key);
+  }
+
+  read(site: Site, id: string, client: string, { key, from, most }: LogBody & { is: 'read' }): void {
+    const leads = this.mind(site, id).leading?.[key] !== undefined;
+    const log = this.log(site, id, key);
+    const counting = log.batches.filter((one) => one.at + one.count <= log.high);
+    const batches = from === 'end' ? counting.slice(-most) : counting;
+    this.post(site, id, client, { is: 'batches', key, ok: leads, batches: leads ? batches : [], ...(leads ? {} : { says: `${id} doesn't lead ${key}` }) });
+  }
+}

@@ -1,0 +1,176 @@
+import { drawInt } from '../../../shared';
+import type { Ask, Site } from '../site';
+import type { Brokers } from './broker';
+import { addSum, hex, makeBatch, orderFault, textMessage, textOf } from './payload';
+import type { Batch, Client, LogBody, Topic } from './types';
+
+/** Messages in one batch at most, and batches under way at once. */
+const batchMessages = 10_000;
+const openBatches = 24;
+const againMs = 1_000;
+
+/** Producers and readers: they ask whoever leads, and ask again when nobody answers. */
+export class Clients {
+  constructor(private readonly brokers: Brokers) {}
+
+  private topic(site: Site, { via, topic }: Pick<Client, 'via' | 'topic'>): Topic | undefined {
+    return this.brokers.known(site, via)?.topics[topic];
+  }
+
+  private post = (site: Site, from: string, to: string, body: LogBody): void =>
+    site.post(from, to, body, drawInt(site.seed, `client|${from}|${to}`, 1, 5));
+
+  start(site: Site, { id, op }: Ask, via: string): void {
+    const me = `~${id}`;
+    const topic = this.topic(site, { via, topic: op.place ?? '' });
+    if (!topic) return site.answer(id, { outcome: 'refused', by: via, says: `there is no topic ${op.place}` });
+    const partitions = topic.partitions.length;
+    const count = Math.max(1, op.count ?? 1);
+    const text = op.value;
+    const perBatch = text === undefined ? Math.max(1, Math.min(batchMessages, Math.ceil(count / partitions))) : 1;
+    const client: Client = {
+      kind: op.do === 'consume' ? 'reader' : 'producer',
+      topic: op.place ?? '',
+      via,
+      acks: op.acks ?? 'all',
+      batches: Math.ceil(count / perBatch),
+      perBatch,
+      sizeBytes: op.bytes ?? 100,
+      ...(text === undefined ? {} : { text }),
+      next: 0,
+      open: [],
+      acked: 0,
+      sums: Array.from({ length: partitions }, () => 0),
+      ...(op.do === 'consume' ? { got: Array.from({ length: partitions }, () => null) } : {})
+    };
+    site.think(me, { ...client, total: count, from: op.from ?? 'beginning', most: op.count ?? 20 });
+    this.go(site, me);
+  }
+
+  private mind = (site: Site, me: string) => site.mind<Client & { total: number; from: 'beginning' | 'end'; most: number }>(me);
+
+  private partitionOf = ({ text, sums }: Client, me: string, nth: number): number =>
+    (text === undefined ? nth : nth + drawInt(7, me, 0, sums.length - 1)) % sums.length;
+
+  private countOf = ({ perBatch, total }: Client & { total: number }, nth: number): number => Math.min(perBatch, total - nth * perBatch);
+
+  private go(site: Site, me: string): void {
+    let client = this.mind(site, me)!;
+    if (client.kind === 'reader') return this.fetch(site, me);
+    while (client.open.length < openBatches && client.next < client.batches) {
+      const nth = client.next;
+      const p = this.partitionOf(client, me, nth);
+      const count = this.countOf(client, nth);
+      const before = Math.floor(nth / client.sums.length) * client.perBatch;
+      const bytes = client.text === undefined ? makeBatch(`${me}/${p}`, before, count, client.sizeBytes) : textMessage(`${me}/${p}`, 0, client.text);
+      const sums = client.sums.map((sum, i) => (i === p ? addSum(sum, bytes) : sum));
+      client = { ...client, sums, next: nth + 1, open: [...client.open, nth] };
+      site.think(me, client);
+      this.send(site, me, nth, bytes);
+    }
+    if (client.acks === 'none' && client.next >= client.batches) return this.finish(site, me);
+    site.post(me, me, { is: 'again' } satisfies LogBody, againMs);
+  }
+
+  private send(site: Site, me: string, nth: number, fresh?: Uint8Array): void {
+    const client = this.mind(site, me)!;
+    const p = this.partitionOf(client, me, nth);
+    const leader = this.topic(site, client)?.partitions[p]?.leader;
+    if (!leader) return;
+    const count = this.countOf(client, nth);
+    const before = Math.floor(nth / client.sums.length) * client.perBatch;
+    const bytes =
+      fresh ?? (client.text === undefined ? makeBatch(`${me}/${p}`, before, count, client.sizeBytes) : textMessage(`${me}/${p}`, 0, client.text));
+    this.post(site, me, leader, {
+      is: 'produce',
+      key: `${client.topic}/${p}`,
+      nth,
+      acks: client.acks,
+      bytes: site.store(bytes),
+      count,
+      sizeBytes: bytes.length
+    });
+  }
+
+  private fetch(site: Site, me: string): void {
+    const client = this.mind(site, me)!;
+    const parts = this.topic(site, client)?.partitions ?? [];
+    client.got!.forEach((got, p) => {
+      const leader = parts[p]?.leader;
+      if (got === null && leader) this.post(site, me, leader, { is: 'read', key: `${client.topic}/${p}`, from: client.from, most: client.most });
+    });
+    site.post(me, me, { is: 'again' } satisfies LogBody, againMs);
+  }
+
+  /** Nobody has answered for a while: whoever leads by now is asked again. */
+  again(site: Site, me: string): void {
+    const client = this.mind(site, me);
+    if (!client) return;
+    const other = site.ids.find((id) => site.part(id) === 'broker' && site.up(id) && site.reach(me, id));
+    if ((!site.up(client.via) || !site.reach(me, client.via)) && other !== undefined) site.think(me, { ...client, via: other });
+    if (client.kind === 'reader') return this.fetch(site, me);
+    for (const nth of client.open) this.send(site, me, nth);
+    site.post(me, me, { is: 'again' } satisfies LogBody, againMs);
+  }
+
+  produced(site: Site, me: string, { nth, ok, says }: LogBody & { is: 'produced' }): void {
+    const client = this.mind(site, me);
+    if (!client || !client.open.includes(nth)) return;
+    if (!ok) {
+      const refused = says?.includes('caught up') ?? false;
+      if (refused && client.acked === 0) site.answer(me.slice(1), { outcome: 'refused', says: says! });
+      else site.think(me, { ...client, says });
+      return;
+    }
+    const open = client.open.filter((one) => one !== nth);
+    site.think(me, { ...client, open, acked: client.acked + this.countOf(client, nth) });
+    if (!open.length && client.next >= client.batches) this.finish(site, me);
+    else if (open.length < openBatches / 2 && client.next < client.batches) this.go(site, me);
+  }
+
+  private finish(site: Site, me: string): void {
+    const { acked, total, acks, sums, topic } = this.mind(site, me)!;
+    const sum = sums.reduce((all, one) => (Math.imul(all, 31) + one) | 0, 0);
+    const says = acks === 'none' ? `${total} messages sent to ${topic}; nobody was asked whether they arrived` : `${acked} messages in ${topic}, acknowledged by ${acks === 'all' ? 'all caught-up replicas' : 'the leaders'}`;
+    site.answer(me.slice(1), { outcome: 'acknowledged', says, count: acks === 'none' ? total : acked, checksum: hex(sum) });
+  }
+
+  batches(site: Site, me: string, { key, ok, batches }: LogBody & { is: 'batches' }): void {
+    const client = this.mind(site, me);
+    if (!client || !ok) return;
+    const p = Number(key.slice(key.lastIndexOf('/') + 1));
+    const got = client.got!.map((one, i) => (i === p ? batches : one));
+    site.think(me, { ...client, got });
+    if (got.every((one) => one !== null)) this.readAll(site, me, got as (readonly Batch[])[]);
+  }
+
+  private readAll(site: Site, me: string, got: readonly (readonly Batch[])[]): void {
+    const { topic, from, most } = this.mind(site, me)!;
+    let [count, size, all] = [0, 0, 0];
+    let wrong: string | undefined;
+    const texts: [string, string][] = [];
+    got.forEach((batches, p) => {
+      const seen = new Map<number, number>();
+      let sum = 0;
+      for (const batch of batches) {
+        const bytes = site.bytes(batch.bytes);
+        sum = addSum(sum, bytes);
+        const fault = from === 'beginning' ? orderFault(seen, bytes, batch.count) : undefined;
+        if (fault !== undefined) wrong ??= `message ${fault} of partition ${p} is out of order`;
+        if (batch.count === 1) texts.push([`${p}/${batch.at}`, textOf(bytes)]);
+        count += batch.count;
+        size += bytes.length;
+      }
+      all = (Math.imul(all, 31) + sum) | 0;
+    });
+    const rows = texts.slice(-most);
+    site.answer(me.slice(1), {
+      outcome: 'acknowledged',
+      says: wrong ?? `${count} messages of ${topic} over ${got.length} partitions, in order within each`,
+      count,
+      bytes: size,
+      checksum: hex(all),
+      ...(rows.length ? { rows } : {})
+    });
+  }
+}

@@ -1,0 +1,157 @@
+import type { Ask, Engine, Site, Standing } from '../site';
+import { Brokers, sessionMs } from './broker';
+import { Clients } from './clients';
+import { MetaGroup } from './meta';
+import type { BrokerMind, LogBody, LogDisk } from './types';
+
+/**
+ * Log broker: topics of partitions, each led by one broker and copied by others; coordinators (or the brokers themselves) agree on who
+ * leads. A message that all caught-up replicas acknowledged survives as long as one of them keeps its volume; only a replica that was caught up leads.
+ */
+export class LogBroker implements Engine {
+  readonly meta = new MetaGroup();
+  readonly brokers = new Brokers(this.meta);
+  private readonly clients = new Clients(this.brokers);
+
+  private ofPart = (site: Site, part: string): string[] => [...new Set([...site.ids, ...site.running])].filter((id) => site.part(id) === part);
+
+  changed(site: Site): void {
+    this.meta.group.changed(this.meta.within(site));
+    this.after(site);
+  }
+
+  /** Whoever decides looks at which brokers are there; each broker at what was decided. */
+  private after(site: Site): void {
+    const decider = this.meta.keepers(site).find((id) => site.up(id) && this.brokers.leadsGroup(site, id));
+    if (decider !== undefined) this.sessions(site, decider);
+    for (const id of this.ofPart(site, 'broker')) if (site.up(id)) this.brokers.look(site, id);
+  }
+
+  private sessions(site: Site, decider: string): void {
+    const state = site.disk<LogDisk>(decider)?.meta?.state;
+    if (!state) return;
+    for (const id of this.ofPart(site, 'broker')) {
+      const there = site.up(id) && site.reach(decider, id);
+      const down = state.down.includes(id);
+      if (there && down) this.meta.group.propose(this.meta.within(site), decider, { do: 'up', key: id });
+      else if (!there && !down) this.alarm(site, decider, `session:${id}`);
+    }
+  }
+
+  private alarm(site: Site, id: string, name: string): void {
+    const mind = site.mind<BrokerMind>(id) ?? {};
+    if (mind.alarms?.[name] !== undefined) return;
+    const set = (mind.set ?? 0) + 1;
+    const nth = site.nowMs * 1_000 + set;
+    site.think(id, { ...mind, alarms: { ...mind.alarms, [name]: nth }, set });
+    site.post(id, id, { is: 'alarm', name, nth } satisfies LogBody, sessionMs);
+  }
+
+  private rang(site: Site, id: string, { name, nth }: LogBody & { is: 'alarm' }): void {
+    const mind = site.mind<BrokerMind>(id) ?? {};
+    if (mind.alarms?.[name] !== nth) return;
+    if (!name.startsWith('session:')) return this.brokers.rang(site, id, name);
+    const { [name]: _, ...alarms } = mind.alarms;
+    site.think(id, { ...mind, alarms });
+    const broker = name.slice(8);
+    const state = site.disk<LogDisk>(id)?.meta?.state;
+    if (!this.brokers.leadsGroup(site, id) || !state || state.down.includes(broker) || (site.up(broker) && site.reach(id, broker))) return;
+    site.say(id, `hasn't heard from ${broker}: others lead for it`, true);
+    this.meta.group.propose(this.meta.within(site), id, { do: 'down', key: broker });
+  }
+
+  arrived(site: Site, to: string, from: string, raw: unknown): void {
+    const body = raw as LogBody;
+    switch (body.is) {
+      case 'meta':
+        this.meta.group.arrived(this.meta.within(site), to, from, body.body);
+        break;
+      case 'alarm':
+        this.rang(site, to, body);
+        break;
+      case 'hello':
+        this.brokers.hear(site, to, from, body);
+        break;
+      case 'copy':
+        this.brokers.take(site, to, from, body);
+        break;
+      case 'have':
+        this.brokers.has(site, to, from, body);
+        break;
+      case 'produce':
+        this.brokers.produce(site, to, from, body);
+        break;
+      case 'read':
+        this.brokers.read(site, to, from, body);
+        break;
+      case 'produced':
+        this.clients.produced(site, to, body);
+        return;
+      case 'batches':
+        this.clients.batches(site, to, body);
+        return;
+      case 'again':
+        this.clients.again(site, to);
+        return;
+    }
+    if (body.is === 'meta' || body.is === 'alarm') this.after(site);
+  }
+
+  ask(site: Site, ask: Ask): void {
+    const { op, member } = ask;
+    const via = member ?? this.ofPart(site, 'broker').find((id) => site.up(id) && this.brokers.known(site, id));
+    if (via === undefined || !site.up(via)) return site.answer(ask.id, { outcome: 'refused', says: `${via ?? 'no broker'} doesn't answer` });
+    if (op.do === 'produce' || op.do === 'consume') return this.clients.start(site, ask, via);
+    if (op.do === 'topics') return this.topics(site, ask, via);
+    if (op.do !== 'make-topic' && op.do !== 'make-account') return site.answer(ask.id, { outcome: 'refused', by: via, says: `it knows no ${op.do}` });
+    const keeper = this.meta.keepers(site).find((id) => site.up(id) && this.brokers.leadsGroup(site, id) && site.reach(via, id));
+    if (keeper === undefined) return site.answer(ask.id, { outcome: 'refused', by: via, says: 'no coordinator leads, so nothing can be made' });
+    const value = op.do === 'make-topic' ? this.wish(site, ask) : (op.value ?? '');
+    const { member: _, ...rest } = ask;
+    this.meta.group.ask(this.meta.within(site), { ...rest, member: keeper, op: { ...op, value } });
+    this.after(site);
+  }
+
+  private wish(site: Site, { op }: Ask): string {
+    const wish = op.value ? (JSON.parse(op.value) as { replicas?: number; least?: number }) : {};
+    const brokers = this.ofPart(site, 'broker');
+    const replicas = wish.replicas ?? Math.min(3, brokers.length);
+    return JSON.stringify({ partitions: op.count ?? 3, replicas, least: wish.least ?? Math.max(1, replicas - 1), brokers });
+  }
+
+  private topics(site: Site, ask: Ask, via: string): void {
+    const known = this.brokers.known(site, via);
+    const rows = Object.entries(known?.topics ?? {}).flatMap(([name, { partitions }]) =>
+      partitions.map((one, i): [string, string] => [`${name}/${i}`, `leader ${one.leader ?? 'none'}, caught up ${one.caughtUp.join(', ')}`])
+    );
+    site.answer(ask.id, { outcome: 'acknowledged', by: via, says: `${Object.keys(known?.topics ?? {}).length} topics`, rows, count: rows.length });
+  }
+
+  standing(site: Site, id: string): Standing {
+    const part = site.part(id);
+    const within = this.meta.within(site);
+    if (part === 'helper') {
+      const brokers = this.ofPart(site, 'broker').some((one) => site.up(one) && this.brokers.known(site, one));
+      return { role: 'helper', ready: brokers, says: brokers ? '' : 'waits for a broker', position: 0 };
+    }
+    const keeps = this.meta.keepers(site).includes(id);
+    const mine = keeps ? this.meta.group.standing(within, id) : undefined;
+    if (part === 'coordinator') {
+      const joined = site.up(id) && this.meta.group.belongs(within, id);
+      return { ...mine!, role: mine!.role === 'leads' ? 'coordinator, leads' : 'coordinator', ready: joined, says: mine!.says };
+    }
+    const known = this.brokers.known(site, id);
+    if (!site.up(id) || !known) return { role: 'broker', ready: false, says: site.up(id) ? (mine?.says || 'finds no coordinator') : 'is down', position: 0 };
+    let [leads, position, lag] = [0, 0, 0];
+    for (const [topic, { partitions }] of Object.entries(known.topics))
+      partitions.forEach((one, i) => {
+        if (!one.replicas.includes(id)) return;
+        if (one.leader === id) leads += 1;
+        const { end } = this.brokers.log(site, id, `${topic}/${i}`);
+        position += end;
+        if (one.leader !== null && site.up(one.leader)) lag += Math.max(0, this.brokers.log(site, one.leader, `${topic}/${i}`).end - end);
+      });
+    const decides = mine?.role === 'leads' ? ', decides' : '';
+    return { role: `leads ${leads}${decides}`, ready: true, says: '', position, lag };
+  }
+}

@@ -1,0 +1,124 @@
+import { majorityOf } from '../tables';
+import { Group, type Rules } from '../group';
+import type { Site } from '../site';
+import type { LogBody, LogDisk, BrokerMind, Meta, Partition, Topic } from './types';
+
+const emptyMeta: Meta = { topics: {}, down: [], accounts: {} };
+
+/** A partition whose leader has gone goes to a caught-up replica that is there, or waits for one; it never goes to one that lacks something. */
+function ledAnew(part: Partition, down: readonly string[]): Partition {
+  if (part.leader !== null && !down.includes(part.leader)) return part;
+  const heir = part.caughtUp.find((one) => !down.includes(one)) ?? null;
+  return heir === part.leader ? part : { ...part, leader: heir, epoch: part.epoch + 1 };
+}
+
+const overAll = (meta: Meta, change: (part: Partition, topic: string, nth: number) => Partition): Meta['topics'] =>
+  Object.fromEntries(
+    Object.entries(meta.topics).map(([name, topic]) => [name, { ...topic, partitions: topic.partitions.map((one, i) => change(one, name, i)) }])
+  );
+
+function makeTopic(meta: Meta, name: string, value: string): Topic | string {
+  const { partitions, replicas, least, brokers } = JSON.parse(value) as { partitions: number; replicas: number; least: number; brokers: string[] };
+  if (meta.topics[name]) return `the topic ${name} exists already`;
+  const live = brokers.filter((one) => !meta.down.includes(one));
+  if (live.length < replicas) return `${replicas} replicas were asked for and ${live.length} brokers are there`;
+  if (least > replicas) return `${least} caught-up replicas of ${replicas} can't be had`;
+  return {
+    least,
+    partitions: Array.from({ length: partitions }, (_, p) => {
+      const mine = Array.from({ length: replicas }, (__, r) => live[(p + r) % live.length]!);
+      return { leader: mine[0]!, epoch: 1, replicas: mine, caughtUp: mine };
+    })
+  };
+}
+
+/** What the coordinators decide, entry by entry. */
+export const metaRules: Rules<Meta> = {
+  empty: emptyMeta,
+  found: () => emptyMeta,
+  apply(meta, op) {
+    const { place = '', key = '', value = '' } = op;
+    switch (op.do) {
+      case 'make-topic': {
+        const topic = makeTopic(meta, place, value);
+        return typeof topic === 'string' ? { refused: topic } : { state: { ...meta, topics: { ...meta.topics, [place]: topic } } };
+      }
+      case 'make-account':
+        return { state: { ...meta, accounts: { ...meta.accounts, [key]: value } } };
+      case 'down': {
+        const down = [...new Set([...meta.down, key])];
+        return { state: { ...meta, down, topics: overAll(meta, (one) => ledAnew(one, down)) } };
+      }
+      case 'up': {
+        const down = meta.down.filter((one) => one !== key);
+        return { state: { ...meta, down, topics: overAll(meta, (one) => ledAnew(one, down)) } };
+      }
+      case 'caught-up': {
+        const { epoch, leader, caughtUp } = JSON.parse(value) as { epoch: number; leader: string; caughtUp: string[] };
+        const part = meta.topics[place]?.partitions[Number(key)];
+        if (!part || part.epoch !== epoch || part.leader !== leader) return { refused: 'somebody else leads by now' };
+        const topics = overAll(meta, (one, topic, nth) => (topic === place && nth === Number(key) ? { ...one, caughtUp } : one));
+        return { state: { ...meta, topics } };
+      }
+      default:
+        return { refused: `coordinators know no ${op.do}` };
+    }
+  },
+  counts: (members, have) => have.length >= majorityOf(members.length),
+  electors: majorityOf,
+  anyTakes: true,
+  leavesOnStop: false,
+  patienceMs: [2_000, 4_000],
+  givingMs: () => 1_000,
+  words: { leader: 'leads', follower: 'follows', alone: 'no majority' }
+};
+
+/** The coordinators' group within a site in which brokers run too. Their messages travel in envelopes, their data lies beside a broker's. */
+export class MetaGroup {
+  readonly group = new Group<Meta>(metaRules);
+
+  /** Those who keep the metadata: coordinators where there are any, else the brokers themselves. */
+  keepers(site: Site): readonly string[] {
+    const parts = [...new Set([...site.ids, ...site.running])];
+    const coordinators = parts.filter((id) => site.part(id) === 'coordinator');
+    return coordinators.length ? coordinators : parts.filter((id) => site.part(id) === 'broker');
+  }
+
+  /** The site as the group sees it. */
+  within(site: Site): Site {
+    const keepers = this.keepers(site);
+    const ids = keepers.filter((id) => site.ids.includes(id));
+    return {
+      nowMs: site.nowMs,
+      seed: site.seed,
+      ids,
+      running: [...site.running].filter((id) => keepers.includes(id)),
+      up: site.up,
+      leaving: site.leaving,
+      reach: site.reach,
+      disks: site.disks,
+      part: site.part,
+      option: site.option,
+      store: site.store,
+      bytes: site.bytes,
+      say: site.say,
+      answer: site.answer,
+      disk: <T>(id: string) => site.disk<LogDisk>(id)?.meta as T | undefined,
+      keep: (id, meta) => site.keep(id, { ...site.disk<LogDisk>(id), meta }),
+      mind: <T>(id: string) => site.mind<BrokerMind>(id)?.group as T | undefined,
+      think: (id, group) => site.think(id, { ...site.mind<BrokerMind>(id), group }),
+      post: (from, to, body, afterMs) => site.post(from, to, { is: 'meta', body } satisfies LogBody, afterMs)
+    };
+  }
+
+  /** The metadata that counts, from the keeper that decides, if it is reached and surely still decides. */
+  newest(site: Site, id: string): { at: number; meta: Meta } | undefined {
+    const within = this.within(site);
+    for (const one of this.keepers(site)) {
+      if (!site.up(one) || !site.reach(id, one) || !this.group.surelyLeads(within, one)) continue;
+      const record = site.disk<LogDisk>(one)!.meta!;
+      return { at: record.applied, meta: record.state };
+    }
+    return undefined;
+  }
+}

@@ -1,0 +1,105 @@
+import type { Record } from '../group';
+
+/** One batch of messages as a replica keeps it; its bytes are kept by name. All messages of a batch are equally long. */
+export interface Batch {
+  readonly at: number;
+  readonly count: number;
+  readonly epoch: number;
+  readonly bytes: string;
+  readonly sizeBytes: number;
+  /** Who sent it, and its number among what they sent: what is sent twice is kept once. */
+  readonly sender: string;
+  readonly nth: number;
+}
+
+/** One replica of a partition. */
+export interface PartLog {
+  readonly batches: readonly Batch[];
+  readonly end: number;
+  /** Up to here everything is on every caught-up replica, so readers may have it. */
+  readonly high: number;
+  /** Where each leader's epoch began. */
+  readonly epochs: readonly { readonly epoch: number; readonly at: number }[];
+  /** The newest epoch that it has heard of: whoever leads an older one is not listened to. */
+  readonly heard: number;
+}
+
+export const emptyPart: PartLog = { batches: [], end: 0, high: 0, epochs: [], heard: 0 };
+
+/** What lies in one of a broker's (or coordinator's) volumes. */
+export interface LogDisk {
+  readonly meta?: Record<Meta>;
+  readonly parts?: Readonly<{ [key: string]: PartLog }>;
+}
+
+export interface Partition {
+  readonly leader: string | null;
+  readonly epoch: number;
+  readonly replicas: readonly string[];
+  readonly caughtUp: readonly string[];
+}
+
+export interface Topic {
+  readonly partitions: readonly Partition[];
+  /** Least number of caught-up replicas that a write with all acknowledgements needs. */
+  readonly least: number;
+}
+
+/** What the coordinators keep: who is there, and who leads what. */
+export interface Meta {
+  readonly topics: Readonly<{ [name: string]: Topic }>;
+  readonly down: readonly string[];
+  readonly accounts: Readonly<{ [name: string]: string }>;
+}
+
+export const partKey = (topic: string, partition: number): string => `${topic}/${partition}`;
+
+/** A leader's view of one partition while its program runs. */
+export interface Leading {
+  readonly epoch: number;
+  readonly match: Readonly<{ [id: string]: number }>;
+  /** How far messages are on their way to each; -1: only greeted. */
+  readonly sent: Readonly<{ [id: string]: number }>;
+  /** Replicas that it has asked to be counted as caught up: from then on it waits for them. */
+  readonly adding: readonly string[];
+  readonly pending: readonly { readonly client: string; readonly nth: number; readonly upTo: number }[];
+}
+
+export interface BrokerMind {
+  readonly known?: { readonly at: number; readonly meta: Meta };
+  readonly leading?: Readonly<{ [key: string]: Leading }>;
+  readonly alarms?: Readonly<{ [name: string]: number }>;
+  readonly set?: number;
+  /** The mind of its part in the group that keeps the metadata. */
+  readonly group?: unknown;
+}
+
+/** A producer or reader, while its ask is open. */
+export interface Client {
+  readonly kind: 'producer' | 'reader';
+  readonly topic: string;
+  readonly via: string;
+  readonly acks: string;
+  readonly batches: number;
+  readonly perBatch: number;
+  readonly sizeBytes: number;
+  readonly text?: string;
+  readonly next: number;
+  readonly open: readonly number[];
+  readonly acked: number;
+  readonly sums: readonly number[];
+  readonly got?: readonly (readonly Batch[] | null)[];
+  readonly says?: string;
+}
+
+export type LogBody =
+  | { readonly is: 'meta'; readonly body: unknown }
+  | { readonly is: 'alarm'; readonly name: string; readonly nth: number }
+  | { readonly is: 'hello'; readonly key: string; readonly epoch: number; readonly epochs: PartLog['epochs']; readonly end: number }
+  | { readonly is: 'copy'; readonly key: string; readonly epoch: number; readonly batches: readonly Batch[]; readonly at: number; readonly high: number; readonly epochs: PartLog['epochs'] }
+  | { readonly is: 'have'; readonly key: string; readonly epoch: number; readonly end: number }
+  | { readonly is: 'produce'; readonly key: string; readonly nth: number; readonly acks: string; readonly bytes: string; readonly count: number; readonly sizeBytes: number }
+  | { readonly is: 'produced'; readonly nth: number; readonly ok: boolean; readonly says?: string }
+  | { readonly is: 'read'; readonly key: string; readonly from: 'beginning' | 'end'; readonly most: number }
+  | { readonly is: 'batches'; readonly key: string; readonly ok: boolean; readonly batches: readonly Batch[]; readonly says?: string }
+  | { readonly is: 'again' };

@@ -1,0 +1,109 @@
+import { describe, expect, it } from 'vitest';
+import { LogBroker } from '$core/standin/engines/log';
+import { Bench, luck } from './bench';
+
+const brokers = ['b-0', 'b-1', 'b-2'];
+const partOf = (id: string) => (id.startsWith('c-') ? 'coordinator' : 'broker');
+
+function cluster(seed: number, coordinators: readonly string[]) {
+  const engine = new LogBroker();
+  const bench = new Bench(engine, [...coordinators, ...brokers], seed);
+  bench.part = partOf;
+  for (const id of bench.ids) {
+    bench.start(id);
+    bench.run(6_000);
+  }
+  bench.ask({ id: 'topic', op: { do: 'make-topic', place: 't', count: 2, value: JSON.stringify({ replicas: 3, least: 2 }) } });
+  bench.run(1_000);
+  return { engine, bench };
+}
+
+function storm(seed: number, coordinators: readonly string[], acks: string, wiped = 0) {
+  const { bench, engine } = cluster(seed, coordinators);
+  const { chance, int, one } = luck(seed);
+  const wrong: string[] = [];
+  const kept: string[] = [];
+  const leaders = new Map<string, string>();
+  if (bench.answers.get('topic')?.outcome !== 'acknowledged') wrong.push(`no topic: ${bench.answers.get('topic')?.says}`);
+  bench.answered = (id, { outcome }) => void (outcome === 'acknowledged' && id.startsWith('m') && kept.push(id));
+  bench.check = () => {
+    for (const id of brokers)
+      for (const [key, { epoch }] of Object.entries(engine.brokers.mind(bench, id).leading ?? {})) {
+        const known = leaders.get(`${key}@${epoch}`);
+        if (known !== undefined && known !== id) wrong.push(`two leaders of ${key} in epoch ${epoch}`);
+        leaders.set(`${key}@${epoch}`, id);
+      }
+  };
+  let sent = 0;
+  for (let round = 0; round < 20; round += 1) {
+    const victim = one(bench.ids);
+    const roll = chance();
+    if (roll < 0.25) bench.crash(victim);
+    else if (roll < 0.5) for (const id of bench.ids.filter((id) => !bench.up(id)).slice(0, 2)) bench.start(id);
+    else if (roll < 0.62) {
+      const apart = bench.ids.filter(() => chance() < 0.4);
+      bench.cut(apart, bench.ids.filter((id) => !apart.includes(id)));
+    } else if (roll < 0.75) bench.cut();
+    for (let i = int(0, 3); i > 0; i -= 1) {
+      const id = `m${sent++}`;
+      bench.ask({ id, member: one(brokers), op: { do: 'produce', place: 't', value: id, acks } });
+    }
+    bench.run(chance() < 0.4 ? int(1, 15) : int(200, 9_000));
+  }
+  for (const id of brokers.slice(0, wiped)) {
+    bench.crash(id);
+    bench.stored.delete(id);
+  }
+  bench.cut();
+  bench.start(...bench.ids);
+  bench.run(60_000);
+  const before = kept.length;
+  bench.ask({ id: 'read', op: { do: 'consume', place: 't', from: 'beginning', count: 10_000 } });
+  bench.run(20_000);
+  const read = bench.answers.get('read');
+  if (read?.outcome !== 'acknowledged') wrong.push(`not read: ${read?.says}`);
+  if (read && !read.says.includes('in order')) wrong.push(read.says);
+  const texts = (read?.rows ?? []).map(([, text]) => text);
+  if (new Set(texts).size !== texts.length) wrong.push('a message was kept twice');
+  return { acknowledged: before, lost: kept.slice(0, before).filter((id) => !texts.includes(id)), wrong };
+}
+
+function storms(seeds: number, run: (seed: number) => ReturnType<typeof storm>) {
+  let [acknowledged, losing] = [0, 0];
+  let bad: object | undefined;
+  for (let seed = 1; seed <= seeds; seed += 1) {
+    const { acknowledged: n, lost, wrong } = run(seed);
+    acknowledged += n;
+    if (lost.length) losing += 1;
+    if ((lost.length || wrong.length) && !bad) bad = { seed, lost, wrong };
+  }
+  return { acknowledged, losing, bad };
+}
+
+describe('a log broker', () => {
+  it.each([
+    ['three coordinators and three brokers', ['c-0', 'c-1', 'c-2']],
+    ['three brokers that coordinate themselves', []]
+  ] as const)('%s: 2,000 seeds of faults lose nothing that all caught-up replicas acknowledged, keep order, and keep nothing twice', (_, coordinators) => {
+    const { bad, losing, acknowledged } = storms(1_000, (seed) => storm(seed, coordinators, 'all'));
+    expect({ bad, losing }).toEqual({ bad: undefined, losing: 0 });
+    expect(acknowledged).toBeGreaterThan(3_000);
+  });
+
+  it('loses messages that only leaders acknowledged, and all of them with all volumes', () => {
+    expect(storms(200, (seed) => storm(seed, ['c-0', 'c-1', 'c-2'], 'leader')).losing).toBeGreaterThan(5);
+    expect(storms(40, (seed) => storm(seed, ['c-0', 'c-1', 'c-2'], 'all', 3)).losing).toBeGreaterThan(20);
+  });
+
+  it('a million small messages come back: count, order, checksum', () => {
+    const { bench } = cluster(1, ['c-0', 'c-1', 'c-2']);
+    bench.ask({ id: 'many', op: { do: 'produce', place: 't', count: 1_000_000, bytes: 100, acks: 'all' } });
+    bench.run(30_000);
+    bench.ask({ id: 'all', op: { do: 'consume', place: 't', from: 'beginning' } });
+    bench.run(30_000);
+    const [many, all] = [bench.answers.get('many')!, bench.answers.get('all')!];
+    expect(many).toMatchObject({ outcome: 'acknowledged', count: 1_000_000 });
+    expect(all).toMatchObject({ outcome: 'acknowledged', count: 1_000_000, bytes: 100_000_000, checksum: many.checksum });
+    expect(all.says).toContain('in order within each');
+  });
+});
