@@ -1,5 +1,7 @@
 import { CoreError } from '../../shared';
 import type { EngineId } from '../provider/images';
+import { LogBroker } from './log';
+import { ObjectStore } from './objects';
 import type { Engine, Site } from './site';
 import { documentSet, multiPrimarySql, primaryStandbySql, tableRows } from './tables';
 
@@ -29,6 +31,8 @@ const first = (site: Site, name: string): string | undefined => site.option(site
 const entries: Partial<Record<EngineId, EngineEntry>> = {
   'multi-primary-sql': { make: multiPrimarySql, rows: tableRows },
   'primary-standby-sql': { make: (site) => primaryStandbySql(whole(first(site, 'synchronous'), 1)), rows: tableRows },
+  'log-broker': { make: () => new LogBroker() },
+  'object-store': { make: (site) => new ObjectStore(whole(first(site, 'parity'), 1)) },
   'document-set': { make: (site) => documentSet(priorities(first(site, 'priorities'))), rows: tableRows }
 };
 

@@ -70,7 +70,7 @@ export interface Site {
   part(id: string): string;
   /** A setting of a member, as its program read it when it started. */
   option(id: string, name: string): string | undefined;
-  /** Keeps bytes and gives their name; the same bytes have one name. */
+  /** Keeps bytes, which nobody changes from then on, and gives their name. */
   store(bytes: Uint8Array): string;
   /** Bytes that were kept. Throws for a name that nobody gave. */
   bytes(name: string): Uint8Array;

@@ -1,5 +1,3 @@
-import { sha256 } from '@noble/hashes/sha2.js';
-import { bytesToHex } from '@noble/hashes/utils.js';
 import { CoreError, same } from '../../../shared';
 import { isReady, memberName, ordinalsOf, pairsMatch, type Asset, type Pod, type Process } from '../../../model';
 import { checksumOf } from '../../engines/little-store';
@@ -185,8 +183,9 @@ export class WorldSite implements Site {
   option = (id: string, name: string): string | undefined => this.options(id)[name];
 
   store = (bytes: Uint8Array): string => {
-    const name = bytesToHex(sha256(bytes)).slice(0, 32);
-    this.world.memory<Uint8Array>('bytes').set(name, bytes);
+    const kept = this.world.memory<Uint8Array>('bytes');
+    const name = `bytes-${kept.size}`;
+    kept.set(name, bytes);
     return name;
   };
   bytes = (name: string): Uint8Array => {

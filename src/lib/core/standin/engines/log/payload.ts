@@ -1,3 +1,5 @@
+import { utf8ToBytes } from '@noble/hashes/utils.js';
+import { fromUint8Array, decode as textOfBase64 } from 'js-base64';
 import { hash32 } from '../../../shared';
 
 /** Bytes at the head of every message: who sent it (4), and its number within its partition (4). */
@@ -25,7 +27,7 @@ export function makeBatch(sender: string, firstInPartition: number, count: numbe
 
 /** One message with a text. */
 export function textMessage(sender: string, nth: number, text: string): Uint8Array {
-  const body = new TextEncoder().encode(text);
+  const body = utf8ToBytes(text);
   const bytes = new Uint8Array(headBytes + body.length);
   const head = new DataView(bytes.buffer);
   head.setUint32(0, hash32(sender), true);
@@ -34,7 +36,7 @@ export function textMessage(sender: string, nth: number, text: string): Uint8Arr
   return bytes;
 }
 
-export const textOf = (bytes: Uint8Array): string => new TextDecoder().decode(bytes.subarray(headBytes));
+export const textOf = (bytes: Uint8Array): string => textOfBase64(fromUint8Array(bytes.subarray(headBytes)));
 
 /** A running checksum over 32-bit words (a polynomial hash modulo 2^32, base 31); bytes that don't fill a word are taken one by one. */
 export function addSum(sum: number, bytes: Uint8Array): number {

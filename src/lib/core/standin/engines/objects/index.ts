@@ -1,0 +1,347 @@
+import { sha256 } from '@noble/hashes/sha2.js';
+import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
+import { drawInt } from '../../../shared';
+import { makeBatch } from '../log/payload';
+import type { Ask, Engine, Site, Standing } from '../site';
+import { decode, encode } from './erasure';
+import { storeLayout, type StoreLayout } from './layout';
+
+/** What a volume holds of one object. */
+interface Shard {
+  readonly version: number;
+  /** Who wrote this version; of two with the same number the later name counts. */
+  readonly by: string;
+  readonly length: number;
+  readonly sum: string;
+  /** Name of the shard's bytes; undefined: the object was deleted with this version. */
+  readonly bytes?: string;
+}
+
+interface Drive {
+  /** The members of the store, as they were when it was laid out, and their parity. */
+  readonly members: readonly string[];
+  readonly volumesEach: number;
+  readonly parity: number;
+  readonly shards: Readonly<{ [object: string]: Shard }>;
+}
+
+interface Put {
+  readonly object: string;
+  readonly shards: readonly Shard[];
+  readonly stored: readonly string[];
+  readonly says: string;
+}
+
+type Body =
+  | { readonly is: 'store'; readonly object: string; readonly shards: readonly (Shard | null)[]; readonly put?: string }
+  | { readonly is: 'stored'; readonly put: string; readonly drives: readonly string[] }
+  | { readonly is: 'got'; readonly ask: string }
+  | { readonly is: 'heal'; readonly nth: number };
+
+interface Mind {
+  readonly puts: Readonly<{ [ask: string]: Put }>;
+  readonly healing?: number;
+}
+
+const wire = (site: Site, a: string, b: string): number => drawInt(site.seed, `objects|${a}|${b}`, 1, 4);
+const newer = (a: Shard, b: Shard): boolean => a.version > b.version || (a.version === b.version && a.by > b.by);
+/** Bytes a second that a member takes or gives (common practice, no source). */
+const bytesPerSecond = 400_000_000;
+const healAfterMs = 5_000;
+
+/**
+ * Object store: every object is cut into shards over all volumes of all members, with parity. Any member takes requests. A put counts when
+ * the write quorum of volumes has its shards; what counts survives as many losses as there is parity once all volumes have theirs.
+ */
+export class ObjectStore implements Engine {
+  constructor(private readonly parity: number) {}
+
+  private format(site: Site, id: string): Drive | undefined {
+    for (let nth = 0; nth < site.disks(id); nth += 1) {
+      const drive = site.disk<Drive>(id, nth);
+      if (drive?.members) return drive;
+    }
+    return undefined;
+  }
+
+  /** How the store is laid out, as a member's volumes say; undefined before it has been. */
+  layout(site: Site, id: string): StoreLayout | undefined {
+    const found = this.format(site, id);
+    return found && storeLayout(found.members.length, found.volumesEach, 0, found.parity);
+  }
+
+  private contact = (site: Site, a: string, b: string): boolean => site.up(a) && site.up(b) && site.reach(a, b);
+
+  /** Volumes that a member reaches, as `member#nth`, with what lies there. */
+  private reached(site: Site, id: string): { drive: string; member: string; nth: number; holds: Drive }[] {
+    const format = this.format(site, id);
+    if (!format) return [];
+    return format.members.flatMap((member) =>
+      this.contact(site, id, member)
+        ? Array.from({ length: format.volumesEach }, (_, nth) => nth).flatMap((nth) => {
+            const holds = site.disk<Drive>(member, nth);
+            return holds?.members ? [{ drive: `${member}#${nth}`, member, nth, holds }] : [];
+          })
+        : []
+    );
+  }
+
+  changed(site: Site): void {
+    this.layOut(site);
+    for (const id of site.running) {
+      if (!site.up(id)) continue;
+      this.joinAnew(site, id);
+      const mind = site.mind<Mind>(id) ?? { puts: {} };
+      if (site.mind<Mind>(id) === undefined) site.think(id, mind);
+    }
+    const [healer] = this.there(site);
+    if (healer === undefined || !this.lacking(site, healer).length) return;
+    const mind = site.mind<Mind>(healer)!;
+    if (mind.healing !== undefined) return;
+    const nth = site.nowMs;
+    site.think(healer, { ...mind, healing: nth });
+    site.post(healer, healer, { is: 'heal', nth } satisfies Body, healAfterMs);
+  }
+
+  private there = (site: Site): string[] => site.ids.filter((id) => site.up(id) && this.format(site, id));
+
+  /** Volumes are laid out together, once all members are there. */
+  private layOut(site: Site): void {
+    const { ids } = site;
+    if (!ids.length || ids.some((id) => this.format(site, id))) return;
+    const volumesEach = Math.max(1, Math.min(...ids.map((id) => site.disks(id))));
+    if (!ids.every((id) => ids.every((other) => this.contact(site, id, other)))) return;
+    const parity = Math.min(this.parity, Math.floor(ids.length / 2));
+    for (const id of ids) {
+      site.say(id, `lays out ${volumesEach} volumes with those of ${ids.length - 1} other members, parity of ${parity}`);
+      for (let nth = 0; nth < volumesEach; nth += 1) site.keep(id, { members: ids, volumesEach, parity, shards: {} } satisfies Drive, nth);
+    }
+  }
+
+  /** A volume that came back empty belongs to the store again, with nothing on it yet. */
+  private joinAnew(site: Site, id: string): void {
+    const known = this.format(site, id) ?? site.ids.map((one) => (this.contact(site, id, one) ? this.format(site, one) : undefined)).find((one) => one);
+    if (!known?.members.includes(id)) return;
+    for (let nth = 0; nth < known.volumesEach; nth += 1) {
+      if (site.disk<Drive>(id, nth)?.members) continue;
+      site.say(id, `volume ${nth} is empty: it is laid out again and will be healed`, true);
+      site.keep(id, { ...known, shards: {} }, nth);
+    }
+  }
+
+  /** The newest version of an object that can be read, with its shards by their number. */
+  private find(site: Site, id: string, object: string): { shard: Shard; shards: (string | undefined)[] } | undefined {
+    const format = this.format(site, id)!;
+    const layout = this.layout(site, id)!;
+    const versions = new Map<string, { shard: Shard; shards: (string | undefined)[]; count: number }>();
+    for (const { member, nth, holds } of this.reached(site, id)) {
+      const shard = holds.shards[object];
+      if (!shard) continue;
+      const name = `${shard.version}@${shard.by}`;
+      const one = versions.get(name) ?? { shard, shards: Array<string | undefined>(layout.volumes).fill(undefined), count: 0 };
+      one.shards[format.members.indexOf(member) * format.volumesEach + nth] = shard.bytes;
+      one.count += 1;
+      versions.set(name, one);
+    }
+    const whole = [...versions.values()].filter((one) => one.count >= layout.readQuorum).sort((a, b) => (newer(a.shard, b.shard) ? -1 : 1));
+    return whole[0];
+  }
+
+  private objectsSeen(site: Site, id: string): string[] {
+    return [...new Set(this.reached(site, id).flatMap((one) => Object.keys(one.holds.shards)))].sort();
+  }
+
+  /** Volumes in reach that lack the newest version of something that can be read. */
+  private lacking(site: Site, id: string): { object: string; member: string; nth: number }[] {
+    const reached = this.reached(site, id);
+    return this.objectsSeen(site, id).flatMap((object) => {
+      const found = this.find(site, id, object);
+      if (!found) return [];
+      return reached
+        .filter(({ holds }) => {
+          const mine = holds.shards[object];
+          return !mine || newer(found.shard, mine);
+        })
+        .map(({ member, nth }) => ({ object, member, nth }));
+    });
+  }
+
+  private heal(site: Site, id: string): void {
+    const lacking = this.lacking(site, id);
+    const layout = this.layout(site, id)!;
+    const format = this.format(site, id)!;
+    for (const object of new Set(lacking.map((one) => one.object))) {
+      const { shard, shards } = this.find(site, id, object)!;
+      const all = shard.bytes === undefined ? undefined : this.rebuilt(site, shards, layout, shard.length);
+      for (const member of new Set(lacking.filter((one) => one.object === object).map((one) => one.member))) {
+        const theirs = Array.from({ length: format.volumesEach }, (_, nth) => {
+          if (!lacking.some((one) => one.object === object && one.member === member && one.nth === nth)) return null;
+          const bytes = all?.[format.members.indexOf(member) * format.volumesEach + nth];
+          return { ...shard, ...(bytes ? { bytes: site.store(bytes) } : {}) };
+        });
+        site.post(id, member, { is: 'store', object, shards: theirs } satisfies Body, wire(site, id, member) + (shard.length / bytesPerSecond) * 1_000);
+      }
+    }
+    if (lacking.length) site.say(id, `heals ${lacking.length} shards that volumes lacked`);
+  }
+
+  private rebuilt(site: Site, shards: readonly (string | undefined)[], layout: StoreLayout, length: number): Uint8Array[] {
+    const body = decode(shards.map((one) => (one === undefined ? undefined : site.bytes(one))), layout.data, layout.parity, length)!;
+    return encode(body, layout.data, layout.parity);
+  }
+
+  arrived(site: Site, to: string, from: string, raw: unknown): void {
+    const body = raw as Body;
+    switch (body.is) {
+      case 'store': {
+        const drives: string[] = [];
+        body.shards.forEach((shard, nth) => {
+          const drive = site.disk<Drive>(to, nth);
+          if (!shard || !drive?.members) return;
+          const old = drive.shards[body.object];
+          if (!old || newer(shard, old)) site.keep(to, { ...drive, shards: { ...drive.shards, [body.object]: shard } }, nth);
+          drives.push(`${to}#${nth}`);
+        });
+        if (body.put !== undefined) site.post(to, from, { is: 'stored', put: body.put, drives } satisfies Body, wire(site, to, from));
+        return;
+      }
+      case 'stored':
+        return this.stored(site, to, body);
+      case 'got':
+        return this.got(site, to, body.ask);
+      case 'heal': {
+        const mind = site.mind<Mind>(to)!;
+        if (mind.healing !== body.nth) return;
+        const { healing: _, ...rest } = mind;
+        site.think(to, rest);
+        return this.heal(site, to);
+      }
+    }
+  }
+
+  private stored(site: Site, id: string, { put, drives }: Body & { is: 'stored' }): void {
+    const mind = site.mind<Mind>(id)!;
+    const mine = mind.puts[put];
+    if (!mine) return;
+    const stored = [...new Set([...mine.stored, ...drives])];
+    const { writeQuorum, volumes } = this.layout(site, id)!;
+    if (stored.length < writeQuorum) return site.think(id, { ...mind, puts: { ...mind.puts, [put]: { ...mine, stored } } });
+    const { [put]: _, ...puts } = mind.puts;
+    site.think(id, { ...mind, puts });
+    const { length, sum, version } = mine.shards[0]!;
+    site.answer(put, { outcome: 'acknowledged', by: id, says: `${mine.says}: ${stored.length} of ${volumes} volumes so far, ${writeQuorum} were needed`, bytes: length, checksum: sum, version });
+  }
+
+  private put(site: Site, { id: ask }: Ask, id: string, object: string, content: Uint8Array | undefined, says: string): void {
+    const layout = this.layout(site, id)!;
+    const format = this.format(site, id)!;
+    const reached = this.reached(site, id);
+    if (reached.length < layout.writeQuorum)
+      return site.answer(ask, { outcome: 'refused', by: id, says: `${reached.length} of ${layout.volumes} volumes answer, ${layout.writeQuorum} are needed to write` });
+    const version = Math.max(0, ...reached.map((one) => one.holds.shards[object]?.version ?? 0)) + 1;
+    const length = content?.length ?? 0;
+    const sum = content ? bytesToHex(sha256(content)) : '';
+    const parts = content ? encode(content, layout.data, layout.parity) : undefined;
+    const shards = Array.from({ length: layout.volumes }, (_, i): Shard => ({ version, by: ask, length, sum, ...(parts ? { bytes: site.store(parts[i]!) } : {}) }));
+    const mind = site.mind<Mind>(id)!;
+    site.think(id, { ...mind, puts: { ...mind.puts, [ask]: { object, shards, stored: [], says } } });
+    format.members.forEach((member, i) => {
+      const mine = shards.slice(i * format.volumesEach, (i + 1) * format.volumesEach);
+      if (this.contact(site, id, member))
+        site.post(id, member, { is: 'store', object, shards: mine, put: ask } satisfies Body, wire(site, id, member) + (length / layout.data / bytesPerSecond) * 1_000);
+    });
+  }
+
+  private got(site: Site, id: string, askId: string): void {
+    const ask = site.mind<{ ask: Ask }>(`~${askId}`)?.ask;
+    if (!ask) return;
+    const object = `${ask.op.place ?? ''}/${ask.op.key ?? ''}`;
+    const layout = this.layout(site, id)!;
+    const found = this.find(site, id, object);
+    const reached = this.reached(site, id).length;
+    if (!found) {
+      const some = this.reached(site, id).some((one) => one.holds.shards[object]);
+      const says = some || reached < layout.readQuorum ? `${reached} of ${layout.volumes} volumes answer, ${layout.readQuorum} are needed to read` : `there is no ${object}`;
+      return site.answer(askId, { outcome: some || reached < layout.readQuorum ? 'refused' : 'acknowledged', by: id, says, rows: [] });
+    }
+    if (found.shard.bytes === undefined) return site.answer(askId, { outcome: 'acknowledged', by: id, says: `${object} was deleted`, rows: [] });
+    const shards = found.shards.map((one) => (one === undefined ? undefined : site.bytes(one)));
+    const content = decode(shards, layout.data, layout.parity, found.shard.length)!;
+    const sum = bytesToHex(sha256(content));
+    const rebuilt = found.shards.slice(0, layout.data).filter((one) => one === undefined).length;
+    const says = `${content.length} bytes from ${layout.data} shards${rebuilt ? `, ${rebuilt} of them computed from parity` : ''}; SHA-256 ${sum === found.shard.sum ? 'agrees' : 'does not agree'}`;
+    site.answer(askId, { outcome: 'acknowledged', by: id, says, bytes: content.length, checksum: sum, version: found.shard.version });
+  }
+
+  ask(site: Site, ask: Ask): void {
+    const { op } = ask;
+    const id = ask.member ?? this.there(site)[0];
+    const refuse = (says: string) => site.answer(ask.id, { outcome: 'refused', ...(id === undefined ? {} : { by: id }), says });
+    if (id === undefined || !site.up(id)) return refuse(`${id ?? 'nobody'} doesn't answer`);
+    const layout = this.layout(site, id);
+    if (!layout) return refuse('the store is not laid out yet: it waits for all of its members');
+    const bucket = `${op.place ?? ''}/`;
+    const isThere = (object: string) => this.find(site, id, object)?.shard.bytes !== undefined;
+    switch (op.do) {
+      case 'make-bucket':
+        if (!/^[a-z0-9][a-z0-9.-]{1,61}[a-z0-9]$/.test(op.place ?? '')) return refuse(`"${op.place ?? ''}" is no name for a bucket: 3 to 63 lower-case letters, digits, "-" and "."`);
+        if (isThere(bucket)) return refuse(`the bucket ${op.place} exists already`);
+        return this.put(site, ask, id, bucket, utf8ToBytes(op.place!), `bucket ${op.place} made`);
+      case 'put': {
+        if (!isThere(bucket)) return refuse(`there is no bucket ${op.place}`);
+        const content = op.value === undefined ? makeBatch(ask.id, 0, 1, op.bytes ?? 1_024).subarray(0, op.bytes ?? 1_024) : utf8ToBytes(op.value);
+        return this.put(site, ask, id, `${bucket}${op.key ?? ''}`, content, `${op.key} put`);
+      }
+      case 'delete':
+        return this.put(site, ask, id, `${bucket}${op.key ?? ''}`, undefined, `${op.key} deleted`);
+      case 'get': {
+        site.think(`~${ask.id}`, { ask });
+        const size = this.find(site, id, `${bucket}${op.key ?? ''}`)?.shard.length ?? 0;
+        return site.post(id, id, { is: 'got', ask: ask.id } satisfies Body, 2 + (size / bytesPerSecond) * 1_000);
+      }
+      case 'list': {
+        const rows = this.objectsSeen(site, id)
+          .filter((one) => (op.place ? one.startsWith(bucket) && one !== bucket : one.endsWith('/')))
+          .flatMap((one): [string, string][] => {
+            const found = this.find(site, id, one);
+            return found && found.shard.bytes === undefined ? [] : [[op.place ? one.slice(bucket.length) : one.slice(0, -1), found ? `${found.shard.length} bytes` : 'too few volumes answer']];
+          });
+        return site.answer(ask.id, { outcome: 'acknowledged', by: id, says: `${rows.length} ${op.place ? 'objects' : 'buckets'}`, rows, count: rows.length });
+      }
+      case 'health': {
+        const reached = new Set(this.reached(site, id).map((one) => one.drive));
+        const lacking = this.lacking(site, id);
+        const rows = this.format(site, id)!.members.flatMap((member) =>
+          Array.from({ length: layout.volumesEach }, (_, nth): [string, string] => {
+            const missing = lacking.filter((one) => one.member === member && one.nth === nth).length;
+            return [`${member}#${nth}`, reached.has(`${member}#${nth}`) ? (missing ? `lacks ${missing} shards` : 'whole') : 'does not answer'];
+          })
+        );
+        return site.answer(ask.id, { outcome: 'acknowledged', by: id, says: `${reached.size} of ${layout.volumes} volumes answer`, rows, count: reached.size });
+      }
+      default:
+        return refuse(`it knows no ${op.do}`);
+    }
+  }
+
+  standing(site: Site, id: string): Standing {
+    const layout = this.layout(site, id);
+    if (!site.up(id)) return { role: 'member', ready: false, says: 'is down', position: 0 };
+    if (!layout) {
+      const there = site.ids.filter((one) => this.contact(site, id, one)).length;
+      return { role: 'member', ready: false, says: `waits for all members: ${there} of ${site.ids.length} are there`, position: 0 };
+    }
+    const reached = this.reached(site, id).length;
+    const position = Object.values(site.disk<Drive>(id)?.shards ?? {}).filter((one) => one.bytes !== undefined).length;
+    const mine = this.lacking(site, id).filter((one) => one.member === id).length;
+    const says =
+      reached < layout.readQuorum
+        ? `${reached} of ${layout.volumes} volumes answer: nothing can be read`
+        : reached < layout.writeQuorum
+          ? `${reached} of ${layout.volumes} volumes answer: nothing can be written`
+          : mine
+            ? `${mine} shards are still to be healed`
+            : '';
+    return { role: 'member', ready: true, says, position, lag: mine };
+  }
+}

@@ -1,0 +1,4 @@
+declare module '*?url&inline' {
+  const url: string;
+  export default url;
+}
