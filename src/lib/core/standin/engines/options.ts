@@ -1,5 +1,5 @@
 import type { Facts, Pod } from '../../model';
-import { hash32 } from '../../shared';
+import { bytesOf, hash32 } from '../../shared';
 
 /** Lines `key = value` of a configuration file; the rest is left alone. */
 function settingsIn(text: string): [string, string][] {
@@ -33,6 +33,12 @@ export function optionsOf(facts: Facts, pod: Pod): Record<string, string> {
       (secret ? facts.get('Secret', namespace, secret.name ?? '')?.data?.[secret.key] : undefined);
     if (text !== undefined) found[name] = secret || secretName.test(name) ? markOf(text) : text;
   }
+  const limit = pod.spec.containers[0]?.resources?.limits?.memory ?? pod.spec.containers[0]?.resources?.requests?.memory;
+  if (limit !== undefined) found['memory-bytes'] = String(bytesOf(limit));
+  const { securityContext, volumeMounts = [] } = (pod.spec.containers[0] ?? {}) as { securityContext?: { privileged?: boolean }; volumeMounts?: { mountPropagation?: string }[] };
+  found.privileged = securityContext?.privileged ? 'yes' : 'no';
+  const propagation = volumeMounts.find((one) => one.mountPropagation !== undefined)?.mountPropagation;
+  if (propagation !== undefined) found.propagation = propagation;
   return found;
 }
 

@@ -1,7 +1,11 @@
 import { CoreError } from '../../shared';
 import type { EngineId } from '../provider/images';
+import { SharedFiles } from './files';
 import { LogBroker } from './log';
+import { MemoryStore } from './memory';
 import { ObjectStore } from './objects';
+import { TimeSeries } from './series';
+import { ImageShelf } from './shelf';
 import type { Engine, Site } from './site';
 import { documentSet, multiPrimarySql, primaryStandbySql, tableRows } from './tables';
 
@@ -28,10 +32,14 @@ interface EngineEntry {
 
 const first = (site: Site, name: string): string | undefined => site.option(site.ids[0] ?? '', name);
 
-const entries: Partial<Record<EngineId, EngineEntry>> = {
+const entries: Record<EngineId, EngineEntry> = {
   'multi-primary-sql': { make: multiPrimarySql, rows: tableRows },
   'primary-standby-sql': { make: (site) => primaryStandbySql(whole(first(site, 'synchronous'), 1)), rows: tableRows },
   'log-broker': { make: () => new LogBroker() },
+  'memory-store': { make: () => new MemoryStore() },
+  'time-series': { make: (site) => new TimeSeries(whole(first(site, 'copies'), 2)) },
+  'shared-files': { make: () => new SharedFiles(), rows: (data) => data as [string, string][] | undefined },
+  'image-shelf': { make: () => new ImageShelf() },
   'object-store': { make: (site) => new ObjectStore(whole(first(site, 'parity'), 1)) },
   'document-set': { make: (site) => documentSet(priorities(first(site, 'priorities'))), rows: tableRows }
 };

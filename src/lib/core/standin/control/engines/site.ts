@@ -142,7 +142,9 @@ export class WorldSite implements Site {
   disk = <T>(id: string, nth = 0): T | undefined => {
     const asset = this.assetsFor(id)[nth];
     if (asset) {
-      const kept = this.disksKept.has(asset.metadata.name) ? this.disksKept.get(asset.metadata.name) : asset.status?.engine;
+      // Shared files lie in the volume as they are: whoever mounts it writes there too.
+      const there = this.engineId === 'shared-files' ? asset.status?.store?.rows : asset.status?.engine;
+      const kept = this.disksKept.has(asset.metadata.name) ? this.disksKept.get(asset.metadata.name) : there;
       return kept as T | undefined;
     }
     if (nth > 0 || this.assetsFor(id).length) return undefined;
@@ -262,6 +264,11 @@ export class WorldSite implements Site {
   private keepAsset(name: string, data: unknown): void {
     const asset = this.world.store.get('Asset', '', name);
     if (!asset || asset.status?.engine === data) return;
+    if (this.engineId === 'shared-files') {
+      const rows = data as [string, string][];
+      if (asset.status?.store?.rows !== rows) this.world.put({ ...asset, status: { attachedTo: [], ...asset.status, store: { rows, checksum: checksumOf(rows) } } });
+      return;
+    }
     const before = rowsIn(this.engineId ?? '', asset.status?.engine);
     const rows = rowsIn(this.engineId ?? '', data);
     const store = rows && !(before && same(before, rows)) ? { rows, checksum: checksumOf(rows) } : asset.status?.store;

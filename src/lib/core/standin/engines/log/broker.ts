@@ -15,7 +15,11 @@ const diskOf = (site: Site, id: string, key: string): number => {
 
 /** Brokers: they lead and copy partitions. */
 export class Brokers {
-  constructor(private readonly meta: MetaGroup) {}
+  /** @param refuses why a batch isn't taken, beside what all brokers ask; undefined: it is */
+  constructor(
+    private readonly meta: MetaGroup,
+    private readonly refuses: (part: PartLog, bytes: string, site: Site, limitBytes: number | undefined) => string | undefined = () => undefined
+  ) {}
 
   mind = (site: Site, id: string): BrokerMind => site.mind<BrokerMind>(id) ?? {};
   think = (site: Site, id: string, change: Partial<BrokerMind>): void => site.think(id, { ...this.mind(site, id), ...change });
@@ -243,10 +247,12 @@ export class Brokers {
     const leading = this.mind(site, id).leading?.[key];
     const reply = (ok: boolean, says?: string) => this.post(site, id, client, { is: 'produced', nth, ok, ...(says === undefined ? {} : { says }) });
     if (!part || !leading || part.leader !== id) return reply(false, `${id} doesn't lead ${key}`);
-    const least = this.known(site, id)!.topics[key.slice(0, key.lastIndexOf('/'))]!.least;
+    const { least, limitBytes, partitions } = this.known(site, id)!.topics[key.slice(0, key.lastIndexOf('/'))]!;
     if (acks === 'all' && part.caughtUp.length < least)
       return reply(false, `${part.caughtUp.length} of ${part.replicas.length} replicas of ${key} are caught up, ${least} are asked for`);
     const log = this.log(site, id, key);
+    const refusal = this.refuses(log, body.bytes, site, limitBytes === undefined ? undefined : limitBytes / partitions.length);
+    if (refusal) return reply(false, refusal);
     const known = log.batches.find((one) => one.sender === client && one.nth === nth);
     let upTo = known ? known.at + known.count : 0;
     if (!known) {

@@ -11,7 +11,10 @@ const againMs = 1_000;
 
 /** Producers and readers: they ask whoever leads, and ask again when nobody answers. */
 export class Clients {
-  constructor(private readonly brokers: Brokers) {}
+  constructor(
+    private readonly brokers: Brokers,
+    private readonly leads: string
+  ) {}
 
   private topic(site: Site, { via, topic }: Pick<Client, 'via' | 'topic'>): Topic | undefined {
     return this.brokers.known(site, via)?.topics[topic];
@@ -20,7 +23,8 @@ export class Clients {
   private post = (site: Site, from: string, to: string, body: LogBody): void =>
     site.post(from, to, body, drawInt(site.seed, `client|${from}|${to}`, 1, 5));
 
-  start(site: Site, { id, op }: Ask, via: string): void {
+  /** @param partition the one that everything goes to; else they take turns */
+  start(site: Site, { id, op }: Ask, via: string, partition?: number): void {
     const me = `~${id}`;
     const topic = this.topic(site, { via, topic: op.place ?? '' });
     if (!topic) return site.answer(id, { outcome: 'refused', by: via, says: `there is no topic ${op.place}` });
@@ -37,6 +41,7 @@ export class Clients {
       perBatch,
       sizeBytes: op.bytes ?? 100,
       ...(text === undefined ? {} : { text }),
+      ...(partition === undefined ? {} : { partition }),
       next: 0,
       open: [],
       acked: 0,
@@ -49,8 +54,8 @@ export class Clients {
 
   private mind = (site: Site, me: string) => site.mind<Client & { total: number; from: 'beginning' | 'end'; most: number }>(me);
 
-  private partitionOf = ({ text, sums }: Client, me: string, nth: number): number =>
-    (text === undefined ? nth : nth + drawInt(7, me, 0, sums.length - 1)) % sums.length;
+  private partitionOf = ({ text, sums, partition }: Client, me: string, nth: number): number =>
+    partition ?? (text === undefined ? nth : nth + drawInt(7, me, 0, sums.length - 1)) % sums.length;
 
   private countOf = ({ perBatch, total }: Client & { total: number }, nth: number): number => Math.min(perBatch, total - nth * perBatch);
 
@@ -106,7 +111,7 @@ export class Clients {
   again(site: Site, me: string): void {
     const client = this.mind(site, me);
     if (!client) return;
-    const other = site.ids.find((id) => site.part(id) === 'broker' && site.up(id) && site.reach(me, id));
+    const other = site.ids.find((id) => site.part(id) === this.leads && site.up(id) && site.reach(me, id));
     if ((!site.up(client.via) || !site.reach(me, client.via)) && other !== undefined) site.think(me, { ...client, via: other });
     if (client.kind === 'reader') return this.fetch(site, me);
     for (const nth of client.open) this.send(site, me, nth);
@@ -117,7 +122,7 @@ export class Clients {
     const client = this.mind(site, me);
     if (!client || !client.open.includes(nth)) return;
     if (!ok) {
-      const refused = says?.includes('caught up') ?? false;
+      const refused = says !== undefined && !says.includes('lead');
       if (refused && client.acked === 0) site.answer(me.slice(1), { outcome: 'refused', says: says! });
       else site.think(me, { ...client, says });
       return;

@@ -9,11 +9,20 @@ import type { BrokerMind, LogBody, LogDisk } from './types';
  * leads. A message that all caught-up replicas acknowledged survives as long as one of them keeps its volume; only a replica that was caught up leads.
  */
 export class LogBroker implements Engine {
-  readonly meta = new MetaGroup();
-  readonly brokers = new Brokers(this.meta);
-  private readonly clients = new Clients(this.brokers);
+  readonly meta: MetaGroup;
+  readonly brokers: Brokers;
+  readonly clients: Clients;
 
-  private ofPart = (site: Site, part: string): string[] => [...new Set([...site.ids, ...site.running])].filter((id) => site.part(id) === part);
+  constructor(
+    private readonly leads = 'broker',
+    refuses?: ConstructorParameters<typeof Brokers>[1]
+  ) {
+    this.meta = new MetaGroup(leads);
+    this.brokers = new Brokers(this.meta, refuses);
+    this.clients = new Clients(this.brokers, leads);
+  }
+
+  ofPart = (site: Site, part: string): string[] => [...new Set([...site.ids, ...site.running])].filter((id) => site.part(id) === part);
 
   changed(site: Site): void {
     this.meta.group.changed(this.meta.within(site));
@@ -24,13 +33,13 @@ export class LogBroker implements Engine {
   private after(site: Site): void {
     const decider = this.meta.keepers(site).find((id) => site.up(id) && this.brokers.leadsGroup(site, id));
     if (decider !== undefined) this.sessions(site, decider);
-    for (const id of this.ofPart(site, 'broker')) if (site.up(id)) this.brokers.look(site, id);
+    for (const id of this.ofPart(site, this.leads)) if (site.up(id)) this.brokers.look(site, id);
   }
 
   private sessions(site: Site, decider: string): void {
     const state = site.disk<LogDisk>(decider)?.meta?.state;
     if (!state) return;
-    for (const id of this.ofPart(site, 'broker')) {
+    for (const id of this.ofPart(site, this.leads)) {
       const there = site.up(id) && site.reach(decider, id);
       const down = state.down.includes(id);
       if (there && down) this.meta.group.propose(this.meta.within(site), decider, { do: 'up', key: id });
@@ -99,22 +108,26 @@ export class LogBroker implements Engine {
 
   ask(site: Site, ask: Ask): void {
     const { op, member } = ask;
-    const via = member ?? this.ofPart(site, 'broker').find((id) => site.up(id) && this.brokers.known(site, id));
+    const via = member ?? this.ofPart(site, this.leads).find((id) => site.up(id) && this.brokers.known(site, id));
     if (via === undefined || !site.up(via)) return site.answer(ask.id, { outcome: 'refused', says: `${via ?? 'no broker'} doesn't answer` });
     if (op.do === 'produce' || op.do === 'consume') return this.clients.start(site, ask, via);
     if (op.do === 'topics') return this.topics(site, ask, via);
     if (op.do !== 'make-topic' && op.do !== 'make-account') return site.answer(ask.id, { outcome: 'refused', by: via, says: `it knows no ${op.do}` });
+    const value = op.do === 'make-topic' ? this.wish(site, ask) : (op.value ?? '');
+    this.makeTopic(site, { ...ask, op: { ...op, value } }, via);
+  }
+
+  /** Has something decided by whoever decides. */
+  makeTopic(site: Site, ask: Ask, via: string): void {
     const keeper = this.meta.keepers(site).find((id) => site.up(id) && this.brokers.leadsGroup(site, id) && site.reach(via, id));
     if (keeper === undefined) return site.answer(ask.id, { outcome: 'refused', by: via, says: 'no coordinator leads, so nothing can be made' });
-    const value = op.do === 'make-topic' ? this.wish(site, ask) : (op.value ?? '');
-    const { member: _, ...rest } = ask;
-    this.meta.group.ask(this.meta.within(site), { ...rest, member: keeper, op: { ...op, value } });
+    this.meta.group.ask(this.meta.within(site), { ...ask, member: keeper });
     this.after(site);
   }
 
   private wish(site: Site, { op }: Ask): string {
     const wish = op.value ? (JSON.parse(op.value) as { replicas?: number; least?: number }) : {};
-    const brokers = this.ofPart(site, 'broker');
+    const brokers = this.ofPart(site, this.leads);
     const replicas = wish.replicas ?? Math.min(3, brokers.length);
     return JSON.stringify({ partitions: op.count ?? 3, replicas, least: wish.least ?? Math.max(1, replicas - 1), brokers });
   }
@@ -131,7 +144,7 @@ export class LogBroker implements Engine {
     const part = site.part(id);
     const within = this.meta.within(site);
     if (part === 'helper') {
-      const brokers = this.ofPart(site, 'broker').some((one) => site.up(one) && this.brokers.known(site, one));
+      const brokers = this.ofPart(site, this.leads).some((one) => site.up(one) && this.brokers.known(site, one));
       return { role: 'helper', ready: brokers, says: brokers ? '' : 'waits for a broker', position: 0 };
     }
     const keeps = this.meta.keepers(site).includes(id);

@@ -18,13 +18,20 @@ const overAll = (meta: Meta, change: (part: Partition, topic: string, nth: numbe
   );
 
 function makeTopic(meta: Meta, name: string, value: string): Topic | string {
-  const { partitions, replicas, least, brokers } = JSON.parse(value) as { partitions: number; replicas: number; least: number; brokers: string[] };
+  const { partitions, replicas, least, brokers, limitBytes } = JSON.parse(value) as {
+    partitions: number;
+    replicas: number;
+    least: number;
+    brokers: string[];
+    limitBytes?: number;
+  };
   if (meta.topics[name]) return `the topic ${name} exists already`;
   const live = brokers.filter((one) => !meta.down.includes(one));
   if (live.length < replicas) return `${replicas} replicas were asked for and ${live.length} brokers are there`;
   if (least > replicas) return `${least} caught-up replicas of ${replicas} can't be had`;
   return {
     least,
+    ...(limitBytes === undefined ? {} : { limitBytes }),
     partitions: Array.from({ length: partitions }, (_, p) => {
       const mine = Array.from({ length: replicas }, (__, r) => live[(p + r) % live.length]!);
       return { leader: mine[0]!, epoch: 1, replicas: mine, caughtUp: mine };
@@ -77,11 +84,14 @@ export const metaRules: Rules<Meta> = {
 export class MetaGroup {
   readonly group = new Group<Meta>(metaRules);
 
+  /** @param leads name of the part whose members lead and copy partitions */
+  constructor(readonly leads: string) {}
+
   /** Those who keep the metadata: coordinators where there are any, else the brokers themselves. */
   keepers(site: Site): readonly string[] {
     const parts = [...new Set([...site.ids, ...site.running])];
     const coordinators = parts.filter((id) => site.part(id) === 'coordinator');
-    return coordinators.length ? coordinators : parts.filter((id) => site.part(id) === 'broker');
+    return coordinators.length ? coordinators : parts.filter((id) => site.part(id) === this.leads);
   }
 
   /** The site as the group sees it. */

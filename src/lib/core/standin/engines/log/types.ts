@@ -43,6 +43,8 @@ export interface Topic {
   readonly partitions: readonly Partition[];
   /** Least number of caught-up replicas that a write with all acknowledgements needs. */
   readonly least: number;
+  /** The most that all its partitions together may hold, where there is a limit. */
+  readonly limitBytes?: number;
 }
 
 /** What the coordinators keep: who is there, and who leads what. */
@@ -84,6 +86,7 @@ export interface Client {
   readonly perBatch: number;
   readonly sizeBytes: number;
   readonly text?: string;
+  readonly partition?: number;
   readonly next: number;
   readonly open: readonly number[];
   readonly acked: number;

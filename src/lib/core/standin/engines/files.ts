@@ -1,0 +1,104 @@
+import { drawInt } from '../../shared';
+import type { Ask, Engine, Site, Standing } from './site';
+
+type Rows = readonly (readonly [string, string])[];
+
+interface Handle {
+  readonly path: string;
+  readonly seen: string;
+  readonly written?: string;
+}
+
+interface Mind {
+  readonly mounted: boolean;
+  readonly handles: Readonly<{ [ask: string]: Handle }>;
+}
+
+type Body = { readonly is: 'mounted' };
+
+/**
+ * Shared files: all members see one file system. Who opens a file after somebody closed it sees what was written; who had it open before
+ * may not. Source: RFC 8881, section 10.3 (close-to-open consistency). An agent mounts it for its node, which needs privileges.
+ */
+export class SharedFiles implements Engine {
+  changed(site: Site): void {
+    for (const id of site.running) {
+      if (!site.up(id) || site.mind<Mind>(id)) continue;
+      site.think(id, { mounted: site.part(id) !== 'agent', handles: {} } satisfies Mind);
+      if (site.part(id) !== 'agent') continue;
+      const fault = this.agentFault(site, id);
+      if (fault) site.say(id, `mount refused: ${fault}`, true);
+      else site.post(id, id, { is: 'mounted' } satisfies Body, drawInt(site.seed, `mount|${id}|${site.nowMs}`, 800, 3_000));
+    }
+  }
+
+  /** Why an agent can't mount for its node. Source: the cluster API's "Volumes", mount propagation. */
+  private agentFault(site: Site, id: string): string | undefined {
+    if (site.option(id, 'privileged') !== 'yes') return 'its container is not privileged, so it may not mount for its node';
+    if (site.option(id, 'propagation') !== 'Bidirectional') return 'its mount is not propagated both ways, so the node would not see it';
+    return undefined;
+  }
+
+  arrived(site: Site, to: string, _from: string, raw: unknown): void {
+    if ((raw as Body).is !== 'mounted') return;
+    site.think(to, { ...site.mind<Mind>(to)!, mounted: true });
+    site.say(to, `has mounted the files for its node: ${this.rows(site, to).length} files`);
+  }
+
+  private rows = (site: Site, id: string): Rows => site.disk<Rows>(id) ?? [];
+
+  private write(site: Site, id: string, path: string, content: string | null): void {
+    const others = this.rows(site, id).filter(([known]) => known !== path);
+    site.keep(id, content === null ? others : [...others, [path, content]]);
+    for (const one of site.running)
+      if (site.up(one) && site.mind<Mind>(one)?.mounted) site.say(one, `${path} ${content === null ? 'was removed' : 'changed'} (by ${id})`);
+  }
+
+  ask(site: Site, ask: Ask): void {
+    const { op } = ask;
+    const id = ask.member ?? site.ids.find((one) => site.up(one) && site.mind<Mind>(one)?.mounted);
+    const answer = (outcome: 'acknowledged' | 'refused', says: string, rows?: Rows) =>
+      site.answer(ask.id, { outcome, ...(id === undefined ? {} : { by: id }), says, ...(rows ? { rows, count: rows.length } : {}) });
+    const mind = id === undefined ? undefined : site.mind<Mind>(id);
+    if (id === undefined || !site.up(id) || !mind) return answer('refused', `${id ?? 'nobody'} doesn't answer`);
+    if (!mind.mounted) return answer('refused', `nothing is mounted where ${id} runs`);
+    const path = op.key ?? '';
+    const content = this.rows(site, id).find(([known]) => known === path)?.[1];
+    const hold = (handle: string, change: Handle | undefined) => {
+      const { [handle]: _, ...rest } = mind.handles;
+      site.think(id, { ...mind, handles: change ? { ...rest, [handle]: change } : rest });
+    };
+    switch (op.do) {
+      case 'list': {
+        const rows = this.rows(site, id).filter(([name]) => name.startsWith(op.place ?? ''));
+        return answer('acknowledged', `${rows.length} files`, rows.map(([name, text]) => [name, `${text.length} bytes`]));
+      }
+      case 'read':
+        return answer(content === undefined ? 'refused' : 'acknowledged', content === undefined ? `no such file: ${path}` : `${content.length} bytes`, content === undefined ? undefined : [[path, content]]);
+      case 'write':
+        this.write(site, id, path, op.value ?? '');
+        return answer('acknowledged', `${path} written and closed`);
+      case 'delete':
+        this.write(site, id, path, null);
+        return answer('acknowledged', `${path} removed`);
+      case 'open':
+        hold(ask.id, { path, seen: content ?? '' });
+        return answer('acknowledged', `${path} opened as ${ask.id}`, [[path, content ?? '']]);
+    }
+    const handle = mind.handles[op.value ?? ''];
+    if (!handle) return answer('refused', op.do === 'read-open' || op.do === 'close' ? `nothing is open as ${op.value ?? ''}` : `it knows no ${op.do}`);
+    if (op.do === 'read-open') return answer('acknowledged', 'what was there when it was opened', [[handle.path, handle.seen]]);
+    hold(op.value!, undefined);
+    answer('acknowledged', `${handle.path} closed`);
+  }
+
+  standing(site: Site, id: string): Standing {
+    const mind = site.mind<Mind>(id);
+    const agent = site.part(id) === 'agent';
+    if (!site.up(id) || !mind) return { role: '', ready: false, says: 'is down', position: 0 };
+    const fault = agent ? this.agentFault(site, id) : undefined;
+    const position = this.rows(site, id).length;
+    if (fault) return { role: 'agent', ready: false, says: `mount refused: ${fault}`, position: 0 };
+    return { role: agent ? 'agent' : 'user', ready: mind.mounted, says: mind.mounted ? '' : 'mounts for its node', position: mind.mounted ? position : 0 };
+  }
+}

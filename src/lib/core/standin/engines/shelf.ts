@@ -1,0 +1,59 @@
+import { sha256 } from '@noble/hashes/sha2.js';
+import { bytesToHex } from '@noble/hashes/utils.js';
+import { makeBatch } from './log/payload';
+import type { Ask, Engine, Site, Standing } from './site';
+
+interface Shelf {
+  readonly images: Readonly<{ [name: string]: { readonly digest: string; readonly bytes: string; readonly size: number } }>;
+}
+
+const empty: Shelf = { images: {} };
+
+/** Image shelf: images are pushed and pulled by name, kept with their digest, in whatever directory it was given. */
+export class ImageShelf implements Engine {
+  changed(site: Site): void {
+    for (const id of site.running) {
+      if (!site.up(id) || site.mind(id)) continue;
+      site.think(id, {});
+      const count = Object.keys((site.disk<Shelf>(id) ?? empty).images).length;
+      site.say(id, `opens its shelf ${site.disks(id) ? 'on a volume' : 'in a directory of its pod'}: ${count} images`);
+    }
+  }
+
+  arrived(): void {}
+
+  ask(site: Site, { id: ask, op, member }: Ask): void {
+    const id = member ?? [...site.running].find((one) => site.up(one) && !site.leaving(one));
+    const refuse = (says: string) => site.answer(ask, { outcome: 'refused', ...(id === undefined ? {} : { by: id }), says });
+    if (id === undefined || !site.up(id)) return refuse(`${id ?? 'nobody'} doesn't answer`);
+    const { images } = site.disk<Shelf>(id) ?? empty;
+    const name = op.key ?? '';
+    switch (op.do) {
+      case 'push': {
+        if (!/^[a-z0-9][a-z0-9./_-]*:[\w][\w.-]*$/.test(name)) return refuse(`"${name}" is no image: name and tag, e.g. tools/chart:1.2`);
+        const content = makeBatch(ask, 0, 1, op.bytes ?? 65_536);
+        const digest = `sha256:${bytesToHex(sha256(content))}`;
+        site.keep(id, { images: { ...images, [name]: { digest, bytes: site.store(content), size: content.length } } } satisfies Shelf);
+        site.say(id, `${name} was pushed`);
+        return site.answer(ask, { outcome: 'acknowledged', by: id, says: `${name} is on the shelf`, bytes: content.length, checksum: digest });
+      }
+      case 'pull': {
+        const image = images[name];
+        if (!image) return refuse(`${name} is not on the shelf`);
+        const digest = `sha256:${bytesToHex(sha256(site.bytes(image.bytes)))}`;
+        return site.answer(ask, { outcome: digest === image.digest ? 'acknowledged' : 'refused', by: id, says: digest === image.digest ? 'the digest agrees' : 'the digest does not agree', bytes: image.size, checksum: digest });
+      }
+      case 'list': {
+        const rows = Object.entries(images).map(([one, { digest }]): [string, string] => [one, digest]);
+        return site.answer(ask, { outcome: 'acknowledged', by: id, says: `${rows.length} images`, rows, count: rows.length });
+      }
+      default:
+        refuse(`it knows no ${op.do}`);
+    }
+  }
+
+  standing(site: Site, id: string): Standing {
+    const position = Object.keys((site.disk<Shelf>(id) ?? empty).images).length;
+    return { role: 'shelf', ready: site.up(id), says: site.up(id) ? '' : 'is down', position };
+  }
+}
