@@ -12,8 +12,9 @@ const layers = {
   rootline: ['shared', 'model', 'manifest', 'standin', 'change'],
   proofs: ['shared', 'model', 'manifest', 'standin', 'change', 'rootline'],
   sizing: ['shared', 'model', 'manifest', 'standin'],
+  blueprints: ['shared', 'model', 'manifest', 'standin', 'sizing'],
   gates: ['shared', 'model', 'manifest', 'standin', 'change', 'rootline', 'sizing'],
-  briefs: ['shared', 'model', 'manifest', 'standin', 'change', 'rootline', 'proofs', 'sizing', 'gates']
+  briefs: ['shared', 'model', 'manifest', 'standin', 'change', 'rootline', 'proofs', 'sizing', 'blueprints', 'gates']
 };
 
 // The topmost folder may look at all others, so it has no rule.

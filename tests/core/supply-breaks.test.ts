@@ -268,10 +268,11 @@ const south: Case[] = [
     name: 'the attach slots of every node are full',
     make: () =>
       settle(
-        backend('quotaVolumes: 99, attachLimit: 1')(fresh()),
-        [1, 2, 3, 4].map((i) => claimOf(`c${i}`, `${rwo}, ${size('1Gi')}`) + podOf(`p${i}`, `c${i}`)).join('') +
-          claimOf('c', `${rwo}, ${size('1Gi')}`) +
-          podOf('p', 'c')
+        settle(
+          backend('quotaVolumes: 99, attachLimit: 1')(fresh()),
+          [1, 2, 3, 4].map((i) => claimOf(`c${i}`, `${rwo}, ${size('1Gi')}`) + podOf(`p${i}`, `c${i}`)).join('')
+        ),
+        claimOf('c', `${rwo}, ${size('1Gi')}`) + podOf('p', 'c')
       ),
     at: p,
     joint: 'placing',

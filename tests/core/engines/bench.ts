@@ -49,7 +49,8 @@ export class Bench implements Site {
   };
   bytes = (name: string) => this.kept.get(name)!;
   leaving = (id: string) => this.stopping.has(id);
-  reach = (a: string, b: string) => a === b || a.startsWith('~') || b.startsWith('~') || !this.groups || this.groups.some((one) => one.includes(a) && one.includes(b));
+  reach = (a: string, b: string) =>
+    a === b || a.startsWith('~') || b.startsWith('~') || !this.groups || this.groups.some((one) => one.includes(a) && one.includes(b));
   disk = <T>(id: string, nth = 0) => this.stored.get(nth ? `${id}#${nth}` : id) as T | undefined;
   keep = (id: string, data: unknown, nth = 0) => void this.stored.set(nth ? `${id}#${nth}` : id, data);
   mind = <T>(id: string) => this.minds.get(id) as T | undefined;

@@ -20,7 +20,11 @@ interface Run {
 }
 
 /** Random faults and writes, then everything is mended. Gives what was promised and is gone, and every broken invariant. */
-function storm({ seed, size, engine: made, holders: least, faults, wiped = 0 }: Run): { acknowledged: number; lost: string[]; wrong: string[] } {
+function storm({ seed, size, engine: made, holders: least, faults, wiped = 0 }: Run): {
+  acknowledged: number;
+  lost: string[];
+  wrong: string[];
+} {
   const ids = Array.from({ length: size }, (_, i) => `m-${i}`);
   const engine = made();
   const bench = new Bench(engine, ids, seed);
@@ -61,7 +65,10 @@ function storm({ seed, size, engine: made, holders: least, faults, wiped = 0 }: 
     } else if (roll < 0.5) for (const id of ids.filter((id) => !bench.up(id)).slice(0, 1)) bench.start(id);
     else if (roll < 0.6) {
       const cut = ids.filter(() => chance() < 0.4);
-      bench.cut(cut, ids.filter((id) => !cut.includes(id)));
+      bench.cut(
+        cut,
+        ids.filter((id) => !cut.includes(id))
+      );
     } else if (roll < 0.72) bench.cut();
     for (let i = int(0, 3); i > 0; i -= 1) {
       const key = `k${writes++}`;

@@ -42,7 +42,10 @@ function storm(seed: number, coordinators: readonly string[], acks: string, wipe
     else if (roll < 0.5) for (const id of bench.ids.filter((id) => !bench.up(id)).slice(0, 2)) bench.start(id);
     else if (roll < 0.62) {
       const apart = bench.ids.filter(() => chance() < 0.4);
-      bench.cut(apart, bench.ids.filter((id) => !apart.includes(id)));
+      bench.cut(
+        apart,
+        bench.ids.filter((id) => !apart.includes(id))
+      );
     } else if (roll < 0.75) bench.cut();
     for (let i = int(0, 3); i > 0; i -= 1) {
       const id = `m${sent++}`;
@@ -84,11 +87,14 @@ describe('a log broker', () => {
   it.each([
     ['three coordinators and three brokers', ['c-0', 'c-1', 'c-2']],
     ['three brokers that coordinate themselves', []]
-  ] as const)('%s: 2,000 seeds of faults lose nothing that all caught-up replicas acknowledged, keep order, and keep nothing twice', (_, coordinators) => {
-    const { bad, losing, acknowledged } = storms(1_000, (seed) => storm(seed, coordinators, 'all'));
-    expect({ bad, losing }).toEqual({ bad: undefined, losing: 0 });
-    expect(acknowledged).toBeGreaterThan(3_000);
-  });
+  ] as const)(
+    '%s: 2,000 seeds of faults lose nothing that all caught-up replicas acknowledged, keep order, and keep nothing twice',
+    (_, coordinators) => {
+      const { bad, losing, acknowledged } = storms(1_000, (seed) => storm(seed, coordinators, 'all'));
+      expect({ bad, losing }).toEqual({ bad: undefined, losing: 0 });
+      expect(acknowledged).toBeGreaterThan(3_000);
+    }
+  );
 
   it('loses messages that only leaders acknowledged, and all of them with all volumes', () => {
     expect(storms(200, (seed) => storm(seed, ['c-0', 'c-1', 'c-2'], 'leader')).losing).toBeGreaterThan(5);

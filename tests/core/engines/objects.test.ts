@@ -39,24 +39,37 @@ const table = [
 ] as const;
 
 describe('an object store', () => {
-  it.each(table)('%i members of %i volumes, parity %i: %i volumes, %i GiB raw, %i usable', (members, each, parity, volumes, raw, usable, may, writable) => {
-    const gib = 2 ** 30;
-    const found = storeLayout(members, each, 50 * gib, parity);
-    expect(found).toMatchObject({ volumes, rawBytes: raw * gib, usableBytes: usable * gib, losableMembers: may, writableWithoutMembers: writable });
-    const { bench, ids, ask } = store(1, members, each, parity);
-    expect(ask({ do: 'make-bucket', place: 'cargo-papers' })?.outcome).toBe('acknowledged');
-    const sums = [1, 1_024, 100_000, 3_000_001].map((bytes) => ask({ do: 'put', place: 'cargo-papers', key: `k${bytes}`, bytes })!);
-    expect(sums.map((one) => one.outcome)).toEqual(Array(4).fill('acknowledged'));
-    const read = () => [1, 1_024, 100_000, 3_000_001].map((bytes) => ask({ do: 'get', place: 'cargo-papers', key: `k${bytes}` }, ids.at(-1))!);
-    for (let lost = 0; lost <= may; lost += 1) {
-      if (lost) wipe(bench, ids[lost - 1]!, each);
-      expect(read().map((one) => one.checksum), `${lost} lost`).toEqual(sums.map((one) => one.checksum));
-      const wrote = ask({ do: 'put', place: 'cargo-papers', key: `late${lost}`, value: 'x' }, ids.at(-1));
-      expect(wrote?.outcome, `write with ${lost} lost: ${wrote?.says}`).toBe(lost <= writable ? 'acknowledged' : 'refused');
+  it.each(table)(
+    '%i members of %i volumes, parity %i: %i volumes, %i GiB raw, %i usable',
+    (members, each, parity, volumes, raw, usable, may, writable) => {
+      const gib = 2 ** 30;
+      const found = storeLayout(members, each, 50 * gib, parity);
+      expect(found).toMatchObject({
+        volumes,
+        rawBytes: raw * gib,
+        usableBytes: usable * gib,
+        losableMembers: may,
+        writableWithoutMembers: writable
+      });
+      const { bench, ids, ask } = store(1, members, each, parity);
+      expect(ask({ do: 'make-bucket', place: 'cargo-papers' })?.outcome).toBe('acknowledged');
+      const sums = [1, 1_024, 100_000, 3_000_001].map((bytes) => ask({ do: 'put', place: 'cargo-papers', key: `k${bytes}`, bytes })!);
+      expect(sums.map((one) => one.outcome)).toEqual(Array(4).fill('acknowledged'));
+      const read = () =>
+        [1, 1_024, 100_000, 3_000_001].map((bytes) => ask({ do: 'get', place: 'cargo-papers', key: `k${bytes}` }, ids.at(-1))!);
+      for (let lost = 0; lost <= may; lost += 1) {
+        if (lost) wipe(bench, ids[lost - 1]!, each);
+        expect(
+          read().map((one) => one.checksum),
+          `${lost} lost`
+        ).toEqual(sums.map((one) => one.checksum));
+        const wrote = ask({ do: 'put', place: 'cargo-papers', key: `late${lost}`, value: 'x' }, ids.at(-1));
+        expect(wrote?.outcome, `write with ${lost} lost: ${wrote?.says}`).toBe(lost <= writable ? 'acknowledged' : 'refused');
+      }
+      wipe(bench, ids[may]!, each);
+      expect(read().every((one) => one.outcome === 'refused')).toBe(true);
     }
-    wipe(bench, ids[may]!, each);
-    expect(read().every((one) => one.outcome === 'refused')).toBe(true);
-  });
+  );
 
   it('heals a volume that comes back empty, and then survives the next loss', () => {
     const { bench, ids, ask } = store(3, 4, 2, 1);
@@ -120,7 +133,8 @@ describe('an object store', () => {
         const ok = Array.from({ length: sent - acked + 1 }, (_, i) => `${acked + i}`);
         const read = bench.stored.get('o-0') as { shards: Record<string, { by: string }> };
         const version = Number(read.shards[`papers/${key}`]?.by.split('-')[2]);
-        if (got?.outcome !== 'acknowledged' || !got.checksum || !ok.includes(`${version}`)) bad.push(`seed ${seed}: ${key}: ${got?.says}, version ${version}, acknowledged ${acked} of ${sent}`);
+        if (got?.outcome !== 'acknowledged' || !got.checksum || !ok.includes(`${version}`))
+          bad.push(`seed ${seed}: ${key}: ${got?.says}, version ${version}, acknowledged ${acked} of ${sent}`);
       }
     }
     expect(bad).toEqual([]);

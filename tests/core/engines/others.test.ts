@@ -35,7 +35,10 @@ function weather(bench: Bench, seed: number, rounds: number, most: number, durin
     else if (roll < 0.5) bench.start(...away.slice(0, 2));
     else if (roll < 0.6) {
       const apart = bench.ids.filter(() => l.chance() < 0.4);
-      bench.cut(apart, bench.ids.filter((id) => !apart.includes(id)));
+      bench.cut(
+        apart,
+        bench.ids.filter((id) => !apart.includes(id))
+      );
     } else if (roll < 0.75) bench.cut();
     during(l);
     bench.run(l.chance() < 0.4 ? l.int(1, 15) : l.int(200, 8_000));
@@ -57,8 +60,11 @@ describe('an in-memory store', () => {
     expect(ask(database(2_000))?.outcome).toBe('acknowledged');
     const shards = ask({ do: 'shards' })!.rows!.map(([, says]) => says);
     expect(new Set(shards.map((says) => /master (\S+),/.exec(says)![1])).size).toBe(2);
-    for (let i = 0; i < 12; i += 1) expect(ask({ do: 'write', place: 'fares', key: `k${i}`, value: 'v'.repeat(40) })?.outcome).toBe('acknowledged');
-    const refused = Array.from({ length: 20 }, (_, i) => ask({ do: 'write', place: 'fares', key: `more${i}`, value: 'v'.repeat(40) })!).filter((one) => one.outcome === 'refused');
+    for (let i = 0; i < 12; i += 1)
+      expect(ask({ do: 'write', place: 'fares', key: `k${i}`, value: 'v'.repeat(40) })?.outcome).toBe('acknowledged');
+    const refused = Array.from({ length: 20 }, (_, i) =>
+      ask({ do: 'write', place: 'fares', key: `more${i}`, value: 'v'.repeat(40) })!
+    ).filter((one) => one.outcome === 'refused');
     expect(refused.length).toBeGreaterThan(0);
     expect(refused[0]!.says).toContain('the memory limit of this shard, 1000 bytes, would be exceeded');
     bench.crash('n-0');
@@ -75,7 +81,8 @@ describe('an in-memory store', () => {
       bench.answered = (id, { outcome }) => void (outcome === 'acknowledged' && id.startsWith('w') && kept.push(id));
       let n = 0;
       weather(bench, seed, 12, 2, ({ int, one }) => {
-        for (let i = int(0, 2); i > 0; i -= 1) bench.ask({ id: `w${n++}`, member: one(nodes), op: { do: 'write', place: 'fares', key: `w${n - 1}`, value: 'v' } });
+        for (let i = int(0, 2); i > 0; i -= 1)
+          bench.ask({ id: `w${n++}`, member: one(nodes), op: { do: 'write', place: 'fares', key: `w${n - 1}`, value: 'v' } });
       });
       for (const key of [...kept]) if (!ask({ do: 'read', place: 'fares', key })?.rows?.length) bad ||= `seed ${seed}: ${key} is lost`;
       acknowledged += kept.length;
@@ -113,7 +120,8 @@ describe('time-series SQL', () => {
     let [acknowledged, bad, losing] = [0, '', 0];
     for (let seed = 1; seed <= 2_000 && !bad; seed += 1) {
       const { sure, all, read } = run(seed, seed % 2);
-      if (read?.outcome !== 'acknowledged' || read.count! < sure || read.count! > all) bad = `seed ${seed}: ${sure} of ${all} acknowledged, read ${read?.says}`;
+      if (read?.outcome !== 'acknowledged' || read.count! < sure || read.count! > all)
+        bad = `seed ${seed}: ${sure} of ${all} acknowledged, read ${read?.says}`;
       acknowledged += sure;
     }
     for (let seed = 1; seed <= 60; seed += 1) {

@@ -56,6 +56,8 @@ export interface KindMap {
   Ask: standin.AskObject;
   Outage: standin.Outage;
   Tunnel: standin.Tunnel;
+  Topic: standin.Topic;
+  Rest: standin.Rest;
 }
 export type Kind = keyof KindMap;
 export type ApiObject = KindMap[Kind];
@@ -127,6 +129,8 @@ export const kindEntries: readonly KindEntry[] = [
   entry('Job', 'batch/v1', workload.jobSchema),
   entry('PodDisruptionBudget', 'policy/v1', policy.disruptionBudgetSchema),
   entry('StatefulSet', 'apps/v1', workload.statefulSetSchema),
+  entry('Topic', standin.enginesApi, standin.topicSchema),
+  entry('Rest', api, standin.restSchema),
   entry('Pod', 'v1', pods.podSchema),
   entry('ReplicaSet', 'apps/v1', policy.replicaSetSchema, { derived: true }),
   entry('CSINode', storageApi, storage.csiNodeSchema, { cluster: true, derived: true }),

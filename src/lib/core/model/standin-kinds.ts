@@ -272,6 +272,24 @@ export const tunnelSchema = kindOf(standinApi, 'Tunnel', {
   spec: z.looseObject({ service: z.string(), port: z.number().int().min(1).max(65535).optional() })
 });
 
+/** A wish for a topic of a log broker; its helper makes it. */
+export const topicSchema = kindOf(enginesApi, 'Topic', {
+  spec: z.looseObject({
+    workload: z.string(),
+    partitions: z.number().int().min(1).max(256),
+    copies: z.number().int().min(1).max(9),
+    /** Least number of caught-up replicas for a write with all acknowledgements. */
+    least: z.number().int().min(1).max(9)
+  }),
+  status: z.looseObject({ conditions: z.array(condition) }).optional()
+});
+
+/** A workload at rest: its members were stopped in order and start in order when this is taken away. */
+export const restSchema = kindOf(standinApi, 'Rest', {
+  spec: z.looseObject({ workload: z.string() }),
+  status: z.looseObject({ stage: z.string() }).optional()
+});
+
 export type Right = z.infer<typeof right>;
 export type NodeGroup = z.infer<typeof nodeGroup>;
 export type Ground = z.infer<typeof groundSchema>;
@@ -287,3 +305,5 @@ export type AskObject = z.infer<typeof askSchema>;
 export type Way = z.infer<typeof way>;
 export type Outage = z.infer<typeof outageSchema>;
 export type Tunnel = z.infer<typeof tunnelSchema>;
+export type Topic = z.infer<typeof topicSchema>;
+export type Rest = z.infer<typeof restSchema>;

@@ -20,6 +20,12 @@ export { sourceOf } from './control/volume-source';
 export { revisionOf } from './control/pods';
 export { assetOf, checksumOf, storeHolds } from './engines/little-store';
 export { resolve, type Lookup } from './names';
+export { storeLayout, type StoreLayout } from './engines/objects/layout';
+export { loginOf, markOf } from './engines/options';
+export { hasEngine } from './engines/registry';
+export type { Answer, Op } from './engines/site';
+export * from './provider/outages';
+export * from './provider/reach';
 export * from './engines/fill';
 export * from './provider/addresses';
 export * from './provider/backend';
@@ -28,7 +34,22 @@ export * from './provider/file-systems';
 export * from './provider/pool';
 export * from './provider/shared-files';
 export * from './provider/driver';
-export { driverPartOf, imageCard, imageParts, imageTag, poolPartOf, shelfImages, type DriverPart, type PoolPart } from './provider/images';
+export {
+  driverPartOf,
+  engineImage,
+  enginePartOf,
+  imageCard,
+  imageParts,
+  imageTag,
+  partOfLabel,
+  poolPartOf,
+  shelfImages,
+  workloadOf,
+  type DriverPart,
+  type EngineId,
+  type EnginePart,
+  type PoolPart
+} from './provider/images';
 export { pullOf } from './provider/registry';
 export * from './store/store';
 export * from './store/views';

@@ -16,7 +16,19 @@ import { setsOf, type KeptProofs, type Scene } from './scene';
 import { assetsView, supplyView } from './supply';
 import { tapeView } from './tape';
 
-const ofProvider = new Set<Kind>(['Ground', 'Registry', 'Backend', 'Identity', 'Disk', 'Asset', 'Held', 'Process', 'Ask', 'Outage', 'Tunnel']);
+const ofProvider = new Set<Kind>([
+  'Ground',
+  'Registry',
+  'Backend',
+  'Identity',
+  'Disk',
+  'Asset',
+  'Held',
+  'Process',
+  'Ask',
+  'Outage',
+  'Tunnel'
+]);
 const ofPlace = new Set<Kind>(['Ground', 'Registry', 'Backend', 'Identity', 'Node', 'Disk', 'Asset', 'Outage', 'Tunnel']);
 
 /** What people sent and what still stands, in the order of sending. */

@@ -78,10 +78,18 @@ export function refusalsOf(facts: Facts, action: Action): readonly Refusal[] {
     case 'ask': {
       const { namespace, id, ask } = action;
       const at = { object: `Ask ${namespace}/${id}` };
-      if (facts.get('Ask', namespace, id)) return [{ code: 'cannot-ask', message: `There is an ask ${id} already.`, remedy: 'Give it another name.', at }];
+      if (facts.get('Ask', namespace, id))
+        return [{ code: 'cannot-ask', message: `There is an ask ${id} already.`, remedy: 'Give it another name.', at }];
       const known = facts.list('Process', namespace).some((one) => one.spec.workload === ask.workload);
       if (known) return [];
-      return [{ code: 'cannot-ask', message: `Nothing of ${namespace}/${ask.workload} runs that could answer.`, remedy: 'Run the clock until a member is ready, or see its root line.', at }];
+      return [
+        {
+          code: 'cannot-ask',
+          message: `Nothing of ${namespace}/${ask.workload} runs that could answer.`,
+          remedy: 'Run the clock until a member is ready, or see its root line.',
+          at
+        }
+      ];
     }
     case 'crash': {
       if (facts.get('Process', action.namespace, action.pod)) return [];

@@ -7,6 +7,7 @@ export type StepId =
   | 'pulling'
   | 'starting'
   | 'joining'
+  | 'addressing'
   | 'working'
   | 'stopping'
   | 'detaching'
@@ -37,6 +38,7 @@ export const stepSpans: Record<StepId, StepSpan> = {
   pulling: { label: 'image is pulled', drawMs: [600, 1_800], normalMs: [1_000, 60_000] },
   starting: { label: 'starts', drawMs: [2_000, 8_000], normalMs: [2_000, 20_000] },
   joining: { label: 'joins the others', drawMs: [1_000, 5_000], normalMs: [0, 60_000] },
+  addressing: { label: 'gets an address outside', drawMs: [10_000, 150_000], normalMs: [10_000, 180_000] },
   working: { label: 'works', drawMs: [60_000, 240_000], normalMs: [60_000, 300_000] },
   stopping: { label: 'stops', drawMs: [1_200, 4_500], normalMs: [0, 30_000] },
   detaching: { label: 'volume is detached', drawMs: [1_500, 5_000], normalMs: [1_000, 15_000] },

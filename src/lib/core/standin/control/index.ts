@@ -1,6 +1,7 @@
 import { accounts } from './accounts';
 import { agent } from './agent';
 import { attaching } from './attaching';
+import { balancers } from './balancers';
 import { backends } from './backends';
 import { binding } from './binding';
 import { collector } from './collector';
@@ -19,8 +20,10 @@ import { pools } from './pools';
 import { provisioning } from './provisioning';
 import { reclaim } from './reclaim';
 import { resending } from './resending';
+import { resting } from './resting';
 import { sets } from './sets';
 import { snapshots } from './snapshots';
+import { topics } from './topics';
 
 /** All control loops. Their order is their priority among calls of one moment; a new loop is one more file and one more line here. */
 export const loops: readonly Loop[] = [
@@ -45,5 +48,8 @@ export const loops: readonly Loop[] = [
   pools,
   resending,
   nodeLoss,
-  engines
+  engines,
+  balancers,
+  topics,
+  resting
 ];

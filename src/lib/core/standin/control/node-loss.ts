@@ -28,7 +28,12 @@ function setHeard(world: Hands, node: Node, heard: boolean): void {
   const others = (node.spec?.taints ?? []).filter((one) => one.key !== unreachableTaint);
   const taints = heard ? others : [...others, ...taintEffects.map((effect) => ({ key: unreachableTaint, effect }))];
   world.put({ ...node, spec: { ...node.spec, taints }, status: { ...node.status, conditions } });
-  world.event(node, heard ? 'NodeReady' : 'NodeNotReady', heard ? 'The node is heard of again.' : 'The node has not been heard of for too long.', heard ? 'Normal' : 'Warning');
+  world.event(
+    node,
+    heard ? 'NodeReady' : 'NodeNotReady',
+    heard ? 'The node is heard of again.' : 'The node has not been heard of for too long.',
+    heard ? 'Normal' : 'Warning'
+  );
 }
 
 /** How long a pod stays on a node that isn't heard of, in ms; undefined: for ever. */
@@ -100,7 +105,11 @@ export const nodeLoss: Loop = {
     const unheard = isUnheard(world.store, key);
     const watch = watches.get(key);
     const ready = conditionOf(node.status?.conditions, 'Ready')?.status;
-    if (hasTaint(node, outOfServiceTaint)) giveUp(world, world.store.podsOn(key).filter((pod) => pod.metadata.deletionTimestamp));
+    if (hasTaint(node, outOfServiceTaint))
+      giveUp(
+        world,
+        world.store.podsOn(key).filter((pod) => pod.metadata.deletionTimestamp)
+      );
     if (!unheard) {
       if (!watch) return;
       watches.delete(key);

@@ -159,35 +159,67 @@ const smallCluster = 24;
 /** In a larger one so many fitting nodes are compared, from a place drawn for the pod. */
 const enoughNodes = 4;
 
+interface Choice {
+  readonly node: string;
+  readonly pod: string;
+}
+
+/** The cluster as if pods whose volumes are being made for a chosen node stood there already: nobody else is sent to the same place. */
+function assuming(world: Hands, self: Pod): Facts {
+  const choices = [...world.memory<Choice>('chosenNode').values()];
+  const waiting = choices.flatMap(({ node, pod: key }) => {
+    const [namespace, name] = splitKey(key);
+    const pod = world.store.get('Pod', namespace, name);
+    return pod && !pod.spec.nodeName && pod.metadata.uid !== self.metadata.uid ? [{ node, pod }] : [];
+  });
+  if (!waiting.length) return world.store;
+  const on = (node: string) => waiting.filter((one) => one.node === node).map((one) => one.pod);
+  const facts = Object.create(world.store) as { -readonly [K in keyof Facts]: Facts[K] };
+  facts.podsOn = (node) => [...world.store.podsOn(node), ...on(node)];
+  facts.useOf = (node) =>
+    on(node).reduce((sum, { spec }) => {
+      const ask = askOf(spec);
+      return {
+        milliCpu: sum.milliCpu + ask.milliCpu,
+        memoryBytes: sum.memoryBytes + ask.memoryBytes,
+        pods: sum.pods + 1,
+        claims: sum.claims + claimsOf(spec).length
+      };
+    }, world.store.useOf(node));
+  return facts;
+}
+
 function choose(world: Hands, pod: Pod, luggage: Luggage): { node?: Node; faults: Map<PlaceFault, number> } {
+  const facts = assuming(world, pod);
   const nodes = world.store.list('Node');
   const faults = new Map<PlaceFault, number>();
   const enough = nodes.length > smallCluster ? enoughNodes : smallCluster;
-  const siblings = siblingsOf(world.store, pod);
+  const siblings = siblingsOf(facts, pod, world.memory<Choice>('chosenNode'));
   const start = nodes.length > smallCluster ? hash32(idOf(pod), world.seed) % nodes.length : 0;
   let best: Node | undefined;
   let bestScore = -1;
   let fitting = 0;
   for (let i = 0; i < nodes.length && fitting < enough; i += 1) {
     const node = nodes[(start + i) % nodes.length]!;
-    const fault = placeFault(world.store, pod, node, luggage);
+    const fault = placeFault(facts, pod, node, luggage);
     if (fault) {
       faults.set(fault, (faults.get(fault) ?? 0) + 1);
       continue;
     }
     fitting += 1;
-    const score = scoreOf(world.store, siblings, node);
+    const score = scoreOf(facts, siblings, node);
     if (score > bestScore) [best, bestScore] = [node, score];
   }
   return { ...(best ? { node: best } : {}), faults };
 }
 
 /** Node and zone of each sibling that has been placed. */
-function siblingsOf(facts: Facts, pod: Pod): { node: string; zone: string }[] {
+function siblingsOf(facts: Facts, pod: Pod, choices: ReadonlyMap<string, Choice>): { node: string; zone: string }[] {
   const owner = pod.metadata.ownerReferences?.[0];
   if (!owner) return [];
   return facts.ownedBy(owner.uid).flatMap((one) => {
-    const node = one.kind === 'Pod' && one.metadata.uid !== pod.metadata.uid ? one.spec.nodeName : undefined;
+    const other = one.kind === 'Pod' && one.metadata.uid !== pod.metadata.uid;
+    const node = other ? (one.spec.nodeName ?? choices.get(one.metadata.uid ?? '')?.node) : undefined;
     return node ? [{ node, zone: zoneOf(facts.get('Node', '', node)) }] : [];
   });
 }
@@ -254,8 +286,8 @@ function seek(world: Hands, pod: Pod): void {
     );
     return;
   }
-  const choices = world.memory<string>('chosenNode');
-  const chosen = choices.get(pod.metadata.uid ?? '');
+  const choices = world.memory<Choice>('chosenNode');
+  const chosen = choices.get(pod.metadata.uid ?? '')?.node;
   const known = chosen ? world.store.get('Node', '', chosen) : undefined;
   const kept = known && !placeFault(world.store, pod, known, luggage) ? known : undefined;
   const { node, faults } = kept ? { node: kept, faults: new Map<PlaceFault, number>() } : choose(world, pod, luggage);
@@ -266,7 +298,7 @@ function seek(world: Hands, pod: Pod): void {
   }
   waiting.delete(key);
   if (luggage.choosing.length) {
-    choices.set(pod.metadata.uid ?? '', node.metadata.name);
+    choices.set(pod.metadata.uid ?? '', { node: node.metadata.name, pod: key });
     for (const claim of luggage.choosing) select(world, claim, node.metadata.name);
     return;
   }
@@ -313,7 +345,9 @@ export const placing: Loop = {
     }
     const [namespace, name] = splitKey(key);
     const pod = world.store.get('Pod', namespace, name);
-    if (!pod || pod.spec.nodeName || pod.metadata.deletionTimestamp) world.memory('unplaced').delete(key);
-    else seek(world, pod);
+    if (!pod || pod.spec.nodeName || pod.metadata.deletionTimestamp) {
+      world.memory('unplaced').delete(key);
+      if (pod) world.memory('chosenNode').delete(pod.metadata.uid ?? '');
+    } else seek(world, pod);
   }
 };

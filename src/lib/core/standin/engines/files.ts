@@ -51,7 +51,8 @@ export class SharedFiles implements Engine {
     const others = this.rows(site, id).filter(([known]) => known !== path);
     site.keep(id, content === null ? others : [...others, [path, content]]);
     for (const one of site.running)
-      if (site.up(one) && site.mind<Mind>(one)?.mounted) site.say(one, `${path} ${content === null ? 'was removed' : 'changed'} (by ${id})`);
+      if (site.up(one) && site.mind<Mind>(one)?.mounted)
+        site.say(one, `${path} ${content === null ? 'was removed' : 'changed'} (by ${id})`);
   }
 
   ask(site: Site, ask: Ask): void {
@@ -71,10 +72,18 @@ export class SharedFiles implements Engine {
     switch (op.do) {
       case 'list': {
         const rows = this.rows(site, id).filter(([name]) => name.startsWith(op.place ?? ''));
-        return answer('acknowledged', `${rows.length} files`, rows.map(([name, text]) => [name, `${text.length} bytes`]));
+        return answer(
+          'acknowledged',
+          `${rows.length} files`,
+          rows.map(([name, text]) => [name, `${text.length} bytes`])
+        );
       }
       case 'read':
-        return answer(content === undefined ? 'refused' : 'acknowledged', content === undefined ? `no such file: ${path}` : `${content.length} bytes`, content === undefined ? undefined : [[path, content]]);
+        return answer(
+          content === undefined ? 'refused' : 'acknowledged',
+          content === undefined ? `no such file: ${path}` : `${content.length} bytes`,
+          content === undefined ? undefined : [[path, content]]
+        );
       case 'write':
         this.write(site, id, path, op.value ?? '');
         return answer('acknowledged', `${path} written and closed`);
@@ -86,7 +95,11 @@ export class SharedFiles implements Engine {
         return answer('acknowledged', `${path} opened as ${ask.id}`, [[path, content ?? '']]);
     }
     const handle = mind.handles[op.value ?? ''];
-    if (!handle) return answer('refused', op.do === 'read-open' || op.do === 'close' ? `nothing is open as ${op.value ?? ''}` : `it knows no ${op.do}`);
+    if (!handle)
+      return answer(
+        'refused',
+        op.do === 'read-open' || op.do === 'close' ? `nothing is open as ${op.value ?? ''}` : `it knows no ${op.do}`
+      );
     if (op.do === 'read-open') return answer('acknowledged', 'what was there when it was opened', [[handle.path, handle.seen]]);
     hold(op.value!, undefined);
     answer('acknowledged', `${handle.path} closed`);
@@ -99,6 +112,11 @@ export class SharedFiles implements Engine {
     const fault = agent ? this.agentFault(site, id) : undefined;
     const position = this.rows(site, id).length;
     if (fault) return { role: 'agent', ready: false, says: `mount refused: ${fault}`, position: 0 };
-    return { role: agent ? 'agent' : 'user', ready: mind.mounted, says: mind.mounted ? '' : 'mounts for its node', position: mind.mounted ? position : 0 };
+    return {
+      role: agent ? 'agent' : 'user',
+      ready: mind.mounted,
+      says: mind.mounted ? '' : 'mounts for its node',
+      position: mind.mounted ? position : 0
+    };
   }
 }

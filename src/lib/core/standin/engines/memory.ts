@@ -56,7 +56,12 @@ export class MemoryStore implements Engine {
     const leading = this.log.brokers.mind(site, to).leading?.[key];
     if (!leading) return site.answer(ask, { outcome: 'refused', by: to, says: `${to} is not the master of shard ${key}` });
     const value = shardOf(site, this.log.brokers.log(site, to, key)).entries.get(field);
-    site.answer(ask, { outcome: 'acknowledged', by: to, says: value === undefined ? `nothing under ${field}` : `read from shard ${key}`, rows: value === undefined ? [] : [[field, value]] });
+    site.answer(ask, {
+      outcome: 'acknowledged',
+      by: to,
+      says: value === undefined ? `nothing under ${field}` : `read from shard ${key}`,
+      rows: value === undefined ? [] : [[field, value]]
+    });
   }
 
   private memoryOf = (site: Site, id: string): number => Number(site.option(id, 'memory-bytes') ?? 2 ** 30);
@@ -71,7 +76,8 @@ export class MemoryStore implements Engine {
   /** Why a database can't be had; undefined when it can. */
   private databaseFault(site: Site, { op }: Ask, replicas: number): string | undefined {
     const nodes = this.log.ofPart(site, 'node').filter((id) => site.up(id));
-    if (replicas + 1 > nodes.length) return `a master and ${replicas} replicas of a shard need ${replicas + 1} nodes, ${nodes.length} are there`;
+    if (replicas + 1 > nodes.length)
+      return `a master and ${replicas} replicas of a shard need ${replicas + 1} nodes, ${nodes.length} are there`;
     const asked = (op.bytes ?? 0) * (replicas + 1);
     const room = nodes.reduce((sum, id) => sum + this.memoryOf(site, id) * databaseShare - this.promised(site, id), 0);
     return asked > room ? `${asked} bytes with its replicas were asked for; the nodes have ${Math.floor(room)} left` : undefined;
@@ -87,7 +93,13 @@ export class MemoryStore implements Engine {
       const replicas = Number(op.value ?? 1);
       const fault = this.databaseFault(site, ask, replicas);
       if (fault) return refuse(fault);
-      const value = JSON.stringify({ partitions: op.count ?? 2, replicas: replicas + 1, least: 1, brokers: nodes, limitBytes: op.bytes ?? 0 });
+      const value = JSON.stringify({
+        partitions: op.count ?? 2,
+        replicas: replicas + 1,
+        least: 1,
+        brokers: nodes,
+        limitBytes: op.bytes ?? 0
+      });
       return this.log.makeTopic(site, { ...ask, op: { ...op, do: 'make-topic', value } }, via);
     }
     const topic = this.log.brokers.known(site, via)?.topics[op.place ?? ''];
@@ -110,7 +122,10 @@ export class MemoryStore implements Engine {
         const key = `${name}/${i}`;
         const held = one.leader === null ? undefined : shardOf(site, this.log.brokers.log(site, one.leader, key));
         const replicas = one.replicas.filter((id) => id !== one.leader);
-        return [key, `master ${one.leader ?? 'none'}, replicas ${replicas.join(', ') || 'none'}, ${held?.entries.size ?? 0} keys, ${held?.bytes ?? 0} bytes`];
+        return [
+          key,
+          `master ${one.leader ?? 'none'}, replicas ${replicas.join(', ') || 'none'}, ${held?.entries.size ?? 0} keys, ${held?.bytes ?? 0} bytes`
+        ];
       })
     );
     site.answer(ask.id, { outcome: 'acknowledged', by: via, says: `${rows.length} shards`, rows, count: rows.length });

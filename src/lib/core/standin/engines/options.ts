@@ -35,7 +35,10 @@ export function optionsOf(facts: Facts, pod: Pod): Record<string, string> {
   }
   const limit = pod.spec.containers[0]?.resources?.limits?.memory ?? pod.spec.containers[0]?.resources?.requests?.memory;
   if (limit !== undefined) found['memory-bytes'] = String(bytesOf(limit));
-  const { securityContext, volumeMounts = [] } = (pod.spec.containers[0] ?? {}) as { securityContext?: { privileged?: boolean }; volumeMounts?: { mountPropagation?: string }[] };
+  const { securityContext, volumeMounts = [] } = (pod.spec.containers[0] ?? {}) as {
+    securityContext?: { privileged?: boolean };
+    volumeMounts?: { mountPropagation?: string }[];
+  };
   found.privileged = securityContext?.privileged ? 'yes' : 'no';
   const propagation = volumeMounts.find((one) => one.mountPropagation !== undefined)?.mountPropagation;
   if (propagation !== undefined) found.propagation = propagation;

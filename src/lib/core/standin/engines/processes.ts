@@ -17,7 +17,13 @@ export function openProcess(world: Pick<Hands, 'store' | 'put'>, pod: Pod, adopt
     apiVersion: 'standin.example/v1',
     kind: 'Process',
     metadata: { name: pod.metadata.name, namespace: pod.metadata.namespace ?? '', ownerReferences: [ownerOf(pod)] },
-    spec: { ...part, workload: workloadOf(pod), pod: pod.metadata.uid ?? '', options: optionsOf(world.store, pod), ...(adopted ? { adopted } : {}) },
+    spec: {
+      ...part,
+      workload: workloadOf(pod),
+      pod: pod.metadata.uid ?? '',
+      options: optionsOf(world.store, pod),
+      ...(adopted ? { adopted } : {})
+    },
     ...(adopted ? { status: { role: '', ready: true, says: '', position: 0 } } : {})
   });
 }

@@ -48,7 +48,11 @@ const mendAfterMs = 5_000;
 
 /** Rows that a writer sends: made from its ask, so that a reader can count and sum them. */
 const rowsOf = (ask: string, count: number): Row[] =>
-  Array.from({ length: count }, (_, i): Row => [i * 60_000, `gauge-${hash32(`${ask}|${i % 24}`) % 12}`, (hash32(`${ask}|${i}`) % 10_000) / 100]);
+  Array.from({ length: count }, (_, i): Row => [
+    i * 60_000,
+    `gauge-${hash32(`${ask}|${i % 24}`) % 12}`,
+    (hash32(`${ask}|${i}`) % 10_000) / 100
+  ]);
 
 /**
  * Time-series SQL: one access node takes everything and knows where it lies; rows go into chunks by hour and device, each kept by as many
@@ -86,7 +90,9 @@ export class TimeSeries implements Engine {
     return Object.entries(this.catalogue(site, id).tables).flatMap(([table, { chunks }]) =>
       Object.entries(chunks).flatMap(([chunk, { nodes, stale }]) => {
         const from = nodes.find((one) => !stale.includes(one) && this.contact(site, id, one) && site.disk<DataDisk>(one)?.chunks[chunk]);
-        const lacking = nodes.filter((one) => this.contact(site, id, one) && (stale.includes(one) || !site.disk<DataDisk>(one)?.chunks[chunk]));
+        const lacking = nodes.filter(
+          (one) => this.contact(site, id, one) && (stale.includes(one) || !site.disk<DataDisk>(one)?.chunks[chunk])
+        );
         return from === undefined ? [] : lacking.filter((to) => to !== from).map((to) => ({ table, chunk, from, to }));
       })
     );
@@ -123,7 +129,12 @@ export class TimeSeries implements Engine {
         return;
       }
       case 'copy':
-        return site.post(to, body.to, { is: 'whole', chunk: body.chunk, rows: site.disk<DataDisk>(to)?.chunks[body.chunk] ?? [] } satisfies Body, 50);
+        return site.post(
+          to,
+          body.to,
+          { is: 'whole', chunk: body.chunk, rows: site.disk<DataDisk>(to)?.chunks[body.chunk] ?? [] } satisfies Body,
+          50
+        );
       case 'whole': {
         const disk = site.disk<DataDisk>(to) ?? { chunks: {} };
         site.keep(to, { chunks: { ...disk.chunks, [body.chunk]: body.rows } } satisfies DataDisk);
@@ -144,7 +155,8 @@ export class TimeSeries implements Engine {
     const count = (one: string) => site.disk<DataDisk>(one)?.chunks[chunk]?.length ?? 0;
     const source = place.nodes.find((one) => !place.stale.includes(one));
     const busy = Object.values(site.mind<AccessMind>(id)!.inserts).some((one) => one.open[chunk]?.length);
-    if (source !== undefined && count(source) === count(node) && !busy) this.setChunk(site, id, table, chunk, { ...place, stale: place.stale.filter((one) => one !== node) });
+    if (source !== undefined && count(source) === count(node) && !busy)
+      this.setChunk(site, id, table, chunk, { ...place, stale: place.stale.filter((one) => one !== node) });
     this.plan(site, id);
   }
 
@@ -210,7 +222,14 @@ export class TimeSeries implements Engine {
       const place = this.place(site, id, table, chunk);
       const live = (place?.nodes ?? []).filter((one) => this.contact(site, id, one));
       const fresh = live.filter((one) => !place!.stale.includes(one));
-      if (!fresh.length) return site.answer(ask, { outcome: 'refused', by: id, says: place ? `no data node with a whole copy of ${chunk} answers` : `${this.catalogue(site, id).tables[table]!.copies} data nodes are needed for a new chunk` });
+      if (!fresh.length)
+        return site.answer(ask, {
+          outcome: 'refused',
+          by: id,
+          says: place
+            ? `no data node with a whole copy of ${chunk} answers`
+            : `${this.catalogue(site, id).tables[table]!.copies} data nodes are needed for a new chunk`
+        });
       // Copies that don't answer miss these rows for sure; a stale one is made anew as a whole.
       const gone = place!.nodes.filter((one) => !live.includes(one));
       const stale = [...new Set([...place!.stale, ...gone])];
@@ -219,7 +238,8 @@ export class TimeSeries implements Engine {
     }
     this.setInsert(site, id, ask, { table, count: op.count ?? 1, open, done: {} });
     for (const [chunk, nodes] of Object.entries(open))
-      for (const one of nodes) site.post(id, one, { is: 'rows', chunk, rows: byChunk.get(chunk)!, ask } satisfies Body, this.wire(site, id, one));
+      for (const one of nodes)
+        site.post(id, one, { is: 'rows', chunk, rows: byChunk.get(chunk)!, ask } satisfies Body, this.wire(site, id, one));
     site.post(id, id, { is: 'late', ask } satisfies Body, lateMs);
   }
 
@@ -228,14 +248,22 @@ export class TimeSeries implements Engine {
     const nodes = new Map<string, number>();
     for (const [chunk, { nodes: all, stale }] of Object.entries(this.catalogue(site, id).tables[table]!.chunks)) {
       const from = all.find((one) => !stale.includes(one) && this.contact(site, id, one));
-      if (from === undefined) return site.answer(ask, { outcome: 'refused', by: id, says: `no data node with a whole copy of ${chunk} answers` });
+      if (from === undefined)
+        return site.answer(ask, { outcome: 'refused', by: id, says: `no data node with a whole copy of ${chunk} answers` });
       const rows = site.disk<DataDisk>(from)?.chunks[chunk] ?? [];
       count += rows.length;
       sum += rows.reduce((all, row) => all + row[2], 0);
       nodes.set(from, (nodes.get(from) ?? 0) + rows.length);
     }
     const rows = [...nodes].sort(([a], [b]) => (a < b ? -1 : 1)).map(([node, n]): [string, string] => [node, `${n} rows`]);
-    site.answer(ask, { outcome: 'acknowledged', by: id, says: `${count} rows from ${nodes.size} data nodes, sum ${sum.toFixed(2)}`, count, rows, checksum: sum.toFixed(2) });
+    site.answer(ask, {
+      outcome: 'acknowledged',
+      by: id,
+      says: `${count} rows from ${nodes.size} data nodes, sum ${sum.toFixed(2)}`,
+      count,
+      rows,
+      checksum: sum.toFixed(2)
+    });
   }
 
   ask(site: Site, ask: Ask): void {
@@ -249,7 +277,11 @@ export class TimeSeries implements Engine {
     if (op.do === 'make-table') {
       if (known[table]) return refuse(`the table ${table} exists already`);
       site.keep(id, { tables: { ...known, [table]: { copies: Math.max(1, op.count ?? this.copies), chunks: {} } } } satisfies Catalogue);
-      return site.answer(ask.id, { outcome: 'acknowledged', by: id, says: `table ${table} made, every chunk kept ${Math.max(1, op.count ?? this.copies)} times` });
+      return site.answer(ask.id, {
+        outcome: 'acknowledged',
+        by: id,
+        says: `table ${table} made, every chunk kept ${Math.max(1, op.count ?? this.copies)} times`
+      });
     }
     if (!known[table]) return refuse(`there is no table ${table}`);
     if (op.do === 'insert') return this.insert(site, ask, id, table);
@@ -262,10 +294,26 @@ export class TimeSeries implements Engine {
     const access = this.access(site);
     if (site.part(id) === 'access') {
       const nodes = this.dataNodes(site).filter((one) => this.contact(site, id, one)).length;
-      return { role: 'access', ready: true, says: nodes ? '' : 'no data node answers yet', position: Object.keys(this.catalogue(site, id).tables).length };
+      return {
+        role: 'access',
+        ready: true,
+        says: nodes ? '' : 'no data node answers yet',
+        position: Object.keys(this.catalogue(site, id).tables).length
+      };
     }
     const mine = Object.values(site.disk<DataDisk>(id)?.chunks ?? {});
-    const stale = access === undefined ? 0 : Object.values(this.catalogue(site, access).tables).flatMap((one) => Object.values(one.chunks)).filter((one) => one.stale.includes(id)).length;
-    return { role: 'data', ready: true, says: stale ? `${stale} of its chunks are stale` : '', position: mine.reduce((sum, one) => sum + one.length, 0), lag: stale };
+    const stale =
+      access === undefined
+        ? 0
+        : Object.values(this.catalogue(site, access).tables)
+            .flatMap((one) => Object.values(one.chunks))
+            .filter((one) => one.stale.includes(id)).length;
+    return {
+      role: 'data',
+      ready: true,
+      says: stale ? `${stale} of its chunks are stale` : '',
+      position: mine.reduce((sum, one) => sum + one.length, 0),
+      lag: stale
+    };
   }
 }

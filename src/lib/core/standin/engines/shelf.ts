@@ -35,13 +35,25 @@ export class ImageShelf implements Engine {
         const digest = `sha256:${bytesToHex(sha256(content))}`;
         site.keep(id, { images: { ...images, [name]: { digest, bytes: site.store(content), size: content.length } } } satisfies Shelf);
         site.say(id, `${name} was pushed`);
-        return site.answer(ask, { outcome: 'acknowledged', by: id, says: `${name} is on the shelf`, bytes: content.length, checksum: digest });
+        return site.answer(ask, {
+          outcome: 'acknowledged',
+          by: id,
+          says: `${name} is on the shelf`,
+          bytes: content.length,
+          checksum: digest
+        });
       }
       case 'pull': {
         const image = images[name];
         if (!image) return refuse(`${name} is not on the shelf`);
         const digest = `sha256:${bytesToHex(sha256(site.bytes(image.bytes)))}`;
-        return site.answer(ask, { outcome: digest === image.digest ? 'acknowledged' : 'refused', by: id, says: digest === image.digest ? 'the digest agrees' : 'the digest does not agree', bytes: image.size, checksum: digest });
+        return site.answer(ask, {
+          outcome: digest === image.digest ? 'acknowledged' : 'refused',
+          by: id,
+          says: digest === image.digest ? 'the digest agrees' : 'the digest does not agree',
+          bytes: image.size,
+          checksum: digest
+        });
       }
       case 'list': {
         const rows = Object.entries(images).map(([one, { digest }]): [string, string] => [one, digest]);

@@ -90,7 +90,13 @@ export class TableGroup extends Group<Tables> {
         const rows = Object.entries(state)
           .filter(([key]) => key.startsWith(head))
           .map(([key, { value }]): [string, string] => [key.slice(head.length), value]);
-        return site.answer(ask, { outcome: 'acknowledged', by: id, says: `${rows.length} rows at position ${applied}`, rows: rows.slice(-200), count: rows.length });
+        return site.answer(ask, {
+          outcome: 'acknowledged',
+          by: id,
+          says: `${rows.length} rows at position ${applied}`,
+          rows: rows.slice(-200),
+          count: rows.length
+        });
       }
       case 'members': {
         const known = this.members(site, id) ?? [];
@@ -99,7 +105,10 @@ export class TableGroup extends Group<Tables> {
           by: id,
           says: `sees ${known.length} members`,
           count: known.length,
-          rows: known.map((one) => [one, one === this.heard(site, id) || (this.mind(site, id)?.role === 'leader' && one === id) ? 'leads' : ''])
+          rows: known.map((one) => [
+            one,
+            one === this.heard(site, id) || (this.mind(site, id)?.role === 'leader' && one === id) ? 'leads' : ''
+          ])
         });
       }
       default:

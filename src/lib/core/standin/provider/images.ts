@@ -202,7 +202,16 @@ const engineImages: readonly EngineImage[] = [
     normalMs: [2_000, 20_000],
     ports: [4411]
   },
-  { name: 'image-shelf', engine: 'image-shelf', part: 'shelf', version: '2.8', mib: 60, drawMs: [2_000, 6_000], normalMs: [2_000, 20_000], ports: [5050] }
+  {
+    name: 'image-shelf',
+    engine: 'image-shelf',
+    part: 'shelf',
+    version: '2.8',
+    mib: 60,
+    drawMs: [2_000, 6_000],
+    normalMs: [2_000, 20_000],
+    ports: [5050]
+  }
 ];
 
 for (const { name, mib: size, leastMib, version: _, engine, part, ...rest } of engineImages)
@@ -299,6 +308,12 @@ export function workloadOf({ metadata }: Pick<Pod, 'metadata'>): string {
   const index = labels['apps.kubernetes.io/pod-index'];
   return labels[partOfLabel] ?? (index === undefined ? (ownerReferences?.[0]?.name ?? name) : name.slice(0, -index.length - 1));
 }
+
+/** The workload that a set's or deployment's pods belong to. */
+export const workloadOfTemplate = (one: {
+  metadata: { name: string };
+  spec: { template: { metadata?: { labels?: Record<string, string> | undefined } | undefined } };
+}): string => one.spec.template.metadata?.labels?.[partOfLabel] ?? one.metadata.name;
 
 const poolParts = new WeakMap<object, PoolPart | null>();
 

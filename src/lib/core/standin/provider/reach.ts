@@ -14,7 +14,8 @@ export function outsideAddresses(service: Service): string[] {
 /** Why a client can't get at a pod on its way; undefined when it can. */
 export function wayFault(facts: Facts, pod: Pod, way: Way): string | undefined {
   const services = servicesTo(facts, pod);
-  if (isUnheard(facts, pod.spec.nodeName ?? '')) return `${pod.metadata.name} doesn't answer: its node ${pod.spec.nodeName} is out of reach`;
+  if (isUnheard(facts, pod.spec.nodeName ?? ''))
+    return `${pod.metadata.name} doesn't answer: its node ${pod.spec.nodeName} is out of reach`;
   if (way === 'inside') return services.length ? undefined : `no service leads to ${pod.metadata.name}`;
   if (way === 'tunnel') {
     const tunnels = facts.list('Tunnel', pod.metadata.namespace);

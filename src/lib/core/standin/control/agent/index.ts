@@ -92,10 +92,11 @@ export const agent: Loop = {
         : [],
     CSINode: (now, before, store) => (now && !same(now.spec, before?.spec) ? podsWithClaims(store, now.metadata.name) : []),
     Node: (now, before, store) => (now && before && nodeReady(now) && !nodeReady(before) ? store.podsOn(now.metadata.name).map(idOf) : []),
-    Process: (now, before) =>
-      !now || (now.status?.ready ?? false) !== (before?.status?.ready ?? false) ? [idOf((now ?? before)!)] : [],
+    Process: (now, before) => (!now || (now.status?.ready ?? false) !== (before?.status?.ready ?? false) ? [idOf((now ?? before)!)] : []),
     Outage: (now, before, store) =>
-      [now, before].flatMap((one) => [...(one?.spec.dark ?? []), ...(one?.spec.cut ?? []).flat()].flatMap((node) => store.podsOn(node).map(idOf))),
+      [now, before].flatMap((one) =>
+        [...(one?.spec.dark ?? []), ...(one?.spec.cut ?? []).flat()].flatMap((node) => store.podsOn(node).map(idOf))
+      ),
     ConfigMap: () => ['(references)'],
     Secret: () => ['(references)'],
     Registry: () => ['(pulls)'],

@@ -1,7 +1,7 @@
 import { isReady, type AskObject, type Process } from '../../../model';
 import { engineFor, hasEngine } from '../../engines/registry';
 import { loginOf } from '../../engines/options';
-import { enginePartOf, partOfLabel, workloadOf } from '../../provider/images';
+import { enginePartOf, workloadOf, workloadOfTemplate } from '../../provider/images';
 import { wayFault } from '../../provider/reach';
 import type { Store } from '../../store';
 import { splitKey, type Hands, type Loop } from '../loop';
@@ -18,10 +18,6 @@ const askTimeoutMs = 30_000;
 
 const keyOf = (one: Process): string => `${one.metadata.namespace}/${one.spec.workload}`;
 const allKeys = (store: Store, namespace?: string): string[] => [...new Set(store.list('Process', namespace).map(keyOf))];
-
-/** The workload that a set's members belong to. */
-const workloadOfSet = (set: { metadata: { name: string }; spec: { template: { metadata?: { labels?: Record<string, string> | undefined } | undefined } } }) =>
-  set.spec.template.metadata?.labels?.[partOfLabel] ?? set.metadata.name;
 
 /** Asks that are new: they go on their way, or come back at once because there is none. */
 function takeAsk(world: Hands, site: WorldSite, ask: AskObject): void {
@@ -54,12 +50,10 @@ export const engines: Loop = {
       const part = enginePartOf(pod.spec);
       const matters =
         now?.metadata.deletionTimestamp !== before?.metadata.deletionTimestamp || (now && isReady(now)) !== (before && isReady(before));
-      return part && hasEngine(part.engine) && matters
-        ? [`${pod.metadata.namespace}/${workloadOf(pod)}`]
-        : [];
+      return part && hasEngine(part.engine) && matters ? [`${pod.metadata.namespace}/${workloadOf(pod)}`] : [];
     },
     StatefulSet: (now, before) =>
-      now?.spec === before?.spec ? [] : [`${(now ?? before)!.metadata.namespace}/${workloadOfSet((now ?? before)!)}`],
+      now?.spec === before?.spec ? [] : [`${(now ?? before)!.metadata.namespace}/${workloadOfTemplate((now ?? before)!)}`],
     Service: (now, before, store) => (now?.spec === before?.spec ? [] : allKeys(store, (now ?? before)!.metadata.namespace)),
     Outage: (_now, _before, store) => allKeys(store),
     Ask: (now, before) => (now && !before ? [`${now.metadata.namespace}/${now.spec.workload}`] : [])

@@ -61,7 +61,10 @@ export class WorldSite implements Site {
   private wanted(): string[] {
     const sets = this.world.store
       .list('StatefulSet', this.namespace)
-      .filter((set) => (set.spec.template.metadata?.labels?.[partOfLabel] ?? set.metadata.name) === this.workload && enginePartOf(set.spec.template.spec));
+      .filter(
+        (set) =>
+          (set.spec.template.metadata?.labels?.[partOfLabel] ?? set.metadata.name) === this.workload && enginePartOf(set.spec.template.spec)
+      );
     const members = sets.flatMap((set) => ordinalsOf(set).map((ordinal) => memberName(set, ordinal)));
     const known = new Set(members);
     const owners = new Set(sets.map((set) => set.metadata.uid));
@@ -76,7 +79,8 @@ export class WorldSite implements Site {
   }
 
   up = (id: string): boolean => {
-    if (isClient(id)) return this.world.store.get('Ask', this.namespace, id.slice(1))?.status?.outcome === undefined && !this.answers.has(id.slice(1));
+    if (isClient(id))
+      return this.world.store.get('Ask', this.namespace, id.slice(1))?.status?.outcome === undefined && !this.answers.has(id.slice(1));
     const pod = this.pods.get(id);
     return this.processes.has(id) && pod !== undefined && !isDark(this.world.store, pod.spec.nodeName ?? '');
   };
@@ -177,7 +181,9 @@ export class WorldSite implements Site {
     const pod = this.pods.get(id);
     const part = this.processes.get(id)?.spec.part ?? (pod && enginePartOf(pod.spec)?.part);
     if (part !== undefined) return part;
-    const set = this.world.store.list('StatefulSet', this.namespace).find((one) => ordinalsOf(one).some((ordinal) => memberName(one, ordinal) === id));
+    const set = this.world.store
+      .list('StatefulSet', this.namespace)
+      .find((one) => ordinalsOf(one).some((ordinal) => memberName(one, ordinal) === id));
     return (set && enginePartOf(set.spec.template.spec)?.part) ?? '';
   };
 
@@ -247,7 +253,12 @@ export class WorldSite implements Site {
       const { rows, ...rest } = answer;
       world.put({
         ...ask,
-        status: { askedMs: ask.status?.askedMs ?? this.nowMs, answeredMs: this.nowMs, ...rest, ...(rows ? { rows: rows.map(([a, b]): [string, string] => [a, b]) } : {}) }
+        status: {
+          askedMs: ask.status?.askedMs ?? this.nowMs,
+          answeredMs: this.nowMs,
+          ...rest,
+          ...(rows ? { rows: rows.map(([a, b]): [string, string] => [a, b]) } : {})
+        }
       });
       world.memory('minds').delete(`${this.namespace}/~${name}`);
     }
@@ -266,7 +277,8 @@ export class WorldSite implements Site {
     if (!asset || asset.status?.engine === data) return;
     if (this.engineId === 'shared-files') {
       const rows = data as [string, string][];
-      if (asset.status?.store?.rows !== rows) this.world.put({ ...asset, status: { attachedTo: [], ...asset.status, store: { rows, checksum: checksumOf(rows) } } });
+      if (asset.status?.store?.rows !== rows)
+        this.world.put({ ...asset, status: { attachedTo: [], ...asset.status, store: { rows, checksum: checksumOf(rows) } } });
       return;
     }
     const before = rowsIn(this.engineId ?? '', asset.status?.engine);

@@ -43,8 +43,7 @@ export class Group<S> implements Engine {
     const term = this.record(site, id)?.term ?? 0;
     const known = [...new Set([...site.ids, ...site.running, ...(this.members(site, id) ?? [])])];
     return known.find(
-      (one) =>
-        this.contact(site, id, one) && this.mind(site, one)?.role === 'leader' && (this.record(site, one)?.term ?? 0) >= term
+      (one) => this.contact(site, id, one) && this.mind(site, one)?.role === 'leader' && (this.record(site, one)?.term ?? 0) >= term
     );
   }
 
@@ -70,7 +69,8 @@ export class Group<S> implements Engine {
     if (!record || this.mind(site, id)?.role !== 'leader' || termAt(record, record.applied) !== record.term) return false;
     const reached = membersOf(record).filter((one) => this.contact(site, id, one));
     return (
-      reached.length >= this.rules.electors(membersOf(record).length) && reached.every((one) => (this.record(site, one)?.term ?? 0) <= record.term)
+      reached.length >= this.rules.electors(membersOf(record).length) &&
+      reached.every((one) => (this.record(site, one)?.term ?? 0) <= record.term)
     );
   }
 
@@ -250,9 +250,8 @@ export class Group<S> implements Engine {
 
   // --- leading ---------------------------------------------------------------------------------------------------------------------------
 
-  private others = (site: Site, id: string): string[] => [
-    ...new Set([...membersOf(this.record(site, id)!), ...site.ids.filter((one) => !site.leaving(one))])
-  ].filter((one) => one !== id);
+  private others = (site: Site, id: string): string[] =>
+    [...new Set([...membersOf(this.record(site, id)!), ...site.ids.filter((one) => !site.leaving(one))])].filter((one) => one !== id);
 
   private lead(site: Site, id: string): void {
     const members = this.members(site, id)!;
@@ -338,7 +337,8 @@ export class Group<S> implements Engine {
       this.apply(site, id, index);
       const after = this.record(site, id)!;
       const last = lastOf(after).index;
-      for (const one of this.others(site, id)) if (this.contact(site, id, one) && (match[one] ?? -1) >= last) this.tell(site, id, one, record.applied);
+      for (const one of this.others(site, id))
+        if (this.contact(site, id, one) && (match[one] ?? -1) >= last) this.tell(site, id, one, record.applied);
       if (!membersOf(after).includes(id)) {
         site.say(id, 'has left the group');
         this.stepDown(site, id);
@@ -415,7 +415,9 @@ export class Group<S> implements Engine {
     const record = this.record(site, id)!;
     return (
       priority !== undefined &&
-      membersOf(record).some((one) => priority(one) > priority(id) && this.contact(site, id, one) && (match[one] ?? -1) >= lastOf(record).index)
+      membersOf(record).some(
+        (one) => priority(one) > priority(id) && this.contact(site, id, one) && (match[one] ?? -1) >= lastOf(record).index
+      )
     );
   }
 
@@ -547,7 +549,8 @@ export class Group<S> implements Engine {
         if (body.term === this.record(site, to)?.term) this.campaign(site, to, true);
         return;
       case 'forward':
-        if (this.mind(site, to)!.role === 'leader') this.append(site, to, { op: body.op, ...(body.ask === undefined ? {} : { ask: body.ask, taker: from }) });
+        if (this.mind(site, to)!.role === 'leader')
+          this.append(site, to, { op: body.op, ...(body.ask === undefined ? {} : { ask: body.ask, taker: from }) });
         return;
       case 'done':
         return this.finish(site, to, body);
@@ -573,7 +576,11 @@ export class Group<S> implements Engine {
       if (fresh.length) site.say(id, `hasn't heard from ${fresh.join(', ')}`, true);
       this.think(site, id, { missed: [...new Set([...(mind.missed ?? []), ...missed])] });
       if (!this.enough(site, id)) {
-        site.say(id, `reaches ${this.inReach(site, id)} of ${members.length} members, itself included: no majority, it leads no more`, true);
+        site.say(
+          id,
+          `reaches ${this.inReach(site, id)} of ${members.length} members, itself included: no majority, it leads no more`,
+          true
+        );
         this.stepDown(site, id);
       } else {
         this.advance(site, id);
@@ -595,12 +602,17 @@ export class Group<S> implements Engine {
     if (!mind || !this.belongs(site, id)) return refuse('it has not joined yet');
     if (mind.role === 'leader') {
       // A leader that knows of no majority refuses; one that only lost it just now takes the write, which then never counts.
-      if (!this.enough(site, id) && mind.missed?.length) return refuse(`it reaches ${this.inReach(site, id)} of ${this.members(site, id)!.length} members: no majority`);
+      if (!this.enough(site, id) && mind.missed?.length)
+        return refuse(`it reaches ${this.inReach(site, id)} of ${this.members(site, id)!.length} members: no majority`);
       return this.append(site, id, { op: ask.op, ask: ask.id });
     }
     const leader = this.heard(site, id);
     if (leader === undefined)
-      return refuse(this.enough(site, id) ? 'nobody leads yet' : `it reaches ${this.inReach(site, id)} of ${this.members(site, id)!.length} members, itself included: no majority`);
+      return refuse(
+        this.enough(site, id)
+          ? 'nobody leads yet'
+          : `it reaches ${this.inReach(site, id)} of ${this.members(site, id)!.length} members, itself included: no majority`
+      );
     if (!this.rules.anyTakes) return refuse(`it is a ${this.rules.words.follower}; ${leader} takes writes`);
     this.post(site, id, leader, { is: 'forward', ask: ask.id, op: ask.op });
   }
@@ -609,7 +621,8 @@ export class Group<S> implements Engine {
   propose(site: Site, id: string, op: Op): void {
     const record = this.record(site, id);
     if (!record || this.mind(site, id)?.role !== 'leader') return;
-    const underWay = ({ index, op: other }: Entry) => index > record.applied && other?.do === op.do && other.place === op.place && other.key === op.key;
+    const underWay = ({ index, op: other }: Entry) =>
+      index > record.applied && other?.do === op.do && other.place === op.place && other.key === op.key;
     if (record.log.some(underWay)) return;
     this.append(site, id, { op });
     if (this.moved) this.changed(site);
@@ -633,7 +646,12 @@ export class Group<S> implements Engine {
     if (!record || !this.belongs(site, id)) {
       const leader = this.heard(site, id);
       const giving = leader !== undefined && this.mind(site, leader)?.giving?.includes(id);
-      return { role: 'joining', ready: false, says: giving ? `takes state from ${leader}` : leader ? `joins ${leader}` : 'finds nobody to join', ...more };
+      return {
+        role: 'joining',
+        ready: false,
+        says: giving ? `takes state from ${leader}` : leader ? `joins ${leader}` : 'finds nobody to join',
+        ...more
+      };
     }
     const leader = mind.role === 'leader' ? id : this.heard(site, id);
     if (leader === undefined || !this.enough(site, id)) {

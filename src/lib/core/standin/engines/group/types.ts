@@ -50,11 +50,24 @@ export type Body =
   | { readonly is: 'ask-vote'; readonly term: number; readonly last: Point; readonly told: boolean }
   | { readonly is: 'vote'; readonly term: number; readonly granted: boolean }
   | { readonly is: 'append'; readonly term: number; readonly prev: Point; readonly entries: readonly Entry[]; readonly commit: number }
-  | { readonly is: 'appended'; readonly term: number; readonly ok: boolean; readonly match: number; readonly applied: number; readonly lost?: boolean }
+  | {
+      readonly is: 'appended';
+      readonly term: number;
+      readonly ok: boolean;
+      readonly match: number;
+      readonly applied: number;
+      readonly lost?: boolean;
+    }
   | { readonly is: 'state'; readonly term: number; readonly record: Record<unknown> }
   | { readonly is: 'go'; readonly term: number }
   | { readonly is: 'forward'; readonly ask?: string; readonly op: Op }
-  | { readonly is: 'done'; readonly ask: string; readonly outcome: 'acknowledged' | 'refused'; readonly says: string; readonly version?: number }
+  | {
+      readonly is: 'done';
+      readonly ask: string;
+      readonly outcome: 'acknowledged' | 'refused';
+      readonly says: string;
+      readonly version?: number;
+    }
   | { readonly is: 'alarm'; readonly name: string; readonly nth: number };
 
 /** What makes one engine's group differ from another's. */

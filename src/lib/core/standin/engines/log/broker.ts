@@ -1,7 +1,17 @@
 import { drawInt } from '../../../shared';
 import type { Site } from '../site';
 import type { MetaGroup } from './meta';
-import { emptyPart, type Batch, type BrokerMind, type Leading, type LogBody, type LogDisk, type Meta, type PartLog, type Partition } from './types';
+import {
+  emptyPart,
+  type Batch,
+  type BrokerMind,
+  type Leading,
+  type LogBody,
+  type LogDisk,
+  type Meta,
+  type PartLog,
+  type Partition
+} from './types';
 
 /** How long a replica may be away before it no longer counts as caught up, and a broker before somebody else leads for it (common practice, no source). */
 export const awayMs = 10_000;
@@ -18,14 +28,14 @@ export class Brokers {
   /** @param refuses why a batch isn't taken, beside what all brokers ask; undefined: it is */
   constructor(
     private readonly meta: MetaGroup,
-    private readonly refuses: (part: PartLog, bytes: string, site: Site, limitBytes: number | undefined) => string | undefined = () => undefined
+    private readonly refuses: (part: PartLog, bytes: string, site: Site, limitBytes: number | undefined) => string | undefined = () =>
+      undefined
   ) {}
 
   mind = (site: Site, id: string): BrokerMind => site.mind<BrokerMind>(id) ?? {};
   think = (site: Site, id: string, change: Partial<BrokerMind>): void => site.think(id, { ...this.mind(site, id), ...change });
 
-  log = (site: Site, id: string, key: string): PartLog =>
-    site.disk<LogDisk>(id, diskOf(site, id, key))?.parts?.[key] ?? emptyPart;
+  log = (site: Site, id: string, key: string): PartLog => site.disk<LogDisk>(id, diskOf(site, id, key))?.parts?.[key] ?? emptyPart;
 
   private keep(site: Site, id: string, key: string, part: PartLog): void {
     const nth = diskOf(site, id, key);
@@ -73,7 +83,9 @@ export class Brokers {
   look(site: Site, id: string): void {
     const newest = this.meta.newest(site, id);
     const mind = this.mind(site, id);
-    if (newest && (!mind.known || newest.at > mind.known.at)) this.think(site, id, { known: newest });
+    // At first a broker waits until all coordinators belong to their group; later a majority is enough.
+    const complete = mind.known !== undefined || this.meta.complete(site);
+    if (newest && complete && (!mind.known || newest.at > mind.known.at)) this.think(site, id, { known: newest });
     const known = this.known(site, id);
     if (!known) return;
     for (const [topic, { partitions }] of Object.entries(known.topics))
@@ -92,7 +104,11 @@ export class Brokers {
     let leading = this.mind(site, id).leading?.[key];
     if (!leading || leading.epoch !== part.epoch) {
       const log = this.log(site, id, key);
-      this.keep(site, id, key, { ...log, heard: part.epoch, epochs: log.epochs.some((one) => one.epoch === part.epoch) ? log.epochs : [...log.epochs, { epoch: part.epoch, at: log.end }] });
+      this.keep(site, id, key, {
+        ...log,
+        heard: part.epoch,
+        epochs: log.epochs.some((one) => one.epoch === part.epoch) ? log.epochs : [...log.epochs, { epoch: part.epoch, at: log.end }]
+      });
       leading = { epoch: part.epoch, match: {}, sent: {}, adding: [], pending: [] };
       this.setLeading(site, id, key, leading);
       if (part.epoch > 1) site.say(id, `leads ${key} from here on, epoch ${part.epoch}, ${log.end} messages`);
@@ -106,7 +122,8 @@ export class Brokers {
     const missing = part.caughtUp.filter((one) => gone.includes(one));
     if (missing.length) this.alarm(site, id, `away:${key}`, awayMs);
     else this.calm(site, id, `away:${key}`);
-    for (const one of part.replicas) if (one !== id && !gone.includes(one) && leading.sent[one] === undefined) this.hello(site, id, one, key);
+    for (const one of part.replicas)
+      if (one !== id && !gone.includes(one) && leading.sent[one] === undefined) this.hello(site, id, one, key);
     this.raise(site, id, key);
   }
 
@@ -165,8 +182,7 @@ export class Brokers {
     if (leader !== undefined) this.post(site, id, leader, { is: 'meta', body: { is: 'forward', op } });
   }
 
-  leadsGroup = (site: Site, id: string): boolean =>
-    (this.mind(site, id).group as { role?: string } | undefined)?.role === 'leader';
+  leadsGroup = (site: Site, id: string): boolean => (this.mind(site, id).group as { role?: string } | undefined)?.role === 'leader';
 
   rang(site: Site, id: string, name: string): void {
     this.calm(site, id, name);
@@ -223,7 +239,13 @@ export class Brokers {
     const last = fresh[fresh.length - 1];
     const end = last ? last.at + last.count : log.end;
     const epochs = body.epochs.filter((one) => one.at <= end);
-    this.keep(site, id, body.key, { batches: fresh.length ? [...log.batches, ...fresh] : log.batches, end, high: Math.max(log.high, Math.min(body.high, end)), epochs, heard: body.epoch });
+    this.keep(site, id, body.key, {
+      batches: fresh.length ? [...log.batches, ...fresh] : log.batches,
+      end,
+      high: Math.max(log.high, Math.min(body.high, end)),
+      epochs,
+      heard: body.epoch
+    });
     this.post(site, id, from, { is: 'have', key: body.key, epoch: body.epoch, end });
   }
 
@@ -237,7 +259,8 @@ export class Brokers {
     const adding = caught && !part.caughtUp.includes(from) ? [...new Set([...leading.adding, from])] : leading.adding;
     this.setLeading(site, id, key, { ...leading, match, adding });
     if (end < log.end) this.copy(site, id, from, key, end);
-    else if (adding !== leading.adding || (adding.includes(from) && !part.caughtUp.includes(from))) this.propose(site, id, key, [...part.caughtUp, from]);
+    else if (adding !== leading.adding || (adding.includes(from) && !part.caughtUp.includes(from)))
+      this.propose(site, id, key, [...part.caughtUp, from]);
     this.raise(site, id, key);
   }
 
@@ -245,7 +268,8 @@ export class Brokers {
     const { key, nth, acks } = body;
     const part = this.partition(site, id, key);
     const leading = this.mind(site, id).leading?.[key];
-    const reply = (ok: boolean, says?: string) => this.post(site, id, client, { is: 'produced', nth, ok, ...(says === undefined ? {} : { says }) });
+    const reply = (ok: boolean, says?: string) =>
+      this.post(site, id, client, { is: 'produced', nth, ok, ...(says === undefined ? {} : { says }) });
     if (!part || !leading || part.leader !== id) return reply(false, `${id} doesn't lead ${key}`);
     const { least, limitBytes, partitions } = this.known(site, id)!.topics[key.slice(0, key.lastIndexOf('/'))]!;
     if (acks === 'all' && part.caughtUp.length < least)
@@ -256,7 +280,15 @@ export class Brokers {
     const known = log.batches.find((one) => one.sender === client && one.nth === nth);
     let upTo = known ? known.at + known.count : 0;
     if (!known) {
-      const batch: Batch = { at: log.end, count: body.count, epoch: leading.epoch, bytes: body.bytes, sizeBytes: body.sizeBytes, sender: client, nth };
+      const batch: Batch = {
+        at: log.end,
+        count: body.count,
+        epoch: leading.epoch,
+        bytes: body.bytes,
+        sizeBytes: body.sizeBytes,
+        sender: client,
+        nth
+      };
       upTo = log.end + body.count;
       this.keep(site, id, key, { ...log, batches: [...log.batches, batch], end: upTo });
       for (const one of part.replicas) {
@@ -276,6 +308,12 @@ export class Brokers {
     const log = this.log(site, id, key);
     const counting = log.batches.filter((one) => one.at + one.count <= log.high);
     const batches = from === 'end' ? counting.slice(-most) : counting;
-    this.post(site, id, client, { is: 'batches', key, ok: leads, batches: leads ? batches : [], ...(leads ? {} : { says: `${id} doesn't lead ${key}` }) });
+    this.post(site, id, client, {
+      is: 'batches',
+      key,
+      ok: leads,
+      batches: leads ? batches : [],
+      ...(leads ? {} : { says: `${id} doesn't lead ${key}` })
+    });
   }
 }

@@ -67,7 +67,8 @@ export class Clients {
       const p = this.partitionOf(client, me, nth);
       const count = this.countOf(client, nth);
       const before = Math.floor(nth / client.sums.length) * client.perBatch;
-      const bytes = client.text === undefined ? makeBatch(`${me}/${p}`, before, count, client.sizeBytes) : textMessage(`${me}/${p}`, 0, client.text);
+      const bytes =
+        client.text === undefined ? makeBatch(`${me}/${p}`, before, count, client.sizeBytes) : textMessage(`${me}/${p}`, 0, client.text);
       const sums = client.sums.map((sum, i) => (i === p ? addSum(sum, bytes) : sum));
       client = { ...client, sums, next: nth + 1, open: [...client.open, nth] };
       site.think(me, client);
@@ -85,7 +86,8 @@ export class Clients {
     const count = this.countOf(client, nth);
     const before = Math.floor(nth / client.sums.length) * client.perBatch;
     const bytes =
-      fresh ?? (client.text === undefined ? makeBatch(`${me}/${p}`, before, count, client.sizeBytes) : textMessage(`${me}/${p}`, 0, client.text));
+      fresh ??
+      (client.text === undefined ? makeBatch(`${me}/${p}`, before, count, client.sizeBytes) : textMessage(`${me}/${p}`, 0, client.text));
     this.post(site, me, leader, {
       is: 'produce',
       key: `${client.topic}/${p}`,
@@ -102,7 +104,8 @@ export class Clients {
     const parts = this.topic(site, client)?.partitions ?? [];
     client.got!.forEach((got, p) => {
       const leader = parts[p]?.leader;
-      if (got === null && leader) this.post(site, me, leader, { is: 'read', key: `${client.topic}/${p}`, from: client.from, most: client.most });
+      if (got === null && leader)
+        this.post(site, me, leader, { is: 'read', key: `${client.topic}/${p}`, from: client.from, most: client.most });
     });
     site.post(me, me, { is: 'again' } satisfies LogBody, againMs);
   }
@@ -136,7 +139,10 @@ export class Clients {
   private finish(site: Site, me: string): void {
     const { acked, total, acks, sums, topic } = this.mind(site, me)!;
     const sum = sums.reduce((all, one) => (Math.imul(all, 31) + one) | 0, 0);
-    const says = acks === 'none' ? `${total} messages sent to ${topic}; nobody was asked whether they arrived` : `${acked} messages in ${topic}, acknowledged by ${acks === 'all' ? 'all caught-up replicas' : 'the leaders'}`;
+    const says =
+      acks === 'none'
+        ? `${total} messages sent to ${topic}; nobody was asked whether they arrived`
+        : `${acked} messages in ${topic}, acknowledged by ${acks === 'all' ? 'all caught-up replicas' : 'the leaders'}`;
     site.answer(me.slice(1), { outcome: 'acknowledged', says, count: acks === 'none' ? total : acked, checksum: hex(sum) });
   }
 

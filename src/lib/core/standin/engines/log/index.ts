@@ -34,6 +34,8 @@ export class LogBroker implements Engine {
     const decider = this.meta.keepers(site).find((id) => site.up(id) && this.brokers.leadsGroup(site, id));
     if (decider !== undefined) this.sessions(site, decider);
     for (const id of this.ofPart(site, this.leads)) if (site.up(id)) this.brokers.look(site, id);
+    // A helper that has met all brokers once stays, whoever of them goes later.
+    for (const id of this.ofPart(site, 'helper')) if (site.up(id) && this.standing(site, id).ready) site.think(id, { met: true });
   }
 
   private sessions(site: Site, decider: string): void {
@@ -109,10 +111,12 @@ export class LogBroker implements Engine {
   ask(site: Site, ask: Ask): void {
     const { op, member } = ask;
     const via = member ?? this.ofPart(site, this.leads).find((id) => site.up(id) && this.brokers.known(site, id));
-    if (via === undefined || !site.up(via)) return site.answer(ask.id, { outcome: 'refused', says: `${via ?? 'no broker'} doesn't answer` });
+    if (via === undefined || !site.up(via))
+      return site.answer(ask.id, { outcome: 'refused', says: `${via ?? 'no broker'} doesn't answer` });
     if (op.do === 'produce' || op.do === 'consume') return this.clients.start(site, ask, via);
     if (op.do === 'topics') return this.topics(site, ask, via);
-    if (op.do !== 'make-topic' && op.do !== 'make-account') return site.answer(ask.id, { outcome: 'refused', by: via, says: `it knows no ${op.do}` });
+    if (op.do !== 'make-topic' && op.do !== 'make-account')
+      return site.answer(ask.id, { outcome: 'refused', by: via, says: `it knows no ${op.do}` });
     const value = op.do === 'make-topic' ? this.wish(site, ask) : (op.value ?? '');
     this.makeTopic(site, { ...ask, op: { ...op, value } }, via);
   }
@@ -120,7 +124,8 @@ export class LogBroker implements Engine {
   /** Has something decided by whoever decides. */
   makeTopic(site: Site, ask: Ask, via: string): void {
     const keeper = this.meta.keepers(site).find((id) => site.up(id) && this.brokers.leadsGroup(site, id) && site.reach(via, id));
-    if (keeper === undefined) return site.answer(ask.id, { outcome: 'refused', by: via, says: 'no coordinator leads, so nothing can be made' });
+    if (keeper === undefined)
+      return site.answer(ask.id, { outcome: 'refused', by: via, says: 'no coordinator leads, so nothing can be made' });
     this.meta.group.ask(this.meta.within(site), { ...ask, member: keeper });
     this.after(site);
   }
@@ -137,15 +142,23 @@ export class LogBroker implements Engine {
     const rows = Object.entries(known?.topics ?? {}).flatMap(([name, { partitions }]) =>
       partitions.map((one, i): [string, string] => [`${name}/${i}`, `leader ${one.leader ?? 'none'}, caught up ${one.caughtUp.join(', ')}`])
     );
-    site.answer(ask.id, { outcome: 'acknowledged', by: via, says: `${Object.keys(known?.topics ?? {}).length} topics`, rows, count: rows.length });
+    site.answer(ask.id, {
+      outcome: 'acknowledged',
+      by: via,
+      says: `${Object.keys(known?.topics ?? {}).length} topics`,
+      rows,
+      count: rows.length
+    });
   }
 
   standing(site: Site, id: string): Standing {
     const part = site.part(id);
     const within = this.meta.within(site);
     if (part === 'helper') {
-      const brokers = this.ofPart(site, this.leads).some((one) => site.up(one) && this.brokers.known(site, one));
-      return { role: 'helper', ready: brokers, says: brokers ? '' : 'waits for a broker', position: 0 };
+      const wanted = site.ids.filter((one) => site.part(one) === this.leads);
+      const there = wanted.filter((one) => site.up(one) && this.brokers.known(site, one)).length;
+      const ready = site.up(id) && there > 0 && (there === wanted.length || site.mind<{ met?: boolean }>(id)?.met === true);
+      return { role: 'helper', ready, says: ready ? '' : `waits for the brokers: ${there} of ${wanted.length} are ready`, position: 0 };
     }
     const keeps = this.meta.keepers(site).includes(id);
     const mine = keeps ? this.meta.group.standing(within, id) : undefined;
@@ -154,7 +167,8 @@ export class LogBroker implements Engine {
       return { ...mine!, role: mine!.role === 'leads' ? 'coordinator, leads' : 'coordinator', ready: joined, says: mine!.says };
     }
     const known = this.brokers.known(site, id);
-    if (!site.up(id) || !known) return { role: 'broker', ready: false, says: site.up(id) ? (mine?.says || 'finds no coordinator') : 'is down', position: 0 };
+    if (!site.up(id) || !known)
+      return { role: 'broker', ready: false, says: site.up(id) ? mine?.says || 'finds no coordinator' : 'is down', position: 0 };
     let [leads, position, lag] = [0, 0, 0];
     for (const [topic, { partitions }] of Object.entries(known.topics))
       partitions.forEach((one, i) => {

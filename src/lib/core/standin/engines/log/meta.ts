@@ -14,7 +14,10 @@ function ledAnew(part: Partition, down: readonly string[]): Partition {
 
 const overAll = (meta: Meta, change: (part: Partition, topic: string, nth: number) => Partition): Meta['topics'] =>
   Object.fromEntries(
-    Object.entries(meta.topics).map(([name, topic]) => [name, { ...topic, partitions: topic.partitions.map((one, i) => change(one, name, i)) }])
+    Object.entries(meta.topics).map(([name, topic]) => [
+      name,
+      { ...topic, partitions: topic.partitions.map((one, i) => change(one, name, i)) }
+    ])
   );
 
 function makeTopic(meta: Meta, name: string, value: string): Topic | string {
@@ -119,6 +122,17 @@ export class MetaGroup {
       think: (id, group) => site.think(id, { ...site.mind<BrokerMind>(id), group }),
       post: (from, to, body, afterMs) => site.post(from, to, { is: 'meta', body } satisfies LogBody, afterMs)
     };
+  }
+
+  /** Whether everybody who ought to keep the metadata has joined; brokers that keep it themselves don't wait for each other. */
+  complete(site: Site): boolean {
+    const wanted = site.ids.filter((id) => site.part(id) === 'coordinator');
+    if (!wanted.length) return true;
+    const within = this.within(site);
+    return wanted.some((one) => {
+      const members = this.group.members(within, one);
+      return members !== undefined && wanted.every((other) => members.includes(other));
+    });
   }
 
   /** The metadata that counts, from the keeper that decides, if it is reached and surely still decides. */

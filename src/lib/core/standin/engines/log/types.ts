@@ -99,9 +99,25 @@ export type LogBody =
   | { readonly is: 'meta'; readonly body: unknown }
   | { readonly is: 'alarm'; readonly name: string; readonly nth: number }
   | { readonly is: 'hello'; readonly key: string; readonly epoch: number; readonly epochs: PartLog['epochs']; readonly end: number }
-  | { readonly is: 'copy'; readonly key: string; readonly epoch: number; readonly batches: readonly Batch[]; readonly at: number; readonly high: number; readonly epochs: PartLog['epochs'] }
+  | {
+      readonly is: 'copy';
+      readonly key: string;
+      readonly epoch: number;
+      readonly batches: readonly Batch[];
+      readonly at: number;
+      readonly high: number;
+      readonly epochs: PartLog['epochs'];
+    }
   | { readonly is: 'have'; readonly key: string; readonly epoch: number; readonly end: number }
-  | { readonly is: 'produce'; readonly key: string; readonly nth: number; readonly acks: string; readonly bytes: string; readonly count: number; readonly sizeBytes: number }
+  | {
+      readonly is: 'produce';
+      readonly key: string;
+      readonly nth: number;
+      readonly acks: string;
+      readonly bytes: string;
+      readonly count: number;
+      readonly sizeBytes: number;
+    }
   | { readonly is: 'produced'; readonly nth: number; readonly ok: boolean; readonly says?: string }
   | { readonly is: 'read'; readonly key: string; readonly from: 'beginning' | 'end'; readonly most: number }
   | { readonly is: 'batches'; readonly key: string; readonly ok: boolean; readonly batches: readonly Batch[]; readonly says?: string }

@@ -95,12 +95,22 @@ export class ObjectStore implements Engine {
       if (site.mind<Mind>(id) === undefined) site.think(id, mind);
     }
     const [healer] = this.there(site);
+    if (healer !== undefined) this.firstBucket(site, healer);
     if (healer === undefined || !this.lacking(site, healer).length) return;
     const mind = site.mind<Mind>(healer)!;
     if (mind.healing !== undefined) return;
     const nth = site.nowMs;
     site.think(healer, { ...mind, healing: nth });
     site.post(healer, healer, { is: 'heal', nth } satisfies Body, healAfterMs);
+  }
+
+  /** The bucket that the configuration asks for. */
+  private firstBucket(site: Site, id: string): void {
+    const name = site.option(id, 'first_bucket');
+    const ask = `first-${name ?? ''}`;
+    if (!name || this.find(site, id, `${name}/`) || site.mind<Mind>(id)!.puts[ask]) return;
+    if (this.reached(site, id).length >= this.layout(site, id)!.writeQuorum)
+      this.put(site, { id: ask, op: { do: 'make-bucket' } }, id, `${name}/`, utf8ToBytes(name), '');
   }
 
   private there = (site: Site): string[] => site.ids.filter((id) => site.up(id) && this.format(site, id));
@@ -120,7 +130,8 @@ export class ObjectStore implements Engine {
 
   /** A volume that came back empty belongs to the store again, with nothing on it yet. */
   private joinAnew(site: Site, id: string): void {
-    const known = this.format(site, id) ?? site.ids.map((one) => (this.contact(site, id, one) ? this.format(site, one) : undefined)).find((one) => one);
+    const known =
+      this.format(site, id) ?? site.ids.map((one) => (this.contact(site, id, one) ? this.format(site, one) : undefined)).find((one) => one);
     if (!known?.members.includes(id)) return;
     for (let nth = 0; nth < known.volumesEach; nth += 1) {
       if (site.disk<Drive>(id, nth)?.members) continue;
@@ -179,14 +190,24 @@ export class ObjectStore implements Engine {
           const bytes = all?.[format.members.indexOf(member) * format.volumesEach + nth];
           return { ...shard, ...(bytes ? { bytes: site.store(bytes) } : {}) };
         });
-        site.post(id, member, { is: 'store', object, shards: theirs } satisfies Body, wire(site, id, member) + (shard.length / bytesPerSecond) * 1_000);
+        site.post(
+          id,
+          member,
+          { is: 'store', object, shards: theirs } satisfies Body,
+          wire(site, id, member) + (shard.length / bytesPerSecond) * 1_000
+        );
       }
     }
     if (lacking.length) site.say(id, `heals ${lacking.length} shards that volumes lacked`);
   }
 
   private rebuilt(site: Site, shards: readonly (string | undefined)[], layout: StoreLayout, length: number): Uint8Array[] {
-    const body = decode(shards.map((one) => (one === undefined ? undefined : site.bytes(one))), layout.data, layout.parity, length)!;
+    const body = decode(
+      shards.map((one) => (one === undefined ? undefined : site.bytes(one))),
+      layout.data,
+      layout.parity,
+      length
+    )!;
     return encode(body, layout.data, layout.parity);
   }
 
@@ -229,7 +250,14 @@ export class ObjectStore implements Engine {
     const { [put]: _, ...puts } = mind.puts;
     site.think(id, { ...mind, puts });
     const { length, sum, version } = mine.shards[0]!;
-    site.answer(put, { outcome: 'acknowledged', by: id, says: `${mine.says}: ${stored.length} of ${volumes} volumes so far, ${writeQuorum} were needed`, bytes: length, checksum: sum, version });
+    site.answer(put, {
+      outcome: 'acknowledged',
+      by: id,
+      says: `${mine.says}: ${stored.length} of ${volumes} volumes so far, ${writeQuorum} were needed`,
+      bytes: length,
+      checksum: sum,
+      version
+    });
   }
 
   private put(site: Site, { id: ask }: Ask, id: string, object: string, content: Uint8Array | undefined, says: string): void {
@@ -237,18 +265,33 @@ export class ObjectStore implements Engine {
     const format = this.format(site, id)!;
     const reached = this.reached(site, id);
     if (reached.length < layout.writeQuorum)
-      return site.answer(ask, { outcome: 'refused', by: id, says: `${reached.length} of ${layout.volumes} volumes answer, ${layout.writeQuorum} are needed to write` });
+      return site.answer(ask, {
+        outcome: 'refused',
+        by: id,
+        says: `${reached.length} of ${layout.volumes} volumes answer, ${layout.writeQuorum} are needed to write`
+      });
     const version = Math.max(0, ...reached.map((one) => one.holds.shards[object]?.version ?? 0)) + 1;
     const length = content?.length ?? 0;
     const sum = content ? bytesToHex(sha256(content)) : '';
     const parts = content ? encode(content, layout.data, layout.parity) : undefined;
-    const shards = Array.from({ length: layout.volumes }, (_, i): Shard => ({ version, by: ask, length, sum, ...(parts ? { bytes: site.store(parts[i]!) } : {}) }));
+    const shards = Array.from({ length: layout.volumes }, (_, i): Shard => ({
+      version,
+      by: ask,
+      length,
+      sum,
+      ...(parts ? { bytes: site.store(parts[i]!) } : {})
+    }));
     const mind = site.mind<Mind>(id)!;
     site.think(id, { ...mind, puts: { ...mind.puts, [ask]: { object, shards, stored: [], says } } });
     format.members.forEach((member, i) => {
       const mine = shards.slice(i * format.volumesEach, (i + 1) * format.volumesEach);
       if (this.contact(site, id, member))
-        site.post(id, member, { is: 'store', object, shards: mine, put: ask } satisfies Body, wire(site, id, member) + (length / layout.data / bytesPerSecond) * 1_000);
+        site.post(
+          id,
+          member,
+          { is: 'store', object, shards: mine, put: ask } satisfies Body,
+          wire(site, id, member) + (length / layout.data / bytesPerSecond) * 1_000
+        );
     });
   }
 
@@ -261,10 +304,14 @@ export class ObjectStore implements Engine {
     const reached = this.reached(site, id).length;
     if (!found) {
       const some = this.reached(site, id).some((one) => one.holds.shards[object]);
-      const says = some || reached < layout.readQuorum ? `${reached} of ${layout.volumes} volumes answer, ${layout.readQuorum} are needed to read` : `there is no ${object}`;
+      const says =
+        some || reached < layout.readQuorum
+          ? `${reached} of ${layout.volumes} volumes answer, ${layout.readQuorum} are needed to read`
+          : `there is no ${object}`;
       return site.answer(askId, { outcome: some || reached < layout.readQuorum ? 'refused' : 'acknowledged', by: id, says, rows: [] });
     }
-    if (found.shard.bytes === undefined) return site.answer(askId, { outcome: 'acknowledged', by: id, says: `${object} was deleted`, rows: [] });
+    if (found.shard.bytes === undefined)
+      return site.answer(askId, { outcome: 'acknowledged', by: id, says: `${object} was deleted`, rows: [] });
     const shards = found.shards.map((one) => (one === undefined ? undefined : site.bytes(one)));
     const content = decode(shards, layout.data, layout.parity, found.shard.length)!;
     const sum = bytesToHex(sha256(content));
@@ -284,12 +331,14 @@ export class ObjectStore implements Engine {
     const isThere = (object: string) => this.find(site, id, object)?.shard.bytes !== undefined;
     switch (op.do) {
       case 'make-bucket':
-        if (!/^[a-z0-9][a-z0-9.-]{1,61}[a-z0-9]$/.test(op.place ?? '')) return refuse(`"${op.place ?? ''}" is no name for a bucket: 3 to 63 lower-case letters, digits, "-" and "."`);
+        if (!/^[a-z0-9][a-z0-9.-]{1,61}[a-z0-9]$/.test(op.place ?? ''))
+          return refuse(`"${op.place ?? ''}" is no name for a bucket: 3 to 63 lower-case letters, digits, "-" and "."`);
         if (isThere(bucket)) return refuse(`the bucket ${op.place} exists already`);
         return this.put(site, ask, id, bucket, utf8ToBytes(op.place!), `bucket ${op.place} made`);
       case 'put': {
         if (!isThere(bucket)) return refuse(`there is no bucket ${op.place}`);
-        const content = op.value === undefined ? makeBatch(ask.id, 0, 1, op.bytes ?? 1_024).subarray(0, op.bytes ?? 1_024) : utf8ToBytes(op.value);
+        const content =
+          op.value === undefined ? makeBatch(ask.id, 0, 1, op.bytes ?? 1_024).subarray(0, op.bytes ?? 1_024) : utf8ToBytes(op.value);
         return this.put(site, ask, id, `${bucket}${op.key ?? ''}`, content, `${op.key} put`);
       }
       case 'delete':
@@ -304,9 +353,19 @@ export class ObjectStore implements Engine {
           .filter((one) => (op.place ? one.startsWith(bucket) && one !== bucket : one.endsWith('/')))
           .flatMap((one): [string, string][] => {
             const found = this.find(site, id, one);
-            return found && found.shard.bytes === undefined ? [] : [[op.place ? one.slice(bucket.length) : one.slice(0, -1), found ? `${found.shard.length} bytes` : 'too few volumes answer']];
+            return found && found.shard.bytes === undefined
+              ? []
+              : [
+                  [op.place ? one.slice(bucket.length) : one.slice(0, -1), found ? `${found.shard.length} bytes` : 'too few volumes answer']
+                ];
           });
-        return site.answer(ask.id, { outcome: 'acknowledged', by: id, says: `${rows.length} ${op.place ? 'objects' : 'buckets'}`, rows, count: rows.length });
+        return site.answer(ask.id, {
+          outcome: 'acknowledged',
+          by: id,
+          says: `${rows.length} ${op.place ? 'objects' : 'buckets'}`,
+          rows,
+          count: rows.length
+        });
       }
       case 'health': {
         const reached = new Set(this.reached(site, id).map((one) => one.drive));
@@ -314,10 +373,19 @@ export class ObjectStore implements Engine {
         const rows = this.format(site, id)!.members.flatMap((member) =>
           Array.from({ length: layout.volumesEach }, (_, nth): [string, string] => {
             const missing = lacking.filter((one) => one.member === member && one.nth === nth).length;
-            return [`${member}#${nth}`, reached.has(`${member}#${nth}`) ? (missing ? `lacks ${missing} shards` : 'whole') : 'does not answer'];
+            return [
+              `${member}#${nth}`,
+              reached.has(`${member}#${nth}`) ? (missing ? `lacks ${missing} shards` : 'whole') : 'does not answer'
+            ];
           })
         );
-        return site.answer(ask.id, { outcome: 'acknowledged', by: id, says: `${reached.size} of ${layout.volumes} volumes answer`, rows, count: reached.size });
+        return site.answer(ask.id, {
+          outcome: 'acknowledged',
+          by: id,
+          says: `${reached.size} of ${layout.volumes} volumes answer`,
+          rows,
+          count: reached.size
+        });
       }
       default:
         return refuse(`it knows no ${op.do}`);

@@ -1,0 +1,187 @@
+import { bytesOf } from '../shared';
+import { engineImage } from '../standin';
+import {
+  choice,
+  classQuestion,
+  count,
+  countQuestion,
+  footing,
+  nameQuestion,
+  objectsIn,
+  sizeQuestion,
+  sizeWords,
+  spaceQuestion
+} from './parts';
+import type { Answers, Blueprint } from './types';
+
+const claim = (answers: Answers, mode: string): string => `
+apiVersion: v1
+kind: PersistentVolumeClaim
+metadata: {name: ${answers.name}, namespace: ${answers.namespace}, labels: {app.kubernetes.io/part-of: ${answers.name}}}
+spec:
+  accessModes: [${mode}]
+  storageClassName: ${answers.class}
+  resources: {requests: {storage: ${answers.size}}}
+`;
+
+export const sharedFiles: Blueprint = {
+  id: 'shared-files',
+  title: 'shared files',
+  says: 'One file system that many members, or all nodes, see at once.',
+  questions: [
+    nameQuestion('chartroom'),
+    spaceQuestion('charts'),
+    choice('users', 'Mounted by', 'pods', [
+      ['pods', 'members on different nodes'],
+      ['nodes', 'an agent on every node']
+    ]),
+    countQuestion('members', 'Members', 3, [1, 12]),
+    sizeQuestion('1Ti', 'Size'),
+    classQuestion
+  ],
+  sentence:
+    'Shared files named {name} in {namespace}, {size} from class {class}, mounted by {users}. Where members mount them, there are {members}.',
+  faults: () => [],
+  objects(answers, secret) {
+    const { name, namespace } = answers;
+    const footed = footing(answers, {}, secret);
+    const pods = `
+apiVersion: v1
+kind: Service
+metadata: {name: ${name}, namespace: ${namespace}, labels: {app.kubernetes.io/part-of: ${name}}}
+spec:
+  clusterIP: None
+  selector: {app: ${name}}
+  ports: [{name: files, port: ${answers.users === 'pods' ? 4410 : 4411}}]
+`;
+    const set = `
+apiVersion: apps/v1
+kind: StatefulSet
+metadata:
+  name: ${name}
+  namespace: ${namespace}
+  labels: {app: ${name}, app.kubernetes.io/part-of: ${name}, standin.example/blueprint: shared-files}
+spec:
+  replicas: ${count(answers, 'members')}
+  podManagementPolicy: Parallel
+  serviceName: ${name}
+  selector: {matchLabels: {app: ${name}}}
+  template:
+    metadata: {labels: {app: ${name}, app.kubernetes.io/part-of: ${name}}}
+    spec:
+      serviceAccountName: ${name}
+      affinity:
+        podAntiAffinity:
+          requiredDuringSchedulingIgnoredDuringExecution:
+          - topologyKey: kubernetes.io/hostname
+            labelSelector: {matchLabels: {app: ${name}}}
+      containers:
+      - name: files
+        image: ${engineImage('shared-files', 'user')}
+        resources: {requests: {cpu: 100m, memory: 256Mi}}
+        volumeMounts: [{name: files, mountPath: /srv/files}]
+      volumes:
+      - name: files
+        persistentVolumeClaim: {claimName: ${name}}
+`;
+    const agent = `
+apiVersion: apps/v1
+kind: DaemonSet
+metadata:
+  name: ${name}
+  namespace: ${namespace}
+  labels: {app: ${name}, app.kubernetes.io/part-of: ${name}, standin.example/blueprint: shared-files}
+spec:
+  selector: {matchLabels: {app: ${name}}}
+  template:
+    metadata: {labels: {app: ${name}, app.kubernetes.io/part-of: ${name}}}
+    spec:
+      serviceAccountName: ${name}
+      containers:
+      - name: agent
+        image: ${engineImage('shared-files', 'agent')}
+        securityContext: {privileged: true}
+        resources: {requests: {cpu: 50m, memory: 64Mi}}
+        volumeMounts:
+        - {name: files, mountPath: /srv/files, mountPropagation: Bidirectional}
+      volumes:
+      - name: files
+        persistentVolumeClaim: {claimName: ${name}}
+`;
+    return objectsIn([footed, claim(answers, 'ReadWriteMany'), pods, answers.users === 'pods' ? set : agent].join('---\n'));
+  },
+  figures: (answers) => [
+    { label: 'volumes', value: '1', note: 'shared by all' },
+    { label: 'size asked for', value: sizeWords(bytesOf(answers.size ?? '0')) },
+    { label: 'mounted', value: answers.users === 'pods' ? `${answers.members} times` : 'once a node' }
+  ]
+};
+
+export const imageShelf: Blueprint = {
+  id: 'image-shelf',
+  title: 'image shelf',
+  says: 'Images pushed and pulled by name; begun on a directory, moved to a claim when they are to stay.',
+  questions: [
+    nameQuestion('image-shelf'),
+    spaceQuestion('shelf'),
+    choice('keeps', 'Kept', 'claim', [
+      ['claim', 'on a claim'],
+      ['directory', 'in a directory of its pod, lost with it']
+    ]),
+    sizeQuestion('100Gi', 'Size'),
+    classQuestion
+  ],
+  sentence: 'An image shelf named {name} in {namespace}. Images are kept {keeps}; a claim asks for {size} from class {class}.',
+  objects(answers, secret) {
+    const { name, namespace } = answers;
+    const kept = answers.keeps === 'claim';
+    return objectsIn(
+      [
+        footing(answers, {}, secret),
+        ...(kept ? [claim(answers, 'ReadWriteOnce')] : []),
+        `
+apiVersion: v1
+kind: Service
+metadata: {name: ${name}, namespace: ${namespace}, labels: {app.kubernetes.io/part-of: ${name}}}
+spec:
+  selector: {app: ${name}}
+  ports: [{name: https, port: 5050}]
+`,
+        `
+apiVersion: apps/v1
+kind: Deployment
+metadata:
+  name: ${name}
+  namespace: ${namespace}
+  labels: {app: ${name}, app.kubernetes.io/part-of: ${name}, standin.example/blueprint: image-shelf}
+spec:
+  replicas: 1
+  strategy: {type: Recreate}
+  selector: {matchLabels: {app: ${name}}}
+  template:
+    metadata: {labels: {app: ${name}, app.kubernetes.io/part-of: ${name}}}
+    spec:
+      serviceAccountName: ${name}
+      containers:
+      - name: shelf
+        image: ${engineImage('image-shelf', 'shelf')}
+        ports: [{name: https, containerPort: 5050}]
+        resources: {requests: {cpu: 250m, memory: 512Mi}}
+        volumeMounts: [{name: images, mountPath: /var/lib/shelf}]
+      volumes:
+      - name: images
+        ${kept ? `persistentVolumeClaim: {claimName: ${name}}` : 'emptyDir: {}'}
+`
+      ].join('---\n')
+    );
+  },
+  figures: (answers) => [
+    { label: 'volumes', value: answers.keeps === 'claim' ? '1' : 'none' },
+    { label: 'size asked for', value: answers.keeps === 'claim' ? sizeWords(bytesOf(answers.size ?? '0')) : '–' },
+    {
+      label: 'a new pod',
+      value: answers.keeps === 'claim' ? 'finds its images' : 'starts empty',
+      note: answers.keeps === 'claim' ? 'torn down before it is built up' : ''
+    }
+  ]
+};

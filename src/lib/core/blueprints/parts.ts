@@ -1,0 +1,261 @@
+import { bytesOf, hash32 } from '../shared';
+import { readManifests } from '../manifest';
+import { nameFault, type ApiObject } from '../model';
+import { engineImage, partOfLabel } from '../standin';
+import type { AnswerFault, Answers, Question } from './types';
+
+/** Reads manifests that a blueprint has written; a mistake in them is ours and throws. */
+export function objectsIn(yaml: string): ApiObject[] {
+  const { objects, problems } = readManifests(yaml);
+  if (problems.length) throw new Error(`blueprint: ${problems.map((one) => `${one.at.line}: ${one.message}`).join('; ')}\n${yaml}`);
+  return objects.map((one) => one.object);
+}
+
+export const count = (answers: Answers, id: string): number => Number(answers[id]);
+
+export const nameQuestion = (start: string): Question => ({ id: 'name', label: 'Name', kind: 'name', start });
+export const spaceQuestion = (start: string): Question => ({ id: 'namespace', label: 'Namespace', kind: 'name', start });
+export const classQuestion: Question = { id: 'class', label: 'Storage class', kind: 'class', start: '' };
+export const sizeQuestion = (start: string, label = 'Size of each volume'): Question => ({ id: 'size', label, kind: 'size', start });
+export const countQuestion = (id: string, label: string, start: number, range: readonly [number, number]): Question => ({
+  id,
+  label,
+  kind: 'count',
+  start: String(start),
+  range
+});
+export const cpuQuestion = (start: string): Question => ({ id: 'cpu', label: 'CPU of each member', kind: 'text', start });
+export const memoryQuestion = (start: string): Question => ({ id: 'memory', label: 'Memory of each member', kind: 'size', start });
+export const reachQuestion: Question = {
+  id: 'reach',
+  label: 'Reached from',
+  kind: 'choice',
+  start: 'inside',
+  options: [
+    ['inside', 'inside only'],
+    ['outside', 'inside and outside']
+  ]
+};
+export const choice = (id: string, label: string, start: string, options: Question['options']): Question => ({
+  id,
+  label,
+  kind: 'choice',
+  start,
+  options: options!
+});
+
+/** What is wrong with answers as such: names, counts, sizes. */
+export function plainFaults(questions: readonly Question[], answers: Answers): AnswerFault[] {
+  return questions.flatMap((one): AnswerFault[] => {
+    const answer = answers[one.id] ?? '';
+    const fault = (message: string): AnswerFault[] => [{ question: one.id, message: `${one.label}: ${message}` }];
+    switch (one.kind) {
+      case 'name': {
+        const wrong = nameFault(answer, 'label');
+        return wrong
+          ? fault(`"${answer}" ${wrong}`)
+          : answer.length > 40
+            ? fault('40 characters at most, so that members and claims still have valid names')
+            : [];
+      }
+      case 'count': {
+        const n = Number(answer);
+        const [least, most] = one.range!;
+        return Number.isInteger(n) && n >= least && n <= most ? [] : fault(`a whole number from ${least} to ${most}, not "${answer}"`);
+      }
+      case 'size':
+        try {
+          return bytesOf(answer) > 0 ? [] : fault(`"${answer}" is no size; write e.g. 40Gi`);
+        } catch {
+          return fault(`"${answer}" is no size; write e.g. 40Gi`);
+        }
+      case 'choice':
+        return one.options!.some(([value]) => value === answer)
+          ? []
+          : fault(`"${answer}" is none of ${one.options!.map(([, word]) => word).join(', ')}`);
+      case 'class':
+        return answer ? [] : fault('the cluster has no storage class yet; send one first');
+      default:
+        return answer.trim() ? [] : fault('it is empty');
+    }
+  });
+}
+
+const engineOf = (blueprint: string, part: string): string => engineImage(blueprint as Parameters<typeof engineImage>[0], part);
+
+interface SetParts {
+  readonly blueprint: string;
+  readonly part: string;
+  readonly name: string;
+  readonly workload: string;
+  readonly namespace: string;
+  readonly members: number;
+  readonly ports: readonly { readonly name: string; readonly port: number; readonly protocol?: 'UDP' }[];
+  readonly cpu: string;
+  readonly memory: string;
+  readonly claims: readonly { readonly name: string; readonly size: string; readonly class: string; readonly path: string }[];
+  readonly secret?: string;
+  readonly config?: string;
+  readonly env?: readonly (readonly [string, string])[];
+  readonly parallel?: boolean;
+  readonly user?: number;
+}
+
+/** A stable mark of a configuration: a changed one restarts members, because their template changes with it. */
+export const configMark = (config: string): string => hash32(config).toString(16).padStart(8, '0');
+
+const list = (lines: readonly string[], indent: number): string => lines.map((one) => `\n${' '.repeat(indent)}${one}`).join('');
+
+/** A headless service for the members' names, and the set that stands behind it. */
+export function memberSet(parts: SetParts): string {
+  const { name, namespace, workload, ports, claims, secret, config, env = [], user } = parts;
+  const portLines = ports.map(
+    ({ name: port, port: number, protocol }) => `{name: ${port}, port: ${number}${protocol ? `, protocol: ${protocol}` : ''}}`
+  );
+  const envLines = [
+    ...env.map(([key, value]) => `{name: ${key}, value: "${value}"}`),
+    ...(secret
+      ? ['user', 'password'].map((key) => `{name: ACCESS_${key.toUpperCase()}, valueFrom: {secretKeyRef: {name: ${secret}, key: ${key}}}}`)
+      : [])
+  ];
+  const first = ports[0]!;
+  return `
+apiVersion: v1
+kind: Service
+metadata: {name: ${name}, namespace: ${namespace}, labels: {app: ${name}, ${partOfLabel}: ${workload}}}
+spec:
+  clusterIP: None
+  publishNotReadyAddresses: true
+  selector: {app: ${name}}
+  ports:${list(
+    portLines.map((one) => `- ${one}`),
+    2
+  )}
+---
+apiVersion: apps/v1
+kind: StatefulSet
+metadata:
+  name: ${name}
+  namespace: ${namespace}
+  labels: {app: ${name}, ${partOfLabel}: ${workload}, standin.example/blueprint: ${parts.blueprint}}
+spec:
+  replicas: ${parts.members}
+  serviceName: ${name}${parts.parallel ? '\n  podManagementPolicy: Parallel' : ''}
+  selector: {matchLabels: {app: ${name}}}
+  template:
+    metadata:
+      labels: {app: ${name}, ${partOfLabel}: ${workload}}${config === undefined ? '' : `\n      annotations: {standin.example/config: "${configMark(config)}"}`}
+    spec:
+      serviceAccountName: ${workload}
+      terminationGracePeriodSeconds: 60${user === undefined ? '' : `\n      securityContext: {runAsUser: ${user}, runAsGroup: ${user}, fsGroup: ${user}, fsGroupChangePolicy: OnRootMismatch}`}
+      affinity:
+        podAntiAffinity:
+          requiredDuringSchedulingIgnoredDuringExecution:
+          - topologyKey: kubernetes.io/hostname
+            labelSelector: {matchLabels: {app: ${name}}}
+      containers:
+      - name: ${parts.part}
+        image: ${engineOf(parts.blueprint, parts.part)}
+        ports:${list(
+          ports.map(
+            ({ name: port, port: number, protocol }) =>
+              `- {name: ${port}, containerPort: ${number}${protocol ? `, protocol: ${protocol}` : ''}}`
+          ),
+          8
+        )}${
+          envLines.length
+            ? `\n        env:${list(
+                envLines.map((one) => `- ${one}`),
+                8
+              )}`
+            : ''
+        }
+        resources:
+          requests: {cpu: "${parts.cpu}", memory: ${parts.memory}}
+          limits: {memory: ${parts.memory}}
+        readinessProbe:
+          tcpSocket: {port: ${first.port}}
+          periodSeconds: 5
+        volumeMounts:${list([...claims.map((one) => `- {name: ${one.name}, mountPath: ${one.path}}`), ...(config === undefined ? [] : ['- {name: config, mountPath: /etc/engine}'])], 8)}${
+          config === undefined ? '' : `\n      volumes:\n      - name: config\n        configMap: {name: ${workload}-config}`
+        }
+  volumeClaimTemplates:${list(
+    claims.flatMap((one) => [
+      `- metadata: {name: ${one.name}}`,
+      '  spec:',
+      '    accessModes: [ReadWriteOnce]',
+      `    storageClassName: ${one.class}`,
+      `    resources: {requests: {storage: ${one.size}}}`
+    ]),
+    2
+  )}
+`;
+}
+
+/** Namespace, service account, and, where they are asked for, configuration and credentials. */
+export function footing(
+  answers: Answers,
+  more: { config?: string; secrets?: readonly string[] },
+  secret: (name: string) => string
+): string {
+  const { name = '', namespace = '' } = answers;
+  const labels = `labels: {${partOfLabel}: ${name}}`;
+  const docs = [
+    `apiVersion: v1\nkind: Namespace\nmetadata: {name: ${namespace}}\n`,
+    `apiVersion: v1\nkind: ServiceAccount\nmetadata: {name: ${name}, namespace: ${namespace}, ${labels}}\n`
+  ];
+  if (more.config !== undefined)
+    docs.push(
+      `apiVersion: v1\nkind: ConfigMap\nmetadata: {name: ${name}-config, namespace: ${namespace}, ${labels}}\ndata:\n  engine.conf: |\n${more.config
+        .trim()
+        .split('\n')
+        .map((line) => `    ${line}`)
+        .join('\n')}\n`
+    );
+  for (const one of more.secrets ?? [])
+    docs.push(
+      `apiVersion: v1\nkind: Secret\nmetadata: {name: ${one}, namespace: ${namespace}, ${labels}}\ntype: Opaque\nstringData:\n  user: keeper\n  password: ${JSON.stringify(secret(one))}\n`
+    );
+  return docs.join('---\n');
+}
+
+/** A service with one address for all members, inside or outside too. */
+export const frontService = (
+  answers: Answers,
+  name: string,
+  app: string,
+  ports: readonly { name: string; port: number }[],
+  outside: boolean,
+  extra = ''
+): string => `
+apiVersion: v1
+kind: Service
+metadata: {name: ${name}, namespace: ${answers.namespace}, labels: {${partOfLabel}: ${answers.name}}}
+spec:${outside ? '\n  type: LoadBalancer' : ''}
+  selector: {app: ${app}${extra}}
+  ports:${list(
+    ports.map((one) => `- {name: ${one.name}, port: ${one.port}}`),
+    2
+  )}
+`;
+
+/** How many members may be away at once when somebody empties a node. */
+export const budget = (answers: Answers, app: string, maxUnavailable = 1): string => `
+apiVersion: policy/v1
+kind: PodDisruptionBudget
+metadata: {name: ${app}, namespace: ${answers.namespace}, labels: {${partOfLabel}: ${answers.name}}}
+spec:
+  maxUnavailable: ${maxUnavailable}
+  selector: {matchLabels: {app: ${app}}}
+`;
+
+/** `512Mi`, `1.5Ti`: bytes in a unit that fits, for figures. */
+export function sizeWords(bytes: number): string {
+  const units = ['B', 'KiB', 'MiB', 'GiB', 'TiB', 'PiB'];
+  let [n, unit] = [bytes, 0];
+  while (n >= 1024 && unit < units.length - 1 && (n >= 10_240 || unit < 3)) [n, unit] = [n / 1024, unit + 1];
+  return `${Number.isInteger(n) ? n.toLocaleString('en') : n.toLocaleString('en', { maximumFractionDigits: 1 })} ${units[unit]}`;
+}
+
+export const tolerates = (n: number): number => Math.floor((n - 1) / 2);
+export const members = (n: number): string => `${n} ${n === 1 ? 'member' : 'members'}`;

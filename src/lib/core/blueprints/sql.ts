@@ -1,0 +1,228 @@
+import { bytesOf } from '../shared';
+import {
+  budget,
+  choice,
+  classQuestion,
+  count,
+  countQuestion,
+  cpuQuestion,
+  footing,
+  frontService,
+  memberSet,
+  members,
+  memoryQuestion,
+  nameQuestion,
+  objectsIn,
+  reachQuestion,
+  sizeQuestion,
+  sizeWords,
+  spaceQuestion,
+  tolerates
+} from './parts';
+import type { Answers, Blueprint, DrawnRow, Figure } from './types';
+
+const rows = (answers: Answers, first: string, others: string): DrawnRow[] =>
+  Array.from({ length: Math.min(9, count(answers, 'members')) }, (_, i) => ({
+    name: `${answers.name}-${i}`,
+    parts: [{ word: i === 0 ? first : others, kind: i === 0 ? ('first' as const) : ('member' as const) }]
+  }));
+
+const common = (answers: Answers, may: number): Figure[] => {
+  const n = count(answers, 'members');
+  return [
+    { label: 'volumes', value: String(n), note: `${answers.size} each` },
+    { label: 'data asked for', value: sizeWords(n * bytesOf(answers.size ?? '0')) },
+    {
+      label: 'memory asked for',
+      value: sizeWords(n * bytesOf(answers.memory ?? '0')),
+      note: `${answers.memory} a member, one member a node`
+    },
+    { label: 'may be lost', value: members(may), note: may ? 'and writes go on' : 'losing one stops writes' }
+  ];
+};
+
+const user = 1001;
+const peers = (answers: Answers): string =>
+  Array.from({ length: count(answers, 'members') }, (_, i) => `${answers.name}-${i}.${answers.name}`).join(',');
+
+export const multiPrimarySql: Blueprint = {
+  id: 'multi-primary-sql',
+  title: 'multi-primary SQL',
+  says: 'Every member takes writes; they agree on one order, and a minority refuses.',
+  questions: [
+    nameQuestion('bookings'),
+    spaceQuestion('tickets'),
+    countQuestion('members', 'Members', 3, [1, 9]),
+    sizeQuestion('40Gi'),
+    classQuestion,
+    cpuQuestion('500m'),
+    memoryQuestion('2Gi'),
+    reachQuestion,
+    choice('flush', 'Written to disk', 'each-commit', [
+      ['each-commit', 'at each commit'],
+      ['each-second', 'once a second']
+    ])
+  ],
+  sentence:
+    'A multi-primary SQL cluster named {name} in {namespace}. It has {members} members, at most one on a node, each with a volume of {size} from class {class}. Members ask for {cpu} CPU and {memory}. Commits go to disk {flush}. It is reached from {reach}.',
+  objects(answers, secret) {
+    const config = `cluster_name = ${answers.name}\npeers = ${peers(answers)}\nflush = ${answers.flush}\n`;
+    const name = answers.name!;
+    return objectsIn(
+      [
+        footing(answers, { config, secrets: [`${name}-access`] }, secret),
+        memberSet({
+          blueprint: 'multi-primary-sql',
+          part: 'member',
+          name,
+          workload: name,
+          namespace: answers.namespace!,
+          members: count(answers, 'members'),
+          ports: [
+            { name: 'sql', port: 3600 },
+            { name: 'peers', port: 3601 },
+            { name: 'gossip', port: 3602, protocol: 'UDP' }
+          ],
+          cpu: answers.cpu!,
+          memory: answers.memory!,
+          claims: [{ name: 'data', size: answers.size!, class: answers.class!, path: '/var/lib/engine' }],
+          secret: `${name}-access`,
+          config,
+          user
+        }),
+        frontService(answers, `${name}-sql`, name, [{ name: 'sql', port: 3600 }], answers.reach === 'outside'),
+        budget(answers, name)
+      ].join('---\n')
+    );
+  },
+  figures: (answers) => common(answers, tolerates(count(answers, 'members'))),
+  drawn: (answers) => rows(answers, 'founds the cluster', 'joins')
+};
+
+export const primaryStandbySql: Blueprint = {
+  id: 'primary-standby-sql',
+  title: 'primary-standby SQL',
+  says: 'One primary takes writes; a commit waits for as many standbys as asked.',
+  questions: [
+    nameQuestion('timetable'),
+    spaceQuestion('plans'),
+    countQuestion('members', 'Members', 3, [1, 7]),
+    countQuestion('synchronous', 'Standbys that a commit waits for', 1, [0, 3]),
+    sizeQuestion('40Gi'),
+    classQuestion,
+    cpuQuestion('500m'),
+    memoryQuestion('2Gi'),
+    reachQuestion
+  ],
+  sentence:
+    'A primary-standby SQL database named {name} in {namespace}: {members} members, and a commit waits for {synchronous} standbys. Each member has a volume of {size} from class {class} and asks for {cpu} CPU and {memory}. It is reached from {reach}.',
+  faults: (answers) =>
+    count(answers, 'synchronous') >= count(answers, 'members')
+      ? [
+          {
+            question: 'synchronous',
+            message: `With ${members(count(answers, 'members'))} there are ${count(answers, 'members') - 1} standbys; commits would wait for ever for ${answers.synchronous}.`
+          }
+        ]
+      : [],
+  objects(answers, secret) {
+    const config = `synchronous = ${answers.synchronous}\npeers = ${peers(answers)}\n`;
+    const name = answers.name!;
+    return objectsIn(
+      [
+        footing(answers, { config, secrets: [`${name}-access`] }, secret),
+        memberSet({
+          blueprint: 'primary-standby-sql',
+          part: 'member',
+          name,
+          workload: name,
+          namespace: answers.namespace!,
+          members: count(answers, 'members'),
+          ports: [
+            { name: 'sql', port: 5600 },
+            { name: 'standbys', port: 5601 }
+          ],
+          cpu: answers.cpu!,
+          memory: answers.memory!,
+          claims: [{ name: 'data', size: answers.size!, class: answers.class!, path: '/var/lib/engine' }],
+          secret: `${name}-access`,
+          config,
+          user
+        }),
+        frontService(answers, `${name}-sql`, name, [{ name: 'sql', port: 5600 }], answers.reach === 'outside'),
+        budget(answers, name)
+      ].join('---\n')
+    );
+  },
+  figures(answers) {
+    const [n, k] = [count(answers, 'members'), count(answers, 'synchronous')];
+    const found = common(answers, k > 0 ? Math.min(k, tolerates(n), n - Math.max(Math.floor(n / 2) + 1, n - k)) : 0);
+    return found.map((one) =>
+      one.label !== 'may be lost'
+        ? one
+        : { ...one, note: k ? 'without losing a commit' : 'commits that no standby has yet go with the primary' }
+    );
+  },
+  drawn: (answers) =>
+    Array.from({ length: Math.min(9, count(answers, 'members')) }, (_, i) => ({
+      name: `${answers.name}-${i}`,
+      parts: [
+        {
+          word: i === 0 ? 'primary' : i <= count(answers, 'synchronous') ? 'standby, waited for' : 'standby',
+          kind: i === 0 ? ('first' as const) : ('member' as const)
+        }
+      ]
+    }))
+};
+
+export const documentSet: Blueprint = {
+  id: 'document-set',
+  title: 'document replica set',
+  says: 'A majority elects a primary, the most favoured that has everything.',
+  questions: [
+    nameQuestion('crew'),
+    spaceQuestion('people'),
+    countQuestion('members', 'Members', 3, [1, 7]),
+    sizeQuestion('20Gi'),
+    classQuestion,
+    cpuQuestion('500m'),
+    memoryQuestion('2Gi'),
+    choice('favours', 'Favoured as primary', 'first', [
+      ['first', 'member 0'],
+      ['nobody', 'nobody']
+    ])
+  ],
+  sentence:
+    'A document replica set named {name} in {namespace} with {members} members, each on its own node with a volume of {size} from class {class}, {cpu} CPU and {memory}. As primary it favours {favours}.',
+  objects(answers, secret) {
+    const n = count(answers, 'members');
+    const priorities = Array.from({ length: n }, (_, i) => `${answers.name}-${i}=${answers.favours === 'first' && i === 0 ? 3 : 1}`).join(
+      ', '
+    );
+    const config = `set_name = ${answers.name}\npriorities = ${priorities}\n`;
+    const name = answers.name!;
+    return objectsIn(
+      [
+        footing(answers, { config, secrets: [`${name}-access`] }, secret),
+        memberSet({
+          blueprint: 'document-set',
+          part: 'member',
+          name,
+          workload: name,
+          namespace: answers.namespace!,
+          members: n,
+          ports: [{ name: 'documents', port: 2760 }],
+          cpu: answers.cpu!,
+          memory: answers.memory!,
+          claims: [{ name: 'data', size: answers.size!, class: answers.class!, path: '/var/lib/engine' }],
+          secret: `${name}-access`,
+          config,
+          user
+        }),
+        budget(answers, name)
+      ].join('---\n')
+    );
+  },
+  figures: (answers) => common(answers, tolerates(count(answers, 'members'))),
+  drawn: (answers) => rows(answers, answers.favours === 'first' ? 'favoured' : 'member', 'member')
+};

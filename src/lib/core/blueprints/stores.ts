@@ -1,0 +1,367 @@
+import { bytesOf } from '../shared';
+import { storeLayout } from '../standin';
+import {
+  budget,
+  choice,
+  classQuestion,
+  count,
+  countQuestion,
+  cpuQuestion,
+  footing,
+  frontService,
+  memberSet,
+  members,
+  memoryQuestion,
+  nameQuestion,
+  objectsIn,
+  reachQuestion,
+  sizeQuestion,
+  sizeWords,
+  spaceQuestion,
+  tolerates
+} from './parts';
+import type { Answers, Blueprint } from './types';
+
+const layoutOf = (answers: Answers, parity = count(answers, 'parity')) =>
+  storeLayout(count(answers, 'members'), count(answers, 'volumes'), bytesOf(answers.size ?? '0'), parity);
+
+const shardWords = (answers: Answers, parity: number): string => {
+  const { losableMembers, writableWithoutMembers } = layoutOf(answers, parity);
+  if (!losableMembers) return 'loses data with any volume';
+  return `survives ${members(losableMembers)}${writableWithoutMembers < losableMembers ? ', reads only then' : ''}`;
+};
+
+export const objectStore: Blueprint = {
+  id: 'object-store',
+  title: 'object store',
+  says: 'Buckets and objects over many volumes, with parity instead of copies.',
+  questions: [
+    nameQuestion('papers'),
+    spaceQuestion('archive'),
+    { id: 'bucket', label: 'First bucket', kind: 'name', start: 'cargo-papers' },
+    countQuestion('members', 'Members', 4, [2, 16]),
+    countQuestion('volumes', 'Volumes a member', 4, [1, 8]),
+    sizeQuestion('50Gi'),
+    classQuestion,
+    countQuestion('parity', 'Members’ worth of parity', 1, [0, 8]),
+    cpuQuestion('1'),
+    memoryQuestion('2Gi'),
+    reachQuestion,
+    choice('console', 'Console reached from', 'nobody', [
+      ['nobody', 'nobody'],
+      ['inside', 'inside only'],
+      ['outside', 'inside and outside']
+    ])
+  ],
+  sentence:
+    'An object store named {name} in {namespace}, for {bucket}. It has {members} members, at most one on a node, each with {volumes} volumes of {size} from class {class}. Of the members’ shards, {parity} members’ worth is parity. Members ask for {cpu} CPU and {memory}. The data address is reached from {reach}, the console from {console}.',
+  faults(answers) {
+    const [n, p] = [count(answers, 'members'), count(answers, 'parity')];
+    return p > n / 2
+      ? [{ question: 'parity', message: `Parity of ${p} is more than half of ${members(n)}; at most ${Math.floor(n / 2)}.` }]
+      : [];
+  },
+  objects(answers, secret) {
+    const name = answers.name!;
+    const config = `parity = ${answers.parity}\nfirst_bucket = ${answers.bucket}\n`;
+    const claims = Array.from({ length: count(answers, 'volumes') }, (_, i) => ({
+      name: `shards-${i}`,
+      size: answers.size!,
+      class: answers.class!,
+      path: `/var/lib/shards/${i}`
+    }));
+    return objectsIn(
+      [
+        footing(answers, { config, secrets: [`${name}-access`] }, secret),
+        memberSet({
+          blueprint: 'object-store',
+          part: 'member',
+          name,
+          workload: name,
+          namespace: answers.namespace!,
+          members: count(answers, 'members'),
+          ports: [
+            { name: 'data', port: 9600 },
+            { name: 'console', port: 9601 }
+          ],
+          cpu: answers.cpu!,
+          memory: answers.memory!,
+          claims,
+          secret: `${name}-access`,
+          config,
+          parallel: true
+        }),
+        frontService(answers, `${name}-data`, name, [{ name: 'data', port: 9600 }], answers.reach === 'outside'),
+        ...(answers.console === 'nobody'
+          ? []
+          : [frontService(answers, `${name}-console`, name, [{ name: 'console', port: 9601 }], answers.console === 'outside')]),
+        budget(answers, name)
+      ].join('---\n')
+    );
+  },
+  figures(answers) {
+    const layout = layoutOf(answers);
+    return [
+      { label: 'volumes', value: String(layout.volumes), note: `${layout.volumesEach} a member` },
+      { label: 'raw', value: sizeWords(layout.rawBytes) },
+      { label: 'usable', value: sizeWords(layout.usableBytes), note: `${Math.round((100 * layout.data) / layout.volumes)} %` },
+      { label: 'may be lost', value: members(layout.losableMembers), note: `or ${layout.losableVolumes} volumes` }
+    ];
+  },
+  drawn(answers) {
+    const [n, d, p] = [count(answers, 'members'), count(answers, 'volumes'), count(answers, 'parity')];
+    const parityEach = n ? (p * d) / n : 0;
+    // Which shards are parity goes round from object to object; drawn is one share of each member's volumes.
+    return Array.from({ length: n }, (_, i) => ({
+      name: `${answers.name}-${i}`,
+      parts: Array.from({ length: d }, (__, k) =>
+        k >= d - parityEach ? { word: 'parity', kind: 'parity' as const } : { word: 'data', kind: 'data' as const }
+      )
+    }));
+  },
+  ladder(answers) {
+    const chosen = count(answers, 'parity');
+    const most = Math.floor(count(answers, 'members') / 2);
+    return {
+      title: 'usable and losses as parity moves',
+      rows: Array.from({ length: Math.min(4, most + 1) }, (_, p) => {
+        const layout = layoutOf(answers, p);
+        return {
+          label: `parity ${p}`,
+          share: layout.usableBytes / layout.rawBytes,
+          says: `${sizeWords(layout.usableBytes)}, ${shardWords(answers, p)}`,
+          chosen: p === chosen
+        };
+      })
+    };
+  }
+};
+
+export const logBroker: Blueprint = {
+  id: 'log-broker',
+  title: 'log broker',
+  says: 'Topics of partitions on brokers; coordinators first, then brokers, then a helper for topics.',
+  questions: [
+    nameQuestion('boarding'),
+    spaceQuestion('events'),
+    countQuestion('brokers', 'Brokers', 3, [1, 9]),
+    choice('coordinators', 'Who decides', '3', [
+      ['3', 'three coordinators'],
+      ['5', 'five coordinators'],
+      ['0', 'the brokers themselves']
+    ]),
+    countQuestion('disks', 'Disks a broker', 1, [1, 4]),
+    sizeQuestion('100Gi', 'Size of each disk'),
+    classQuestion,
+    cpuQuestion('500m'),
+    memoryQuestion('2Gi'),
+    { id: 'topic', label: 'First topic', kind: 'name', start: 'gate-scans' },
+    countQuestion('partitions', 'Partitions', 6, [1, 64]),
+    countQuestion('copies', 'Copies of each', 3, [1, 5]),
+    reachQuestion
+  ],
+  sentence:
+    'A log broker named {name} in {namespace}: {brokers} brokers, and {coordinators} decide who leads. Each broker has {disks} disks of {size} from class {class} and asks for {cpu} CPU and {memory}. Its first topic is {topic} with {partitions} partitions, each kept {copies} times. It is reached from {reach}.',
+  faults: (answers) =>
+    count(answers, 'copies') > count(answers, 'brokers')
+      ? [{ question: 'copies', message: `${answers.copies} copies need ${answers.copies} brokers; there are ${answers.brokers}.` }]
+      : [],
+  objects(answers, secret) {
+    const name = answers.name!;
+    const coordinators = count(answers, 'coordinators');
+    const coord = `${name}-coord`;
+    const shared = { blueprint: 'log-broker', workload: name, namespace: answers.namespace!, cpu: answers.cpu! };
+    const outside = answers.reach === 'outside';
+    const docs = [
+      footing(answers, { secrets: [`${name}-access`] }, secret),
+      ...(coordinators
+        ? [
+            memberSet({
+              ...shared,
+              part: 'coordinator',
+              name: coord,
+              members: coordinators,
+              ports: [
+                { name: 'clients', port: 2900 },
+                { name: 'peers', port: 2901 }
+              ],
+              memory: '1Gi',
+              claims: [{ name: 'log', size: '8Gi', class: answers.class!, path: '/var/lib/coordinator' }]
+            }),
+            budget(answers, coord)
+          ]
+        : []),
+      memberSet({
+        ...shared,
+        part: 'broker',
+        name,
+        members: count(answers, 'brokers'),
+        ports: [
+          { name: 'data', port: 2910 },
+          { name: 'peers', port: 2911 }
+        ],
+        memory: answers.memory!,
+        claims: Array.from({ length: count(answers, 'disks') }, (_, i) => ({
+          name: `disk-${i}`,
+          size: answers.size!,
+          class: answers.class!,
+          path: `/var/lib/log/${i}`
+        })),
+        secret: `${name}-access`,
+        ...(coordinators ? { env: [['COORDINATORS', `${coord}:2900`]] as const } : {})
+      }),
+      frontService(answers, `${name}-inside`, name, [{ name: 'data', port: 2910 }], false),
+      budget(answers, name),
+      `
+apiVersion: engines.standin.example/v1
+kind: Topic
+metadata: {name: ${answers.topic}, namespace: ${answers.namespace}, labels: {app.kubernetes.io/part-of: ${name}}}
+spec: {workload: ${name}, partitions: ${answers.partitions}, copies: ${answers.copies}, least: ${Math.max(1, count(answers, 'copies') - 1)}}
+`,
+      `
+apiVersion: apps/v1
+kind: Deployment
+metadata:
+  name: ${name}-helper
+  namespace: ${answers.namespace}
+  labels: {app: ${name}-helper, app.kubernetes.io/part-of: ${name}}
+spec:
+  replicas: 1
+  selector: {matchLabels: {app: ${name}-helper}}
+  template:
+    metadata: {labels: {app: ${name}-helper, app.kubernetes.io/part-of: ${name}}}
+    spec:
+      serviceAccountName: ${name}
+      containers:
+      - name: helper
+        image: shelf.standin.example/engines/log-helper:3.1
+        ports: [{name: http, containerPort: 2920}]
+        resources: {requests: {cpu: 100m, memory: 128Mi}}
+`
+    ];
+    if (outside) {
+      docs.push(frontService(answers, `${name}-bootstrap`, name, [{ name: 'data', port: 2910 }], true));
+      for (let i = 0; i < count(answers, 'brokers'); i += 1)
+        docs.push(
+          frontService(
+            answers,
+            `${name}-outside-${i}`,
+            name,
+            [{ name: 'data', port: 2910 }],
+            true,
+            `, statefulset.kubernetes.io/pod-name: ${name}-${i}`
+          )
+        );
+    }
+    return objectsIn(docs.join('---\n'));
+  },
+  figures(answers) {
+    const [n, d, c] = [count(answers, 'brokers'), count(answers, 'disks'), count(answers, 'copies')];
+    const raw = n * d * bytesOf(answers.size ?? '0');
+    return [
+      {
+        label: 'volumes',
+        value: String(n * d + count(answers, 'coordinators')),
+        note: `${d} a broker${count(answers, 'coordinators') ? ', 1 a coordinator' : ''}`
+      },
+      { label: 'raw', value: sizeWords(raw) },
+      { label: 'room for messages', value: sizeWords(raw / Math.max(1, c)), note: `kept ${c} times` },
+      {
+        label: 'may be lost',
+        value: `${Math.max(0, c - 1)} ${c === 2 ? 'broker' : 'brokers'}`,
+        note: `1 while all acknowledgements are asked for${count(answers, 'coordinators') ? `; ${tolerates(count(answers, 'coordinators'))} coordinators` : ''}`
+      }
+    ];
+  },
+  drawn: (answers) => [
+    ...Array.from({ length: count(answers, 'coordinators') }, (_, i) => ({
+      name: `${answers.name}-coord-${i}`,
+      parts: [{ word: 'starts first', kind: 'first' as const }]
+    })),
+    ...Array.from({ length: count(answers, 'brokers') }, (_, i) => ({
+      name: `${answers.name}-${i}`,
+      parts: Array.from({ length: count(answers, 'disks') }, (__, k) => ({ word: `disk ${k}`, kind: 'data' as const }))
+    })),
+    { name: `${answers.name}-helper`, parts: [{ word: 'topics, at last', kind: 'member' as const }] }
+  ]
+};
+
+export const timeSeries: Blueprint = {
+  id: 'time-series',
+  title: 'time-series SQL',
+  says: 'One access node, data nodes that share the chunks; kept inside and reached by a tunnel.',
+  questions: [
+    nameQuestion('tides'),
+    spaceQuestion('gauges'),
+    countQuestion('nodes', 'Data nodes', 3, [1, 9]),
+    countQuestion('copies', 'Copies of each chunk', 2, [1, 4]),
+    sizeQuestion('40Gi'),
+    classQuestion,
+    cpuQuestion('500m'),
+    memoryQuestion('2Gi')
+  ],
+  sentence:
+    'A time-series SQL database named {name} in {namespace}: one access node and {nodes} data nodes, every chunk kept {copies} times. Each node has a volume of {size} from class {class}, {cpu} CPU and {memory}. It is kept inside; who needs it from outside opens a tunnel.',
+  faults: (answers) =>
+    count(answers, 'copies') > count(answers, 'nodes')
+      ? [{ question: 'copies', message: `${answers.copies} copies need ${answers.copies} data nodes; there are ${answers.nodes}.` }]
+      : [],
+  objects(answers, secret) {
+    const name = answers.name!;
+    const config = `copies = ${answers.copies}\ndata_nodes = ${Array.from({ length: count(answers, 'nodes') }, (_, i) => `${name}-data-${i}.${name}-data`).join(',')}\n`;
+    const shared = {
+      blueprint: 'time-series',
+      workload: name,
+      namespace: answers.namespace!,
+      cpu: answers.cpu!,
+      memory: answers.memory!,
+      config
+    };
+    const claims = [{ name: 'data', size: answers.size!, class: answers.class!, path: '/var/lib/series' }];
+    return objectsIn(
+      [
+        footing(answers, { config, secrets: [`${name}-owner`, `${name}-reader`] }, secret),
+        memberSet({
+          ...shared,
+          part: 'data',
+          name: `${name}-data`,
+          members: count(answers, 'nodes'),
+          ports: [{ name: 'sql', port: 5700 }],
+          claims
+        }),
+        memberSet({
+          ...shared,
+          part: 'access',
+          name: `${name}-access`,
+          members: 1,
+          ports: [{ name: 'sql', port: 5700 }],
+          claims,
+          secret: `${name}-owner`
+        }),
+        frontService(answers, `${name}-sql`, `${name}-access`, [{ name: 'sql', port: 5700 }], false),
+        budget(answers, `${name}-data`)
+      ].join('---\n')
+    );
+  },
+  figures(answers) {
+    const [n, c] = [count(answers, 'nodes'), count(answers, 'copies')];
+    const raw = n * bytesOf(answers.size ?? '0');
+    return [
+      { label: 'volumes', value: String(n + 1), note: '1 for the access node' },
+      { label: 'raw', value: sizeWords(raw) },
+      { label: 'room for rows', value: sizeWords(raw / Math.max(1, c)), note: `kept ${c} times` },
+      {
+        label: 'may be lost',
+        value: `${Math.max(0, c - 1)} data ${c === 2 ? 'node' : 'nodes'}`,
+        note: 'the access node not: it alone knows where rows lie'
+      }
+    ];
+  },
+  drawn: (answers) => [
+    { name: `${answers.name}-access-0`, parts: [{ word: 'takes all requests', kind: 'first' as const }] },
+    ...Array.from({ length: count(answers, 'nodes') }, (_, i) => ({
+      name: `${answers.name}-data-${i}`,
+      parts: [{ word: 'chunks', kind: 'data' as const }]
+    }))
+  ]
+};
