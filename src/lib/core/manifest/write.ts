@@ -36,6 +36,12 @@ export function asManifest(object: ApiObject): ApiObject {
     delete spec.clusterIPs;
     kept.spec = spec;
   }
+  // A volume that the cluster chose is another one elsewhere; one that a person named is part of the wish.
+  if (object.kind === 'PersistentVolumeClaim' && metadata.annotations?.['pv.kubernetes.io/bound-by-controller'] === 'yes') {
+    const spec: Record<string, unknown> = { ...object.spec };
+    delete spec.volumeName;
+    kept.spec = spec;
+  }
   return kept as ApiObject;
 }
 

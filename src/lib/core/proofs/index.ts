@@ -1,21 +1,83 @@
 import { memberClaim, ordinalIn, ordinalsOf, type StatefulSet } from '../model';
 import type { Change } from '../standin';
 import { claims } from './claims';
+import { credentials, encryption, matrix, places, reach, refuses, sizes } from './engine-checks';
+import { brokerLost, files, images, objects, produced, series, shards, tunnel } from './store-checks';
+import { podsIn, workloadNamed, type Workload } from './workload';
 import { data } from './data';
 import { names } from './names';
 import { order } from './order';
 import { returns } from './returns';
 import { shared } from './shared';
-import type { Bench, Proof, ProofRule } from './types';
+import { proofOf, type Bench, type Check, type EngineRule, type Proof, type ProofRule, type WorkloadBench } from './types';
 
 export { tryClass, type Trial } from './trial';
-export type { Bench, Check, Proof, ProofId } from './types';
+export type { Bench, Check, Matrix, Proof, ProofId } from './types';
+export { workloadNamed, podsIn, type Workload } from './workload';
 
 /** The proof pack for a set. Packs for kinds of workloads come with their engines. */
 export const setPack: readonly ProofRule[] = [claims, order, names, data, shared, returns];
 
 /** Runs the whole pack on a set at the present moment. */
 export const prove = (bench: Bench): Proof[] => setPack.filter((rule) => rule.applies?.(bench.set) ?? true).map((rule) => rule.run(bench));
+
+/** Proofs through the engines' own interfaces, in the order in which they are shown. */
+export const engineRules: readonly EngineRule[] = [places, reach, credentials, encryption, sizes, matrix, refuses, produced, brokerLost, objects, shards, series, tunnel, files, images];
+
+/** The titles of the proofs that suit a workload. */
+export const packOf = (bench: WorkloadBench): EngineRule[] =>
+  bench.workload.engine === undefined
+    ? []
+    : engineRules.filter((rule) => (rule.engines?.includes(bench.workload.engine!) ?? true) && (rule.applies?.(bench) ?? true));
+
+/** The same proof of several sets, as one. */
+function merged(proofs: readonly Proof[]): Proof {
+  const [first, ...rest] = proofs;
+  if (!rest.length) return first!;
+  const state = (['broken', 'waiting'] as const).find((one) => proofs.some((proof) => proof.state === one)) ?? 'holds';
+  return { ...first!, state, says: proofs.map((one) => one.says).join('; '), checks: proofs.flatMap((one): readonly Check[] => one.checks) };
+}
+
+/** A proof of a workload that can't be run yet, because nothing of it answers. */
+const waiting = ({ id, title }: EngineRule, bench: WorkloadBench): Proof => ({ id, title, state: 'waiting', says: 'no member runs yet that could be asked', atMs: bench.facts.nowMs, checks: [] });
+
+/**
+ * Runs all proofs of a workload, one after the other, so that whoever runs them can do something else in between: those of its sets, then
+ * those through its engine. Each that writes or breaks something does so on a fork.
+ */
+export function* proveWorkload(bench: WorkloadBench & Pick<Bench, 'changes'>): Generator<void, Proof[]> {
+  const { workload, facts } = bench;
+  const proofs: Proof[] = [];
+  for (const rule of setPack) {
+    // Rows in volumes are read where an engine keeps rows; what others keep is proved through them.
+    if (workload.engine !== undefined && (rule.id === 'shared' || (rule.id === 'data' && !keepsRows(bench)))) continue;
+    const mine = workload.sets.filter((set) => rule.applies?.(set) ?? true).map((set) => rule.run({ ...bench, set }));
+    if (mine.length) proofs.push(merged(mine));
+    yield;
+  }
+  const runs = podsIn(facts, workload).some((pod) => facts.get('Process', workload.namespace, pod.metadata.name));
+  for (const rule of packOf(bench)) {
+    if (!runs) proofs.push(waiting(rule, bench));
+    else {
+      const { checks, says, matrix: cells } = rule.checks(bench);
+      const proof = proofOf(rule, facts, checks, says, 'Tried on a fork of this moment; this rehearsal itself was not touched.');
+      proofs.push(cells ? { ...proof, matrix: cells } : proof);
+    }
+    yield;
+  }
+  return proofs;
+}
+
+const keepsRows = ({ workload: { engine } }: WorkloadBench): boolean => engine === 'multi-primary-sql' || engine === 'primary-standby-sql' || engine === 'document-set';
+
+/** All proofs of a workload at once. */
+export function provedWorkload(bench: WorkloadBench & Pick<Bench, 'changes'>): Proof[] {
+  const run = proveWorkload(bench);
+  for (;;) {
+    const step = run.next();
+    if (step.done) return step.value;
+  }
+}
 
 /**
  * When what a set's proofs speak of last changed (virtual ms): the set's own wish, its members made or ended, its claims, the services

@@ -1,7 +1,29 @@
 import type { Facts, StatefulSet } from '../model';
-import type { Change, World } from '../standin';
+import type { Change, EngineId, World } from '../standin';
+import type { Workload } from './workload';
 
-export type ProofId = 'claims' | 'order' | 'names' | 'data' | 'shared' | 'returns';
+export type ProofId =
+  | 'claims'
+  | 'order'
+  | 'names'
+  | 'data'
+  | 'shared'
+  | 'returns'
+  | 'places'
+  | 'reach'
+  | 'credentials'
+  | 'encryption'
+  | 'sizes'
+  | 'matrix'
+  | 'refuses'
+  | 'produced'
+  | 'broker-lost'
+  | 'objects'
+  | 'files'
+  | 'series'
+  | 'tunnel'
+  | 'shards'
+  | 'images';
 
 /** One thing that was asked, what should come back, and what did. */
 export interface Check {
@@ -21,6 +43,13 @@ export interface Proof {
   readonly checks: readonly Check[];
   /** How it was come by, where that isn't plain. */
   readonly note?: string;
+  /** Writers by readers: how long what one wrote took to be seen by the other; null where it wasn't. */
+  readonly matrix?: Matrix;
+}
+
+export interface Matrix {
+  readonly members: readonly string[];
+  readonly cells: readonly { readonly writer: string; readonly reader: string; readonly lagMs: number | null; readonly says: string }[];
 }
 
 /** What proofs are run on. */
@@ -60,4 +89,23 @@ export function proofOf(
     checks,
     ...(note ? { note } : {})
   };
+}
+
+/** What proofs of a whole workload are run on. */
+export interface WorkloadBench {
+  readonly facts: Facts;
+  readonly workload: Workload;
+  fork(): World;
+  /** How many messages are produced, where that is proved. */
+  readonly messages?: number;
+}
+
+/** A proof through the engine's own interface. */
+export interface EngineRule {
+  readonly id: ProofId;
+  readonly title: string;
+  /** Engines that it suits; all without it. */
+  readonly engines?: readonly EngineId[];
+  applies?(bench: WorkloadBench): boolean;
+  checks(bench: WorkloadBench): { readonly checks: readonly Check[]; says(ok: number): string; readonly matrix?: Matrix };
 }

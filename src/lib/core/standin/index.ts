@@ -45,6 +45,7 @@ export {
   poolPartOf,
   shelfImages,
   workloadOf,
+  workloadOfTemplate,
   type DriverPart,
   type EngineId,
   type EnginePart,

@@ -58,7 +58,14 @@ function bind(world: Hands, claim: Claim, volume: Volume): void {
   world.put({ ...volume, spec: { ...volume.spec, claimRef }, status: { ...volume.status, phase: 'Bound' } });
   world.put({
     ...claim,
-    metadata: { ...claim.metadata, annotations: { ...claim.metadata.annotations, 'pv.kubernetes.io/bind-completed': 'yes' } },
+    metadata: {
+      ...claim.metadata,
+      annotations: {
+        ...claim.metadata.annotations,
+        'pv.kubernetes.io/bind-completed': 'yes',
+        ...(claim.spec.volumeName ? {} : { 'pv.kubernetes.io/bound-by-controller': 'yes' })
+      }
+    },
     spec: { ...claim.spec, volumeName: volume.metadata.name },
     status: {
       ...claim.status,

@@ -7,7 +7,7 @@ export interface Ask {
 }
 
 /** One thing asked of an engine. Which fields count depends on `do`. Values are text; sizes and counts are numbers. */
-export interface Op {
+export type Op = {
   readonly do: string;
   /** Table, topic, bucket, database or directory. */
   readonly place?: string;
@@ -20,7 +20,7 @@ export interface Op {
   readonly acks?: string;
   /** The version that the client has read; a write over a newer one is refused. */
   readonly version?: number;
-}
+};
 
 /** How an ask ended. `acknowledged`: it counts; `refused`: it surely had no effect; `unknown`: nobody answered in time, it may or may not have. */
 export interface Answer {
