@@ -1,5 +1,5 @@
 import { memberClaim, ordinalIn, ordinalsOf, type StatefulSet } from '../model';
-import type { Change } from '../standin';
+import { workloadOf, type Change } from '../standin';
 import { claims } from './claims';
 import { credentials, encryption, matrix, places, reach, refuses, sizes } from './engine-checks';
 import { brokerLost, files, images, objects, produced, series, shards, tunnel } from './store-checks';
@@ -104,4 +104,16 @@ export function lastTouchedMs(set: StatefulSet, changes: readonly Change[]): num
     if (object.kind === 'Service' && (!before || !after || before.spec !== after.spec)) return atMs;
   }
   return 0;
+}
+
+/** When what a workload's proofs speak of last changed (virtual ms): its sets, as above, and whatever else of it came or went. */
+export function lastTouchedWorkloadMs(workload: Workload, changes: readonly Change[]): number {
+  const latest = Math.max(0, ...workload.sets.map((set) => lastTouchedMs(set, changes)));
+  if (!workload.deployments.length && !workload.daemonSets.length) return latest;
+  for (let i = changes.length - 1; i >= 0 && changes[i]!.atMs > latest; i -= 1) {
+    const { before, after, atMs } = changes[i]!;
+    const object = after ?? before!;
+    if (object.kind === 'Pod' && (!before || !after) && object.metadata.namespace === workload.namespace && workloadOf(object) === workload.name) return atMs;
+  }
+  return latest;
 }

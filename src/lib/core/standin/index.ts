@@ -12,6 +12,7 @@ export { fullMount, mountFault, mountsOf, ownerFault, userOf, type MountFault } 
 export { volumeFault, volumeFits, type VolumeFault } from './control/binding';
 export { growsAgainMs, growthFault } from './control/growing';
 export { jobState } from './control/jobs';
+export { partRank, restedMark } from './control/resting';
 export { fitDisks } from './control/pools';
 export { faultSentence, luggageOf, placeFault, type PlaceFault } from './control/placing';
 export { allowedPlaces, argumentFault, fsTypeOf, isEncrypted } from './control/provisioning';

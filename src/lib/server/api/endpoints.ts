@@ -7,6 +7,7 @@ import { anything, items, endpoint, listed, type Endpoint } from './endpoint';
 import { draftEndpoints } from './draft-endpoints';
 import { dumpEndpoints } from './dump-endpoints';
 import { storageEndpoints } from './storage-endpoints';
+import { workloadEndpoints } from './workload-endpoints';
 
 export type { Endpoint } from './endpoint';
 
@@ -276,10 +277,14 @@ const proving: Endpoint[] = [
   endpoint({
     method: 'POST',
     path: `${rehearsal}/proofs`,
-    summary: 'Run the proof pack on a set and keep the evidence',
-    body: z.strictObject({ namespace: z.string().min(1), set: z.string().min(1) }),
+    summary: 'Run the proof pack on a workload (named by itself or by one of its sets) and keep the evidence',
+    body: z.strictObject({
+      namespace: z.string().min(1),
+      set: z.string().min(1),
+      messages: z.number().int().min(1_000).max(2_000_000).optional().describe('how many messages a log broker is proved with')
+    }),
     answer: items,
-    run: ({ app, params, body }) => listed(app.prove(params.id!, body.namespace, body.set))
+    run: ({ app, params, body }) => listed(app.prove(params.id!, body.namespace, body.set, body.messages))
   }),
   endpoint({
     method: 'GET',
@@ -295,6 +300,7 @@ export const endpoints: readonly Endpoint[] = [
   ...estate,
   ...acting,
   ...reading,
+  ...workloadEndpoints,
   ...storageEndpoints,
   ...proving,
   ...draftEndpoints,

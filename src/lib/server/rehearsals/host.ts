@@ -48,6 +48,7 @@ export type ClockMove =
   | { readonly until: 'settled' }
   | { readonly untilMs: number }
   | { readonly step: 1 | -1 }
+  | { readonly answered: { readonly namespace: string; readonly id: string } }
   | { readonly run: number }
   | { readonly pause: true };
 
@@ -291,11 +292,24 @@ export class Host {
     else {
       one.running = 0;
       if ('until' in move) await this.runSettled(one, id);
+      else if ('answered' in move) await this.runAnswered(one, id, move.answered);
       else if ('untilMs' in move) await this.seek(one, id, move.untilMs);
       else if ('step' in move) await this.seek(one, id, this.neighbour(one, move.step));
       void this.spreadViews(one);
     }
     return this.clock(one);
+  }
+
+  /** Runs on until an ask has its answer, which comes within a minute or not at all. */
+  private async runAnswered(one: Stage, id: string, ask: { namespace: string; id: string }): Promise<void> {
+    const lastMs = one.world.nowMs + 60_000;
+    const open = () => !one.world.store.get('Ask', ask.namespace, ask.id)?.status?.outcome;
+    while (open() && one.world.nextMs !== undefined && one.world.nextMs <= lastMs) {
+      one.world.runUntil(one.world.nextMs);
+      await nextTurn();
+    }
+    one.headMs = one.world.nowMs;
+    this.tell(id, this.clock(one));
   }
 
   /** Gets ready for looking back, between other work. */
@@ -426,7 +440,7 @@ export class Host {
         throw new Error('a cluster that was read has no worlds');
       };
       return query(
-        { facts: still.store, clock: still.clock, steps: [], history: { changes: [], countAt: () => 0 }, actions: [], fork },
+        { facts: still.store, clock: still.clock, steps: [], lines: [], history: { changes: [], countAt: () => 0 }, actions: [], fork },
         params
       );
     }
@@ -436,6 +450,7 @@ export class Host {
       facts: this.facts(one),
       clock: this.clock(one),
       steps: one.world.log.steps,
+      lines: one.world.lines,
       history: journal,
       actions: one.actions,
       fork: () => {

@@ -1,3 +1,8 @@
+import { randomBytes } from 'node:crypto';
+import { blueprintNamed, type Answers } from '$core/blueprints';
+import { lengthFor, secretValue } from '$core/drafts';
+import { writeManifests } from '$core/manifest';
+import type { AskObject } from '$core/model';
 import { scenario } from '../../scenario';
 import { openDatabase, softConnection, type Database } from '../db/connection';
 import { clusterRepository } from '../repositories/clusters';
@@ -56,6 +61,7 @@ export async function createApp({ data, worker, reader }: AppOptions) {
     (id, clock) => void told.to?.told(id, clock),
     () => told.to?.forget()
   );
+  const prover: HostClient = startHost(worker, () => {});
   const rehearsals = new RehearsalService({
     host,
     bus,
@@ -82,6 +88,7 @@ export async function createApp({ data, worker, reader }: AppOptions) {
     return done(kept.map((one) => ({ ...one, stale: (at.get(`${one.namespace}/${one.set}`) ?? Infinity) > one.atMs })));
   }
 
+  let asks = 0;
   return {
     bus,
     rehearsals,
@@ -92,15 +99,45 @@ export async function createApp({ data, worker, reader }: AppOptions) {
     layouts,
     reading,
     keptProofs,
-    /** Runs the pack on a set and keeps the evidence. */
-    async prove(id: string, namespace: string, set: string) {
-      const run = await rehearsals.ask(id, 'prove', { namespace, set });
-      if (!run.ok) return run;
-      if (!run.value) return refused(notFound(`StatefulSet ${namespace}/${set}`));
-      await proofs.add(id, namespace, set, run.value);
+    /** Runs the pack on a workload, in a worker of its own so that nobody waits for it, and keeps the evidence. */
+    async prove(id: string, namespace: string, set: string, messages?: number) {
+      const opening = await rehearsals.opening(id);
+      if (!opening.ok) return opening;
+      await prover.open(opening.value);
+      const run = await prover.ask(id, 'prove', { namespace, set, ...(messages === undefined ? {} : { messages }) });
+      await prover.close(id);
+      if (!run) return refused(notFound(`The workload ${namespace}/${set}`));
+      await proofs.add(id, namespace, set, run);
       const state = await rehearsals.state(id);
       if (state.ok) bus.publish({ rehearsal: id, kind: 'proved', clock: state.value.clock, revision: state.value.revision });
       return keptProofs(id);
+    },
+    /** Asks a workload and runs the clock until it has answered. */
+    async askWorkload(id: string, { namespace, ...ask }: { namespace: string } & AskObject['spec'], revision?: number) {
+      const asked = `c${Date.now().toString(36)}-${(asks += 1)}`;
+      const sent = await rehearsals.act(id, { type: 'ask', namespace, id: asked, ask }, revision);
+      if (!sent.ok) return sent;
+      const moved = await rehearsals.move(id, { answered: { namespace, id: asked } });
+      if (!moved.ok) return moved;
+      const found = await rehearsals.ask(id, 'objects', { kind: 'Ask', namespace, name: asked });
+      if (!found.ok) return found;
+      const one = found.value[0] as AskObject | undefined;
+      return done({ id: asked, nowMs: moved.value.nowMs, revision: sent.value.revision, ...one?.status });
+    },
+    /** Puts a blueprint's manifests into a draft, with secret values drawn now. */
+    async draftBlueprint(id: string, blueprint: string, answers: Answers): Promise<Answer<{ id: number }>> {
+      const found = await rehearsals.ask(id, 'blueprint', { id: blueprint, answers });
+      if (!found.ok) return found;
+      if (!found.value) return refused(notFound(`The blueprint ${blueprint}`));
+      const { faults, title, answers: whole } = found.value;
+      if (faults.length)
+        return refused({ code: 'bad-value', status: 422, title: 'An answer is wrong', detail: faults.map((one) => one.message).join(' '), remedy: 'Mend the answers, then put it in a draft.' });
+      const random = (count: number) => new Uint8Array(randomBytes(count));
+      const objects = blueprintNamed(blueprint)!.objects(whole, () => secretValue('letters', lengthFor('letters'), random));
+      const state = await rehearsals.state(id);
+      if (!state.ok) return state;
+      const files = [{ name: `${whole.name ?? 'draft'}.yaml`, text: writeManifests(objects) }];
+      return done({ id: await drafts.add(state.value.cluster, `${title} ${whole.name ?? ''}`.trim(), files) });
     },
     /** Takes a laid-out cluster away, with its worlds. */
     async removeCluster(name: string) {

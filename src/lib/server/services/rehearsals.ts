@@ -6,7 +6,7 @@ import type { Cluster } from '../repositories/clusters';
 import type { Rehearsal, RehearsalRepository } from '../repositories/rehearsals';
 import type { HostClient } from '../rehearsals/client';
 import type { DraftLook, DraftText, LookOptions, Rework, Reworked } from '../rehearsals/drafting';
-import { latestMs, type Clock, type ClockMove } from '../rehearsals/host';
+import { latestMs, type Clock, type ClockMove, type Opening } from '../rehearsals/host';
 import type { Queries, QueryName } from '../views';
 import { epochMs } from '$core/shared';
 import type { Dump, dumpRepository } from '../repositories/dumps';
@@ -95,6 +95,23 @@ export class RehearsalService {
     }
     this.held.add(id);
     return one;
+  }
+
+  /** A rehearsal as it stands at its clock's head, for standing it up a second time. */
+  async opening(id: string): Promise<Answer<Opening>> {
+    const open = await this.changeable(id);
+    if (!open.ok) return open;
+    const { host, store } = this.parts;
+    const { nowMs } = await host.status(id);
+    const cluster = (await this.parts.cluster(open.value.cluster))!;
+    const actions = (await store.actions(id)).filter((one) => one.atMs <= nowMs);
+    return done({
+      id,
+      origin: { seed: cluster.seed, ground: cluster.ground, ...(cluster.kind === 'adopted' ? { adopted: true } : {}) },
+      actions,
+      headMs: nowMs,
+      frontierMs: nowMs
+    });
   }
 
   /** Stands a dump up under an id. */

@@ -3,7 +3,7 @@ import { changeSheet, removalSheet } from '$core/change';
 import { inSendingOrder, asManifest, writeManifests } from '$core/manifest';
 import { kindEntries, zoneOf, type ApiObject, type Kind, type Ref } from '$core/model';
 import { designClass, type ClassNeeds } from '$core/briefs';
-import { prove, tryClass } from '$core/proofs';
+import { provedWorkload, tryClass, workloadNamed } from '$core/proofs';
 import { lineSentence, rootLine } from '$core/rootline';
 import { resolve, sentByPerson } from '$core/standin';
 import { claimsView, claimView, growSetYaml, type ClaimsAsk } from './claims';
@@ -12,9 +12,11 @@ import { stackOf, touchedAt } from './levels';
 import { membersView } from './members';
 import { ephemeralView, persistView } from './persist';
 import { remedyView } from './remedies';
-import { setsOf, type KeptProofs, type Scene } from './scene';
+import { blueprintView } from './blueprint';
+import { workloadsOf, type KeptProofs, type Scene } from './scene';
 import { assetsView, supplyView } from './supply';
 import { tapeView } from './tape';
+import { logsView, workloadView } from './workload';
 
 const ofProvider = new Set<Kind>([
   'Ground',
@@ -80,14 +82,17 @@ export const queries = {
   changeSheet: (scene: Scene, { objects, replace }: { objects: readonly ApiObject[]; replace?: readonly Ref[] }) =>
     changeSheet(scene.facts, objects, replace),
   removal: (scene: Scene, { ref, keepMembers }: { ref: Ref; keepMembers: boolean }) => removalSheet(scene.facts, ref, keepMembers),
-  prove(scene: Scene, { namespace, set: name }: { namespace: string; set: string }) {
-    const set = scene.facts.get('StatefulSet', namespace, name);
+  prove(scene: Scene, { namespace, set: name, messages }: { namespace: string; set: string; messages?: number }) {
+    const workload = workloadNamed(scene.facts, namespace, name);
     const changes = scene.history.changes.slice(0, scene.history.countAt(scene.facts.nowMs));
-    return set && prove({ facts: scene.facts, set, changes, fork: scene.fork });
+    return workload && provedWorkload({ facts: scene.facts, workload, changes, fork: scene.fork, ...(messages === undefined ? {} : { messages }) });
   },
   /** When what the proofs of some sets speak of last changed. */
   touched: (scene: Scene, { sets }: { sets: readonly { namespace: string; name: string }[] }) => touchedAt(scene, sets),
-  sets: ({ facts }: Scene, _: object) => setsOf(facts).map((set) => ({ namespace: set.metadata.namespace ?? '', name: set.metadata.name })),
+  sets: ({ facts }: Scene, _: object) => workloadsOf(facts),
+  workload: workloadView,
+  logs: logsView,
+  blueprint: blueprintView,
   stack: (scene: Scene, { proofs }: { proofs: KeptProofs }) => stackOf(scene, proofs),
   estate(scene: Scene, { proofs }: { proofs: KeptProofs }) {
     const { facts } = scene;

@@ -1,6 +1,6 @@
 import { bytesOf } from '$core/shared';
 import { classOf, isReady, memberClaim, memberName, nodeReady, ordinalsOf, waitsForConsumer, type StatefulSet } from '$core/model';
-import { lastTouchedMs } from '$core/proofs';
+import { lastTouchedWorkloadMs, workloadNamed } from '$core/proofs';
 import { breakOf, causeOf, rootLine, supplyGates, type Joint, type State } from '$core/rootline';
 import { deploymentsOf, setsOf, type KeptProofs, type PlainRef, type Scene } from './scene';
 
@@ -121,8 +121,8 @@ export function touchedAt({ facts, history }: Scene, sets: readonly { namespace:
   const changes = history.changes.slice(0, history.countAt(facts.nowMs));
   const distinct = new Map(sets.map((one) => [`${one.namespace}/${one.name}`, one]));
   return [...distinct.values()].flatMap(({ namespace, name }) => {
-    const set = facts.get('StatefulSet', namespace, name);
-    return set ? [{ namespace, name, atMs: lastTouchedMs(set, changes) }] : [];
+    const workload = workloadNamed(facts, namespace, name);
+    return workload ? [{ namespace, name, atMs: lastTouchedWorkloadMs(workload, changes) }] : [];
   });
 }
 

@@ -9,12 +9,14 @@ import {
   pairsMatch,
   readySinceMs,
   zoneOf,
+  type DaemonSet,
   type Deployment,
   type Pod,
   type StatefulSet
 } from '$core/model';
 import { breakOf, causeOf, rootLine, type State } from '$core/rootline';
-import { blueprintOf, deploymentsOf, setsOf, type Scene } from './scene';
+import { enginePartOf, outsideAddresses, partRank, workloadOfTemplate } from '$core/standin';
+import { blueprintOf, daemonSetsOf, deploymentsOf, setsOf, type Scene } from './scene';
 
 export interface MemberRow {
   readonly ordinal: number | null;
@@ -27,6 +29,16 @@ export interface MemberRow {
   readonly claims: readonly { readonly name: string; readonly size: string }[];
   readonly state: State;
   readonly label: string;
+  /** What its engine says of itself, where one runs in it. */
+  readonly role: string;
+  readonly position: number | null;
+  readonly lag: number | null;
+}
+
+/** What the engine in a member says of it. */
+function standingOf({ facts }: Scene, namespace: string, name: string): Pick<MemberRow, 'role' | 'position' | 'lag'> & { says: string } {
+  const status = facts.get('Process', namespace, name)?.status;
+  return { role: status?.role ?? '', position: status?.position ?? null, lag: status?.lag ?? null, says: status?.says ?? '' };
 }
 
 /** What a member is about just now, read from its root line. */
@@ -40,7 +52,9 @@ function stateOf(
   if (!pod) return { state: 'waiting', label: waitsFor ? `after ${waitsFor}` : 'not made yet' };
   const since = readySinceMs(pod);
   if (pod.metadata.deletionTimestamp) return { state: 'settling', label: 'is being taken away' };
-  if (since !== undefined) return { state: 'holds', label: `ready ${momentIn(scene.facts, since).replace(/^T\+/, '')}` };
+  const { says } = standingOf(scene, namespace, name);
+  if (since !== undefined)
+    return says ? { state: 'settling', label: says } : { state: 'holds', label: `ready ${momentIn(scene.facts, since).replace(/^T\+/, '')}` };
   const line = rootLine(scene.facts, { kind: 'Pod', namespace, name });
   const broken = line && breakOf(line);
   if (broken)
@@ -59,6 +73,8 @@ function stateOf(
     : '';
   return { state: 'settling', label: `${moving.title.toLowerCase()}: ${moving.says}${band}` };
 }
+
+const withoutSays = ({ role, position, lag }: ReturnType<typeof standingOf>) => ({ role, position, lag });
 
 function memberRow(scene: Scene, set: StatefulSet, ordinal: number): MemberRow {
   const { facts } = scene;
@@ -82,6 +98,7 @@ function memberRow(scene: Scene, set: StatefulSet, ordinal: number): MemberRow {
       const claim = facts.get('PersistentVolumeClaim', namespace, claimName);
       return { name: claimName, size: String(claim?.status?.capacity?.storage ?? one.spec.resources.requests.storage) };
     }),
+    ...withoutSays(standingOf(scene, namespace, name)),
     ...stateOf(scene, namespace, name, pod, before === undefined ? undefined : memberName(set, before))
   };
 }
@@ -97,11 +114,12 @@ function reachOf({ facts }: Scene, namespace: string, labels: Readonly<Record<st
       name: one.metadata.name,
       ports: ports(one.spec.ports),
       headless: one.spec.clusterIP === 'None',
-      outside: one.spec.type === 'LoadBalancer' || one.spec.type === 'NodePort'
+      outside: one.spec.type === 'LoadBalancer' || one.spec.type === 'NodePort',
+      addresses: outsideAddresses(one)
     }));
 }
 
-function secretsOf(one: StatefulSet | Deployment): string[] {
+function secretsOf(one: StatefulSet | Deployment | DaemonSet): string[] {
   const names = one.spec.template.spec.containers.flatMap((container) =>
     (container.env ?? []).map((env) => env.valueFrom?.secretKeyRef?.name)
   );
@@ -109,7 +127,10 @@ function secretsOf(one: StatefulSet | Deployment): string[] {
 }
 
 /** What the heads of all bands show alike. */
-const headOf = (scene: Scene, one: StatefulSet | Deployment) => ({
+const headOf = (scene: Scene, one: StatefulSet | Deployment | DaemonSet) => ({
+  workload: workloadOfTemplate(one),
+  engine: enginePartOf(one.spec.template.spec)?.engine ?? null,
+  part: enginePartOf(one.spec.template.spec)?.part ?? '',
   namespace: one.metadata.namespace ?? '',
   name: one.metadata.name,
   blueprint: blueprintOf(one),
@@ -136,7 +157,7 @@ function setBand(scene: Scene, set: StatefulSet) {
   };
 }
 
-function deploymentBand(scene: Scene, one: Deployment) {
+function deploymentBand(scene: Scene, one: Deployment | DaemonSet) {
   const { facts } = scene;
   const namespace = one.metadata.namespace ?? '';
   const pods = facts.ownedBy(one.metadata.uid ?? '').filter((pod): pod is Pod => pod.kind === 'Pod');
@@ -151,13 +172,14 @@ function deploymentBand(scene: Scene, one: Deployment) {
     claims: (pod.spec.volumes ?? []).flatMap((volume) =>
       volume.persistentVolumeClaim ? [{ name: volume.persistentVolumeClaim.claimName, size: '' }] : []
     ),
+    ...withoutSays(standingOf(scene, namespace, pod.metadata.name)),
     ...stateOf(scene, namespace, pod.metadata.name, pod, undefined)
   }));
   const dirs = (one.spec.template.spec.volumes ?? []).filter((volume) => volume.emptyDir).map((volume) => volume.name);
   return {
-    kind: 'Deployment' as const,
+    kind: one.kind,
     ...headOf(scene, one),
-    replicas: one.spec.replicas ?? 1,
+    replicas: one.kind === 'DaemonSet' ? (one.status?.desiredNumberScheduled ?? pods.length) : (one.spec.replicas ?? 1),
     ready: pods.filter(isReady).length,
     leaving: [] as string[],
     serviceName: '',
@@ -172,18 +194,20 @@ function deploymentBand(scene: Scene, one: Deployment) {
 const mostOpenBands = 60;
 
 /** The Members sheet: workloads as bands with their members. */
-export function membersView(scene: Scene, { namespace, name }: { namespace?: string; name?: string }) {
-  const wanted = (one: StatefulSet | Deployment) =>
-    name === undefined || (one.metadata.name === name && one.metadata.namespace === namespace);
+export function membersView(scene: Scene, { namespace, name, workload }: { namespace?: string; name?: string; workload?: string }) {
+  const wanted = (one: StatefulSet | Deployment | DaemonSet) =>
+    (name === undefined || (one.metadata.name === name && one.metadata.namespace === namespace)) &&
+    (workload === undefined || (workloadOfTemplate(one) === workload && one.metadata.namespace === namespace));
   const sets = setsOf(scene.facts).filter(wanted);
-  const deployments = deploymentsOf(scene.facts).filter(wanted);
-  return {
-    total: sets.length + deployments.length,
-    bands: [
-      ...sets.slice(0, mostOpenBands).map((set) => setBand(scene, set)),
-      ...deployments.slice(0, mostOpenBands).map((one) => deploymentBand(scene, one))
-    ]
-  };
+  const others = [...deploymentsOf(scene.facts), ...daemonSetsOf(scene.facts)].filter(wanted);
+  const bands = [
+    ...sets.slice(0, mostOpenBands).map((set) => setBand(scene, set)),
+    ...others.slice(0, mostOpenBands).map((one) => deploymentBand(scene, one))
+  ];
+  // Parts of one workload stand together, in the order in which they start.
+  const place = new Map(bands.map((one, i) => [`${one.namespace}/${one.workload}`, i] as const).reverse());
+  const first = (one: (typeof bands)[number]) => place.get(`${one.namespace}/${one.workload}`) ?? 0;
+  return { total: sets.length + others.length, bands: bands.sort((a, b) => first(a) - first(b) || partRank(a.part) - partRank(b.part)) };
 }
 
 export type Band = ReturnType<typeof membersView>['bands'][number];

@@ -1,6 +1,18 @@
 import type { Proof } from '$core/proofs';
-import { driverPartOf, poolPartOf, type History, type Step, type Store, type TimedAction, type World } from '$core/standin';
-import type { Deployment, StatefulSet } from '$core/model';
+import { blueprintNamed } from '$core/blueprints';
+import {
+  driverPartOf,
+  enginePartOf,
+  poolPartOf,
+  workloadOfTemplate,
+  type History,
+  type LogLine,
+  type Step,
+  type Store,
+  type TimedAction,
+  type World
+} from '$core/standin';
+import type { DaemonSet, Deployment, StatefulSet } from '$core/model';
 import type { Clock } from '../rehearsals/host';
 
 /** What a view is made from: one rehearsal at its clock's head. */
@@ -8,6 +20,8 @@ export interface Scene {
   readonly facts: Store;
   readonly clock: Clock;
   readonly steps: readonly Step[];
+  /** What members wrote into their logs, up to the world's frontier. */
+  readonly lines: readonly LogLine[];
   readonly history: History;
   readonly actions: readonly TimedAction[];
   fork(): World;
@@ -37,15 +51,27 @@ export const deploymentsOf = (facts: Store): Deployment[] =>
     .filter((one) => !driverPartOf(one.spec.template.spec) && !poolPartOf(one.spec.template.spec))
     .sort(byName);
 
-const blueprints: Readonly<Record<string, string>> = {
-  'multi-primary-sql': 'multi-primary SQL',
-  'log-broker': 'log broker',
-  'image-shelf': 'image shelf',
-  'shared-files': 'shared files'
-};
-
 /** The kind of workload, as its label says; else what it is to the cluster. */
-export const blueprintOf = (one: StatefulSet | Deployment): string =>
-  blueprints[one.metadata.labels?.['standin.example/blueprint'] ?? ''] ?? (one.kind === 'StatefulSet' ? 'stateful set' : 'deployment');
+export const blueprintOf = (one: StatefulSet | Deployment | DaemonSet): string =>
+  blueprintNamed(one.metadata.labels?.['standin.example/blueprint'] ?? '')?.title ??
+  (one.kind === 'StatefulSet' ? 'stateful set' : one.kind === 'DaemonSet' ? 'daemon set' : 'deployment');
+
+/** Daemon sets of workloads: those whose members run an engine. */
+export const daemonSetsOf = (facts: Store): DaemonSet[] =>
+  facts
+    .list('DaemonSet')
+    .filter((one) => enginePartOf(one.spec.template.spec))
+    .sort(byName);
+
+/** Names of all workloads, each once: sets, and what else runs an engine. */
+export function workloadsOf(facts: Store): { namespace: string; name: string }[] {
+  const engines = [...deploymentsOf(facts).filter((one) => enginePartOf(one.spec.template.spec)), ...daemonSetsOf(facts)];
+  const found = new Map<string, { namespace: string; name: string }>();
+  for (const one of [...setsOf(facts), ...engines]) {
+    const [namespace, name] = [one.metadata.namespace ?? '', workloadOfTemplate(one)];
+    found.set(`${namespace}/${name}`, { namespace, name });
+  }
+  return [...found.values()];
+}
 
 export { byName };

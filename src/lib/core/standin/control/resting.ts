@@ -19,7 +19,9 @@ const ranks: Readonly<Record<string, number>> = {
 };
 
 type Set = StatefulSet | Deployment;
-const rankOf = (set: Set): number => ranks[enginePartOf(set.spec.template.spec)?.part ?? ''] ?? 2;
+/** When a part of a workload starts, among its parts: lower first. */
+export const partRank = (part: string): number => ranks[part] ?? 2;
+const rankOf = (set: Set): number => partRank(enginePartOf(set.spec.template.spec)?.part ?? '');
 
 function partsOf(world: Hands, namespace: string, workload: string): Set[] {
   const all: Set[] = [...world.store.list('StatefulSet', namespace), ...world.store.list('Deployment', namespace)];

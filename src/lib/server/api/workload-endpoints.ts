@@ -1,0 +1,140 @@
+import { z } from 'zod';
+import { blueprints } from '$core/blueprints';
+import { way } from '$core/model';
+import { done, notFound, refused } from '../services';
+import { anything, endpoint, items, type Endpoint } from './endpoint';
+
+const rehearsal = '/rehearsals/{id}';
+const name = z.string().min(1).max(253);
+const whole = z.object({ namespace: name, name });
+const answers = z.record(z.string(), z.string().max(300));
+
+const op = z.strictObject({
+  do: z.string().min(1).max(40),
+  place: z.string().max(253).optional(),
+  key: z.string().max(1_000).optional(),
+  value: z.string().max(10_000).optional(),
+  count: z.number().int().min(0).max(2_000_000).optional(),
+  bytes: z.number().int().min(0).max(2 ** 40).optional(),
+  from: z.enum(['beginning', 'end']).optional(),
+  acks: z.enum(['none', 'leader', 'all']).optional(),
+  version: z.number().int().min(0).optional()
+});
+
+const planning: Endpoint[] = [
+  endpoint({
+    method: 'GET',
+    path: '/blueprints',
+    summary: 'The kinds of workloads that ship, with their questions',
+    answer: items,
+    run: async () => done({ items: blueprints.map(({ id, title, says, questions, sentence }) => ({ id, title, says, questions, sentence })) })
+  }),
+  endpoint({
+    method: 'POST',
+    path: `${rehearsal}/blueprints/{blueprint}`,
+    summary: 'What answers to a blueprint come to on this cluster: faults, figures, remarks, manifests. Secrets have no values yet',
+    body: z.strictObject({ answers: answers.default({}) }),
+    answer: anything,
+    async run({ app, params, body }) {
+      const found = await app.rehearsals.ask(params.id!, 'blueprint', { id: params.blueprint!, answers: body.answers });
+      return !found.ok ? found : found.value ? done(found.value) : refused(notFound(`The blueprint ${params.blueprint}`));
+    }
+  }),
+  endpoint({
+    method: 'POST',
+    path: `${rehearsal}/blueprints/{blueprint}/draft`,
+    summary: 'Put the manifests of a blueprint into a draft, with new secret values (at least 128 random bits each)',
+    body: z.strictObject({ answers: answers.default({}) }),
+    answer: z.object({ id: z.number() }),
+    status: 201,
+    run: ({ app, params, body }) => app.draftBlueprint(params.id!, params.blueprint!, body.answers)
+  })
+];
+
+const working: Endpoint[] = [
+  endpoint({
+    method: 'GET',
+    path: `${rehearsal}/workload`,
+    summary: 'One workload: members with role, position and lag, who reaches it, what was asked of it',
+    query: whole,
+    answer: anything,
+    async run({ app, params, query }) {
+      const found = await app.rehearsals.ask(params.id!, 'workload', query);
+      return !found.ok ? found : found.value ? done(found.value) : refused(notFound(`The workload ${query.namespace}/${query.name}`));
+    }
+  }),
+  endpoint({
+    method: 'GET',
+    path: `${rehearsal}/logs`,
+    summary: "Lines of members' logs up to the clock's head",
+    query: whole.extend({ text: z.string().max(200).optional(), member: name.optional() }),
+    answer: anything,
+    run: ({ app, params, query }) =>
+      app.rehearsals.ask(params.id!, 'logs', {
+        namespace: query.namespace,
+        name: query.name,
+        ...(query.text === undefined ? {} : { text: query.text }),
+        ...(query.member === undefined ? {} : { member: query.member })
+      })
+  }),
+  endpoint({
+    method: 'POST',
+    path: `${rehearsal}/asks`,
+    summary: 'Ask a workload for something as a client would, and run the clock until it has answered (a minute at most)',
+    body: z.strictObject({
+      namespace: name,
+      workload: name,
+      member: name.optional(),
+      way: way.default('inside'),
+      login: z.enum(['right', 'wrong', 'none']).default('right'),
+      op
+    }),
+    answer: anything,
+    run: ({ app, params, body, revision }) => app.askWorkload(params.id!, body, revision)
+  }),
+  endpoint({
+    method: 'POST',
+    path: `${rehearsal}/crash`,
+    summary: "End a member's program without telling it",
+    body: z.strictObject({ namespace: name, pod: name }),
+    answer: anything,
+    run: ({ app, params, body, revision }) => app.rehearsals.act(params.id!, { type: 'crash', ...body }, revision)
+  }),
+  endpoint({
+    method: 'POST',
+    path: `${rehearsal}/rest`,
+    summary: 'Stop a whole workload in order, its state kept',
+    body: z.strictObject({ namespace: name, workload: name }),
+    answer: anything,
+    run: ({ app, params, body, revision }) =>
+      app.rehearsals.send(
+        params.id!,
+        [{ apiVersion: 'standin.example/v1', kind: 'Rest', metadata: { name: body.workload, namespace: body.namespace }, spec: { workload: body.workload } }],
+        revision
+      )
+  }),
+  endpoint({
+    method: 'POST',
+    path: `${rehearsal}/wake`,
+    summary: 'Start a workload that rests, in order',
+    body: z.strictObject({ namespace: name, workload: name }),
+    answer: anything,
+    run: ({ app, params, body, revision }) => app.rehearsals.remove(params.id!, { kind: 'Rest', namespace: body.namespace, name: body.workload }, false, revision)
+  }),
+  endpoint({
+    method: 'POST',
+    path: `${rehearsal}/tunnels`,
+    summary: 'Open a tunnel to a service, or close it',
+    body: z.strictObject({ namespace: name, service: name, open: z.boolean() }),
+    answer: anything,
+    run({ app, params, body, revision }) {
+      const tunnel = { name: `to-${body.service}`, namespace: body.namespace };
+      return body.open
+        ? app.rehearsals.send(params.id!, [{ apiVersion: 'standin.example/v1', kind: 'Tunnel', metadata: tunnel, spec: { service: body.service } }], revision)
+        : app.rehearsals.remove(params.id!, { kind: 'Tunnel', ...tunnel }, false, revision);
+    }
+  })
+];
+
+/** What concerns workloads: blueprints, asking, logs, rest, tunnels. */
+export const workloadEndpoints: readonly Endpoint[] = [...planning, ...working];

@@ -1,0 +1,101 @@
+import { answerFaults, blueprintNamed, firstAnswers, type Answers, type Remark } from '$core/blueprints';
+import { writeManifests } from '$core/manifest';
+import { askOf, nodeReady, repellingTaint, roomOf, type ApiObject, type Facts, type StatefulSet } from '$core/model';
+
+import { imageCard, pullOf } from '$core/standin';
+import type { Scene } from './scene';
+
+/** Stands for a secret's value until the draft is made. */
+export const secretToCome = '(made when it is put in a draft)';
+
+/** Nodes that could take one member of a set each, largest first. */
+function nodesFor(facts: Facts, set: StatefulSet): number {
+  const ask = askOf(set.spec.template.spec);
+  return facts.list('Node').filter((node) => {
+    if (!nodeReady(node) || node.spec?.unschedulable || repellingTaint(node, set.spec.template.spec.tolerations)) return false;
+    const room = roomOf(node);
+    const use = facts.useOf(node.metadata.name);
+    return use.milliCpu + ask.milliCpu <= room.milliCpu && use.memoryBytes + ask.memoryBytes <= room.memoryBytes;
+  }).length;
+}
+
+function fitRemarks(facts: Facts, objects: readonly ApiObject[]): Remark[] {
+  return objects.flatMap((one): Remark[] => {
+    if (one.kind !== 'StatefulSet') return [];
+    const members = one.spec.replicas ?? 1;
+    const nodes = nodesFor(facts, one);
+    const all = facts.list('Node').length;
+    const ask = one.spec.template.spec.containers[0]?.resources?.requests;
+    const apart = one.spec.template.spec.affinity?.podAntiAffinity?.requiredDuringSchedulingIgnoredDuringExecution?.length;
+    if (!nodes) return [{ state: 'broken', says: `No node has room for a member of ${one.metadata.name}: it asks for ${ask?.cpu} CPU and ${ask?.memory}.` }];
+    if (!apart) return [];
+    if (nodes < members)
+      return [{ state: 'broken', says: `${members} members of ${one.metadata.name}, one on a node, and ${nodes} of ${all} nodes have room: ${members - nodes} will wait for ever.` }];
+    return [
+      {
+        state: nodes > members ? 'holds' : 'settling',
+        says: `${members} ${members === 1 ? 'member' : 'members'} of ${one.metadata.name} find a place on ${nodes} of ${all} nodes${nodes > members ? '; with one node lost they still do.' : '; with one of them lost, a member has nowhere to go.'}`
+      }
+    ];
+  });
+}
+
+function classRemarks(facts: Facts, answers: Answers, id: string): Remark[] {
+  const one = facts.get('StorageClass', '', answers.class ?? '');
+  if (!one) return answers.class ? [{ state: 'broken', says: `The class ${answers.class} doesn't exist on this cluster.` }] : [];
+  const found: Remark[] = [];
+  const pool = one.provisioner === 'pool.standin.example' ? facts.list('Pool')[0] : undefined;
+  if (pool && id === 'object-store' && pool.spec.copies > 1)
+    found.push({ state: 'settling', says: `The pool keeps ${pool.spec.copies} copies under a store that already keeps parity: every byte asked for costs ${pool.spec.copies} of disk.` });
+  if ((one.reclaimPolicy ?? 'Delete') === 'Delete') found.push({ state: 'settling', says: `Class ${one.metadata.name} deletes the data with its claim.` });
+  if (!one.allowVolumeExpansion && id !== 'shared-files') found.push({ state: 'settling', says: `Class ${one.metadata.name} can't grow volumes: what is full stays full.` });
+  return found;
+}
+
+function publicRemarks(objects: readonly ApiObject[]): Remark[] {
+  const open = objects.filter((one) => one.kind === 'Service' && one.spec.type === 'LoadBalancer');
+  return open.length ? [{ state: 'settling', says: `${open.length} ${open.length === 1 ? 'address is' : 'addresses are'} public and without TLS. A tunnel would do for a few people.` }] : [];
+}
+
+function imageRemarks(facts: Facts, objects: readonly ApiObject[]): Remark[] {
+  const images = new Set(objects.flatMap((one) => (one.kind === 'StatefulSet' || one.kind === 'Deployment' || one.kind === 'DaemonSet' ? one.spec.template.spec.containers.map((two) => two.image) : [])));
+  return [...images].flatMap((image): Remark[] => {
+    const { fault } = pullOf(facts, image);
+    const { licence } = imageCard(image);
+    return [
+      ...(fault ? [{ state: 'broken' as const, says: `${image} can't be pulled here: ${fault.message}.` }] : []),
+      ...(licence ? [{ state: 'settling' as const, says: `The licence of ${image} is ${licence}.` }] : [])
+    ];
+  });
+}
+
+/** A blueprint's answers looked over against a cluster: what is wrong, what follows, and the manifests. */
+export function blueprintView({ facts }: Scene, { id, answers: given }: { id: string; answers?: Answers }) {
+  const blueprint = blueprintNamed(id);
+  if (!blueprint) return undefined;
+  const answers = { ...firstAnswers(blueprint, facts), ...given };
+  const faults = answerFaults(blueprint, answers, facts);
+  const classes = facts.list('StorageClass').map((one) => one.metadata.name);
+  const head = { id, title: blueprint.title, questions: blueprint.questions, sentence: blueprint.sentence, answers, classes, faults };
+  if (faults.length) return { ...head, figures: [], drawn: [], ladder: null, remarks: [] as Remark[], yaml: '', secrets: [] as string[] };
+  const objects = blueprint.objects(answers, () => secretToCome);
+  const taken = objects.filter((one) => one.kind !== 'Namespace' && facts.get(one.kind, one.metadata.namespace ?? '', one.metadata.name));
+  const remarks: Remark[] = [
+    ...(taken.length ? [{ state: 'settling' as const, says: `${taken.length} of these objects exist already (${taken.slice(0, 2).map((one) => `${one.kind} ${one.metadata.name}`).join(', ')}…): sending alters them.` }] : []),
+    ...fitRemarks(facts, objects),
+    ...classRemarks(facts, answers, id),
+    ...publicRemarks(objects),
+    ...imageRemarks(facts, objects)
+  ];
+  return {
+    ...head,
+    figures: blueprint.figures(answers),
+    drawn: blueprint.drawn?.(answers) ?? [],
+    ladder: blueprint.ladder?.(answers) ?? null,
+    remarks,
+    yaml: writeManifests(objects),
+    secrets: objects.filter((one) => one.kind === 'Secret').map((one) => one.metadata.name)
+  };
+}
+
+export type BlueprintSheet = NonNullable<ReturnType<typeof blueprintView>>;
