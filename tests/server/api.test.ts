@@ -59,7 +59,7 @@ describe("the story over the programs' interface", () => {
     expect(claims.body.items.map((one) => (one.status as { phase: string }).phase)).toEqual(['Bound', 'Bound', 'Bound']);
     expect((await line(id)).body).toMatchObject({ firstBreak: null });
     const proofs = await call('POST', `/rehearsals/${id}/proofs`, { namespace: 'tickets', set: 'bookings' });
-    expect(proofs.body.items.map((one) => [one.state, one.stale])).toEqual(Array(5).fill(['holds', false]));
+    expect(proofs.body.items.map((one) => [one.state, one.stale])).toEqual(Array(11).fill(['holds', false]));
     const out = (await call('GET', `/rehearsals/${id}/manifests`)).body as unknown as { yaml: string; count: number };
     expect(out.count).toBe(14);
     expect(out.yaml.indexOf('kind: StatefulSet')).toBeGreaterThan(out.yaml.indexOf('kind: Service\n'));

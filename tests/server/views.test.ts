@@ -59,9 +59,9 @@ describe('the stack', () => {
       set: 'bookings'
     }));
     const top = async (list: typeof proofs) => (await levels(whole, list as never)).at(-1);
-    expect(await top(proofs)).toBe('Proofs holds 5/5');
-    expect(await top(proofs.map((one) => ({ ...one, atMs: 1_000 })))).toBe('Proofs settling 0/5 5 stale');
-    expect(await top(proofs.map((one, i) => (i ? one : { ...one, state: 'broken' })))).toBe('Proofs broken 4/5 1 fail');
+    expect(await top(proofs)).toBe('Proofs holds 11/11');
+    expect(await top(proofs.map((one) => ({ ...one, atMs: 1_000 })))).toBe('Proofs settling 0/11 11 stale');
+    expect(await top(proofs.map((one, i) => (i ? one : { ...one, state: 'broken' })))).toBe('Proofs broken 10/11 1 fail');
     expect((await whole.ask(id, 'stack', { proofs: proofs as never })).sentence).toBe('Holds at every level.');
   });
 

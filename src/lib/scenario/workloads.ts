@@ -40,7 +40,7 @@ metadata:
   labels: {app: bookings}
 spec:
   clusterIP: None
-  publishNotReadyAddresses: false
+  publishNotReadyAddresses: true
   selector: {app: bookings}
   ports:
   - {name: sql, port: 3600, targetPort: sql}
@@ -142,7 +142,7 @@ spec:
   selector: {matchLabels: {app: ${name}}}
   template:
     metadata:
-      labels: {app: ${name}}
+      labels: {app: ${name}, app.kubernetes.io/part-of: boarding}
       annotations: {${fill}}
     spec:
       affinity:

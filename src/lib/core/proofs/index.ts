@@ -3,7 +3,7 @@ import { workloadOf, type Change } from '../standin';
 import { claims } from './claims';
 import { credentials, encryption, matrix, places, reach, refuses, sizes } from './engine-checks';
 import { brokerLost, files, images, objects, produced, series, shards, tunnel } from './store-checks';
-import { podsIn, workloadNamed, type Workload } from './workload';
+import { podsIn, type Workload } from './workload';
 import { data } from './data';
 import { names } from './names';
 import { order } from './order';
@@ -68,7 +68,7 @@ export function* proveWorkload(bench: WorkloadBench & Pick<Bench, 'changes'>): G
   return proofs;
 }
 
-const keepsRows = ({ workload: { engine } }: WorkloadBench): boolean => engine === 'multi-primary-sql' || engine === 'primary-standby-sql' || engine === 'document-set';
+const keepsRows = ({ workload: { engine } }: WorkloadBench): boolean => engine === 'multi-primary-sql' || engine === 'primary-standby-sql' || engine === 'document-set' || engine === 'shared-files';
 
 /** All proofs of a workload at once. */
 export function provedWorkload(bench: WorkloadBench & Pick<Bench, 'changes'>): Proof[] {

@@ -15,7 +15,12 @@ const op = z.strictObject({
   key: z.string().max(1_000).optional(),
   value: z.string().max(10_000).optional(),
   count: z.number().int().min(0).max(2_000_000).optional(),
-  bytes: z.number().int().min(0).max(2 ** 40).optional(),
+  bytes: z
+    .number()
+    .int()
+    .min(0)
+    .max(2 ** 40)
+    .optional(),
   from: z.enum(['beginning', 'end']).optional(),
   acks: z.enum(['none', 'leader', 'all']).optional(),
   version: z.number().int().min(0).optional()
@@ -27,7 +32,8 @@ const planning: Endpoint[] = [
     path: '/blueprints',
     summary: 'The kinds of workloads that ship, with their questions',
     answer: items,
-    run: async () => done({ items: blueprints.map(({ id, title, says, questions, sentence }) => ({ id, title, says, questions, sentence })) })
+    run: async () =>
+      done({ items: blueprints.map(({ id, title, says, questions, sentence }) => ({ id, title, says, questions, sentence })) })
   }),
   endpoint({
     method: 'POST',
@@ -109,7 +115,14 @@ const working: Endpoint[] = [
     run: ({ app, params, body, revision }) =>
       app.rehearsals.send(
         params.id!,
-        [{ apiVersion: 'standin.example/v1', kind: 'Rest', metadata: { name: body.workload, namespace: body.namespace }, spec: { workload: body.workload } }],
+        [
+          {
+            apiVersion: 'standin.example/v1',
+            kind: 'Rest',
+            metadata: { name: body.workload, namespace: body.namespace },
+            spec: { workload: body.workload }
+          }
+        ],
         revision
       )
   }),
@@ -119,7 +132,8 @@ const working: Endpoint[] = [
     summary: 'Start a workload that rests, in order',
     body: z.strictObject({ namespace: name, workload: name }),
     answer: anything,
-    run: ({ app, params, body, revision }) => app.rehearsals.remove(params.id!, { kind: 'Rest', namespace: body.namespace, name: body.workload }, false, revision)
+    run: ({ app, params, body, revision }) =>
+      app.rehearsals.remove(params.id!, { kind: 'Rest', namespace: body.namespace, name: body.workload }, false, revision)
   }),
   endpoint({
     method: 'POST',
@@ -130,7 +144,11 @@ const working: Endpoint[] = [
     run({ app, params, body, revision }) {
       const tunnel = { name: `to-${body.service}`, namespace: body.namespace };
       return body.open
-        ? app.rehearsals.send(params.id!, [{ apiVersion: 'standin.example/v1', kind: 'Tunnel', metadata: tunnel, spec: { service: body.service } }], revision)
+        ? app.rehearsals.send(
+            params.id!,
+            [{ apiVersion: 'standin.example/v1', kind: 'Tunnel', metadata: tunnel, spec: { service: body.service } }],
+            revision
+          )
         : app.rehearsals.remove(params.id!, { kind: 'Tunnel', ...tunnel }, false, revision);
     }
   })

@@ -131,7 +131,13 @@ export async function createApp({ data, worker, reader }: AppOptions) {
       if (!found.value) return refused(notFound(`The blueprint ${blueprint}`));
       const { faults, title, answers: whole } = found.value;
       if (faults.length)
-        return refused({ code: 'bad-value', status: 422, title: 'An answer is wrong', detail: faults.map((one) => one.message).join(' '), remedy: 'Mend the answers, then put it in a draft.' });
+        return refused({
+          code: 'bad-value',
+          status: 422,
+          title: 'An answer is wrong',
+          detail: faults.map((one) => one.message).join(' '),
+          remedy: 'Mend the answers, then put it in a draft.'
+        });
       const random = (count: number) => new Uint8Array(randomBytes(count));
       const objects = blueprintNamed(blueprint)!.objects(whole, () => secretValue('letters', lengthFor('letters'), random));
       const state = await rehearsals.state(id);

@@ -27,10 +27,18 @@ function fitRemarks(facts: Facts, objects: readonly ApiObject[]): Remark[] {
     const all = facts.list('Node').length;
     const ask = one.spec.template.spec.containers[0]?.resources?.requests;
     const apart = one.spec.template.spec.affinity?.podAntiAffinity?.requiredDuringSchedulingIgnoredDuringExecution?.length;
-    if (!nodes) return [{ state: 'broken', says: `No node has room for a member of ${one.metadata.name}: it asks for ${ask?.cpu} CPU and ${ask?.memory}.` }];
+    if (!nodes)
+      return [
+        { state: 'broken', says: `No node has room for a member of ${one.metadata.name}: it asks for ${ask?.cpu} CPU and ${ask?.memory}.` }
+      ];
     if (!apart) return [];
     if (nodes < members)
-      return [{ state: 'broken', says: `${members} members of ${one.metadata.name}, one on a node, and ${nodes} of ${all} nodes have room: ${members - nodes} will wait for ever.` }];
+      return [
+        {
+          state: 'broken',
+          says: `${members} members of ${one.metadata.name}, one on a node, and ${nodes} of ${all} nodes have room: ${members - nodes} will wait for ever.`
+        }
+      ];
     return [
       {
         state: nodes > members ? 'holds' : 'settling',
@@ -46,19 +54,37 @@ function classRemarks(facts: Facts, answers: Answers, id: string): Remark[] {
   const found: Remark[] = [];
   const pool = one.provisioner === 'pool.standin.example' ? facts.list('Pool')[0] : undefined;
   if (pool && id === 'object-store' && pool.spec.copies > 1)
-    found.push({ state: 'settling', says: `The pool keeps ${pool.spec.copies} copies under a store that already keeps parity: every byte asked for costs ${pool.spec.copies} of disk.` });
-  if ((one.reclaimPolicy ?? 'Delete') === 'Delete') found.push({ state: 'settling', says: `Class ${one.metadata.name} deletes the data with its claim.` });
-  if (!one.allowVolumeExpansion && id !== 'shared-files') found.push({ state: 'settling', says: `Class ${one.metadata.name} can't grow volumes: what is full stays full.` });
+    found.push({
+      state: 'settling',
+      says: `The pool keeps ${pool.spec.copies} copies under a store that already keeps parity: every byte asked for costs ${pool.spec.copies} of disk.`
+    });
+  if ((one.reclaimPolicy ?? 'Delete') === 'Delete')
+    found.push({ state: 'settling', says: `Class ${one.metadata.name} deletes the data with its claim.` });
+  if (!one.allowVolumeExpansion && id !== 'shared-files')
+    found.push({ state: 'settling', says: `Class ${one.metadata.name} can't grow volumes: what is full stays full.` });
   return found;
 }
 
 function publicRemarks(objects: readonly ApiObject[]): Remark[] {
   const open = objects.filter((one) => one.kind === 'Service' && one.spec.type === 'LoadBalancer');
-  return open.length ? [{ state: 'settling', says: `${open.length} ${open.length === 1 ? 'address is' : 'addresses are'} public and without TLS. A tunnel would do for a few people.` }] : [];
+  return open.length
+    ? [
+        {
+          state: 'settling',
+          says: `${open.length} ${open.length === 1 ? 'address is' : 'addresses are'} public and without TLS. A tunnel would do for a few people.`
+        }
+      ]
+    : [];
 }
 
 function imageRemarks(facts: Facts, objects: readonly ApiObject[]): Remark[] {
-  const images = new Set(objects.flatMap((one) => (one.kind === 'StatefulSet' || one.kind === 'Deployment' || one.kind === 'DaemonSet' ? one.spec.template.spec.containers.map((two) => two.image) : [])));
+  const images = new Set(
+    objects.flatMap((one) =>
+      one.kind === 'StatefulSet' || one.kind === 'Deployment' || one.kind === 'DaemonSet'
+        ? one.spec.template.spec.containers.map((two) => two.image)
+        : []
+    )
+  );
   return [...images].flatMap((image): Remark[] => {
     const { fault } = pullOf(facts, image);
     const { licence } = imageCard(image);
@@ -81,7 +107,17 @@ export function blueprintView({ facts }: Scene, { id, answers: given }: { id: st
   const objects = blueprint.objects(answers, () => secretToCome);
   const taken = objects.filter((one) => one.kind !== 'Namespace' && facts.get(one.kind, one.metadata.namespace ?? '', one.metadata.name));
   const remarks: Remark[] = [
-    ...(taken.length ? [{ state: 'settling' as const, says: `${taken.length} of these objects exist already (${taken.slice(0, 2).map((one) => `${one.kind} ${one.metadata.name}`).join(', ')}…): sending alters them.` }] : []),
+    ...(taken.length
+      ? [
+          {
+            state: 'settling' as const,
+            says: `${taken.length} of these objects exist already (${taken
+              .slice(0, 2)
+              .map((one) => `${one.kind} ${one.metadata.name}`)
+              .join(', ')}…): sending alters them.`
+          }
+        ]
+      : []),
     ...fitRemarks(facts, objects),
     ...classRemarks(facts, answers, id),
     ...publicRemarks(objects),

@@ -85,7 +85,10 @@ export const queries = {
   prove(scene: Scene, { namespace, set: name, messages }: { namespace: string; set: string; messages?: number }) {
     const workload = workloadNamed(scene.facts, namespace, name);
     const changes = scene.history.changes.slice(0, scene.history.countAt(scene.facts.nowMs));
-    return workload && provedWorkload({ facts: scene.facts, workload, changes, fork: scene.fork, ...(messages === undefined ? {} : { messages }) });
+    return (
+      workload &&
+      provedWorkload({ facts: scene.facts, workload, changes, fork: scene.fork, ...(messages === undefined ? {} : { messages }) })
+    );
   },
   /** When what the proofs of some sets speak of last changed. */
   touched: (scene: Scene, { sets }: { sets: readonly { namespace: string; name: string }[] }) => touchedAt(scene, sets),

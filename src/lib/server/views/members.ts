@@ -54,7 +54,9 @@ function stateOf(
   if (pod.metadata.deletionTimestamp) return { state: 'settling', label: 'is being taken away' };
   const { says } = standingOf(scene, namespace, name);
   if (since !== undefined)
-    return says ? { state: 'settling', label: says } : { state: 'holds', label: `ready ${momentIn(scene.facts, since).replace(/^T\+/, '')}` };
+    return says
+      ? { state: 'settling', label: says }
+      : { state: 'holds', label: `ready ${momentIn(scene.facts, since).replace(/^T\+/, '')}` };
   const line = rootLine(scene.facts, { kind: 'Pod', namespace, name });
   const broken = line && breakOf(line);
   if (broken)

@@ -9,14 +9,24 @@ import type { Scene } from './scene';
 export interface ConsoleForm {
   readonly do: string;
   readonly title: string;
-  readonly fields: readonly { readonly id: 'place' | 'key' | 'value' | 'count' | 'bytes' | 'from' | 'acks'; readonly label: string; readonly start: string; readonly options?: readonly string[] }[];
+  readonly fields: readonly {
+    readonly id: 'place' | 'key' | 'value' | 'count' | 'bytes' | 'from' | 'acks';
+    readonly label: string;
+    readonly start: string;
+    readonly options?: readonly string[];
+  }[];
   /** Whether it matters which member is asked. */
   readonly member: boolean;
 }
 
 const table = { id: 'place', label: 'table', start: 'main' } as const;
 const rows: readonly ConsoleForm[] = [
-  { do: 'write', title: 'Write', fields: [table, { id: 'key', label: 'key', start: 'k1' }, { id: 'value', label: 'value', start: 'v1' }], member: true },
+  {
+    do: 'write',
+    title: 'Write',
+    fields: [table, { id: 'key', label: 'key', start: 'k1' }, { id: 'value', label: 'value', start: 'v1' }],
+    member: true
+  },
   { do: 'read', title: 'Read', fields: [table, { id: 'key', label: 'key', start: 'k1' }], member: true },
   { do: 'list', title: 'List', fields: [table], member: true },
   { do: 'members', title: 'Who is there?', fields: [], member: true }
@@ -26,9 +36,20 @@ const rows: readonly ConsoleForm[] = [
 export const consoleForms: Readonly<Record<EngineId, readonly ConsoleForm[]>> = {
   'multi-primary-sql': rows,
   'primary-standby-sql': rows,
-  'document-set': rows.map((one) => ({ ...one, fields: one.fields.map((field) => (field.id === 'place' ? { ...field, label: 'collection' } : field)) })),
+  'document-set': rows.map((one) => ({
+    ...one,
+    fields: one.fields.map((field) => (field.id === 'place' ? { ...field, label: 'collection' } : field))
+  })),
   'log-broker': [
-    { do: 'make-topic', title: 'Make a topic', fields: [{ id: 'place', label: 'topic', start: 'gate-scans' }, { id: 'count', label: 'partitions', start: '6' }], member: false },
+    {
+      do: 'make-topic',
+      title: 'Make a topic',
+      fields: [
+        { id: 'place', label: 'topic', start: 'gate-scans' },
+        { id: 'count', label: 'partitions', start: '6' }
+      ],
+      member: false
+    },
     {
       do: 'produce',
       title: 'Produce',
@@ -39,7 +60,15 @@ export const consoleForms: Readonly<Record<EngineId, readonly ConsoleForm[]>> = 
       ],
       member: false
     },
-    { do: 'consume', title: 'Consume', fields: [{ id: 'place', label: 'topic', start: 'gate-scans' }, { id: 'from', label: 'from the', start: 'beginning', options: ['beginning', 'end'] }], member: false },
+    {
+      do: 'consume',
+      title: 'Consume',
+      fields: [
+        { id: 'place', label: 'topic', start: 'gate-scans' },
+        { id: 'from', label: 'from the', start: 'beginning', options: ['beginning', 'end'] }
+      ],
+      member: false
+    },
     { do: 'topics', title: 'Topics', fields: [], member: true }
   ],
   'memory-store': [
@@ -54,29 +83,87 @@ export const consoleForms: Readonly<Record<EngineId, readonly ConsoleForm[]>> = 
       ],
       member: false
     },
-    { do: 'write', title: 'Write', fields: [{ id: 'place', label: 'database', start: 'fares' }, { id: 'key', label: 'key', start: 'k1' }, { id: 'value', label: 'value', start: 'v1' }], member: true },
-    { do: 'read', title: 'Read', fields: [{ id: 'place', label: 'database', start: 'fares' }, { id: 'key', label: 'key', start: 'k1' }], member: true },
+    {
+      do: 'write',
+      title: 'Write',
+      fields: [
+        { id: 'place', label: 'database', start: 'fares' },
+        { id: 'key', label: 'key', start: 'k1' },
+        { id: 'value', label: 'value', start: 'v1' }
+      ],
+      member: true
+    },
+    {
+      do: 'read',
+      title: 'Read',
+      fields: [
+        { id: 'place', label: 'database', start: 'fares' },
+        { id: 'key', label: 'key', start: 'k1' }
+      ],
+      member: true
+    },
     { do: 'shards', title: 'Shards', fields: [], member: true }
   ],
   'object-store': [
     { do: 'make-bucket', title: 'Make a bucket', fields: [{ id: 'place', label: 'bucket', start: 'cargo-papers' }], member: false },
-    { do: 'put', title: 'Put', fields: [{ id: 'place', label: 'bucket', start: 'cargo-papers' }, { id: 'key', label: 'object', start: 'manifest-1.txt' }, { id: 'bytes', label: 'bytes', start: '65536' }], member: true },
-    { do: 'get', title: 'Get', fields: [{ id: 'place', label: 'bucket', start: 'cargo-papers' }, { id: 'key', label: 'object', start: 'manifest-1.txt' }], member: true },
+    {
+      do: 'put',
+      title: 'Put',
+      fields: [
+        { id: 'place', label: 'bucket', start: 'cargo-papers' },
+        { id: 'key', label: 'object', start: 'manifest-1.txt' },
+        { id: 'bytes', label: 'bytes', start: '65536' }
+      ],
+      member: true
+    },
+    {
+      do: 'get',
+      title: 'Get',
+      fields: [
+        { id: 'place', label: 'bucket', start: 'cargo-papers' },
+        { id: 'key', label: 'object', start: 'manifest-1.txt' }
+      ],
+      member: true
+    },
     { do: 'list', title: 'List', fields: [{ id: 'place', label: 'bucket (none: all buckets)', start: 'cargo-papers' }], member: true },
     { do: 'health', title: 'Volumes', fields: [], member: true }
   ],
   'time-series': [
     { do: 'make-table', title: 'Make a table', fields: [{ id: 'place', label: 'table', start: 'readings' }], member: false },
-    { do: 'insert', title: 'Insert', fields: [{ id: 'place', label: 'table', start: 'readings' }, { id: 'count', label: 'rows', start: '144' }], member: false },
+    {
+      do: 'insert',
+      title: 'Insert',
+      fields: [
+        { id: 'place', label: 'table', start: 'readings' },
+        { id: 'count', label: 'rows', start: '144' }
+      ],
+      member: false
+    },
     { do: 'query', title: 'Count and sum', fields: [{ id: 'place', label: 'table', start: 'readings' }], member: false }
   ],
   'shared-files': [
-    { do: 'write', title: 'Write a file', fields: [{ id: 'key', label: 'path', start: 'charts/north.txt' }, { id: 'value', label: 'content', start: 'depth 14' }], member: true },
+    {
+      do: 'write',
+      title: 'Write a file',
+      fields: [
+        { id: 'key', label: 'path', start: 'charts/north.txt' },
+        { id: 'value', label: 'content', start: 'depth 14' }
+      ],
+      member: true
+    },
     { do: 'read', title: 'Read', fields: [{ id: 'key', label: 'path', start: 'charts/north.txt' }], member: true },
     { do: 'list', title: 'List', fields: [{ id: 'place', label: 'directory', start: '' }], member: true }
   ],
   'image-shelf': [
-    { do: 'push', title: 'Push', fields: [{ id: 'key', label: 'image', start: 'tools/chart:1.2' }, { id: 'bytes', label: 'bytes', start: '200000' }], member: false },
+    {
+      do: 'push',
+      title: 'Push',
+      fields: [
+        { id: 'key', label: 'image', start: 'tools/chart:1.2' },
+        { id: 'bytes', label: 'bytes', start: '200000' }
+      ],
+      member: false
+    },
     { do: 'pull', title: 'Pull', fields: [{ id: 'key', label: 'image', start: 'tools/chart:1.2' }], member: false },
     { do: 'list', title: 'List', fields: [], member: false }
   ]
@@ -85,7 +172,9 @@ export const consoleForms: Readonly<Record<EngineId, readonly ConsoleForm[]>> = 
 /** What starts what, in a sentence. */
 function orderOf(parts: readonly { part: string; name: string; ordered: boolean }[]): string {
   const inOrder = [...parts].sort((a, b) => partRank(a.part) - partRank(b.part));
-  const each = inOrder.map(({ name, ordered }) => (ordered ? `${name} (member 0, then each when the one before is ready)` : `${name} (all at once)`));
+  const each = inOrder.map(({ name, ordered }) =>
+    ordered ? `${name} (member 0, then each when the one before is ready)` : `${name} (all at once)`
+  );
   return `${each.join(', then ')}. Down goes the other way.`;
 }
 
@@ -94,7 +183,11 @@ function patienceOf({ facts, steps, clock }: Scene, namespace: string, name: str
   const pod = facts.get('Pod', namespace, name);
   if (!pod) return 'It has not been made yet: it starts when the member before it is ready.';
   if (isReady(pod)) return says ? `It runs. ${says}.` : 'It is ready.';
-  const open = steps.filter((one) => one.subject === `Pod ${namespace}/${name}` && one.fromMs <= clock.nowMs && (one.toMs === undefined || one.toMs > clock.nowMs)).at(-1);
+  const open = steps
+    .filter(
+      (one) => one.subject === `Pod ${namespace}/${name}` && one.fromMs <= clock.nowMs && (one.toMs === undefined || one.toMs > clock.nowMs)
+    )
+    .at(-1);
   if (!open) return says || 'It waits; its root line says for what.';
   const forMs = clock.nowMs - open.fromMs;
   const [least, most] = open.normalMs.map((ms) => Math.round(ms / 1000));
@@ -121,7 +214,13 @@ export function workloadView(scene: Scene, { namespace, name }: { namespace: str
     .sort((a, b) => (b.status?.askedMs ?? 0) - (a.status?.askedMs ?? 0))
     .slice(0, 30)
     .map(({ metadata, spec, status }) => ({ id: metadata.name, ...spec, ...(status ? { status } : {}) }));
-  const images = [...new Set([...workload.sets, ...workload.deployments, ...workload.daemonSets].flatMap((one) => one.spec.template.spec.containers.map((two) => two.image)))].map((image) => ({
+  const images = [
+    ...new Set(
+      [...workload.sets, ...workload.deployments, ...workload.daemonSets].flatMap((one) =>
+        one.spec.template.spec.containers.map((two) => two.image)
+      )
+    )
+  ].map((image) => ({
     image,
     bytes: imageCard(image).sizeBytes,
     licence: imageCard(image).licence ?? ''
@@ -130,11 +229,15 @@ export function workloadView(scene: Scene, { namespace, name }: { namespace: str
     namespace,
     name: workload.name,
     engine: workload.engine ?? null,
-    blueprint: bands.find((one) => one.blueprint !== 'stateful set' && one.blueprint !== 'deployment')?.blueprint ?? bands[0]?.blueprint ?? '',
+    blueprint:
+      bands.find((one) => one.blueprint !== 'stateful set' && one.blueprint !== 'deployment')?.blueprint ?? bands[0]?.blueprint ?? '',
     bands,
     order: orderOf(bands.map((one) => ({ part: one.part, name: one.name, ordered: one.ordered && one.replicas > 1 }))),
     waits: bands.flatMap((band) =>
-      band.rows.map((row) => ({ name: row.name, says: patienceOf(scene, namespace, row.name, facts.get('Process', namespace, row.name)?.status?.says ?? '') }))
+      band.rows.map((row) => ({
+        name: row.name,
+        says: patienceOf(scene, namespace, row.name, facts.get('Process', namespace, row.name)?.status?.says ?? '')
+      }))
     ),
     services: [...services.values()].map((one) => {
       const { name: service } = one.metadata;
@@ -144,7 +247,11 @@ export function workloadView(scene: Scene, { namespace, name }: { namespace: str
         name: service,
         headless: one.spec.clusterIP === 'None',
         outside,
-        addresses: outside ? ((one.status as { loadBalancer?: { ingress?: { ip: string }[] } } | undefined)?.loadBalancer?.ingress ?? []).map((two) => two.ip) : [],
+        addresses: outside
+          ? ((one.status as { loadBalancer?: { ingress?: { ip: string }[] } } | undefined)?.loadBalancer?.ingress ?? []).map(
+              (two) => two.ip
+            )
+          : [],
         ports: (one.spec.ports ?? []).map((two) => ({ name: two.name ?? '', port: two.port })),
         members: reached,
         tunnel: tunnels.find((two) => two.spec.service === service)?.metadata.name ?? null
@@ -152,7 +259,13 @@ export function workloadView(scene: Scene, { namespace, name }: { namespace: str
     }),
     topics: topics.map((one) => {
       const ready = conditionOf(one.status?.conditions, 'Ready');
-      return { name: one.metadata.name, partitions: one.spec.partitions, copies: one.spec.copies, ready: ready?.status === 'True', says: ready?.message ?? 'waits for the helper' };
+      return {
+        name: one.metadata.name,
+        partitions: one.spec.partitions,
+        copies: one.spec.copies,
+        ready: ready?.status === 'True',
+        says: ready?.message ?? 'waits for the helper'
+      };
     }),
     rest: rest ? (rest.status?.stage ?? 'stops') : resting ? 'wakes' : null,
     restName: rest?.metadata.name ?? null,
@@ -165,19 +278,34 @@ export function workloadView(scene: Scene, { namespace, name }: { namespace: str
 export type WorkloadSheet = NonNullable<ReturnType<typeof workloadView>>;
 
 /** Lines of the logs of a workload's members, newest last, up to the clock's head. */
-export function logsView({ lines, clock, facts }: Scene, { namespace, name, text = '', member }: { namespace: string; name: string; text?: string; member?: string }) {
+export function logsView(
+  { lines, clock, facts }: Scene,
+  { namespace, name, text = '', member }: { namespace: string; name: string; text?: string; member?: string }
+) {
   const workload = workloadNamed(facts, namespace, name);
   const mine = (subject: string): boolean => {
     const pod = subject.slice(`Pod ${namespace}/`.length);
     if (!subject.startsWith(`Pod ${namespace}/`)) return false;
     if (member !== undefined) return pod === member;
-    return workload !== undefined && [...workload.sets, ...workload.deployments, ...workload.daemonSets].some((one) => pod.startsWith(`${one.metadata.name}-`));
+    return (
+      workload !== undefined &&
+      [...workload.sets, ...workload.deployments, ...workload.daemonSets].some((one) => pod.startsWith(`${one.metadata.name}-`))
+    );
   };
   const wanted = text.toLowerCase();
-  const found = lines.filter((one) => one.atMs <= clock.nowMs && mine(one.subject) && (!wanted || `${one.subject} ${one.text}`.toLowerCase().includes(wanted)));
+  const found = lines.filter(
+    (one) => one.atMs <= clock.nowMs && mine(one.subject) && (!wanted || `${one.subject} ${one.text}`.toLowerCase().includes(wanted))
+  );
   return {
     total: found.length,
-    lines: found.slice(-400).map(({ atMs, subject, text: says, grave }) => ({ atMs, at: momentIn(facts, atMs), member: subject.slice(subject.indexOf('/') + 1), text: says, grave }))
+    lines: found
+      .slice(-400)
+      .map(({ atMs, subject, text: says, grave }) => ({
+        atMs,
+        at: momentIn(facts, atMs),
+        member: subject.slice(subject.indexOf('/') + 1),
+        text: says,
+        grave
+      }))
   };
 }
-

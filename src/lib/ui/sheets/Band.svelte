@@ -18,9 +18,15 @@
   const isSet = $derived(band.kind === 'StatefulSet');
   const base = $derived(`/rehearsals/${encodeURIComponent(id)}`);
   const majority = $derived(Math.floor(band.replicas / 2) + 1);
+  /** Whether members of this kind decide by a majority. */
+  const byMajority = $derived(
+    !band.engine || ['multi-primary-sql', 'primary-standby-sql', 'document-set'].includes(band.engine) || band.part === 'coordinator'
+  );
   const spare = $derived(Math.max(0, band.ready - majority));
   const outside = $derived(band.reach.filter((one) => one.outside));
   const inside = $derived(band.reach.filter((one) => !one.outside && !one.headless));
+  const roles = $derived(band.rows.some((row) => row.role));
+  const sheetHref = $derived(`/r/${encodeURIComponent(id)}/members/${band.namespace}/${band.workload}`);
   let scaling = $state(false);
   let wanted = $state(3);
   let taking = $state<{ kind: string; namespace: string; name: string } | null>(null);
@@ -46,21 +52,31 @@
       `${mine.filter((one) => one.state === 'holds').length} of ${mine.length} proofs hold; the evidence is kept on the Proofs sheet.`
     );
   }
+  const claimSizes = (row: Band['rows'][number]) => {
+    const sizes = [...new Set(row.claims.map((one) => one.size))];
+    return sizes.length === 1 && row.claims.length > 1 ? `${row.claims.length} × ${sizes[0]}` : sizes.join(', ');
+  };
   const select = (name: string) => (selection.ref = { kind: 'Pod', namespace: band.namespace, name });
 </script>
 
 <section id={band.name} class="mt-4 pb-2 {marked ? 'bg-tape' : ''}" aria-label={band.name}>
   <div class="flex flex-wrap items-start gap-x-10 gap-y-2 border-b border-ink pb-3">
     <div class="min-w-[15rem]">
-      <h2 class="text-[1.2rem] leading-tight">{band.name}</h2>
-      <p class="quiet">{band.blueprint} · <span class="mono">{band.namespace}</span> · sent {band.sentAt}</p>
+      <h2 class="text-[1.2rem] leading-tight">
+        {#if band.engine}<a class="hover:underline" href={sheetHref}>{band.name}</a>{:else}{band.name}{/if}
+      </h2>
+      <p class="quiet">
+        {band.blueprint}{band.part && band.part !== 'member' ? `, ${band.part}` : ''} · <span class="mono">{band.namespace}</span> · sent {band.sentAt}
+      </p>
     </div>
     {#if isSet}
       <div>
-        <p class="quiet small mb-1">{band.replicas > 1 ? 'Quorum' : 'Members'}</p>
+        <p class="quiet small mb-1">{band.replicas > 1 && byMajority ? 'Quorum' : 'Members'}</p>
         <p class="flex items-center gap-2">
           {#each band.rows.slice(0, 9) as row (row.name)}<Peg state={row.state} size={13} />{/each}
-          {band.ready} of {band.replicas}{#if band.replicas > 1}, {band.ready >= majority ? `may lose ${spare}` : 'no majority'}{/if}
+          {band.ready} of {band.replicas}{#if band.replicas > 1 && byMajority}, {band.ready >= majority
+              ? `may lose ${spare}`
+              : 'no majority'}{/if}
         </p>
       </div>
     {/if}
@@ -82,8 +98,9 @@
   <table class="table-plain">
     <thead>
       <tr
-        ><th class="w-7"></th><th>Member</th><th>Address</th><th>Node · zone</th><th>Claim</th><th class="num">Size</th><th>State</th><th
-        ></th></tr
+        ><th class="w-7"></th><th>Member</th><th>Address</th><th>Node · zone</th><th>Claim</th><th class="num">Size</th>{#if roles}<th
+            >Role</th
+          ><th class="num">Position</th><th class="num">Lag</th>{/if}<th>State</th><th></th></tr
       >
     </thead>
     <tbody>
@@ -104,8 +121,15 @@
           >
           <td class="mono quiet">{addressShown(row.address) || '–'}</td>
           <td class="whitespace-nowrap">{row.node ? `${row.node} · ${row.zone}` : '–'}</td>
-          <td class="mono">{row.claims.map((one) => one.name).join(', ') || '–'}</td>
-          <td class="num">{row.claims.map((one) => one.size).join(', ')}</td>
+          <td class="mono" title={row.claims.map((one) => one.name).join(', ')}
+            >{row.claims[0]?.name ?? '–'}{row.claims.length > 1 ? ` +${row.claims.length - 1}` : ''}</td
+          >
+          <td class="num">{claimSizes(row)}</td>
+          {#if roles}
+            <td class="whitespace-nowrap">{row.role}</td>
+            <td class="num">{row.position === null ? '' : row.position.toLocaleString('en')}</td>
+            <td class="num">{row.lag === null ? '' : row.lag.toLocaleString('en')}</td>
+          {/if}
           <td><span class="inline-flex items-baseline gap-2"><Peg state={row.state} /><span>{row.label}</span></span></td>
           <td class="num"
             >{#if row.exists && row.label !== 'is being taken away'}<button
@@ -117,13 +141,13 @@
         </tr>
       {:else}
         <tr
-          ><td colspan="8" class="quiet"
+          ><td colspan="11" class="quiet"
             >{band.replicas === 0 ? 'It asks for no members. Scale it up to have some.' : 'No members stand yet.'}</td
           ></tr
         >
       {/each}
       {#each band.leaving as name (name)}<tr class="quiet"
-          ><td></td><td class="mono">{name}</td><td colspan="6"><Peg state="settling" /> goes</td></tr
+          ><td></td><td class="mono">{name}</td><td colspan="9"><Peg state="settling" /> goes</td></tr
         >{/each}
     </tbody>
   </table>
@@ -155,6 +179,7 @@
       {#if first}<button class="push" onclick={() => (taking = { kind: 'Pod', namespace: band.namespace, name: first.name })}
           >Take a member away</button
         >{/if}
+      {#if band.engine}<a class="push push-main" href={sheetHref}>Open</a>{/if}
       <button class="push" onclick={prove}>Prove</button>
       <a class="push" href={lineHref(id, { kind: 'StatefulSet', namespace: band.namespace, name: band.name })}>Root line</a>
     {/if}

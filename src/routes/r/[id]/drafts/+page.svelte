@@ -59,6 +59,7 @@
   <p class="quiet mt-1">A draft is a set of manifests that isn't sent yet. Drop files or folders here, or begin an empty one.</p>
   <div class="mt-3 flex items-center gap-2">
     <button class="push push-main" onclick={() => begin('new draft', [{ name: 'draft.yaml', text: '' }])}>Begin a draft</button>
+    <a class="push" href="/r/{encodeURIComponent(data.id)}/blueprints">Begin with a blueprint</a>
     <PickFiles look="push" says="Read files" {take} />
   </div>
   {#if data.list.length}

@@ -24,6 +24,7 @@
             : `${stack.members.ready} of ${plural(stack.members.wanted, 'member')} ready; the others come up.`}
       />
     </h1>
+    <p class="mt-2"><a class="word" href="/r/{encodeURIComponent(data.id)}/blueprints">deploy a workload</a></p>
     {#if bands.length > 6}<p class="mt-2">
         <input
           class="small w-[16rem] border border-line bg-sheet px-2 py-0.5"
@@ -41,8 +42,9 @@
   {:else}
     <h1>No workloads yet.</h1>
     <p class="mt-3 max-w-[44rem]">
-      Write a stateful set in <a class="word" href="/r/{encodeURIComponent(data.id)}/drafts">a draft</a>, or drop manifests there: its
-      members then stand here as bands, one row each.
+      <a class="word" href="/r/{encodeURIComponent(data.id)}/blueprints">Choose a blueprint</a> and answer its questions, or write a
+      stateful set in <a class="word" href="/r/{encodeURIComponent(data.id)}/drafts">a draft</a>, or drop manifests there: its members then
+      stand here as bands, one row each.
     </p>
   {/if}
 </div>

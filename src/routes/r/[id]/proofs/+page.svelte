@@ -2,6 +2,7 @@
   import { goto } from '$app/navigation';
   import { page } from '$app/state';
   import Peg from '$ui/parts/Peg.svelte';
+  import MatrixTable from '$ui/workloads/MatrixTable.svelte';
   import { sentenceShown } from '$ui/prefs.svelte';
   import { doCall } from '$ui/call.svelte';
   import { lineHref, plural, shortClock } from '$ui/format';
@@ -19,7 +20,7 @@
   const shown = $derived(mine.find((one) => one.id === chosenId) ?? mine.find((one) => one.state === 'broken') ?? mine[0]);
   const ok = $derived(mine.filter((one) => one.state === 'holds' && !one.stale).length);
   const stale = $derived(mine.filter((one) => one.stale).length);
-  const words = ['none', 'one', 'two', 'three', 'four', 'five', 'six'];
+  const words = ['none', 'one', 'two', 'three', 'four', 'five', 'six', 'seven', 'eight', 'nine', 'ten', 'eleven', 'twelve'];
   const word = (n: number) => words[n] ?? String(n);
 
   async function prove() {
@@ -35,7 +36,7 @@
 <div class="px-[26px] py-5">
   {#if !data.sets.length}
     <h1>Nothing to prove yet.</h1>
-    <p class="mt-3">Proofs are run on stateful sets; none stands on this cluster at this moment.</p>
+    <p class="mt-3">Proofs are run on workloads; none stands on this cluster at this moment.</p>
   {:else}
     <div class="flex items-start justify-between gap-6">
       <div>
@@ -47,7 +48,7 @@
             : `${set} has not been proved yet.`}
         </h1>
         <p class="quiet mt-1">
-          pack: stateful set · <span class="mono">{namespace}</span>{stale
+          pack: workload · <span class="mono">{namespace}</span>{stale
             ? ` · ${stale} stale: something they speak of has changed since`
             : ''} · evidence kept with the rehearsal
         </p>
@@ -71,7 +72,8 @@
     {#if !mine.length}
       <p class="mt-5 max-w-[44rem]">
         The pack asks whether every claim is bound as asked, whether members started in order, whether names lead where they should and
-        nowhere else, whether the data reads back, and whether a member that is taken away comes back.
+        nowhere else, whether the data reads back, and whether a member that is taken away comes back; then, through the engine itself, what
+        its kind has to keep: who may and may not get in, what is written here and read there, what a loss does.
       </p>
     {:else}
       <div class="mt-4 grid grid-cols-[minmax(300px,430px)_1fr] gap-x-8">
@@ -97,6 +99,7 @@
           <section aria-label="Evidence of {shown.title}">
             <h2 class="text-[1.05rem]">{shown.title}</h2>
             <p class="quiet mb-2">{shown.note ?? shown.says}</p>
+            {#if shown.matrix}<MatrixTable matrix={shown.matrix} />{/if}
             {#if shown.checks.length}
               <table class="table-plain table-fixed [overflow-wrap:anywhere]">
                 <thead><tr><th class="w-[26%]">asked</th><th class="w-[34%]">expected</th><th>came back</th></tr></thead>

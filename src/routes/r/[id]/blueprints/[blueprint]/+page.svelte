@@ -1,0 +1,164 @@
+<script lang="ts">
+  import { goto } from '$app/navigation';
+  import { untrack } from 'svelte';
+  import type { BlueprintSheet } from '$server/views/blueprint';
+  import Peg from '$ui/parts/Peg.svelte';
+  import Slot from '$ui/parts/Slot.svelte';
+  import { call, doCall, notices } from '$ui/call.svelte';
+  import { selection } from '$ui/selection.svelte';
+
+  let { data } = $props();
+  let answers = $state<Record<string, string>>(untrack(() => ({ ...data.first.answers })));
+  let sheet = $state<BlueprintSheet>(untrack(() => data.first));
+  let shown = $state<'questions' | 'manifests'>('questions');
+  let making = $state(false);
+  const base = $derived(`/r/${encodeURIComponent(data.id)}`);
+  const api = $derived(`/rehearsals/${encodeURIComponent(data.id)}/blueprints/${sheet.id}`);
+  const wrong = $derived(new Map(sheet.faults.map((one) => [one.question, one.message])));
+  const hurts = $derived(sheet.faults.length > 0 || sheet.remarks.some((one) => one.state === 'broken'));
+
+  /** The sentence in pieces: texts and slots. */
+  const pieces = $derived(
+    sheet.sentence.split(/(\{\w+\})/).map((piece) => {
+      const id = /^\{(\w+)\}$/.exec(piece)?.[1];
+      return id === undefined ? { text: piece } : { question: sheet.questions.find((one) => one.id === id)! };
+    })
+  );
+  const options = (id: string) => {
+    const one = sheet.questions.find((two) => two.id === id)!;
+    if (one.kind === 'class')
+      return sheet.classes.length ? sheet.classes.map((name) => [name, name] as const) : [['', 'no class yet'] as const];
+    if (one.kind === 'choice') return one.options;
+    if (one.kind === 'count' && one.range && one.range[1] - one.range[0] <= 16)
+      return Array.from({ length: one.range[1] - one.range[0] + 1 }, (_, i) => {
+        const n = String(one.range![0] + i);
+        return [n, n] as const;
+      });
+    return undefined;
+  };
+
+  $effect(() => {
+    void [data.rehearsal.revision, data.clock.nowMs];
+    const wanted = { ...answers };
+    const stop = new AbortController();
+    const timer = setTimeout(async () => {
+      const answer = await call<BlueprintSheet>('POST', api, { answers: wanted }, { signal: stop.signal });
+      if (!stop.signal.aborted && answer.ok) sheet = answer.value;
+    }, 60);
+    return () => {
+      clearTimeout(timer);
+      stop.abort();
+    };
+  });
+
+  async function draft(): Promise<void> {
+    if (sheet.faults.length || making) return;
+    making = true;
+    const made = await doCall<{ id: number }>('POST', `${api}/draft`, { answers });
+    making = false;
+    if (!made) return;
+    if (sheet.secrets.length) notices.say(`${sheet.secrets.join(', ')}: new values were drawn; they stand in the draft, covered.`);
+    await goto(`${base}/drafts/${made.id}`);
+  }
+  $effect(() => {
+    selection.draft = () => void draft();
+    return () => (selection.draft = null);
+  });
+  const tone = {
+    data: 'bg-moss text-sheet',
+    parity: 'hatched-ink',
+    member: 'border border-ink',
+    first: 'bg-ink text-sheet',
+    none: ''
+  } as const;
+</script>
+
+<svelte:head><title>{sheet.title} · {data.cluster.name} · Root Barn</title></svelte:head>
+
+<div class="grid min-h-full grid-cols-[minmax(0,1.05fr)_minmax(0,1fr)]">
+  <div class="px-[26px] py-5">
+    <p>
+      <span class="font-semibold">“{answers.name}”</span>
+      <a class="quiet hover:underline" href="{base}/blueprints">blueprint {sheet.title}</a>
+      {#each ['questions', 'manifests'] as const as one (one)}
+        <button
+          class="ml-3 {shown === one ? 'border-b-2 border-ink font-semibold' : 'quiet hover:underline'}"
+          aria-pressed={shown === one}
+          onclick={() => (shown = one)}>{one}</button
+        >
+      {/each}
+    </p>
+    {#if shown === 'questions'}
+      <p class="mt-3 max-w-[36rem] text-[1.15rem] leading-[2.1]">
+        {#each pieces as piece, i (i)}{#if 'text' in piece}{piece.text}{:else}<Slot
+              label={piece.question.label}
+              value={answers[piece.question.id] ?? ''}
+              options={options(piece.question.id)}
+              width={Math.max(2, (answers[piece.question.id] ?? '').length)}
+              wrong={wrong.has(piece.question.id)}
+              onchange={(value: string) => (answers = { ...answers, [piece.question.id]: value })}
+            />{/if}{/each}
+      </p>
+    {:else}
+      <p class="quiet mt-3">As they would go into a draft. Values of secrets are drawn when it is made, and covered.</p>
+      <pre class="mt-2 max-h-[62vh] overflow-auto border border-line bg-tape p-3 text-[0.78rem]">{sheet.yaml ||
+          'Mend the answers first.'}</pre>
+    {/if}
+    <div class="mt-4 border-t border-ink pt-3">
+      {#each sheet.faults as one (one.question)}<p class="mb-1 text-brick"><Peg state="broken" size={11} /> {one.message}</p>{/each}
+      {#each sheet.remarks as one (one.says)}<p class="mb-1"><Peg state={one.state} size={11} /> {one.says}</p>{/each}
+      <div class="mt-3 flex flex-wrap items-baseline gap-3">
+        <button class="push push-main" disabled={sheet.faults.length > 0 || making || data.cluster.kind === 'dump'} onclick={draft}
+          >Put in a draft</button
+        >
+        <span class="key">d</span>
+        <span class="quiet"
+          >{hurts ? 'What is broken above will be found again there.' : 'There its change sheet says what it will do.'}</span
+        >
+      </div>
+    </div>
+  </div>
+  <div class="border-l border-line px-6 py-5">
+    {#if sheet.figures.length}
+      <dl class="grid grid-cols-4 gap-x-4 border-t border-ink border-b-line pt-3">
+        {#each sheet.figures as one (one.label)}
+          <div>
+            <dt class="quiet small">{one.label}</dt>
+            <dd class="text-[1.25rem] leading-tight font-semibold">{one.value}</dd>
+            {#if one.note}<dd class="quiet small">{one.note}</dd>{/if}
+          </div>
+        {/each}
+      </dl>
+      {#if sheet.drawn.length}
+        <div class="mt-6 border-t border-line pt-5">
+          {#each sheet.drawn as row (row.name)}
+            <div class="mb-2 flex items-center gap-3">
+              <span class="mono w-[10.5rem] shrink-0 truncate" title={row.name}>{row.name}</span>
+              <span class="flex min-w-0 flex-1 gap-1.5">
+                {#each row.parts as part, i (i)}<span
+                    class="min-w-0 flex-1 truncate px-1 py-1 text-center text-[0.8rem] {row.parts.length === 1
+                      ? 'max-w-[14rem]'
+                      : 'max-w-[5rem]'} {tone[part.kind]}"><span class="px-0.5">{part.word}</span></span
+                  >{/each}
+              </span>
+            </div>
+          {/each}
+        </div>
+      {/if}
+      {#if sheet.ladder}
+        <h2 class="quiet small mt-5 mb-2 font-normal">{sheet.ladder.title}</h2>
+        {#each sheet.ladder.rows as row (row.label)}
+          <div class="mb-2 grid grid-cols-[5.5rem_1fr] items-center gap-2">
+            <span class={row.chosen ? 'font-semibold' : 'quiet'}>{row.label}</span>
+            <span class="grid grid-cols-[9rem_1fr] items-center gap-3"
+              ><span class="block h-4 border border-ink {row.chosen ? 'bg-ink' : ''}" style="width:{Math.max(3, row.share * 100)}%"
+              ></span><span class={row.chosen ? '' : 'quiet'}>{row.says}</span></span
+            >
+          </div>
+        {/each}
+      {/if}
+    {:else}
+      <p class="quiet">The figures come back when every answer is one.</p>
+    {/if}
+  </div>
+</div>
