@@ -99,6 +99,8 @@ interface SetParts {
   readonly env?: readonly (readonly [string, string])[];
   readonly parallel?: boolean;
   readonly user?: number;
+  /** Secret with the certificate that members show each other. */
+  readonly tls?: string;
 }
 
 /** A stable mark of a configuration: a changed one restarts members, because their template changes with it. */
@@ -108,7 +110,7 @@ const list = (lines: readonly string[], indent: number): string => lines.map((on
 
 /** A headless service for the members' names, and the set that stands behind it. */
 export function memberSet(parts: SetParts): string {
-  const { name, namespace, workload, ports, claims, secret, config, env = [], user } = parts;
+  const { name, namespace, workload, ports, claims, secret, config, env = [], user, tls } = parts;
   const portLines = ports.map(
     ({ name: port, port: number, protocol }) => `{name: ${port}, port: ${number}${protocol ? `, protocol: ${protocol}` : ''}}`
   );
@@ -176,8 +178,16 @@ spec:
         readinessProbe:
           tcpSocket: {port: ${first.port}}
           periodSeconds: 5
-        volumeMounts:${list([...claims.map((one) => `- {name: ${one.name}, mountPath: ${one.path}}`), ...(config === undefined ? [] : ['- {name: config, mountPath: /etc/engine}'])], 8)}${
-          config === undefined ? '' : `\n      volumes:\n      - name: config\n        configMap: {name: ${workload}-config}`
+        volumeMounts:${list([...claims.map((one) => `- {name: ${one.name}, mountPath: ${one.path}}`), ...(config === undefined ? [] : ['- {name: config, mountPath: /etc/engine}']), ...(tls === undefined ? [] : ['- {name: tls, mountPath: /etc/tls}'])], 8)}${
+          config === undefined && tls === undefined
+            ? ''
+            : `\n      volumes:${list(
+                [
+                  ...(config === undefined ? [] : ['- name: config', `  configMap: {name: ${workload}-config}`]),
+                  ...(tls === undefined ? [] : ['- name: tls', `  secret: {secretName: ${tls}}`])
+                ],
+                6
+              )}`
         }
   volumeClaimTemplates:${list(
     claims.flatMap((one) => [
@@ -238,6 +248,37 @@ spec:${outside ? '\n  type: LoadBalancer' : ''}
     2
   )}
 `;
+
+export const tlsQuestion: Question = choice('tls', 'Members talk', 'on', [
+  ['on', 'with certificates'],
+  ['off', 'in plain']
+]);
+
+/** An issuer with an authority of its own, and a certificate with every name that members are called by. */
+export function certificateFor(answers: Answers, set: string, members: number): string {
+  const { name, namespace } = answers;
+  const tail = `${namespace}.svc.cluster.local`;
+  const names = [...Array.from({ length: members }, (_, i) => `${set}-${i}.${set}.${tail}`), `${set}.${tail}`];
+  return `
+apiVersion: engines.standin.example/v1
+kind: Issuer
+metadata: {name: ${name}-authority, namespace: ${namespace}, labels: {${partOfLabel}: ${name}}}
+spec: {authority: ${name}-authority, make: true}
+---
+apiVersion: engines.standin.example/v1
+kind: Certificate
+metadata: {name: ${name}, namespace: ${namespace}, labels: {${partOfLabel}: ${name}}}
+spec:
+  secret: ${name}-tls
+  issuer: {name: ${name}-authority}
+  set: ${set}
+  days: 90
+  names:${list(
+    names.map((one) => `- ${one}`),
+    2
+  )}
+`;
+}
 
 /** How many members may be away at once when somebody empties a node. */
 export const budget = (answers: Answers, app: string, maxUnavailable = 1): string => `

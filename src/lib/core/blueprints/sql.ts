@@ -1,6 +1,7 @@
 import { bytesOf } from '../shared';
 import {
   budget,
+  certificateFor,
   choice,
   classQuestion,
   count,
@@ -17,6 +18,7 @@ import {
   sizeQuestion,
   sizeWords,
   spaceQuestion,
+  tlsQuestion,
   tolerates
 } from './parts';
 import type { Answers, Blueprint, DrawnRow, Figure } from './types';
@@ -190,16 +192,18 @@ export const documentSet: Blueprint = {
     choice('favours', 'Favoured as primary', 'first', [
       ['first', 'member 0'],
       ['nobody', 'nobody']
-    ])
+    ]),
+    tlsQuestion
   ],
   sentence:
-    'A document replica set named {name} in {namespace} with {members} members, each on its own node with a volume of {size} from class {class}, {cpu} CPU and {memory}. As primary it favours {favours}.',
+    'A document replica set named {name} in {namespace} with {members} members, each on its own node with a volume of {size} from class {class}, {cpu} CPU and {memory}. As primary it favours {favours}. Members talk {tls}.',
   objects(answers, secret) {
     const n = count(answers, 'members');
     const priorities = Array.from({ length: n }, (_, i) => `${answers.name}-${i}=${answers.favours === 'first' && i === 0 ? 3 : 1}`).join(
       ', '
     );
-    const config = `set_name = ${answers.name}\npriorities = ${priorities}\n`;
+    const tls = answers.tls === 'on';
+    const config = `set_name = ${answers.name}\npriorities = ${priorities}\ntls = ${answers.tls}\n`;
     const name = answers.name!;
     return objectsIn(
       [
@@ -217,8 +221,10 @@ export const documentSet: Blueprint = {
           claims: [{ name: 'data', size: answers.size!, class: answers.class!, path: '/var/lib/engine' }],
           secret: `${name}-access`,
           config,
-          user
+          user,
+          ...(tls ? { tls: `${name}-tls` } : {})
         }),
+        ...(tls ? [certificateFor(answers, name, n)] : []),
         budget(answers, name)
       ].join('---\n')
     );

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { count, intOrText, kindOf, labelSelector, textMap } from './meta';
+import { condition, count, intOrText, kindOf, labelSelector, textMap } from './meta';
 import { podTemplate } from './pod-kinds';
 
 /** How many members of a workload may be away at once when somebody empties a node. */
@@ -54,7 +54,11 @@ const engines = 'engines.standin.example/v1';
 
 /** Signs certificates with the key pair in a secret. It belongs to a namespace and serves that one only. */
 export const issuerSchema = kindOf(engines, 'Issuer', {
-  spec: z.looseObject({ authority: z.string() }),
+  spec: z.looseObject({
+    authority: z.string(),
+    /** Whether the authority is made when the secret isn't there. */
+    make: z.boolean().optional()
+  }),
   status: z.looseObject({}).optional()
 });
 
@@ -69,7 +73,7 @@ export const certificateSchema = kindOf(engines, 'Certificate', {
     set: z.string().optional(),
     labels: textMap.optional()
   }),
-  status: z.looseObject({ notAfter: z.string().optional() }).optional()
+  status: z.looseObject({ notAfter: z.string().optional(), conditions: z.array(condition).optional() }).optional()
 });
 
 export type DisruptionBudget = z.infer<typeof disruptionBudgetSchema>;

@@ -3,7 +3,12 @@ import { isEncrypted, loginOf, servicesTo, wayFault } from '../standin';
 import type { Check, EngineRule } from './types';
 import { Client, podsIn, partsIn } from './workload';
 
-const outcomeIs = (asked: string, expected: string, got: { outcome: string; says: string }, ok: boolean): Check => ({ asked, expected, got: `${got.outcome}: ${got.says}`, ok });
+const outcomeIs = (asked: string, expected: string, got: { outcome: string; says: string }, ok: boolean): Check => ({
+  asked,
+  expected,
+  got: `${got.outcome}: ${got.says}`,
+  ok
+});
 
 /** One member on a node, in as many zones as there are: what the workload asks for, and what it got. */
 export const places: EngineRule = {
@@ -76,10 +81,15 @@ const harmless: Readonly<Record<string, { readonly do: string; readonly place?: 
 export const credentials: EngineRule = {
   id: 'credentials',
   title: 'Credentials',
-  applies: ({ facts, workload }) => podsIn(facts, workload).some((pod) => loginOf(facts.get('Process', workload.namespace, pod.metadata.name)?.spec.options ?? {}) !== undefined),
+  applies: ({ facts, workload }) =>
+    podsIn(facts, workload).some(
+      (pod) => loginOf(facts.get('Process', workload.namespace, pod.metadata.name)?.spec.options ?? {}) !== undefined
+    ),
   checks({ facts, workload, fork }) {
     const client = new Client(fork(), workload);
-    const locked = podsIn(facts, workload).filter((pod) => loginOf(facts.get('Process', workload.namespace, pod.metadata.name)?.spec.options ?? {}) !== undefined);
+    const locked = podsIn(facts, workload).filter(
+      (pod) => loginOf(facts.get('Process', workload.namespace, pod.metadata.name)?.spec.options ?? {}) !== undefined
+    );
     const op = harmless[workload.engine ?? ''] ?? { do: 'list' };
     const checks = locked.flatMap(({ metadata: { name: member } }): Check[] => {
       const [right, wrong, none] = (['right', 'wrong', 'none'] as const).map((login) => client.ask(op, { member, login }));
@@ -100,7 +110,10 @@ const wantsEncryption = (one: StorageClass | undefined): boolean => one !== unde
 export const encryption: EngineRule = {
   id: 'encryption',
   title: 'Encryption at rest',
-  applies: ({ facts, workload }) => workload.sets.some((set) => (set.spec.volumeClaimTemplates ?? []).some((one) => wantsEncryption(facts.get('StorageClass', '', one.spec.storageClassName ?? '')))),
+  applies: ({ facts, workload }) =>
+    workload.sets.some((set) =>
+      (set.spec.volumeClaimTemplates ?? []).some((one) => wantsEncryption(facts.get('StorageClass', '', one.spec.storageClassName ?? '')))
+    ),
   checks({ facts, workload }) {
     const pods = podsIn(facts, workload);
     const checks = pods.flatMap((pod: Pod) =>
@@ -110,7 +123,14 @@ export const encryption: EngineRule = {
         const volume = facts.get('PersistentVolume', '', claim.spec.volumeName ?? '');
         const asset = facts.get('Asset', '', volume?.spec.csi?.volumeHandle ?? '');
         const encrypted = asset !== undefined && isEncrypted({ parameters: asset.spec.parameters } as StorageClass);
-        return [{ asked: `volume of ${claim.metadata.name}`, expected: 'encrypted', got: asset ? (encrypted ? 'encrypted' : 'not encrypted') : 'no volume', ok: encrypted }];
+        return [
+          {
+            asked: `volume of ${claim.metadata.name}`,
+            expected: 'encrypted',
+            got: asset ? (encrypted ? 'encrypted' : 'not encrypted') : 'no volume',
+            ok: encrypted
+          }
+        ];
       })
     );
     return { checks, says: (ok) => `${ok} of ${checks.length} volumes are encrypted` };
@@ -128,7 +148,12 @@ export const sizes: EngineRule = {
     const wanted = workload.sets.flatMap(ordinalsOf).length;
     const checks = members.map((member): Check => {
       const reply = client.ask({ do: 'members' }, { member });
-      return { asked: `${member}: how many members are there?`, expected: String(wanted), got: reply.count === undefined ? reply.says : `${reply.count}: ${reply.rows.map(([one]) => one).join(', ')}`, ok: reply.count === wanted };
+      return {
+        asked: `${member}: how many members are there?`,
+        expected: String(wanted),
+        got: reply.count === undefined ? reply.says : `${reply.count}: ${reply.rows.map(([one]) => one).join(', ')}`,
+        ok: reply.count === wanted
+      };
     });
     return { checks, says: (ok) => `${ok} of ${checks.length} members see ${wanted}` };
   }
@@ -154,24 +179,37 @@ export const matrix: EngineRule = {
       const may = takesAll || leads?.leader === writer;
       if (wrote.outcome !== 'acknowledged') {
         for (const reader of members) cells.push({ writer, reader, lagMs: null, says: wrote.says });
-        return [outcomeIs(`${writer} writes`, may ? 'acknowledged' : 'refused: it takes no writes', wrote, !may && wrote.outcome === 'refused')];
+        return [
+          outcomeIs(`${writer} writes`, may ? 'acknowledged' : 'refused: it takes no writes', wrote, !may && wrote.outcome === 'refused')
+        ];
       }
       const wroteMs = world.nowMs;
       const open = new Map(members.map((reader) => [reader, null as number | null]));
       for (const waitMs of waitsMs) {
         if (world.nowMs < wroteMs + waitMs) world.runUntil(wroteMs + waitMs);
-        for (const [reader, at] of open) if (at === null && client.ask({ do: 'read', place: 'proofs', key }, { member: reader }).rows.length) open.set(reader, world.nowMs - wroteMs);
+        for (const [reader, at] of open)
+          if (at === null && client.ask({ do: 'read', place: 'proofs', key }, { member: reader }).rows.length)
+            open.set(reader, world.nowMs - wroteMs);
         if (![...open.values()].includes(null)) break;
       }
       return members.map((reader): Check => {
         const lagMs = open.get(reader) ?? null;
         cells.push({ writer, reader, lagMs, says: lagMs === null ? 'not seen within 12 s' : `after ${lagMs} ms` });
-        return { asked: `${writer} writes, ${reader} reads`, expected: `written by ${writer}`, got: lagMs === null ? 'not seen within 12 s' : `seen after ${lagMs} ms`, ok: lagMs !== null };
+        return {
+          asked: `${writer} writes, ${reader} reads`,
+          expected: `written by ${writer}`,
+          got: lagMs === null ? 'not seen within 12 s' : `seen after ${lagMs} ms`,
+          ok: lagMs !== null
+        };
       });
     });
     const seen = cells.filter((one) => one.lagMs !== null);
     const worst = Math.max(0, ...seen.map((one) => one.lagMs!));
-    return { checks, says: () => `${seen.length} pairs seen, the slowest after ${worst < 1_000 ? `${worst} ms` : `${(worst / 1_000).toFixed(1)} s`}`, matrix: { members, cells } };
+    return {
+      checks,
+      says: () => `${seen.length} pairs seen, the slowest after ${worst < 1_000 ? `${worst} ms` : `${(worst / 1_000).toFixed(1)} s`}`,
+      matrix: { members, cells }
+    };
   }
 };
 
@@ -197,10 +235,19 @@ export const refuses: EngineRule = {
     const again = client.ask({ do: 'write', place: 'proofs', key: 'after', value: 'counts' });
     const checks = [
       outcomeIs('a write while all are there', 'acknowledged', before, before.outcome === 'acknowledged'),
-      outcomeIs(`a write on ${alone} with ${away.map((pod) => pod.metadata.name).join(', ')} away`, 'not acknowledged', during, during.outcome !== 'acknowledged'),
+      outcomeIs(
+        `a write on ${alone} with ${away.map((pod) => pod.metadata.name).join(', ')} away`,
+        'not acknowledged',
+        during,
+        during.outcome !== 'acknowledged'
+      ),
       outcomeIs('what was acknowledged before, with all back', 'kept', after, after.rows[0]?.[1] === 'kept'),
       outcomeIs('a write with all back', 'acknowledged', again, again.outcome === 'acknowledged')
     ];
-    return { checks, says: (ok) => (ok === checks.length ? 'nothing is accepted without a majority, and nothing was lost' : `${ok} of ${checks.length} as expected`) };
+    return {
+      checks,
+      says: (ok) =>
+        ok === checks.length ? 'nothing is accepted without a majority, and nothing was lost' : `${ok} of ${checks.length} as expected`
+    };
   }
 };

@@ -22,7 +22,23 @@ export const setPack: readonly ProofRule[] = [claims, order, names, data, shared
 export const prove = (bench: Bench): Proof[] => setPack.filter((rule) => rule.applies?.(bench.set) ?? true).map((rule) => rule.run(bench));
 
 /** Proofs through the engines' own interfaces, in the order in which they are shown. */
-export const engineRules: readonly EngineRule[] = [places, reach, credentials, encryption, sizes, matrix, refuses, produced, brokerLost, objects, shards, series, tunnel, files, images];
+export const engineRules: readonly EngineRule[] = [
+  places,
+  reach,
+  credentials,
+  encryption,
+  sizes,
+  matrix,
+  refuses,
+  produced,
+  brokerLost,
+  objects,
+  shards,
+  series,
+  tunnel,
+  files,
+  images
+];
 
 /** The titles of the proofs that suit a workload. */
 export const packOf = (bench: WorkloadBench): EngineRule[] =>
@@ -35,11 +51,23 @@ function merged(proofs: readonly Proof[]): Proof {
   const [first, ...rest] = proofs;
   if (!rest.length) return first!;
   const state = (['broken', 'waiting'] as const).find((one) => proofs.some((proof) => proof.state === one)) ?? 'holds';
-  return { ...first!, state, says: proofs.map((one) => one.says).join('; '), checks: proofs.flatMap((one): readonly Check[] => one.checks) };
+  return {
+    ...first!,
+    state,
+    says: proofs.map((one) => one.says).join('; '),
+    checks: proofs.flatMap((one): readonly Check[] => one.checks)
+  };
 }
 
 /** A proof of a workload that can't be run yet, because nothing of it answers. */
-const waiting = ({ id, title }: EngineRule, bench: WorkloadBench): Proof => ({ id, title, state: 'waiting', says: 'no member runs yet that could be asked', atMs: bench.facts.nowMs, checks: [] });
+const waiting = ({ id, title }: EngineRule, bench: WorkloadBench): Proof => ({
+  id,
+  title,
+  state: 'waiting',
+  says: 'no member runs yet that could be asked',
+  atMs: bench.facts.nowMs,
+  checks: []
+});
 
 /**
  * Runs all proofs of a workload, one after the other, so that whoever runs them can do something else in between: those of its sets, then
@@ -68,7 +96,8 @@ export function* proveWorkload(bench: WorkloadBench & Pick<Bench, 'changes'>): G
   return proofs;
 }
 
-const keepsRows = ({ workload: { engine } }: WorkloadBench): boolean => engine === 'multi-primary-sql' || engine === 'primary-standby-sql' || engine === 'document-set' || engine === 'shared-files';
+const keepsRows = ({ workload: { engine } }: WorkloadBench): boolean =>
+  engine === 'multi-primary-sql' || engine === 'primary-standby-sql' || engine === 'document-set' || engine === 'shared-files';
 
 /** All proofs of a workload at once. */
 export function provedWorkload(bench: WorkloadBench & Pick<Bench, 'changes'>): Proof[] {
@@ -113,7 +142,13 @@ export function lastTouchedWorkloadMs(workload: Workload, changes: readonly Chan
   for (let i = changes.length - 1; i >= 0 && changes[i]!.atMs > latest; i -= 1) {
     const { before, after, atMs } = changes[i]!;
     const object = after ?? before!;
-    if (object.kind === 'Pod' && (!before || !after) && object.metadata.namespace === workload.namespace && workloadOf(object) === workload.name) return atMs;
+    if (
+      object.kind === 'Pod' &&
+      (!before || !after) &&
+      object.metadata.namespace === workload.namespace &&
+      workloadOf(object) === workload.name
+    )
+      return atMs;
   }
   return latest;
 }

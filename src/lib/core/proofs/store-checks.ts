@@ -3,7 +3,12 @@ import { storeLayout } from '../standin';
 import type { Check, EngineRule } from './types';
 import { Client, partsIn, podsIn, type Reply } from './workload';
 
-const check = (asked: string, expected: string, got: Reply, ok: boolean): Check => ({ asked, expected, got: `${got.outcome}: ${got.says}`, ok });
+const check = (asked: string, expected: string, got: Reply, ok: boolean): Check => ({
+  asked,
+  expected,
+  got: `${got.outcome}: ${got.says}`,
+  ok
+});
 const figure = (n: number | undefined): string => (n === undefined ? 'nothing' : n.toLocaleString('en'));
 
 /** How many messages a proof sends, unless somebody says otherwise, and how long each is. */
@@ -19,22 +24,59 @@ export const produced: EngineRule = {
     const client = new Client(fork(), workload);
     const brokers = partsIn(facts, workload, 'broker');
     const copies = Math.min(3, brokers.length);
-    const made = client.ask({ do: 'make-topic', place: 'proof', count: 12, value: JSON.stringify({ replicas: copies, least: Math.max(1, copies - 1) }) });
+    const made = client.ask({
+      do: 'make-topic',
+      place: 'proof',
+      count: 12,
+      value: JSON.stringify({ replicas: copies, least: Math.max(1, copies - 1) })
+    });
     const sent = client.ask({ do: 'produce', place: 'proof', count: messages, bytes: messageBytes, acks: 'all' });
     const got = client.ask({ do: 'consume', place: 'proof', from: 'beginning' });
     const checks: Check[] = [
       check(`a topic of 12 partitions, kept ${copies} times`, 'made', made, made.outcome === 'acknowledged'),
-      check(`produce ${figure(messages)} messages of ${messageBytes} bytes, acknowledged by all caught-up replicas`, figure(messages), sent, sent.count === messages),
-      check('consume from the beginning', `${figure(sent.count)}, in order within each partition`, got, got.count === sent.count && got.says.includes('in order')),
-      { asked: 'checksum over all of them', expected: sent.checksum ?? 'one', got: got.checksum ?? 'none', ok: got.checksum !== undefined && got.checksum === sent.checksum },
-      { asked: 'time on the clock', expected: 'known', got: `produced in ${(sent.tookMs / 1_000).toFixed(1)} s, consumed in ${(got.tookMs / 1_000).toFixed(1)} s`, ok: true }
+      check(
+        `produce ${figure(messages)} messages of ${messageBytes} bytes, acknowledged by all caught-up replicas`,
+        figure(messages),
+        sent,
+        sent.count === messages
+      ),
+      check(
+        'consume from the beginning',
+        `${figure(sent.count)}, in order within each partition`,
+        got,
+        got.count === sent.count && got.says.includes('in order')
+      ),
+      {
+        asked: 'checksum over all of them',
+        expected: sent.checksum ?? 'one',
+        got: got.checksum ?? 'none',
+        ok: got.checksum !== undefined && got.checksum === sent.checksum
+      },
+      {
+        asked: 'time on the clock',
+        expected: 'known',
+        got: `produced in ${(sent.tookMs / 1_000).toFixed(1)} s, consumed in ${(got.tookMs / 1_000).toFixed(1)} s`,
+        ok: true
+      }
     ];
-    const outside = facts.list('Service', workload.namespace).some((one) => one.spec.type === 'LoadBalancer' && brokers.some((pod) => Object.entries(one.spec.selector ?? {}).every(([key, value]) => pod.metadata.labels?.[key] === value)));
+    const outside = facts
+      .list('Service', workload.namespace)
+      .some(
+        (one) =>
+          one.spec.type === 'LoadBalancer' &&
+          brokers.some((pod) => Object.entries(one.spec.selector ?? {}).every(([key, value]) => pod.metadata.labels?.[key] === value))
+      );
     if (outside) {
       const out = client.ask({ do: 'consume', place: 'proof', from: 'beginning' }, { way: 'outside' });
       checks.push(check('consume from outside, through the balancer', figure(sent.count), out, out.count === sent.count));
     }
-    return { checks, says: () => (got.count === sent.count && got.count !== undefined ? `${figure(got.count)} of ${figure(messages)} come back in order` : `${figure(got.count)} of ${figure(messages)} come back`) };
+    return {
+      checks,
+      says: () =>
+        got.count === sent.count && got.count !== undefined
+          ? `${figure(got.count)} of ${figure(messages)} come back in order`
+          : `${figure(got.count)} of ${figure(messages)} come back`
+    };
   }
 };
 
@@ -60,7 +102,12 @@ export const brokerLost: EngineRule = {
     const all = client.ask({ do: 'consume', place: 'proof', from: 'beginning' });
     const checks = [
       check('produce 6,000 with all there', '6,000', before, before.count === 6_000),
-      check(`consume with ${lost.metadata.name} away`, '6,000, the same checksum', read, read.count === 6_000 && read.checksum === before.checksum),
+      check(
+        `consume with ${lost.metadata.name} away`,
+        '6,000, the same checksum',
+        read,
+        read.count === 6_000 && read.checksum === before.checksum
+      ),
       check('produce 600 more meanwhile', '600', after, after.count === 600),
       check(`consume with ${lost.metadata.name} back`, '6,600', all, all.count === 6_600)
     ];
@@ -85,11 +132,19 @@ export const objects: EngineRule = {
     const pods = partsIn(facts, workload, 'member');
     const process = facts.get('Process', workload.namespace, pods[0]?.metadata.name ?? '');
     const volumes = (pods[0]?.spec.volumes ?? []).filter((one) => one.persistentVolumeClaim).length;
-    const layout = storeLayout(Math.max(1, pods.length), Math.max(1, volumes), 0, Math.min(Number(process?.spec.options.parity ?? 1), Math.floor(pods.length / 2)));
+    const layout = storeLayout(
+      Math.max(1, pods.length),
+      Math.max(1, volumes),
+      0,
+      Math.min(Number(process?.spec.options.parity ?? 1), Math.floor(pods.length / 2))
+    );
     const last = pods[pods.length - 1]?.metadata.name ?? '';
     const made = client.ask({ do: 'make-bucket', place: 'proof' });
     const puts = objectSizes.map(([words, bytes]) => ({ words, reply: client.ask({ do: 'put', place: 'proof', key: words, bytes }) }));
-    const checks: Check[] = [check('a bucket', 'made', made, made.outcome === 'acknowledged'), ...puts.map(({ words, reply }) => check(`put ${words}`, 'acknowledged', reply, reply.outcome === 'acknowledged'))];
+    const checks: Check[] = [
+      check('a bucket', 'made', made, made.outcome === 'acknowledged'),
+      ...puts.map(({ words, reply }) => check(`put ${words}`, 'acknowledged', reply, reply.outcome === 'acknowledged'))
+    ];
     const lost = layout.losableMembers;
     const dark = (n: number) => {
       client.dark(pods.slice(0, n).map((pod) => pod.spec.nodeName ?? ''));
@@ -99,7 +154,14 @@ export const objects: EngineRule = {
       dark(lost);
       for (const { words, reply } of puts) {
         const got = client.ask({ do: 'get', place: 'proof', key: words }, { member: last });
-        checks.push(check(`get ${words} with ${lost} of ${pods.length} members lost`, `SHA-256 ${reply.checksum?.slice(0, 12)}…`, got, got.checksum !== undefined && got.checksum === reply.checksum));
+        checks.push(
+          check(
+            `get ${words} with ${lost} of ${pods.length} members lost`,
+            `SHA-256 ${reply.checksum?.slice(0, 12)}…`,
+            got,
+            got.checksum !== undefined && got.checksum === reply.checksum
+          )
+        );
       }
     }
     dark(lost + 1);
@@ -107,7 +169,13 @@ export const objects: EngineRule = {
     checks.push(check(`get with ${lost + 1} lost`, 'refused', beyond, beyond.outcome === 'refused'));
     const write = client.ask({ do: 'put', place: 'proof', key: 'late', value: 'x' }, { member: last });
     checks.push(check(`put with ${lost + 1} lost`, 'refused', write, write.outcome === 'refused'));
-    return { checks, says: (ok) => (ok === checks.length ? `${puts.length} objects come back with ${lost} of ${pods.length} members lost; beyond that everything is refused` : `${ok} of ${checks.length} as expected`) };
+    return {
+      checks,
+      says: (ok) =>
+        ok === checks.length
+          ? `${puts.length} objects come back with ${lost} of ${pods.length} members lost; beyond that everything is refused`
+          : `${ok} of ${checks.length} as expected`
+    };
   }
 };
 
@@ -133,7 +201,12 @@ export const files: EngineRule = {
       const list = client.ask({ do: 'list', place: 'proof/' }, { member: reader });
       const read = client.ask({ do: 'read', key: wanted[0]! }, { member: reader });
       const all = wanted.every((one) => list.rows.some(([name]) => name === one)) && read.rows[0]?.[1] === `written by ${names[0]}`;
-      return { asked: `${where(reader)} lists and reads${words}`, expected: wanted.join(', '), got: list.outcome === 'acknowledged' ? list.rows.map(([name]) => name).join(', ') || 'no files' : list.says, ok: all };
+      return {
+        asked: `${where(reader)} lists and reads${words}`,
+        expected: wanted.join(', '),
+        got: list.outcome === 'acknowledged' ? list.rows.map(([name]) => name).join(', ') || 'no files' : list.says,
+        ok: all
+      };
     };
     for (const reader of names) checks.push(sees(reader));
     const node = members[0]?.spec.nodeName ?? '';
@@ -162,7 +235,12 @@ export const series: EngineRule = {
       checks: [
         check('insert 1,440 rows of a day', '1,440', sent, sent.count === 1_440),
         check('query through the access node', '1,440 rows', read, read.count === 1_440),
-        { asked: 'data nodes that the rows came from', expected: nodes.join(', '), got: [...others].sort().join(', '), ok: nodes.every((one) => others.has(one)) }
+        {
+          asked: 'data nodes that the rows came from',
+          expected: nodes.join(', '),
+          got: [...others].sort().join(', '),
+          ok: nodes.every((one) => others.has(one))
+        }
       ],
       says: () => `${figure(read.count)} rows from ${others.size} of ${nodes.length} data nodes`
     };
@@ -177,12 +255,28 @@ export const tunnel: EngineRule = {
   checks({ facts, workload, fork }) {
     const client = new Client(fork(), workload);
     const pod = partsIn(facts, workload, 'access')[0];
-    const service = facts.list('Service', workload.namespace).find((one) => one.spec.clusterIP !== 'None' && Object.entries(one.spec.selector ?? { none: '' }).every(([key, value]) => pod?.metadata.labels?.[key] === value));
+    const service = facts
+      .list('Service', workload.namespace)
+      .find(
+        (one) =>
+          one.spec.clusterIP !== 'None' &&
+          Object.entries(one.spec.selector ?? { none: '' }).every(([key, value]) => pod?.metadata.labels?.[key] === value)
+      );
     client.ask({ do: 'make-table', place: 'proof' });
     const ask = (way: 'outside' | 'tunnel') => client.ask({ do: 'query', place: 'proof' }, { way });
     const ref = { kind: 'Tunnel' as const, namespace: workload.namespace, name: 'proof' };
     const [outside, before] = [ask('outside'), ask('tunnel')];
-    client.world.act({ type: 'send', objects: [{ apiVersion: 'standin.example/v1', kind: 'Tunnel', metadata: { name: 'proof', namespace: workload.namespace }, spec: { service: service?.metadata.name ?? '' } }] });
+    client.world.act({
+      type: 'send',
+      objects: [
+        {
+          apiVersion: 'standin.example/v1',
+          kind: 'Tunnel',
+          metadata: { name: 'proof', namespace: workload.namespace },
+          spec: { service: service?.metadata.name ?? '' }
+        }
+      ]
+    });
     const during = ask('tunnel');
     client.world.act({ type: 'remove', ref });
     const after = ask('tunnel');
@@ -214,8 +308,18 @@ export const shards: EngineRule = {
     const pod = nodes.find((one) => one.metadata.name === master);
     const checks: Check[] = [
       check('a database of 2 shards with a replica each', 'made', made, made.outcome === 'acknowledged'),
-      { asked: 'write 12 keys', expected: '12 acknowledged', got: `${wrote.filter((one) => one.outcome === 'acknowledged').length} acknowledged`, ok: wrote.every((one) => one.outcome === 'acknowledged') },
-      { asked: 'where they lie', expected: 'keys on every shard', got: mine.map(([name, says]) => `${name}: ${says}`).join('; '), ok: mine.length === 2 && mine.every(([, says]) => !says.includes(' 0 keys')) },
+      {
+        asked: 'write 12 keys',
+        expected: '12 acknowledged',
+        got: `${wrote.filter((one) => one.outcome === 'acknowledged').length} acknowledged`,
+        ok: wrote.every((one) => one.outcome === 'acknowledged')
+      },
+      {
+        asked: 'where they lie',
+        expected: 'keys on every shard',
+        got: mine.map(([name, says]) => `${name}: ${says}`).join('; '),
+        ok: mine.length === 2 && mine.every(([, says]) => !says.includes(' 0 keys'))
+      },
       check('write 9,000 bytes over the limit', 'refused', big, big.outcome === 'refused')
     ];
     if (pod && nodes.length > 2) {
@@ -246,12 +350,22 @@ export const images: EngineRule = {
     const after = client.ask({ do: 'pull', key: 'proof/image:1.0' });
     const checks = [
       check('push an image', 'acknowledged', pushed, pushed.outcome === 'acknowledged'),
-      check('pull it', `digest ${pushed.checksum?.slice(0, 19)}…`, pulled, pulled.checksum !== undefined && pulled.checksum === pushed.checksum),
+      check(
+        'pull it',
+        `digest ${pushed.checksum?.slice(0, 19)}…`,
+        pulled,
+        pulled.checksum !== undefined && pulled.checksum === pushed.checksum
+      ),
       check('pull it from the next pod', 'the same digest', after, after.checksum === pushed.checksum)
     ];
     return {
       checks,
-      says: (ok) => (ok === checks.length ? 'pushed, pulled, and kept when its pod is replaced' : kept ? `${ok} of ${checks.length} as expected` : 'what is pushed goes with its pod: it lies in an ephemeral directory')
+      says: (ok) =>
+        ok === checks.length
+          ? 'pushed, pulled, and kept when its pod is replaced'
+          : kept
+            ? `${ok} of ${checks.length} as expected`
+            : 'what is pushed goes with its pod: it lies in an ephemeral directory'
     };
   }
 };

@@ -14,9 +14,11 @@ export interface Workload {
 
 /** A workload by its name, or by the name of one of its sets; undefined where nothing of that name stands. */
 export function workloadNamed(facts: Facts, namespace: string, name: string): Workload | undefined {
-  const named = facts.get('StatefulSet', namespace, name) ?? facts.get('Deployment', namespace, name) ?? facts.get('DaemonSet', namespace, name);
+  const named =
+    facts.get('StatefulSet', namespace, name) ?? facts.get('Deployment', namespace, name) ?? facts.get('DaemonSet', namespace, name);
   const whole = named ? workloadOfTemplate(named) : name;
-  const mine = <T extends StatefulSet | Deployment | DaemonSet>(list: readonly T[]): T[] => list.filter((one) => workloadOfTemplate(one) === whole);
+  const mine = <T extends StatefulSet | Deployment | DaemonSet>(list: readonly T[]): T[] =>
+    list.filter((one) => workloadOfTemplate(one) === whole);
   const sets = mine(facts.list('StatefulSet', namespace));
   const deployments = mine(facts.list('Deployment', namespace));
   const daemonSets = mine(facts.list('DaemonSet', namespace));
@@ -34,7 +36,8 @@ export const podsIn = (facts: Facts, { namespace, name }: Pick<Workload, 'namesp
     .sort((a, b) => (a.metadata.name < b.metadata.name ? -1 : 1));
 
 /** Pods of one part of a workload. */
-export const partsIn = (facts: Facts, workload: Pick<Workload, 'namespace' | 'name'>, part: string): Pod[] => podsIn(facts, workload).filter((pod) => enginePartOf(pod.spec)?.part === part);
+export const partsIn = (facts: Facts, workload: Pick<Workload, 'namespace' | 'name'>, part: string): Pod[] =>
+  podsIn(facts, workload).filter((pod) => enginePartOf(pod.spec)?.part === part);
 
 /** How something was answered; `refused` too when it couldn't even be asked. */
 export interface Reply {
@@ -64,7 +67,12 @@ export class Client {
     const id = `proof-${world.nowMs}-${this.n++}`;
     const { member, way = 'inside', login = 'right' } = more;
     const fromMs = world.nowMs;
-    const refusals = world.act({ type: 'ask', namespace, id, ask: { workload: name, way, login, op, ...(member === undefined ? {} : { member }) } });
+    const refusals = world.act({
+      type: 'ask',
+      namespace,
+      id,
+      ask: { workload: name, way, login, op, ...(member === undefined ? {} : { member }) }
+    });
     const failed = (says: string): Reply => ({ outcome: 'refused', says, rows: [], tookMs: world.nowMs - fromMs });
     if (refusals.length) return failed(refusals[0]!.message);
     for (;;) {
@@ -89,7 +97,11 @@ export class Client {
 
   /** Takes power from nodes, or gives it back with none. */
   dark(nodes: readonly string[]): void {
-    if (nodes.length) this.world.act({ type: 'send', objects: [{ apiVersion: 'standin.example/v1', kind: 'Outage', metadata: { name: 'proof' }, spec: { dark: [...nodes] } }] });
+    if (nodes.length)
+      this.world.act({
+        type: 'send',
+        objects: [{ apiVersion: 'standin.example/v1', kind: 'Outage', metadata: { name: 'proof' }, spec: { dark: [...nodes] } }]
+      });
     else this.world.act({ type: 'remove', ref: { kind: 'Outage', namespace: '', name: 'proof' } });
   }
 

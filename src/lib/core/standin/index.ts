@@ -25,6 +25,8 @@ export { storeLayout, type StoreLayout } from './engines/objects/layout';
 export { loginOf, markOf } from './engines/options';
 export { hasEngine } from './engines/registry';
 export type { Answer, Op } from './engines/site';
+export { certificateFacts, issue, makeAuthority, nameCovers, readKeyPair, type CertificateFacts } from './provider/certificates';
+export * from './provider/tls';
 export * from './provider/outages';
 export * from './provider/reach';
 export * from './engines/fill';

@@ -12,6 +12,7 @@ import { endpoints } from './endpoints';
 import { engines } from './engines';
 import { filling } from './filling';
 import { growing } from './growing';
+import { issuing } from './issuing';
 import { jobs } from './jobs';
 import type { Loop } from './loop';
 import { placing } from './placing';
@@ -51,5 +52,6 @@ export const loops: readonly Loop[] = [
   engines,
   balancers,
   topics,
-  resting
+  resting,
+  issuing
 ];

@@ -55,6 +55,10 @@ export const engines: Loop = {
     StatefulSet: (now, before) =>
       now?.spec === before?.spec ? [] : [`${(now ?? before)!.metadata.namespace}/${workloadOfTemplate((now ?? before)!)}`],
     Service: (now, before, store) => (now?.spec === before?.spec ? [] : allKeys(store, (now ?? before)!.metadata.namespace)),
+    Secret: (now, before, store) =>
+      now?.data === before?.data || (now ?? before)!.data?.['tls.crt'] === undefined
+        ? []
+        : allKeys(store, (now ?? before)!.metadata.namespace),
     Outage: (_now, _before, store) => allKeys(store),
     Ask: (now, before) => (now && !before ? [`${now.metadata.namespace}/${now.spec.workload}`] : [])
   },

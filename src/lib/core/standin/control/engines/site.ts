@@ -6,6 +6,7 @@ import { rowsIn } from '../../engines/registry';
 import type { Answer, Engine, Site, Standing } from '../../engines/site';
 import { enginePartOf, partOfLabel } from '../../provider/images';
 import { isDark, nodesReach, slowMs } from '../../provider/outages';
+import { tlsFault } from '../../provider/tls';
 import type { Hands } from '../loop';
 
 /** Something on its way from one member (or client) to another. */
@@ -91,8 +92,14 @@ export class WorldSite implements Site {
     if (a === b || isClient(a) || isClient(b)) return true;
     const [one, two] = [this.pods.get(a), this.pods.get(b)];
     if (!one || !two || !nodesReach(this.world.store, one.spec.nodeName ?? '', two.spec.nodeName ?? '')) return false;
+    if (this.untrusted(a, one) || this.untrusted(b, two)) return false;
     return this.met(a, b) || this.finds(a, two) || this.finds(b, one);
   };
+
+  /** Why others don't talk to a member: where members show certificates, it has none that holds for its name. */
+  untrusted(id: string, pod: Pod): string | undefined {
+    return this.options(id).tls === 'on' ? tlsFault(this.world.store, pod) : undefined;
+  }
 
   /** Members that have met keep each other's address for as long as both programs run. */
   private met(a: string, b: string): boolean {
@@ -266,7 +273,10 @@ export class WorldSite implements Site {
       if (!ask.status) world.put({ ...ask, status: { askedMs: this.nowMs } });
     if (!this.engine) return;
     for (const [id, process] of this.processes) {
-      const standing: Standing = this.engine.standing(this, id);
+      const pod = this.pods.get(id);
+      const fault = pod && this.untrusted(id, pod);
+      const found: Standing = this.engine.standing(this, id);
+      const standing: Standing = fault ? { ...found, ready: false, says: `others refuse it: ${fault}` } : found;
       const { status } = process;
       if (!same(status, standing)) world.put({ ...world.store.get('Process', this.namespace, id)!, status: { ...standing } });
     }

@@ -1,0 +1,33 @@
+import { decode } from 'js-base64';
+import { epochMs } from '../../shared';
+import type { Facts, Pod } from '../../model';
+import { certificateFacts, nameCovers } from './certificates';
+
+/** The name under which others call a member. */
+export function calledName(facts: Facts, pod: Pod): string {
+  const domain = facts.list('Ground')[0]?.spec.clusterDomain ?? 'cluster.local';
+  return `${pod.metadata.name}.${pod.spec.subdomain ?? ''}.${pod.metadata.namespace ?? ''}.svc.${domain}`;
+}
+
+/** The TLS secret that a pod mounts, by name; undefined where it mounts none. */
+export function tlsSecretOf(facts: Facts, pod: Pod): string | undefined {
+  const mounted = (pod.spec.volumes ?? []).flatMap((one) => one.secret?.secretName ?? []);
+  return mounted.find((name) => {
+    const secret = facts.get('Secret', pod.metadata.namespace ?? '', name);
+    return secret?.type === 'kubernetes.io/tls' || secret?.data?.['tls.crt'] !== undefined;
+  });
+}
+
+/** Why others don't take a member's certificate; undefined where they do. */
+export function tlsFault(facts: Facts, pod: Pod): string | undefined {
+  const name = tlsSecretOf(facts, pod);
+  if (name === undefined) return `${pod.metadata.name} has no certificate to show`;
+  const text = facts.get('Secret', pod.metadata.namespace ?? '', name)?.data?.['tls.crt'];
+  const found = text === undefined ? undefined : certificateFacts(decode(text));
+  if (!found) return `what lies in the secret ${name} is no certificate`;
+  const called = calledName(facts, pod);
+  if (!found.names.some((one) => nameCovers(one, called))) return `the certificate in ${name} doesn't carry the name ${called}`;
+  const now = epochMs + facts.nowMs;
+  if (now > found.untilMs) return `the certificate in ${name} has expired`;
+  return now < found.fromMs ? `the certificate in ${name} doesn't hold yet` : undefined;
+}
