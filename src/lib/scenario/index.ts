@@ -2,7 +2,16 @@ import { groundObjects, installObjects, installOf, type TimedAction } from '$cor
 import type { ApiObject } from '$core/model';
 import { blockBackend, dirsBackend, filesBackend, groundOf, objectsOf } from './ground';
 import { chartroomYaml, leftoversYaml } from './files';
-import { bookingsYaml, brokersYaml, coordinatorsYaml, imageShelfYaml, plainBlockYaml, steadyBlockYaml } from './workloads';
+import { blueprintNamed, memoryOperatorObjects } from '$core/blueprints';
+import {
+  boardingOutsideYaml,
+  bookingsYaml,
+  brokersYaml,
+  coordinatorsYaml,
+  imageShelfYaml,
+  plainBlockYaml,
+  steadyBlockYaml
+} from './workloads';
 
 export * from './files';
 export * from './ground';
@@ -25,6 +34,28 @@ const install = (atMs: number, driver: string): TimedAction => ({
   atMs,
   action: { type: 'send', objects: installObjects(installOf(driver)!) }
 });
+/** A blueprint's manifests, answered for the demo; passwords are made up. */
+function answered(blueprint: string, answers: Record<string, string>): ApiObject[] {
+  const found = blueprintNamed(blueprint)!;
+  const all = { ...Object.fromEntries(found.questions.map((one) => [one.id, one.start])), ...answers };
+  return found.objects(all, (name) => `made-up-for-the-demo-${name}-x7Qk2`);
+}
+const sendAll = (atMs: number, objects: readonly ApiObject[]): TimedAction => ({ atMs, action: { type: 'send', objects } });
+
+/** `fares`: its operator asks for more than the nodes of south-quay have left for pods. */
+const fares = (): ApiObject[] => [
+  ...memoryOperatorObjects(['pricing'], '4', '16Gi'),
+  ...answered('memory-store', { operator: 'there', class: 'steady-block' })
+];
+
+/** `crew`: its certificate lacks the name of one member. */
+const crew = (): ApiObject[] =>
+  answered('document-set', { class: 'desk-dirs', size: '4Gi', cpu: '250m', memory: '1Gi' }).map((one) =>
+    one.kind === 'Certificate'
+      ? { ...one, spec: { ...one.spec, names: one.spec.names.filter((name) => !name.startsWith('crew-2.')) } }
+      : one
+  );
+
 const minutes = (n: number) => n * 60_000;
 const rented = { iops: 20_000, mbps: 800 };
 
@@ -54,7 +85,7 @@ const southQuay = (): ScenarioCluster => ({
       drivers: ['block.standin.example']
     })
   ),
-  actions: [send(1_000, steadyBlockYaml), send(4_000, bookingsYaml)],
+  actions: [send(1_000, steadyBlockYaml), send(4_000, bookingsYaml), sendAll(9_000, fares())],
   headMs: 250_000
 });
 
@@ -111,6 +142,7 @@ const northQuay = (): ScenarioCluster => ({
     send(2_000, `${steadyBlockYaml}---${plainBlockYaml}`),
     send(minutes(2), coordinatorsYaml),
     send(minutes(7), brokersYaml),
+    send(minutes(11), boardingOutsideYaml),
     install(minutes(12), 'files.standin.example'),
     send(minutes(14), chartroomYaml),
     send(minutes(15), leftoversYaml)
@@ -140,7 +172,11 @@ const harbour = (): ScenarioCluster => {
         ]
       })
     ),
-    actions: [send(2_000, imageShelfYaml)],
+    actions: [
+      send(2_000, imageShelfYaml),
+      sendAll(20_000, answered('object-store', { class: 'shed-pool', members: '4', volumes: '4' })),
+      sendAll(30_000, answered('time-series', { class: 'shed-pool' }))
+    ],
     headMs: minutes(5)
   };
 };
@@ -161,7 +197,7 @@ const pilotHouse = (): ScenarioCluster => {
         backends: [dirsBackend('pilot-house', desks, '24Gi')]
       })
     ),
-    actions: [install(1_000, 'dirs.standin.example'), send(2_000, dirsClassYaml)],
+    actions: [install(1_000, 'dirs.standin.example'), send(2_000, dirsClassYaml), sendAll(90_000, crew())],
     headMs: minutes(5)
   };
 };

@@ -184,6 +184,48 @@ spec:
   ports: [{name: data, port: 2910}]
 `;
 
+/** What `boarding` has beside: a helper, its topic, and addresses outside that anybody can read along (no TLS). */
+export const boardingOutsideYaml = `
+apiVersion: apps/v1
+kind: Deployment
+metadata: {name: boarding-helper, namespace: events, labels: {app: boarding-helper}}
+spec:
+  replicas: 1
+  selector: {matchLabels: {app: boarding-helper}}
+  template:
+    metadata: {labels: {app: boarding-helper, app.kubernetes.io/part-of: boarding}}
+    spec:
+      containers:
+      - name: helper
+        image: shelf.standin.example/engines/log-helper:3.1
+        resources: {requests: {cpu: 100m, memory: 128Mi}}
+---
+apiVersion: engines.standin.example/v1
+kind: Topic
+metadata: {name: gate-scans, namespace: events}
+spec: {workload: boarding, partitions: 6, copies: 3, least: 2}
+---
+apiVersion: v1
+kind: Service
+metadata: {name: boarding-bootstrap, namespace: events}
+spec:
+  type: LoadBalancer
+  selector: {app: boarding}
+  ports: [{name: data, port: 2910}]
+${[0, 1, 2]
+  .map(
+    (i) => `---
+apiVersion: v1
+kind: Service
+metadata: {name: boarding-outside-${i}, namespace: events}
+spec:
+  type: LoadBalancer
+  selector: {app: boarding, statefulset.kubernetes.io/pod-name: boarding-${i}}
+  ports: [{name: data, port: 2910}]
+`
+  )
+  .join('')}`;
+
 /** `image-shelf`: a deployment on an ephemeral directory. */
 export const imageShelfYaml = `
 apiVersion: v1

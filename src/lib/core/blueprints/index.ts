@@ -1,10 +1,12 @@
 import type { Facts } from '../model';
 import { imageShelf, sharedFiles } from './files';
+import { memoryStore } from './memory';
 import { plainFaults } from './parts';
 import { documentSet, multiPrimarySql, primaryStandbySql } from './sql';
 import { logBroker, objectStore, timeSeries } from './stores';
 import type { AnswerFault, Answers, Blueprint } from './types';
 
+export { memoryOperatorObjects } from './memory';
 export type { Answers, AnswerFault, Blueprint, DrawnRow, Figure, Ladder, Question, Remark } from './types';
 
 /** All blueprints, in the order in which they are offered. */
@@ -13,6 +15,7 @@ export const blueprints: readonly Blueprint[] = [
   primaryStandbySql,
   documentSet,
   logBroker,
+  memoryStore,
   objectStore,
   timeSeries,
   sharedFiles,

@@ -1,5 +1,5 @@
 import { claimsOf, kindEntries, memberClaim, ordinalsOf, refOf, type ApiObject, type Facts, type Ref, type StatefulSet } from '../model';
-import { removalRefusal } from '../standin';
+import { partOfLabel, removalRefusal } from '../standin';
 import { claimLoss, dirLoss, ephemeral, podsOf } from './effects';
 import type { RemovalSheet, SheetLine } from './types';
 
@@ -99,6 +99,7 @@ export function removalSheet(facts: Facts, ref: Ref, keepMembers = false): Remov
     };
   }
   if (object.kind === 'Namespace') return { ref, ...namespaceRemoval(facts, ref) };
+  if (object.kind === 'MemoryCluster') return { ref, ...clusterRemoval(facts, object) };
   const owned = keepMembers ? [] : facts.ownedBy(object.metadata.uid ?? '');
   const pods = owned.filter((one) => one.kind === 'Pod');
   const dirs = [...new Set(pods.flatMap((one) => ephemeral(one.spec)))];
@@ -110,7 +111,35 @@ export function removalSheet(facts: Facts, ref: Ref, keepMembers = false): Remov
   };
 }
 
-const quiet = new Set(['Event', 'EndpointSlice']);
+/** What an in-memory store takes along is a choice in its own resource. */
+function clusterRemoval(facts: Facts, cluster: ApiObject & { kind: 'MemoryCluster' }): Omit<RemovalSheet, 'ref'> {
+  const [namespace, name] = [cluster.metadata.namespace ?? '', cluster.metadata.name];
+  const { takesAlong } = cluster.spec;
+  const set = facts.get('StatefulSet', namespace, name);
+  const secrets = facts.list('Secret', namespace).filter((one) => one.metadata.labels?.[partOfLabel] === name);
+  const services = facts.list('Service', namespace).filter((one) => one.metadata.labels?.[partOfLabel] === name);
+  const databases = facts.list('MemoryDatabase', namespace).filter((one) => one.spec.cluster === name);
+  const whole = set ? setRemoval(facts, set, takesAlong === 'nothing') : { goes: [], stays: [], lost: [] };
+  const setLine = set ? [{ ref: refOf(set), says: takesAlong === 'nothing' ? 'runs on, and nobody looks after it' : 'goes with it' }] : [];
+  const secretLines = secrets.map((one) => ({ ref: refOf(one), says: takesAlong === 'all' ? 'goes with it' : 'stays, with its password' }));
+  const serviceLines = services.map((one) => ({ ref: refOf(one), says: takesAlong === 'nothing' ? 'stays' : 'goes with it' }));
+  const kept = takesAlong === 'nothing';
+  return {
+    goes: [
+      { ref: refOf(cluster), says: `goes (it takes along: ${takesAlong})` },
+      ...(kept ? [] : [...setLine, ...serviceLines, ...whole.goes]),
+      ...(takesAlong === 'all' ? secretLines : [])
+    ],
+    stays: [
+      ...(kept ? [...setLine, ...serviceLines] : whole.stays),
+      ...(takesAlong === 'all' ? [] : secretLines),
+      ...databases.map((one) => ({ ref: refOf(one), says: 'stays, and nothing serves it any more' }))
+    ],
+    lost: kept ? [] : whole.lost
+  };
+}
+
+const quiet = new Set(['Event', 'EndpointSlice', 'Process', 'Ask']);
 
 /** Everything in a namespace goes with it; volumes that are kept, and their data, stay. */
 function namespaceRemoval(facts: Facts, ref: Ref): Omit<RemovalSheet, 'ref'> {

@@ -57,6 +57,9 @@ export interface KindMap {
   Outage: standin.Outage;
   Tunnel: standin.Tunnel;
   Topic: standin.Topic;
+  MemoryCluster: standin.MemoryCluster;
+  MemoryDatabase: standin.MemoryDatabase;
+  CustomResourceDefinition: standin.Definition;
   Rest: standin.Rest;
 }
 export type Kind = keyof KindMap;
@@ -107,6 +110,7 @@ export const kindEntries: readonly KindEntry[] = [
   entry('CSIDriver', storageApi, storage.csiDriverSchema, { cluster: true }),
   entry('StorageClass', storageApi, storage.storageClassSchema, { cluster: true }),
   entry('VolumeSnapshotClass', snapshotApi, snapshot.snapshotClassSchema, { cluster: true }),
+  entry('CustomResourceDefinition', 'apiextensions.k8s.io/v1', standin.definitionSchema, { cluster: true }),
   entry('ServiceAccount', 'v1', plain.serviceAccountSchema),
   entry('Role', rbacApi, policy.roleSchema, { rule: 'path' }),
   entry('ClusterRole', rbacApi, policy.clusterRoleSchema, { cluster: true, rule: 'path' }),
@@ -129,6 +133,8 @@ export const kindEntries: readonly KindEntry[] = [
   entry('Job', 'batch/v1', workload.jobSchema),
   entry('PodDisruptionBudget', 'policy/v1', policy.disruptionBudgetSchema),
   entry('StatefulSet', 'apps/v1', workload.statefulSetSchema),
+  entry('MemoryCluster', standin.enginesApi, standin.memoryClusterSchema),
+  entry('MemoryDatabase', standin.enginesApi, standin.memoryDatabaseSchema),
   entry('Topic', standin.enginesApi, standin.topicSchema),
   entry('Rest', api, standin.restSchema),
   entry('Pod', 'v1', pods.podSchema),

@@ -1,5 +1,5 @@
 import { memberName, ordinalsOf, zoneOf, type Pod, type StorageClass } from '../model';
-import { isEncrypted, loginOf, servicesTo, wayFault } from '../standin';
+import { calledName, isEncrypted, loginOf, servicesTo, tlsFault, tlsSecretOf, wayFault } from '../standin';
 import type { Check, EngineRule } from './types';
 import { Client, podsIn, partsIn } from './workload';
 
@@ -134,6 +134,26 @@ export const encryption: EngineRule = {
       })
     );
     return { checks, says: (ok) => `${ok} of ${checks.length} volumes are encrypted` };
+  }
+};
+
+/** Each member's certificate carries the name that it is called by, and holds today. */
+export const certificate: EngineRule = {
+  id: 'certificate',
+  title: 'Certificate',
+  applies: ({ facts, workload }) =>
+    podsIn(facts, workload).some((pod) => facts.get('Process', workload.namespace, pod.metadata.name)?.spec.options.tls === 'on'),
+  checks({ facts, workload }) {
+    const checks = podsIn(facts, workload).map((pod): Check => {
+      const fault = tlsFault(facts, pod);
+      return {
+        asked: calledName(facts, pod),
+        expected: `in the certificate of ${tlsSecretOf(facts, pod) ?? 'the member'}`,
+        got: fault ?? 'carried, and it holds',
+        ok: fault === undefined
+      };
+    });
+    return { checks, says: (ok) => `${ok} of ${checks.length} names are carried` };
   }
 };
 

@@ -1,7 +1,7 @@
 import { memberClaim, ordinalIn, ordinalsOf, type StatefulSet } from '../model';
-import { workloadOf, type Change } from '../standin';
+import { assetOf, workloadOf, type Change } from '../standin';
 import { claims } from './claims';
-import { credentials, encryption, matrix, places, reach, refuses, sizes } from './engine-checks';
+import { certificate, credentials, encryption, matrix, places, reach, refuses, sizes } from './engine-checks';
 import { brokerLost, files, images, objects, produced, series, shards, tunnel } from './store-checks';
 import { podsIn, type Workload } from './workload';
 import { data } from './data';
@@ -27,6 +27,7 @@ export const engineRules: readonly EngineRule[] = [
   reach,
   credentials,
   encryption,
+  certificate,
   sizes,
   matrix,
   refuses,
@@ -96,8 +97,8 @@ export function* proveWorkload(bench: WorkloadBench & Pick<Bench, 'changes'>): G
   return proofs;
 }
 
-const keepsRows = ({ workload: { engine } }: WorkloadBench): boolean =>
-  engine === 'multi-primary-sql' || engine === 'primary-standby-sql' || engine === 'document-set' || engine === 'shared-files';
+const keepsRows = ({ facts, workload }: WorkloadBench): boolean =>
+  podsIn(facts, workload).some((pod) => assetOf(facts, pod)?.status?.store !== undefined);
 
 /** All proofs of a workload at once. */
 export function provedWorkload(bench: WorkloadBench & Pick<Bench, 'changes'>): Proof[] {

@@ -13,6 +13,7 @@ export type ProofId =
   | 'reach'
   | 'credentials'
   | 'encryption'
+  | 'certificate'
   | 'sizes'
   | 'matrix'
   | 'refuses'

@@ -11,6 +11,7 @@ export { attachmentName } from './control/attaching';
 export { fullMount, mountFault, mountsOf, ownerFault, userOf, type MountFault } from './control/agent/mounts';
 export { volumeFault, volumeFits, type VolumeFault } from './control/binding';
 export { growsAgainMs, growthFault } from './control/growing';
+export { databaseFault, memoryPlural, operatorFault, watchesOf } from './control/memory-operator';
 export { jobState } from './control/jobs';
 export { partRank, restedMark } from './control/resting';
 export { fitDisks } from './control/pools';
@@ -44,6 +45,7 @@ export {
   imageCard,
   imageParts,
   imageTag,
+  memoryOperatorImage,
   partOfLabel,
   poolPartOf,
   shelfImages,

@@ -298,14 +298,12 @@ export function logsView(
   );
   return {
     total: found.length,
-    lines: found
-      .slice(-400)
-      .map(({ atMs, subject, text: says, grave }) => ({
-        atMs,
-        at: momentIn(facts, atMs),
-        member: subject.slice(subject.indexOf('/') + 1),
-        text: says,
-        grave
-      }))
+    lines: found.slice(-400).map(({ atMs, subject, text: says, grave }) => ({
+      atMs,
+      at: momentIn(facts, atMs),
+      member: subject.slice(subject.indexOf('/') + 1),
+      text: says,
+      grave
+    }))
   };
 }

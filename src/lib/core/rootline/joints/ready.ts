@@ -1,6 +1,7 @@
 import { momentIn, conditionOf, isReady, readySinceMs, refOf } from '../../model';
 import { momentOf } from '../../shared';
 import { imageCard, probeFault } from '../../standin';
+import { engineLook } from '../engine';
 import { compact, field, isRunning, lastEvent, look, ref } from '../evidence';
 import type { JointRule } from '../types';
 
@@ -41,8 +42,11 @@ export const ready: JointRule = {
         }
       });
     }
+    const process = facts.get('Process', namespace, podName);
+    const engine = engineLook(facts, pod, process);
+    if (engine) return engine;
     const startedAt = pod.status?.containerStatuses?.[0]?.state?.running?.startedAt;
-    return look('settling', podName, 'runs, and is not ready yet', {
+    return look('settling', podName, process?.status?.says || 'runs, and is not ready yet', {
       objects,
       evidence,
       settling: {

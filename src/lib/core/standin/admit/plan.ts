@@ -5,6 +5,7 @@ import { clusterVersion, driverCard, versionFault } from '../provider/drivers';
 import { imageCard, imageTag } from '../provider/images';
 import { filled } from './defaults';
 import { immutableFaults } from './immutable';
+import { databaseFault, memoryPlural, operatorFault } from '../control/memory-operator';
 import { serverWait } from './servers';
 
 /** Why an object is refused. */
@@ -98,12 +99,41 @@ function unfitDriver(object: ApiObject, facts: Facts): string | undefined {
   return undefined;
 }
 
+/** Why a custom resource isn't taken: its kind isn't defined here, or the admission step refuses it. */
+function customFault(
+  object: ApiObject,
+  facts: Facts,
+  defined: ReadonlySet<string>
+): Pick<Refusal, 'code' | 'message' | 'remedy'> | undefined {
+  if (object.kind !== 'MemoryCluster' && object.kind !== 'MemoryDatabase') return undefined;
+  const known = defined.has(object.kind) || facts.list('CustomResourceDefinition').some((one) => one.spec.names.kind === object.kind);
+  if (!known)
+    return {
+      code: 'not-sendable',
+      message: `The cluster knows no kind ${object.kind}: its definition isn't there.`,
+      remedy: 'Send what the operator needs once per cluster first: the blueprint in-memory store has it.'
+    };
+  if (object.kind !== 'MemoryDatabase') return undefined;
+  const hooked = facts
+    .list('ValidatingWebhookConfiguration')
+    .some((one) => one.webhooks?.some((hook) => hook.name.startsWith(memoryPlural.MemoryDatabase)));
+  const fault = hooked && !operatorFault(facts, object.metadata.namespace ?? '') ? databaseFault(facts, object) : undefined;
+  return fault === undefined
+    ? undefined
+    : {
+        code: 'not-sendable',
+        message: `The admission step of the operator refuses ${object.metadata.name}: ${fault}.`,
+        remedy: 'Write what the cluster can give.'
+      };
+}
+
 function refusalsOf(
   object: ApiObject,
   before: ApiObject | undefined,
   after: ApiObject,
   facts: Facts,
-  newSpaces: ReadonlySet<string>
+  newSpaces: ReadonlySet<string>,
+  defined: ReadonlySet<string>
 ): Refusal[] {
   const key = keyOf(refOf(object));
   const entry = entryOf(object.kind);
@@ -127,6 +157,8 @@ function refusalsOf(
       }
     ];
   }
+  const custom = customFault(object, facts, defined);
+  if (custom) return [{ ...custom, at: { object: key, field: 'spec' } }];
   const unfit = unfitDriver(object, facts);
   if (unfit)
     return [
@@ -162,13 +194,14 @@ function refusalsOf(
  */
 export function plan(facts: Facts, objects: readonly ApiObject[], replace: readonly Ref[] = []): Verdict[] {
   const newSpaces = new Set(objects.filter((one) => one.kind === 'Namespace').map((one) => one.metadata.name));
+  const defined = new Set(objects.flatMap((one) => (one.kind === 'CustomResourceDefinition' ? [one.spec.names.kind] : [])));
   return inSendingOrder(objects).map((object) => {
     const ref = refOf(object);
     const there = facts.get(ref.kind, ref.namespace, ref.name);
     const anew = there !== undefined && replace.some((one) => keyOf(one) === keyOf(ref));
     const before = anew ? undefined : there;
     const after = carried(before, filled(object, facts));
-    const refusals = refusalsOf(object, before, after, facts, newSpaces);
+    const refusals = refusalsOf(object, before, after, facts, newSpaces, defined);
     if (refusals.length) return { ref, outcome: 'refused', ...(before ? { before } : {}), fields: [], refusals };
     const waitsFor = serverWait(facts, object);
     if (waitsFor) return { ref, outcome: 'held', waitsFor, ...(before ? { before } : {}), fields: [], refusals };

@@ -1,4 +1,5 @@
 import { isReady, keyOf, refOf, type ApiObject, type Facts, type Held, type Pod } from '../../model';
+import { memoryPlural, operatorFault } from '../control/memory-operator';
 import { poolPartOf } from '../provider/images';
 
 /** Facts with a quick way to a pool's pods; a store has it. */
@@ -9,6 +10,15 @@ type Source = Facts & { by?: (index: 'podsOfPool', key: string) => Iterable<Pod>
  * when the object can be taken now. Source: the cluster API's "Dynamic Admission Control"; that sending again works, common practice.
  */
 export function serverWait(facts: Facts, object: ApiObject): string | undefined {
+  if (object.kind === 'MemoryDatabase') {
+    // Where the admission step is set up, a database is taken only once it can be looked over.
+    const hooked = facts
+      .list('ValidatingWebhookConfiguration')
+      .some((one) => one.webhooks?.some((hook) => hook.name.startsWith(memoryPlural.MemoryDatabase)));
+    return hooked && operatorFault(facts, object.metadata.namespace ?? '')?.reason === 'OperatorNotReady'
+      ? 'the operator of in-memory stores, which looks each database over,'
+      : undefined;
+  }
   if (object.kind !== 'Pool') return undefined;
   const { by } = facts as Source;
   const pods = by ? [...by.call(facts, 'podsOfPool', 'operator')] : facts.list('Pod').filter((pod) => poolPartOf(pod.spec) === 'operator');

@@ -1,7 +1,18 @@
 import { refOf, type ApiObject, type Kind, type KindMap } from '../../model';
 import type { Hands, Loop, Watch } from './loop';
 
-const owners: readonly Kind[] = ['StatefulSet', 'Deployment', 'DaemonSet', 'Job', 'Pool', 'Service', 'Node'];
+const owners: readonly Kind[] = [
+  'StatefulSet',
+  'Deployment',
+  'DaemonSet',
+  'Job',
+  'Pool',
+  'Service',
+  'Node',
+  'MemoryCluster',
+  'MemoryDatabase',
+  'Pod'
+];
 
 /** Kinds that a namespace takes along, in the order in which they go. */
 const within: readonly Kind[] = [
@@ -17,6 +28,14 @@ const within: readonly Kind[] = [
   'Secret',
   'ConfigMap',
   'ServiceAccount',
+  'MemoryDatabase',
+  'MemoryCluster',
+  'Topic',
+  'Certificate',
+  'Issuer',
+  'Tunnel',
+  'Rest',
+  'Ask',
   'Event'
 ];
 

@@ -16,6 +16,7 @@ import { issuing } from './issuing';
 import { jobs } from './jobs';
 import type { Loop } from './loop';
 import { placing } from './placing';
+import { memoryOperator } from './memory-operator';
 import { nodeLoss } from './node-loss';
 import { pools } from './pools';
 import { provisioning } from './provisioning';
@@ -53,5 +54,6 @@ export const loops: readonly Loop[] = [
   balancers,
   topics,
   resting,
-  issuing
+  issuing,
+  memoryOperator
 ];

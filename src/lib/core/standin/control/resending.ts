@@ -2,7 +2,7 @@ import { isReady, refOf, type ApiObject } from '../../model';
 import { plan } from '../admit/plan';
 import { serverWait } from '../admit/servers';
 import { backoffs } from '../clock/steps';
-import { poolPartOf } from '../provider/images';
+import { imageParts, memoryOperatorImage, poolPartOf } from '../provider/images';
 import type { Loop } from './loop';
 
 /** Sends what was held back again, once its server is ready. */
@@ -11,7 +11,10 @@ export const resending: Loop = {
   watches: {
     Held: (now) => (now ? [now.metadata.name] : []),
     Pod: (now, before, store) =>
-      now && isReady(now) && !(before && isReady(before)) && poolPartOf(now.spec) === 'operator'
+      now &&
+      isReady(now) &&
+      !(before && isReady(before)) &&
+      (poolPartOf(now.spec) === 'operator' || now.spec.containers.some((one) => imageParts(one.image).repository === memoryOperatorImage))
         ? store.list('Held').map((one) => one.metadata.name)
         : []
   },

@@ -252,6 +252,10 @@ for (const [part, card] of Object.entries(poolImages) as [PoolPart, (typeof pool
   };
 }
 
+/** The operator of in-memory stores. */
+export const memoryOperatorImage = `${shelf}/operators/memory-operator`;
+cards[memoryOperatorImage] = { sizeBytes: 140 * mib, drawMs: [8_000, 25_000], normalMs: [10_000, 60_000], ports: [6643] };
+
 /** Host and path of an image reference without tag and digest. */
 export function imageParts(image: string): { host: string; repository: string } {
   const bare = image.replace(/@.*$/, '').replace(/:[^/:]*$/, '');

@@ -1,0 +1,208 @@
+import { bytesOf } from '../shared';
+import { memoryOperatorImage, memoryPlural } from '../standin';
+import type { ApiObject } from '../model';
+import { choice, classQuestion, count, countQuestion, nameQuestion, objectsIn, sizeQuestion, sizeWords, spaceQuestion } from './parts';
+import type { Blueprint } from './types';
+
+const space = 'memory-system';
+const account = 'memory-operator';
+
+const definition = (kind: 'MemoryCluster' | 'MemoryDatabase'): string => `
+apiVersion: apiextensions.k8s.io/v1
+kind: CustomResourceDefinition
+metadata: {name: ${memoryPlural[kind]}.engines.standin.example}
+spec:
+  group: engines.standin.example
+  names: {kind: ${kind}, plural: ${memoryPlural[kind]}, singular: ${kind.toLowerCase()}}
+  scope: Namespaced
+  versions:
+  - name: v1
+    served: true
+    storage: true
+    schema: {openAPIV3Schema: {type: object, x-kubernetes-preserve-unknown-fields: true}}
+`;
+
+/**
+ * What the operator of in-memory stores needs once per cluster: definitions, rights, the operator itself, and its admission step.
+ * @param watches namespaces that it looks after; none: all
+ */
+export function memoryOperatorObjects(watches: readonly string[], cpu = '500m', memory = '512Mi'): ApiObject[] {
+  return objectsIn(
+    [
+      `apiVersion: v1\nkind: Namespace\nmetadata: {name: ${space}}\n`,
+      definition('MemoryCluster'),
+      definition('MemoryDatabase'),
+      `apiVersion: v1\nkind: ServiceAccount\nmetadata: {name: ${account}, namespace: ${space}}\n`,
+      `
+apiVersion: rbac.authorization.k8s.io/v1
+kind: ClusterRole
+metadata: {name: ${account}}
+rules:
+- {apiGroups: [engines.standin.example], resources: [${memoryPlural.MemoryCluster}, ${memoryPlural.MemoryDatabase}], verbs: [get, list, watch, create, update]}
+- {apiGroups: [apps], resources: [statefulsets], verbs: [get, list, watch, create, update, delete]}
+- {apiGroups: [""], resources: [services, secrets], verbs: [get, list, watch, create, update, delete]}
+`,
+      `
+apiVersion: rbac.authorization.k8s.io/v1
+kind: ClusterRoleBinding
+metadata: {name: ${account}}
+roleRef: {apiGroup: rbac.authorization.k8s.io, kind: ClusterRole, name: ${account}}
+subjects:
+- {kind: ServiceAccount, name: ${account}, namespace: ${space}}
+`,
+      `
+apiVersion: engines.standin.example/v1
+kind: Issuer
+metadata: {name: admission-authority, namespace: ${space}}
+spec: {authority: admission-authority, make: true}
+`,
+      `
+apiVersion: engines.standin.example/v1
+kind: Certificate
+metadata: {name: admission, namespace: ${space}}
+spec:
+  secret: admission-tls
+  issuer: {name: admission-authority}
+  names: [${account}.${space}.svc, ${account}.${space}.svc.cluster.local]
+`,
+      `
+apiVersion: v1
+kind: Service
+metadata: {name: ${account}, namespace: ${space}}
+spec:
+  selector: {app: ${account}}
+  ports: [{name: admission, port: 443, targetPort: 6643}]
+`,
+      `
+apiVersion: apps/v1
+kind: Deployment
+metadata: {name: ${account}, namespace: ${space}, labels: {app: ${account}}}
+spec:
+  replicas: 1
+  selector: {matchLabels: {app: ${account}}}
+  template:
+    metadata: {labels: {app: ${account}}}
+    spec:
+      serviceAccountName: ${account}
+      containers:
+      - name: operator
+        image: ${memoryOperatorImage}:7.4
+        ports: [{name: admission, containerPort: 6643}]
+        env:
+        - {name: WATCH_NAMESPACES, value: "${watches.join(',')}"}
+        resources: {requests: {cpu: ${JSON.stringify(cpu)}, memory: ${memory}}}
+        volumeMounts: [{name: tls, mountPath: /etc/tls}]
+      volumes:
+      - name: tls
+        secret: {secretName: admission-tls}
+`,
+      `
+apiVersion: admissionregistration.k8s.io/v1
+kind: ValidatingWebhookConfiguration
+metadata: {name: ${account}}
+webhooks:
+- name: ${memoryPlural.MemoryDatabase}.engines.standin.example
+  admissionReviewVersions: [v1]
+  sideEffects: None
+  failurePolicy: Fail
+  clientConfig:
+    service: {namespace: ${space}, name: ${account}, path: /look-over, port: 443}
+  rules:
+  - {apiGroups: [engines.standin.example], apiVersions: [v1], operations: [CREATE, UPDATE], resources: [${memoryPlural.MemoryDatabase}]}
+`
+    ].join('---\n')
+  );
+}
+
+export const memoryStore: Blueprint = {
+  id: 'memory-store',
+  title: 'in-memory store',
+  says: 'An operator expands a cluster of nodes; databases with shards and replicas are laid over them.',
+  questions: [
+    nameQuestion('fares'),
+    spaceQuestion('pricing'),
+    countQuestion('nodes', 'Nodes', 3, [1, 9]),
+    { id: 'cpu', label: 'CPU of each node', kind: 'text', start: '4' },
+    sizeQuestion('16Gi', 'Memory of each node'),
+    { id: 'disk', label: 'Volume of each node', kind: 'size', start: '50Gi' },
+    classQuestion,
+    { id: 'database', label: 'First database', kind: 'name', start: 'fare-table' },
+    { id: 'limit', label: 'Its memory', kind: 'size', start: '8Gi' },
+    countQuestion('shards', 'Shards', 2, [1, 12]),
+    countQuestion('replicas', 'Replicas of each shard', 1, [0, 3]),
+    choice('takes', 'Taken away with it', 'set', [
+      ['nothing', 'nothing'],
+      ['set', 'its nodes, not their claims'],
+      ['claims', 'its nodes and their claims'],
+      ['all', 'nodes, claims and secrets']
+    ]),
+    choice('operator', 'The operator', 'with', [
+      ['with', 'comes along, watching this namespace'],
+      ['all', 'comes along, watching all namespaces'],
+      ['there', 'is there already']
+    ])
+  ],
+  sentence:
+    'An in-memory store named {name} in {namespace} with {nodes} nodes of {cpu} CPU and {size}, each with a volume of {disk} from class {class}. Its first database is {database}: {limit} in {shards} shards, each with {replicas} replicas. When the resource is taken away, it takes along {takes}. The operator {operator}.',
+  faults(answers) {
+    const [n, r] = [count(answers, 'nodes'), count(answers, 'replicas')];
+    if (r + 1 > n) return [{ question: 'replicas', message: `A master and ${r} replicas need ${r + 1} nodes; there are ${n}.` }];
+    const most = bytesOf(answers.size!) * n * 0.8;
+    const asked = bytesOf(answers.limit!) * (r + 1);
+    return asked > most
+      ? [
+          {
+            question: 'limit',
+            message: `${answers.limit} kept ${r + 1} times is ${sizeWords(asked)}; ${n} nodes have ${sizeWords(most)} for databases.`
+          }
+        ]
+      : [];
+  },
+  objects(answers) {
+    const { name, namespace } = answers;
+    const operator = answers.operator === 'there' ? [] : memoryOperatorObjects(answers.operator === 'all' ? [] : [namespace!]);
+    return [
+      ...operator,
+      ...objectsIn(`
+apiVersion: v1
+kind: Namespace
+metadata: {name: ${namespace}}
+---
+apiVersion: engines.standin.example/v1
+kind: MemoryCluster
+metadata: {name: ${name}, namespace: ${namespace}}
+spec:
+  nodes: ${answers.nodes}
+  cpu: "${answers.cpu}"
+  memory: ${answers.size}
+  volume: {size: ${answers.disk}, storageClassName: ${answers.class}}
+  takesAlong: ${answers.takes}
+---
+apiVersion: engines.standin.example/v1
+kind: MemoryDatabase
+metadata: {name: ${answers.database}, namespace: ${namespace}}
+spec: {cluster: ${name}, memory: ${answers.limit}, shards: ${answers.shards}, replicas: ${answers.replicas}}
+`)
+    ];
+  },
+  figures(answers) {
+    const [n, r] = [count(answers, 'nodes'), count(answers, 'replicas')];
+    return [
+      { label: 'volumes', value: String(n), note: `${answers.disk} each` },
+      { label: 'memory for databases', value: sizeWords(bytesOf(answers.size ?? '0') * n * 0.8), note: '80 % of the nodes' },
+      { label: 'asked for', value: sizeWords(bytesOf(answers.limit ?? '0') * (r + 1)), note: `kept ${r + 1} times` },
+      { label: 'may be lost', value: `${r} ${r === 1 ? 'node' : 'nodes'}`, note: 'as to the data of one shard' }
+    ];
+  },
+  drawn(answers) {
+    const [n, s, r] = [count(answers, 'nodes'), count(answers, 'shards'), count(answers, 'replicas')];
+    return Array.from({ length: n }, (_, i) => ({
+      name: `${answers.name}-${i}`,
+      parts: Array.from({ length: s }, (__, k) => k)
+        .filter((k) => (i - (k % n) + n) % n <= r)
+        .map((k) =>
+          (i - (k % n) + n) % n === 0 ? { word: `shard ${k}`, kind: 'data' as const } : { word: `replica ${k}`, kind: 'parity' as const }
+        )
+    }));
+  }
+};

@@ -1,0 +1,75 @@
+import { asManifest } from '../manifest';
+import { refOf, type ApiObject, type DaemonSet, type Facts, type Pod, type Process } from '../model';
+import { calledName, enginePartOf, hasEngine, tlsFault, tlsSecretOf } from '../standin';
+import { compact, field, look } from './evidence';
+import type { Look, Remedy } from './types';
+
+/** The certificate with one more name, where the stand-in issues it. */
+function withName(facts: Facts, pod: Pod): Remedy {
+  const namespace = pod.metadata.namespace ?? '';
+  const secret = tlsSecretOf(facts, pod);
+  const called = calledName(facts, pod);
+  const wish = facts.list('Certificate', namespace).find((one) => one.spec.secret === secret);
+  if (!wish) return { text: `Put a certificate with the name ${called} into the secret ${secret ?? 'that it mounts'}.` };
+  return {
+    text: `Ask for ${called} in the certificate ${wish.metadata.name} too; it is issued anew at once.`,
+    manifests: [asManifest({ ...wish, spec: { ...wish.spec, names: [...wish.spec.names, called] } })]
+  };
+}
+
+/** A daemon set whose agents may mount for their nodes. */
+function privileged(facts: Facts, pod: Pod): Remedy {
+  const owner = pod.metadata.ownerReferences?.[0];
+  const set = owner?.kind === 'DaemonSet' ? facts.get('DaemonSet', pod.metadata.namespace ?? '', owner.name) : undefined;
+  const text =
+    'Let the agent run privileged, with its mount propagated both ways: a mount for the whole node needs that, and nothing less does.';
+  if (!set) return { text };
+  const containers = set.spec.template.spec.containers.map((one) => ({
+    ...one,
+    securityContext: { ...(one as { securityContext?: object }).securityContext, privileged: true },
+    volumeMounts: one.volumeMounts?.map((mount) => ({ ...mount, mountPropagation: 'Bidirectional' }))
+  }));
+  const mended = {
+    ...set,
+    spec: { ...set.spec, template: { ...set.spec.template, spec: { ...set.spec.template.spec, containers } } }
+  } as DaemonSet;
+  return { text, manifests: [asManifest(mended)] };
+}
+
+/** A headless service that gives members out before they are ready, so that those who start together find each other. */
+function published(facts: Facts, pod: Pod): Remedy | undefined {
+  const service = facts.get('Service', pod.metadata.namespace ?? '', pod.spec.subdomain ?? '');
+  if (!service || service.spec.clusterIP !== 'None' || service.spec.publishNotReadyAddresses) return undefined;
+  return {
+    text: `Let ${service.metadata.name} publish members that are not ready yet: they wait for each other, and none is ready before they meet.`,
+    manifests: [asManifest({ ...service, spec: { ...service.spec, publishNotReadyAddresses: true } }) as ApiObject]
+  };
+}
+
+/** Why the engine in a member isn't ready, where it says so; undefined where it is, or says nothing. */
+export function engineLook(facts: Facts, pod: Pod, process: Process | undefined): Look | undefined {
+  const part = enginePartOf(pod.spec);
+  const { status } = process ?? {};
+  if (!part || !hasEngine(part.engine) || !process || !status || status.ready) return undefined;
+  const objects = [refOf(pod), refOf(process)];
+  const evidence = compact([
+    field(process, 'status.says', status.says),
+    status.term === undefined ? undefined : field(process, 'status.term', status.term),
+    field(process, 'status.position', status.position)
+  ]);
+  const broken = (says: string, remedy: Remedy) => look('broken', pod.metadata.name, says, { objects, evidence, remedy });
+  if (process.spec.options.tls === 'on' && tlsFault(facts, pod))
+    return broken(`others refuse it: ${tlsFault(facts, pod)}`, withName(facts, pod));
+  if (status.says.startsWith('mount refused')) return broken(status.says, privileged(facts, pod));
+  if (status.says.startsWith('no majority')) {
+    const others = facts
+      .list('Process', pod.metadata.namespace)
+      .filter((one) => one.spec.workload === process.spec.workload && one !== process);
+    const hidden = others.length ? published(facts, pod) : undefined;
+    return broken(
+      `${status.says}${hidden ? `; ${others.map((one) => one.metadata.name).join(', ')} runs, and its name isn't given out` : ''}`,
+      hidden ?? { text: 'Bring the other members back: see why each of them does not run. Too few members never decide alone.' }
+    );
+  }
+  return undefined;
+}
