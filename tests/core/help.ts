@@ -14,8 +14,19 @@ export function objects(yaml: string): ApiObject[] {
 /** A cluster of the scenario. */
 export const named = (name: string) => scenario().find((one) => one.name === name)!;
 
+/** Workloads that wait for their own reasons beside the story that most tests tell. */
+const besides = ['pricing', 'memory-system', 'archive', 'gauges', 'people'];
+
+/** A cluster of the scenario without what stands beside its story. */
+export function alone(name: string) {
+  const one = named(name);
+  const beside = ({ action }: (typeof one.actions)[number]) =>
+    action.type === 'send' && action.objects.some((two) => besides.includes(two.metadata.name) && two.kind === 'Namespace');
+  return { ...one, actions: one.actions.filter((action) => !beside(action)) };
+}
+
 /** south-quay as a newcomer meets it: `bookings` waits, no driver. */
-export const southOrigin = () => named('south-quay');
+export const southOrigin = () => alone('south-quay');
 export const south = (): World => {
   const one = southOrigin();
   return replay(one, one.actions, one.headMs);
@@ -32,7 +43,7 @@ export const driver = (): ApiObject[] => installObjects(installOf('block.standin
 
 /** A cluster of the scenario as the demo leaves it. */
 export function asLeft(name: string, untilMs?: number): World {
-  const one = named(name);
+  const one = alone(name);
   const end = untilMs ?? one.headMs;
   return replay(
     one,

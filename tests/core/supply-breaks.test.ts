@@ -3,7 +3,7 @@ import { asManifest } from '$core/manifest';
 import { isReady, type Node, type Ref } from '$core/model';
 import { rootLine } from '$core/rootline';
 import { World } from '$core/standin';
-import { claimOf, classOf, firstBreak, must, named, podOf, readySouth, ref, remove, settle, size } from './help';
+import { claimOf, classOf, firstBreak, must, alone, podOf, readySouth, ref, remove, settle, size } from './help';
 
 const rwo = 'accessModes: [ReadWriteOnce], storageClassName: steady-block';
 const c = ref('PersistentVolumeClaim', 'default', 'c');
@@ -286,7 +286,7 @@ const south: Case[] = [
 
 /** south-quay whose driver registers its limit anew. */
 function fresh(): World {
-  const one = named('south-quay');
+  const one = alone('south-quay');
   const world = World.create(one);
   backend('quotaVolumes: 99, attachLimit: 1')(world);
   must(world, one.actions[0]!.action);

@@ -7,6 +7,7 @@ import { prove, tryClass } from '$core/proofs';
 import { driverGates, rootLine, supplyGates } from '$core/rootline';
 import { bytesOn, healAfterMs, poolFigures, poolNodes, replay, usableBytes, World, type PoolNode } from '$core/standin';
 import {
+  alone,
   asLeft,
   bookings,
   bookingsSet,
@@ -292,7 +293,7 @@ describe('the block driver with each prerequisite taken away (south-quay)', () =
     const world = readySouth();
     take(world);
     world.runSettled();
-    const all = named('south-quay').actions.at(-1)!.action;
+    const all = alone('south-quay').actions.at(-1)!.action;
     must(world, all);
     world.runSettled();
     expect(mend(world, bookingsSet)).toBe(joint);
@@ -331,7 +332,7 @@ describe('versions and parts of drivers', () => {
     const world = at('1.33');
     const install = driver();
     must(world, { type: 'send', objects: install });
-    for (const one of named('south-quay').actions) must(world, one.action);
+    for (const one of alone('south-quay').actions) must(world, one.action);
     world.runSettled();
     must(world, { type: 'send', objects: install.map((one) => JSON.parse(JSON.stringify(one).replaceAll(':2.3', ':2.4'))) });
     world.runSettled();

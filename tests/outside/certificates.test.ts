@@ -24,7 +24,8 @@ const openssl = (...args: string[]) => spawnSync('openssl', args, { encoding: 'u
 // Sources: RFC 5280 and RFC 9525, as openssl and node:crypto read them.
 describe('certificates that the stand-in issues', () => {
   test('openssl takes them under its strict rules for a server, from their own authority and no other', () => {
-    const verify = (ca: string) => openssl('verify', '-x509_strict', '-purpose', 'sslserver', '-CAfile', file('ca.pem', ca), file('leaf.pem', leaf.certificate));
+    const verify = (ca: string) =>
+      openssl('verify', '-x509_strict', '-purpose', 'sslserver', '-CAfile', file('ca.pem', ca), file('leaf.pem', leaf.certificate));
     expect(verify(authority.certificate)).toMatchObject({ status: 0 });
     expect(verify(other.certificate).status).not.toBe(0);
   });

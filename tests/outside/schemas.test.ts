@@ -4,7 +4,11 @@
  * replicas, mismatched selectors and bad names; its quantity pattern takes `1h`.
  */
 import { DaemonSet, Deployment, StatefulSet } from 'kubernetes-models/apps/v1';
+import { ValidatingWebhookConfiguration } from 'kubernetes-models/admissionregistration.k8s.io/v1';
+import { CustomResourceDefinition } from 'kubernetes-models/apiextensions.k8s.io/v1';
 import { Job } from 'kubernetes-models/batch/v1';
+import { PodDisruptionBudget } from 'kubernetes-models/policy/v1';
+import { ClusterRole, ClusterRoleBinding } from 'kubernetes-models/rbac.authorization.k8s.io/v1';
 import { EndpointSlice } from 'kubernetes-models/discovery.k8s.io/v1';
 import { CSIDriver, CSINode, StorageClass, VolumeAttachment } from 'kubernetes-models/storage.k8s.io/v1';
 import {
@@ -32,7 +36,10 @@ import { asLeft, bookingsSet, driver, must, south, southOrigin } from '../core/h
 import { scenario } from '../../src/lib/scenario';
 
 const models: { readonly [K in Kind]?: new (object: never) => { validate(): void } } = {
+  ClusterRole,
+  ClusterRoleBinding,
   ConfigMap,
+  CustomResourceDefinition,
   CSIDriver,
   CSINode,
   DaemonSet,
@@ -45,11 +52,13 @@ const models: { readonly [K in Kind]?: new (object: never) => { validate(): void
   PersistentVolume,
   PersistentVolumeClaim,
   Pod,
+  PodDisruptionBudget,
   Secret,
   Service,
   ServiceAccount,
   StatefulSet,
   StorageClass,
+  ValidatingWebhookConfiguration,
   VolumeAttachment
 };
 const validate = (object: ApiObject): void => {

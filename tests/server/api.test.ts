@@ -53,7 +53,7 @@ describe("the story over the programs' interface", () => {
     const yaml = await remedy(id);
     const sheet = await call('POST', `/rehearsals/${id}/change-sheet`, yaml);
     expect((sheet.body as unknown as { new: object[] }).new).toHaveLength(6);
-    expect((await call('POST', `/rehearsals/${id}/send`, yaml)).body).toMatchObject({ nowMs: 250_000, revision: 3 });
+    expect((await call('POST', `/rehearsals/${id}/send`, yaml)).body).toMatchObject({ nowMs: 250_000, revision: 4 });
     await settle(id);
     const claims = await call('GET', `/rehearsals/${id}/objects?kind=PersistentVolumeClaim&namespace=tickets`);
     expect(claims.body.items.map((one) => (one.status as { phase: string }).phase)).toEqual(['Bound', 'Bound', 'Bound']);
@@ -61,7 +61,7 @@ describe("the story over the programs' interface", () => {
     const proofs = await call('POST', `/rehearsals/${id}/proofs`, { namespace: 'tickets', set: 'bookings' });
     expect(proofs.body.items.map((one) => [one.state, one.stale])).toEqual(Array(11).fill(['holds', false]));
     const out = (await call('GET', `/rehearsals/${id}/manifests`)).body as unknown as { yaml: string; count: number };
-    expect(out.count).toBe(14);
+    expect(out.count).toBe(28);
     expect(out.yaml.indexOf('kind: StatefulSet')).toBeGreaterThan(out.yaml.indexOf('kind: Service\n'));
     await call('POST', `/rehearsals/${id}/scale`, { namespace: 'tickets', name: 'bookings', replicas: 2 });
     await settle(id);
@@ -119,7 +119,7 @@ describe("the story over the programs' interface", () => {
     expect([stale.status, stale.body.type, (stale.body.current as { revision: number }).revision]).toEqual([
       409,
       'urn:root-barn:problem:stale-revision',
-      2
+      3
     ]);
     expect(await hash(id)).toBe(before);
   });

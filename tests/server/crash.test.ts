@@ -89,7 +89,7 @@ describe('a server that is killed', () => {
       (_, i) =>
         `apiVersion: apps/v1\nkind: StatefulSet\nmetadata: {name: s${i}, namespace: tickets}\nspec: {replicas: 8, podManagementPolicy: Parallel, serviceName: x, selector: {matchLabels: {app: s${i}}}, template: {metadata: {labels: {app: s${i}}}, spec: {containers: [{name: c, image: shelf.standin.example/x}]}}}`
     );
-    expect(await call(base, 'POST', `${at}/send`, sets.join('\n---\n'))).toMatchObject({ revision: 4 });
+    expect(await call(base, 'POST', `${at}/send`, sets.join('\n---\n'))).toMatchObject({ revision: 5 });
     const run = call<{ nowMs: number; settled: boolean }>(base, 'POST', `${at}/clock`, settled);
     let over = false;
     void run.then(() => (over = true));

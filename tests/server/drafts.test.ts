@@ -52,10 +52,11 @@ describe('POST /check', () => {
     }
   );
 
-  test("the demo's manifests give no error, as YAML or as JSON; an unknown rehearsal is told", async () => {
+  test("the demo's manifests give no error but the name that crew's certificate lacks, as YAML or as JSON; an unknown rehearsal is told", async () => {
     for (const id of ['harbour', 'north-quay', 'south-quay', 'pilot-house']) {
       const { body } = await call<{ yaml: string }>('GET', `/rehearsals/${id}/manifests`);
-      expect((await checked(body.yaml)).filter((one) => one.severity === 'error')).toEqual([]);
+      const errors = (await checked(body.yaml)).filter((one) => one.severity === 'error').map((one) => one.code);
+      expect(errors).toEqual(id === 'pilot-house' ? ['cert-name-missing'] : []);
     }
     expect(await checked(JSON.stringify({ apiVersion: 'v1', kind: 'Namespace', metadata: { name: 'a' } }))).toEqual([]);
     expect((await call('POST', '/check?against=nowhere', bookingsYaml)).status).toBe(404);
@@ -257,7 +258,9 @@ describe('from an ephemeral directory to a claim', () => {
     const wrong = (await ask('RollingUpdate')).body;
     expect(wrong.rehearsal).toMatchObject({ hangs: true, next: expect.stringMatching(/hangs/) as string, firstBreak: 'attaching' });
     // Nothing of it has touched the rehearsal; sent from the draft it works there.
-    expect((await call<{ items: object[] }>('GET', `/rehearsals/${at}/objects?kind=PersistentVolumeClaim`)).body.items).toHaveLength(0);
+    expect(
+      (await call<{ items: object[] }>('GET', `/rehearsals/${at}/objects?kind=PersistentVolumeClaim&namespace=shelf`)).body.items
+    ).toHaveLength(0);
     const sheet = await call<{ lost: { says: string }[]; new: object[]; restarted: { says: string }[] }>(
       'POST',
       `/rehearsals/${at}/change-sheet`,

@@ -101,7 +101,7 @@ describe('the application', () => {
     await first.close();
     const second = await createApp({ data });
     const state = await second.rehearsals.state('south-quay');
-    expect(state.ok && state.value).toMatchObject({ revision: 3, settled: true });
+    expect(state.ok && state.value).toMatchObject({ revision: 4, settled: true });
     expect(await second.rehearsals.journal('south-quay', 0, undefined, 0)).toEqual(before);
     expect(await second.keptProofs('south-quay')).toEqual(proved);
     await second.close();
@@ -109,7 +109,7 @@ describe('the application', () => {
 
   test('two who send at once are taken one after the other, or told', async () => {
     const app = await createApp({ data: ':memory:' });
-    const both = await Promise.all([app.rehearsals.send('south-quay', driver(), 2), app.rehearsals.send('south-quay', driver(), 2)]);
+    const both = await Promise.all([app.rehearsals.send('south-quay', driver(), 3), app.rehearsals.send('south-quay', driver(), 3)]);
     expect(both.map((one) => (one.ok ? 'taken' : one.refusal.code)).sort()).toEqual(['stale-revision', 'taken']);
     await app.close();
   });

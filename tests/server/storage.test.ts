@@ -1,4 +1,5 @@
 import { describe, expect, test } from 'vitest';
+import { isReady, type Pod } from '$core/model';
 import type { GroundView } from '$server/views/ground';
 import type { SupplyView } from '$server/views/supply';
 import { call } from './call';
@@ -105,14 +106,18 @@ describe('the table of claims', () => {
   test('writing and damage are actions like any other, and refused where nothing can be written', async () => {
     const at = await fork('north-quay');
     const write = (pod: string) => call('POST', `${at}/write`, { namespace: 'charts', pod, key: 'k', value: 'v' });
-    expect((await write('chartroom-1')).status).toBe(200);
+    const pods = await call<{ items: Pod[] }>('GET', `${at}/objects?kind=Pod&namespace=charts`);
+    expect((await write(pods.body.items.find(isReady)!.metadata.name)).status).toBe(200);
     expect(await write('nobody-0')).toMatchObject({
       status: 422,
       body: { detail: expect.stringMatching(/Nothing can be written: the pod doesn't exist/) }
     });
     expect((await call('POST', `${at}/damage`, { namespace: 'events', claim: 'scratch' })).status).toBe(422);
     expect((await call('POST', `${at}/damage`, { namespace: 'charts', claim: 'charts' })).status).toBe(200);
-    const proofs = await call<{ items: { id: string; state: string }[] }>('POST', `${at}/proofs`, { namespace: 'charts', set: 'chartroom' });
+    const proofs = await call<{ items: { id: string; state: string }[] }>('POST', `${at}/proofs`, {
+      namespace: 'charts',
+      set: 'chartroom'
+    });
     expect(proofs.body.items.find((one) => one.id === 'data')!.state).toBe('broken');
     expect((await call('POST', `${at}/undo`)).status).toBe(200);
   });

@@ -74,9 +74,10 @@ describe('the stack', () => {
     }
     expect(sentences).toEqual({
       'south-quay': '3 members of bookings wait: no driver answers to block.standin.example.',
-      harbour: 'No driver and no class yet, so nothing can be handed out.',
+      harbour: '4 members of papers wait: there is no class shed-pool.',
       'north-quay': '1 member of chartroom waits: zone c has no mount target.',
-      'pilot-house': 'Nothing has been claimed yet.'
+      'pilot-house':
+        "1 member of crew waits: others refuse it: the certificate in crew-tls doesn't carry the name crew-2.crew.people.svc.cluster.local."
     });
   });
 });
