@@ -103,6 +103,20 @@ export function blueprintView({ facts }: Scene, { id, answers: given }: { id: st
   const faults = answerFaults(blueprint, answers, facts);
   const classes = facts.list('StorageClass').map((one) => one.metadata.name);
   const head = { id, title: blueprint.title, questions: blueprint.questions, sentence: blueprint.sentence, answers, classes, faults };
+  // A class that isn't there yet spoils nothing but the sending.
+  const onlyClass =
+    faults.length > 0 && faults.every((one) => blueprint.questions.find((two) => two.id === one.question)?.kind === 'class');
+  const figures = faults.length && !onlyClass ? [] : blueprint.figures(answers);
+  if (onlyClass)
+    return {
+      ...head,
+      figures,
+      drawn: blueprint.drawn?.(answers) ?? [],
+      ladder: blueprint.ladder?.(answers) ?? null,
+      remarks: [] as Remark[],
+      yaml: '',
+      secrets: [] as string[]
+    };
   if (faults.length) return { ...head, figures: [], drawn: [], ladder: null, remarks: [] as Remark[], yaml: '', secrets: [] as string[] };
   const objects = blueprint.objects(answers, () => secretToCome);
   const taken = objects.filter((one) => one.kind !== 'Namespace' && facts.get(one.kind, one.metadata.namespace ?? '', one.metadata.name));
@@ -125,7 +139,7 @@ export function blueprintView({ facts }: Scene, { id, answers: given }: { id: st
   ];
   return {
     ...head,
-    figures: blueprint.figures(answers),
+    figures,
     drawn: blueprint.drawn?.(answers) ?? [],
     ladder: blueprint.ladder?.(answers) ?? null,
     remarks,

@@ -1,5 +1,5 @@
 import { madeMs, isReady, memberClaim, memberName, ordinalsOf, type Pod, type StatefulSet } from '$core/model';
-import { driverPartOf, poolPartOf, stepSpans, type Action, type Step, type Store } from '$core/standin';
+import { driverPartOf, enginePartOf, poolPartOf, stepSpans, type Action, type Step, type Store } from '$core/standin';
 import { wordsOf } from '$core/shared';
 import { setsOf, type PlainRef, type Scene } from './scene';
 
@@ -97,6 +97,18 @@ function otherLanes(steps: Map<string, Step[]>, taken: ReadonlySet<string>, nowM
   });
 }
 
+/** Members that no set numbers: helpers, agents, shelves. */
+function looseLanes(facts: Store, steps: Map<string, Step[]>, nowMs: number): Lane[] {
+  return facts
+    .list('Pod')
+    .filter((pod) => enginePartOf(pod.spec) && !pod.metadata.ownerReferences?.some((one) => one.kind === 'StatefulSet'))
+    .map((pod) => {
+      const ref = { kind: 'Pod', namespace: pod.metadata.namespace ?? '', name: pod.metadata.name };
+      const own = (steps.get(`Pod ${ref.namespace}/${ref.name}`) ?? []).filter((one) => !isWait(one, nowMs));
+      return { label: ref.name, ref, segments: own.map((one) => segmentOf(one, nowMs)), waits: [] };
+    });
+}
+
 /** A driver's parts together in one lane: each step from the first that began to the last that ended. */
 function driverLanes(facts: Store, steps: Map<string, Step[]>, nowMs: number): Lane[] {
   const lanes = new Map<string, Step[]>();
@@ -184,9 +196,12 @@ export function tapeView(scene: Scene) {
       )
     )
   );
-  const lanes = [...driverLanes(facts, steps, endMs), ...otherLanes(steps, ofMembers, endMs), ...members].filter(
-    (one) => one.segments.length || one.waits.length
-  );
+  const lanes = [
+    ...driverLanes(facts, steps, endMs),
+    ...otherLanes(steps, ofMembers, endMs),
+    ...members,
+    ...looseLanes(facts, steps, endMs)
+  ].filter((one) => one.segments.length || one.waits.length);
   const recent = lanes.length > mostLanes ? [...lanes].sort((a, b) => latest(b) - latest(a)).slice(0, mostLanes) : lanes;
   return {
     lanes: lanes.filter((one) => recent.includes(one)),

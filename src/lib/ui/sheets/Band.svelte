@@ -13,8 +13,10 @@
     flag: { hue: number; weave: string };
     band: Band;
     marked: boolean;
+    /** It stands on its workload's own sheet. */
+    opened?: boolean;
   }
-  let { id, flag, band, marked }: Props = $props();
+  let { id, flag, band, marked, opened = false }: Props = $props();
   const isSet = $derived(band.kind === 'StatefulSet');
   const base = $derived(`/rehearsals/${encodeURIComponent(id)}`);
   const majority = $derived(Math.floor(band.replicas / 2) + 1);
@@ -179,7 +181,7 @@
       {#if first}<button class="push" onclick={() => (taking = { kind: 'Pod', namespace: band.namespace, name: first.name })}
           >Take a member away</button
         >{/if}
-      {#if band.engine}<a class="push push-main" href={sheetHref}>Open</a>{/if}
+      {#if band.engine && !opened}<a class="push push-main" href={sheetHref}>Open</a>{/if}
       <button class="push" onclick={prove}>Prove</button>
       <a class="push" href={lineHref(id, { kind: 'StatefulSet', namespace: band.namespace, name: band.name })}>Root line</a>
     {/if}

@@ -119,12 +119,12 @@ function report(world: Hands, one: Resource, stage: string, status: 'True' | 'Fa
 /** A password of the stand-in's own: it follows from the world. */
 const passwordFor = (world: Hands, what: string): string => uidOf(world.seed, `password|${what}`).replace(/-/g, '');
 
-function secret(world: Hands, namespace: string, name: string, part: string, owner: ApiObject | undefined): void {
+function secret(world: Hands, namespace: string, name: string, part: string, owners: readonly ApiObject[]): void {
   if (world.store.get('Secret', namespace, name)) return;
   world.put({
     apiVersion: 'v1',
     kind: 'Secret',
-    metadata: { name, namespace, labels: { [partOfLabel]: part }, ...(owner ? { ownerReferences: [ownerOf(owner)] } : {}) },
+    metadata: { name, namespace, labels: { [partOfLabel]: part }, ...(owners.length ? { ownerReferences: owners.map(ownerOf) } : {}) },
     type: 'Opaque',
     data: { user: encode('keeper'), password: encode(passwordFor(world, `${namespace}/${name}`)) }
   });
@@ -172,7 +172,7 @@ function expand(world: Hands, cluster: MemoryCluster): void {
   const [namespace, name] = [cluster.metadata.namespace ?? '', cluster.metadata.name];
   const { takesAlong } = cluster.spec;
   const owner = takesAlong === 'nothing' ? undefined : cluster;
-  secret(world, namespace, name, name, takesAlong === 'all' ? cluster : undefined);
+  secret(world, namespace, name, name, takesAlong === 'all' ? [cluster] : []);
   const owned = owner ? { ownerReferences: [ownerOf(owner)] } : {};
   for (const [service, headless] of [
     [name, true],
@@ -244,7 +244,7 @@ function database(world: Hands, one: MemoryDatabase): void {
   if (asked.status.outcome !== 'acknowledged' && !says.includes('exists already'))
     return report(world, one, 'shards', 'False', 'Refused', says);
   // Its credentials lie in a secret of the same name.
-  secret(world, namespace, `${name}-database`, one.spec.cluster, one);
+  secret(world, namespace, `${name}-database`, one.spec.cluster, [one, ...(cluster.spec.takesAlong === 'all' ? [cluster] : [])]);
   report(
     world,
     one,

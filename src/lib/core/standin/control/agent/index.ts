@@ -90,6 +90,11 @@ export const agent: Loop = {
             .filter((pod) => pod.spec.nodeName === now.spec.nodeName)
             .map(idOf)
         : [],
+    // Pods of a daemon set stand on their nodes before their claim is bound.
+    PersistentVolumeClaim: (now, before, store) =>
+      now?.status?.phase === 'Bound' && before?.status?.phase !== 'Bound'
+        ? store.podsOfClaim(now.metadata.namespace ?? '', now.metadata.name).map(idOf)
+        : [],
     CSINode: (now, before, store) => (now && !same(now.spec, before?.spec) ? podsWithClaims(store, now.metadata.name) : []),
     Node: (now, before, store) => (now && before && nodeReady(now) && !nodeReady(before) ? store.podsOn(now.metadata.name).map(idOf) : []),
     Process: (now, before) => (!now || (now.status?.ready ?? false) !== (before?.status?.ready ?? false) ? [idOf((now ?? before)!)] : []),

@@ -16,6 +16,8 @@ import {
 /** How long a replica may be away before it no longer counts as caught up, and a broker before somebody else leads for it (common practice, no source). */
 export const awayMs = 10_000;
 export const sessionMs = 6_000;
+/** How often whoever starts looks whether those it waits for are there (common practice, no source). */
+export const meetMs: readonly [number, number] = [500, 1_500];
 
 /** The disk that a partition lies on, among a broker's. */
 const diskOf = (site: Site, id: string, key: string): number => {
@@ -84,8 +86,8 @@ export class Brokers {
     const newest = this.meta.newest(site, id);
     const mind = this.mind(site, id);
     // At first a broker waits until all coordinators belong to their group; later a majority is enough.
-    const complete = mind.known !== undefined || this.meta.complete(site);
-    if (newest && complete && (!mind.known || newest.at > mind.known.at)) this.think(site, id, { known: newest });
+    if (!mind.met && newest && this.meta.complete(site)) this.alarm(site, id, 'meet', drawInt(site.seed, `meet|${id}`, ...meetMs));
+    if (newest && mind.met && (!mind.known || newest.at > mind.known.at)) this.think(site, id, { known: newest });
     const known = this.known(site, id);
     if (!known) return;
     for (const [topic, { partitions }] of Object.entries(known.topics))
@@ -186,6 +188,10 @@ export class Brokers {
 
   rang(site: Site, id: string, name: string): void {
     this.calm(site, id, name);
+    if (name === 'meet') {
+      this.think(site, id, { met: true });
+      return this.look(site, id);
+    }
     if (!name.startsWith('away:')) return;
     const key = name.slice(5);
     const part = this.partition(site, id, key);

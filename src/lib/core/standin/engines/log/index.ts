@@ -1,5 +1,5 @@
 import type { Ask, Engine, Site, Standing } from '../site';
-import { Brokers, sessionMs } from './broker';
+import { Brokers, meetMs, sessionMs } from './broker';
 import { Clients } from './clients';
 import { MetaGroup } from './meta';
 import type { BrokerMind, LogBody, LogDisk } from './types';
@@ -35,7 +35,8 @@ export class LogBroker implements Engine {
     if (decider !== undefined) this.sessions(site, decider);
     for (const id of this.ofPart(site, this.leads)) if (site.up(id)) this.brokers.look(site, id);
     // A helper that has met all brokers once stays, whoever of them goes later.
-    for (const id of this.ofPart(site, 'helper')) if (site.up(id) && this.standing(site, id).ready) site.think(id, { met: true });
+    for (const id of this.ofPart(site, 'helper'))
+      if (site.up(id) && !site.mind<BrokerMind>(id)?.met && this.allThere(site)) this.alarm(site, id, 'meet', meetMs[1]);
   }
 
   private sessions(site: Site, decider: string): void {
@@ -49,18 +50,24 @@ export class LogBroker implements Engine {
     }
   }
 
-  private alarm(site: Site, id: string, name: string): void {
+  private allThere(site: Site): boolean {
+    const wanted = site.ids.filter((one) => site.part(one) === this.leads);
+    return wanted.length > 0 && wanted.every((one) => site.up(one) && this.brokers.known(site, one));
+  }
+
+  private alarm(site: Site, id: string, name: string, afterMs = sessionMs): void {
     const mind = site.mind<BrokerMind>(id) ?? {};
     if (mind.alarms?.[name] !== undefined) return;
     const set = (mind.set ?? 0) + 1;
     const nth = site.nowMs * 1_000 + set;
     site.think(id, { ...mind, alarms: { ...mind.alarms, [name]: nth }, set });
-    site.post(id, id, { is: 'alarm', name, nth } satisfies LogBody, sessionMs);
+    site.post(id, id, { is: 'alarm', name, nth } satisfies LogBody, afterMs);
   }
 
   private rang(site: Site, id: string, { name, nth }: LogBody & { is: 'alarm' }): void {
     const mind = site.mind<BrokerMind>(id) ?? {};
     if (mind.alarms?.[name] !== nth) return;
+    if (name === 'meet' && site.part(id) === 'helper') return site.think(id, { met: true } satisfies BrokerMind);
     if (!name.startsWith('session:')) return this.brokers.rang(site, id, name);
     const { [name]: _, ...alarms } = mind.alarms;
     site.think(id, { ...mind, alarms });
@@ -157,7 +164,7 @@ export class LogBroker implements Engine {
     if (part === 'helper') {
       const wanted = site.ids.filter((one) => site.part(one) === this.leads);
       const there = wanted.filter((one) => site.up(one) && this.brokers.known(site, one)).length;
-      const ready = site.up(id) && there > 0 && (there === wanted.length || site.mind<{ met?: boolean }>(id)?.met === true);
+      const ready = site.up(id) && site.mind<BrokerMind>(id)?.met === true;
       return { role: 'helper', ready, says: ready ? '' : `waits for the brokers: ${there} of ${wanted.length} are ready`, position: 0 };
     }
     const keeps = this.meta.keepers(site).includes(id);

@@ -70,6 +70,8 @@ export interface Leading {
 export interface BrokerMind {
   readonly known?: { readonly at: number; readonly meta: Meta };
   readonly leading?: Readonly<{ [key: string]: Leading }>;
+  /** It has met those it waits for at its start. */
+  readonly met?: boolean;
   readonly alarms?: Readonly<{ [name: string]: number }>;
   readonly set?: number;
   /** The mind of its part in the group that keeps the metadata. */

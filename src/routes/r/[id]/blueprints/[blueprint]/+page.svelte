@@ -17,11 +17,11 @@
   const wrong = $derived(new Map(sheet.faults.map((one) => [one.question, one.message])));
   const hurts = $derived(sheet.faults.length > 0 || sheet.remarks.some((one) => one.state === 'broken'));
 
-  /** The sentence in pieces: texts and slots. */
+  /** The sentence in pieces: slots with the mark that follows them, and the text after that. */
   const pieces = $derived(
-    sheet.sentence.split(/(\{\w+\})/).map((piece) => {
-      const id = /^\{(\w+)\}$/.exec(piece)?.[1];
-      return id === undefined ? { text: piece } : { question: sheet.questions.find((one) => one.id === id)! };
+    sheet.sentence.split(/(?=\{\w+\})/).map((piece) => {
+      const [, id, tail = '', text = ''] = /^(?:\{(\w+)\}([.,:;]?))?([^]*)$/.exec(piece)!;
+      return { question: sheet.questions.find((one) => one.id === id), tail, text: text.trimStart() };
     })
   );
   const options = (id: string) => {
@@ -90,14 +90,20 @@
     </p>
     {#if shown === 'questions'}
       <p class="mt-3 max-w-[36rem] text-[1.15rem] leading-[2.1]">
-        {#each pieces as piece, i (i)}{#if 'text' in piece}{piece.text}{:else}<Slot
-              label={piece.question.label}
-              value={answers[piece.question.id] ?? ''}
-              options={options(piece.question.id)}
-              width={Math.max(2, (answers[piece.question.id] ?? '').length)}
-              wrong={wrong.has(piece.question.id)}
-              onchange={(value: string) => (answers = { ...answers, [piece.question.id]: value })}
-            />{/if}{/each}
+        {#each pieces as piece, i (i)}
+          {#if piece.question}
+            <span class="whitespace-nowrap"
+              ><Slot
+                label={piece.question.label}
+                value={answers[piece.question.id] ?? ''}
+                options={options(piece.question.id)}
+                width={Math.max(2, (answers[piece.question.id] ?? '').length)}
+                wrong={wrong.has(piece.question.id)}
+                onchange={(value: string) => (answers = { ...answers, [piece.question!.id]: value })}
+              />{piece.tail}</span
+            >{' '}
+          {/if}{piece.text}
+        {/each}
       </p>
     {:else}
       <p class="quiet mt-3">As they would go into a draft. Values of secrets are drawn when it is made, and covered.</p>

@@ -138,6 +138,6 @@
       {/each}
     </dl>
   {:else}
-    {#each sheet.bands as band (band.kind + band.name)}<Band id={data.id} flag={data.cluster.flag} {band} marked={false} />{/each}
+    {#each sheet.bands as band (band.kind + band.name)}<Band id={data.id} flag={data.cluster.flag} {band} marked={false} opened />{/each}
   {/if}
 </div>

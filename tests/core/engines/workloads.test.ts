@@ -1,0 +1,308 @@
+import { describe, expect, it } from 'vitest';
+import { blueprintNamed, memoryOperatorObjects } from '$core/blueprints';
+import { removalSheet } from '$core/change';
+import { isReady, keyOf, type ApiObject, type Ref } from '$core/model';
+import { podsIn } from '$core/proofs';
+import { rootLine } from '$core/rootline';
+import { groundObjects, installObjects, installOf, replay, World } from '$core/standin';
+import { blockBackend, filesBackend, groundOf, objectsOf, steadyBlockYaml } from '../../../src/lib/scenario';
+
+const zones = ['a', 'b', 'c'];
+const drivers = ['block.standin.example', 'files.standin.example'];
+const sharedClass =
+  '---\napiVersion: storage.k8s.io/v1\nkind: StorageClass\nmetadata: {name: shared}\nprovisioner: files.standin.example\n';
+
+function cluster(cpu = '8', memory = '64Gi'): World {
+  const groups = zones.map((zone) => ({ name: `w-${zone}`, zone, count: 2, cpu, memory }));
+  const backends = [
+    blockBackend(
+      'work',
+      zones.map((name) => ({ name, capacity: '4000Gi' })),
+      200
+    ),
+    filesBackend('files', zones, '172.31.0.0/24')
+  ];
+  const send = (atMs: number, objects: ApiObject[]) => ({ atMs, action: { type: 'send' as const, objects } });
+  const world = replay(
+    { seed: 5, ground: groundObjects(groundOf({ cluster: 'work', octet: 71, groups, backends, drivers })) },
+    [
+      send(
+        1,
+        drivers.flatMap((one) => installObjects(installOf(one)!))
+      ),
+      send(2, objectsOf(`${steadyBlockYaml}${sharedClass}`))
+    ],
+    2
+  );
+  world.runSettled();
+  return world;
+}
+const answered = (id: string, more: Record<string, string> = {}): ApiObject[] => {
+  const blueprint = blueprintNamed(id)!;
+  const start = Object.fromEntries(
+    blueprint.questions.map((one) => [one.id, one.kind === 'class' ? (id === 'shared-files' ? 'shared' : 'steady-block') : one.start])
+  );
+  return blueprint.objects({ ...start, ...more }, () => 'a-value-made-up-for-a-test');
+};
+const must = (world: World, ...objects: ApiObject[]) => expect(world.act({ type: 'send', objects })).toEqual([]);
+const remove = (world: World, ref: Ref) => expect(world.act({ type: 'remove', ref })).toEqual([]);
+let n = 0;
+function ask(
+  world: World,
+  namespace: string,
+  workload: string,
+  op: { do: string; [key: string]: unknown },
+  more: { member?: string; way?: 'inside' | 'outside' | 'tunnel' } = {}
+) {
+  const id = `t${(n += 1)}`;
+  expect(world.act({ type: 'ask', namespace, id, ask: { workload, way: 'inside', login: 'right', op, ...more } })).toEqual([]);
+  while (!world.store.get('Ask', namespace, id)!.status?.outcome) world.runUntil(world.nextMs!);
+  return world.store.get('Ask', namespace, id)!.status!;
+}
+/** Names of pods in the order in which they became ready, or went, since a change of the journal. */
+const order = (world: World, from: number, what: 'ready' | 'gone') =>
+  world.journal.changes.slice(from).flatMap(({ before, after }) => {
+    if ((before ?? after)!.kind !== 'Pod') return [];
+    const [was, is] = [before as never, after as never];
+    if (what === 'gone') return after ? [] : [before!.metadata.name];
+    return after && isReady(is) && !(before && isReady(was)) ? [after.metadata.name] : [];
+  });
+
+describe('workloads in their world', () => {
+  it('coordinators, then brokers, then the helper, each in order; and the reverse when it rests; awake again with its messages', () => {
+    const world = cluster();
+    const from = world.journal.changes.length;
+    must(world, ...answered('log-broker'));
+    world.runSettled();
+    const up = order(world, from, 'ready').filter((one) => one.startsWith('boarding'));
+    const parts = ['boarding-coord-0', 'boarding-coord-1', 'boarding-coord-2', 'boarding-0', 'boarding-1', 'boarding-2'];
+    expect(up.slice(0, 6)).toEqual(parts);
+    expect(up[6]).toMatch(/^boarding-helper-/);
+    expect(ask(world, 'events', 'boarding', { do: 'produce', place: 'gate-scans', value: 'ticket 1187' }).outcome).toBe('acknowledged');
+    const resting = world.journal.changes.length;
+    must(world, {
+      apiVersion: 'standin.example/v1',
+      kind: 'Rest',
+      metadata: { name: 'boarding', namespace: 'events' },
+      spec: { workload: 'boarding' }
+    });
+    world.runSettled();
+    const down = order(world, resting, 'gone');
+    expect(down[0]).toMatch(/^boarding-helper-/);
+    expect(down.slice(1)).toEqual(['boarding-2', 'boarding-1', 'boarding-0', 'boarding-coord-2', 'boarding-coord-1', 'boarding-coord-0']);
+    expect(world.store.get('Rest', 'events', 'boarding')!.status!.stage).toBe('at rest');
+    const waking = world.journal.changes.length;
+    remove(world, { kind: 'Rest', namespace: 'events', name: 'boarding' });
+    world.runSettled();
+    expect(order(world, waking, 'ready').slice(0, 6)).toEqual(parts);
+    expect(ask(world, 'events', 'boarding', { do: 'consume', place: 'gate-scans', from: 'beginning' }).rows).toEqual([
+      [expect.any(String), 'ticket 1187']
+    ]);
+  });
+
+  it('a multi-primary cluster that lost power whole is founded again by the member that was furthest, and by no other', () => {
+    const world = cluster();
+    must(world, ...answered('multi-primary-sql'));
+    world.runSettled();
+    const nodeOf = (name: string) => world.store.get('Pod', 'tickets', name)!.spec.nodeName!;
+    const dark = (nodes: string[]) =>
+      must(world, { apiVersion: 'standin.example/v1', kind: 'Outage', metadata: { name: 'o' }, spec: { dark: nodes } });
+    // bookings-0 is away for the last writes, then all of them are.
+    dark([nodeOf('bookings-0')]);
+    world.runUntil(world.nowMs + 20_000);
+    for (const key of ['late-1', 'late-2'])
+      expect(ask(world, 'tickets', 'bookings', { do: 'write', key, value: key }, { member: 'bookings-1' }).outcome).toBe('acknowledged');
+    dark([0, 1, 2].map((i) => nodeOf(`bookings-${i}`)));
+    world.runUntil(world.nowMs + 20_000);
+    const before = world.lines.length;
+    remove(world, { kind: 'Outage', namespace: '', name: 'o' });
+    world.runSettled();
+    const leads = world.lines.slice(before).filter((one) => one.text.startsWith('leads from here on'));
+    expect(leads.length).toBeGreaterThan(0);
+    expect(leads.every((one) => one.subject !== 'Pod tickets/bookings-0')).toBe(true);
+    expect(podsIn(world.store, { namespace: 'tickets', name: 'bookings' }).every(isReady)).toBe(true);
+    for (const member of ['bookings-0', 'bookings-1', 'bookings-2'])
+      expect(ask(world, 'tickets', 'bookings', { do: 'read', key: 'late-2' }, { member }).rows).toEqual([['late-2', 'late-2']]);
+  });
+
+  it('an operator on too small nodes never gets ready: the root line says what is asked for and what there is; bigger nodes mend it', () => {
+    const world = cluster('4', '16Gi');
+    must(world, ...memoryOperatorObjects([], '4', '16Gi'));
+    must(world, ...answered('memory-store', { operator: 'there', cpu: '2', size: '4Gi', limit: '1Gi' }));
+    world.runSettled();
+    const operator = () => world.store.list('Pod', 'memory-system')[0]!;
+    expect(isReady(operator())).toBe(false);
+    expect(world.store.get('MemoryCluster', 'pricing', 'fares')!.status!.conditions[0]).toMatchObject({
+      reason: 'OperatorNotReady',
+      message: expect.stringContaining('0 of 1')
+    });
+    // The database waits for the admission step that would look it over.
+    expect(world.store.list('Held').map((one) => one.spec.object.kind)).toEqual(['MemoryDatabase']);
+    const line = rootLine(world.store, { kind: 'Pod', namespace: 'memory-system', name: operator().metadata.name })!;
+    const placing = line.joints.find((one) => one.state === 'broken')!;
+    expect(placing.joint).toBe('placing');
+    expect(JSON.stringify([placing.says, placing.evidence, placing.remedy])).toContain('3800m in all, 4000m asked');
+    const node = world.store.list('Node')[0]!;
+    const big = { cpu: '8', memory: '32Gi', pods: '110' };
+    must(world, { ...node, status: { ...node.status, capacity: big, allocatable: { ...big, memory: '31Gi' } } });
+    world.runSettled();
+    expect(isReady(operator())).toBe(true);
+    expect(world.store.get('MemoryDatabase', 'pricing', 'fare-table')!.status!.stage).toBe('ready');
+  });
+
+  it('an admission step refuses a bad database; without rights, or watching elsewhere, the resource says so', () => {
+    const world = cluster();
+    must(world, ...answered('memory-store', { operator: 'all', cpu: '2', size: '4Gi', limit: '1Gi' }));
+    world.runSettled();
+    const database = (spec: object) =>
+      ({
+        apiVersion: 'engines.standin.example/v1',
+        kind: 'MemoryDatabase',
+        metadata: { name: 'bad', namespace: 'pricing' },
+        spec: { cluster: 'fares', memory: '1Gi', shards: 1, replicas: 1, ...spec }
+      }) as ApiObject;
+    expect(world.act({ type: 'send', objects: [database({ replicas: 5 })] })[0]?.message).toContain('5 replicas need 6 nodes, fares has 3');
+    expect(world.act({ type: 'send', objects: [database({ memory: '64Gi' })] })[0]?.message).toContain('64Gi kept 2 times is more than');
+    const says = (more: (world: World) => void) => {
+      const other = cluster();
+      must(other, ...memoryOperatorObjects(['elsewhere']));
+      more(other);
+      must(other, ...answered('memory-store', { operator: 'there' }));
+      other.runSettled();
+      return other.store.get('MemoryCluster', 'pricing', 'fares')!.status!.conditions[0]!.message;
+    };
+    expect(says(() => {})).toBe('The operator watches elsewhere, not pricing.');
+    expect(
+      says(
+        (other) => (
+          must(other, ...memoryOperatorObjects([])),
+          remove(other, { kind: 'ClusterRoleBinding', namespace: '', name: 'memory-operator' })
+        )
+      )
+    ).toContain('may not make stateful sets in pricing');
+    expect(cluster().act({ type: 'send', objects: answered('memory-store', { operator: 'there' }) })[0]?.message).toContain(
+      'knows no kind MemoryCluster'
+    );
+  });
+
+  it.each([
+    ['nothing', { sets: 1, claims: 3, secrets: 2 }],
+    ['set', { sets: 0, claims: 3, secrets: 2 }],
+    ['claims', { sets: 0, claims: 0, secrets: 2 }],
+    ['all', { sets: 0, claims: 0, secrets: 0 }]
+  ] as const)('a resource that takes along %s: what goes and what stays is what its sheet said', (takes, left) => {
+    const world = cluster();
+    must(world, ...answered('memory-store', { operator: 'all', takes, cpu: '2', size: '4Gi', limit: '1Gi' }));
+    world.runSettled();
+    const ref = { kind: 'MemoryCluster' as const, namespace: 'pricing', name: 'fares' };
+    const sheet = removalSheet(world.store, ref);
+    const assets = world.store.list('Asset').length;
+    remove(world, ref);
+    world.runSettled();
+    const there = (one: Ref) => world.store.find(one) !== undefined;
+    for (const line of sheet.goes.filter((one) => one.ref.kind !== 'Pod')) expect(there(line.ref), `${keyOf(line.ref)} goes`).toBe(false);
+    for (const line of sheet.stays) expect(there(line.ref), `${keyOf(line.ref)} stays`).toBe(true);
+    expect(sheet.lost.length > 0).toBe(left.claims === 0);
+    const found = {
+      sets: world.store.list('StatefulSet', 'pricing').length,
+      claims: world.store.list('PersistentVolumeClaim', 'pricing').length,
+      secrets: world.store.list('Secret', 'pricing').length
+    };
+    expect(found).toEqual(left);
+    expect(world.store.list('Asset').length).toBe(assets - (left.claims ? 0 : 3));
+  });
+
+  it('the agent on every node: one file for all, mounted again after a restart; without privileges refused, traced and mended', () => {
+    const world = cluster();
+    const objects = answered('shared-files', { users: 'nodes' });
+    const weak = objects.map((one) =>
+      one.kind === 'DaemonSet' ? (JSON.parse(JSON.stringify(one).replace('"privileged":true', '"privileged":false')) as ApiObject) : one
+    );
+    must(world, ...weak);
+    world.runSettled();
+    const agents = () => podsIn(world.store, { namespace: 'charts', name: 'chartroom' });
+    expect(agents()).toHaveLength(6);
+    const line = rootLine(world.store, { kind: 'Pod', namespace: 'charts', name: agents()[0]!.metadata.name })!;
+    const broken = line.joints.find((one) => one.state === 'broken')!;
+    expect(broken).toMatchObject({ joint: 'ready', says: expect.stringContaining('not privileged') });
+    must(world, ...broken.remedy!.manifests!);
+    world.runSettled();
+    const [first, ...others] = agents().map((one) => one.metadata.name);
+    expect(agents().every(isReady)).toBe(true);
+    ask(world, 'charts', 'chartroom', { do: 'write', key: 'north.txt', value: 'depth 14' }, { member: first! });
+    const lists = (member: string) => ask(world, 'charts', 'chartroom', { do: 'list' }, { member }).rows;
+    for (const member of others) expect(lists(member)).toEqual([['north.txt', '8 bytes']]);
+    const node = agents()[0]!.spec.nodeName!;
+    must(world, { apiVersion: 'standin.example/v1', kind: 'Outage', metadata: { name: 'o' }, spec: { dark: [node] } });
+    world.runUntil(world.nowMs + 20_000);
+    remove(world, { kind: 'Outage', namespace: '', name: 'o' });
+    world.runSettled();
+    expect(lists(first!)).toEqual([['north.txt', '8 bytes']]);
+    expect(world.lines.filter((one) => one.subject.endsWith(first!) && one.text.startsWith('has mounted')).length).toBe(2);
+  });
+
+  it('an inside-only service is reached from outside by a tunnel, while it stands', () => {
+    const world = cluster();
+    must(world, ...answered('time-series'));
+    world.runSettled();
+    ask(world, 'gauges', 'tides', { do: 'make-table', place: 'readings' });
+    const reach = (way: 'outside' | 'tunnel') => ask(world, 'gauges', 'tides', { do: 'query', place: 'readings' }, { way });
+    expect([reach('outside'), reach('tunnel')].map((one) => one.outcome)).toEqual(['refused', 'refused']);
+    must(world, {
+      apiVersion: 'standin.example/v1',
+      kind: 'Tunnel',
+      metadata: { name: 't', namespace: 'gauges' },
+      spec: { service: 'tides-sql' }
+    });
+    expect([reach('outside'), reach('tunnel')].map((one) => one.outcome)).toEqual(['refused', 'acknowledged']);
+    remove(world, { kind: 'Tunnel', namespace: 'gauges', name: 't' });
+    expect(reach('tunnel')).toMatchObject({ outcome: 'refused', says: 'no tunnel stands' });
+  });
+
+  it('a node that is lost: not ready after 40 s, its pods marked after 300 s more, no second one before it is back or given up', () => {
+    const world = cluster();
+    must(world, ...answered('multi-primary-sql'));
+    world.runSettled();
+    const pod = () => world.store.get('Pod', 'tickets', 'bookings-2');
+    const [uid, node] = [pod()!.metadata.uid, pod()!.spec.nodeName!];
+    const lostMs = world.nowMs;
+    must(world, { apiVersion: 'standin.example/v1', kind: 'Outage', metadata: { name: 'o' }, spec: { dark: [node] } });
+    const ready = () => world.store.get('Node', '', node)!.status!.conditions!.find((one) => one.type === 'Ready')!.status;
+    world.runUntil(lostMs + 39_000);
+    expect(ready()).toBe('True');
+    world.runUntil(lostMs + 41_000);
+    expect(ready()).toBe('Unknown');
+    world.runUntil(lostMs + 339_000);
+    expect(pod()!.metadata.deletionTimestamp).toBeUndefined();
+    world.runUntil(lostMs + 342_000);
+    expect(pod()!.metadata.deletionTimestamp).toBeDefined();
+    world.runUntil(lostMs + 3_600_000);
+    expect(pod()!.metadata.uid).toBe(uid);
+    const object = world.store.get('Node', '', node)!;
+    must(world, {
+      ...object,
+      spec: { ...object.spec, taints: [...(object.spec?.taints ?? []), { key: 'node.kubernetes.io/out-of-service', effect: 'NoExecute' }] }
+    });
+    world.runSettled();
+    expect(pod()!.metadata.uid).not.toBe(uid);
+    expect(pod()!.spec.nodeName).not.toBe(node);
+    expect(isReady(pod())).toBe(true);
+  });
+
+  it('a certificate that lacks a name keeps its member out; the remedy that is sent lets it in', () => {
+    const world = cluster();
+    const objects = answered('document-set').map((one) =>
+      one.kind === 'Certificate'
+        ? { ...one, spec: { ...one.spec, names: one.spec.names.filter((name) => !name.startsWith('crew-1.')) } }
+        : one
+    );
+    must(world, ...objects);
+    world.runSettled();
+    const line = rootLine(world.store, { kind: 'Pod', namespace: 'people', name: 'crew-1' })!;
+    const broken = line.joints.find((one) => one.state === 'broken')!;
+    expect(broken.says).toContain("doesn't carry the name crew-1.crew.people.svc.cluster.local");
+    must(world, ...broken.remedy!.manifests!);
+    world.runSettled();
+    expect(podsIn(world.store, { namespace: 'people', name: 'crew' }).filter(isReady)).toHaveLength(3);
+  });
+});
