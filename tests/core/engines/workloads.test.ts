@@ -306,3 +306,58 @@ describe('workloads in their world', () => {
     expect(podsIn(world.store, { namespace: 'people', name: 'crew' }).filter(isReady)).toHaveLength(3);
   });
 });
+
+describe('where members stand, and how many may be away', () => {
+  const spread = (zone: string) =>
+    `topologySpreadConstraints: [{maxSkew: 1, topologyKey: topology.kubernetes.io/zone, whenUnsatisfiable: DoNotSchedule, labelSelector: {matchLabels: {app: even}}}]${zone}`;
+  const set = (replicas: number, more = '') =>
+    objectsOf(`
+apiVersion: apps/v1
+kind: StatefulSet
+metadata: {name: even, namespace: default}
+spec:
+  replicas: ${replicas}
+  podManagementPolicy: Parallel
+  serviceName: even
+  selector: {matchLabels: {app: even}}
+  template:
+    metadata: {labels: {app: even}}
+    spec:
+      ${spread(more)}
+      containers: [{name: main, image: shelf.standin.example/tools/even:1, resources: {requests: {cpu: 100m, memory: 64Mi}}}]
+---
+apiVersion: policy/v1
+kind: PodDisruptionBudget
+metadata: {name: even, namespace: default}
+spec: {minAvailable: "60%", selector: {matchLabels: {app: even}}}
+`);
+
+  it('no zone gets more than one member more than another; with a zone closed the rest wait, and say why', () => {
+    const world = cluster();
+    must(world, ...set(6));
+    world.runSettled();
+    const zoneCounts = () => {
+      const counts = new Map<string, number>();
+      for (const pod of world.store.list('Pod', 'default')) {
+        const zone = world.store.get('Node', '', pod.spec.nodeName ?? '')?.metadata.labels?.['topology.kubernetes.io/zone'] ?? 'nowhere';
+        counts.set(zone, (counts.get(zone) ?? 0) + 1);
+      }
+      return Object.fromEntries(counts);
+    };
+    expect(zoneCounts()).toEqual({ a: 2, b: 2, c: 2 });
+    // 60 % of six, rounded up, is four.
+    expect(world.store.get('PodDisruptionBudget', 'default', 'even')!.status).toEqual({
+      currentHealthy: 6,
+      desiredHealthy: 4,
+      expectedPods: 6,
+      disruptionsAllowed: 2
+    });
+    for (const node of world.store.list('Node').filter((one) => one.metadata.name.startsWith('w-c')))
+      must(world, { ...node, spec: { ...node.spec, unschedulable: true } });
+    must(world, ...set(9));
+    world.runSettled();
+    expect(zoneCounts()).toEqual({ a: 3, b: 3, c: 2, nowhere: 1 });
+    const waits = world.store.list('Pod', 'default').find((one) => !one.spec.nodeName)!;
+    expect(JSON.stringify(waits.status!.conditions)).toContain('than the spread allows');
+  });
+});

@@ -5,7 +5,10 @@ import { podTemplate } from './pod-kinds';
 /** How many members of a workload may be away at once when somebody empties a node. */
 export const disruptionBudgetSchema = kindOf('policy/v1', 'PodDisruptionBudget', {
   spec: z.looseObject({ selector: labelSelector.optional(), minAvailable: intOrText.optional(), maxUnavailable: intOrText.optional() }),
-  status: z.looseObject({}).optional()
+  status: z
+    .looseObject({ currentHealthy: z.number(), desiredHealthy: z.number(), expectedPods: z.number(), disruptionsAllowed: z.number() })
+    .partial()
+    .optional()
 });
 
 const rbac = 'rbac.authorization.k8s.io/v1';

@@ -12,6 +12,7 @@ const remedies: Record<PlaceFault, string> = {
   memory: 'Ask for less memory, free some, or add a node that is large enough.',
   pods: 'Add a node: those that fit are full of pods.',
   slots: 'Add a node, or spread the members: the attach slots are used up.',
+  spread: 'Add a node in the zone that holds fewest of them, or allow a wider spread (maxSkew).',
   'anti-affinity': 'Add a node, or ask for fewer members: at most one of them may stand on each.',
   'volume-zone': 'Make room in the zone of the volume, or use a class that waits for the first consumer and make the claim anew.',
   'one-pod': 'Take the pod that has the claim away first, or make the claim anew with ReadWriteOnce.'

@@ -4,6 +4,7 @@ import { attaching } from './attaching';
 import { balancers } from './balancers';
 import { backends } from './backends';
 import { binding } from './binding';
+import { budgets } from './budgets';
 import { collector } from './collector';
 import { daemonSets } from './daemon-sets';
 import { deployments } from './deployments';
@@ -55,5 +56,6 @@ export const loops: readonly Loop[] = [
   topics,
   resting,
   issuing,
-  memoryOperator
+  memoryOperator,
+  budgets
 ];

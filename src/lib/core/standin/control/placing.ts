@@ -23,7 +23,18 @@ import { idOf, splitKey, withCondition, type Hands, type Loop } from './loop';
 
 /** Why a node is no place for a pod; the closed list. */
 export type PlaceFault =
-  'not-ready' | 'unschedulable' | 'taint' | 'selector' | 'cpu' | 'memory' | 'pods' | 'slots' | 'anti-affinity' | 'volume-zone' | 'one-pod';
+  | 'not-ready'
+  | 'unschedulable'
+  | 'taint'
+  | 'selector'
+  | 'cpu'
+  | 'memory'
+  | 'pods'
+  | 'slots'
+  | 'anti-affinity'
+  | 'spread'
+  | 'volume-zone'
+  | 'one-pod';
 
 /** What a pod brings along when a place is sought: its claims that are bound, and those that wait for the choice. */
 export interface Luggage {
@@ -123,6 +134,43 @@ function volumeElsewhere(facts: Facts, node: Node, { bound }: Luggage): boolean 
   });
 }
 
+interface SpreadRule {
+  readonly topologyKey: string;
+  readonly maxSkew: number;
+  readonly whenUnsatisfiable?: string;
+  readonly labelSelector?: Term['labelSelector'];
+}
+
+/**
+ * Whether a pod on the node would make its siblings' spread more uneven than it allows: the node's domain would hold more than maxSkew more
+ * of them than the emptiest. Source: the cluster API's "Pod Topology Spread Constraints" (DoNotSchedule).
+ */
+function uneven(facts: Facts, node: Node, pod: Pod): boolean {
+  const rules = ((pod.spec as { topologySpreadConstraints?: readonly SpreadRule[] }).topologySpreadConstraints ?? []).filter(
+    (one) => one.whenUnsatisfiable !== 'ScheduleAnyway'
+  );
+  return rules.some(({ topologyKey, maxSkew, labelSelector }) => {
+    const mine = node.metadata.labels?.[topologyKey];
+    if (mine === undefined) return true;
+    const counts = new Map<string, number>();
+    for (const one of facts.list('Node')) {
+      const domain = one.metadata.labels?.[topologyKey];
+      if (domain === undefined || !nodeWanted(pod.spec, one)) continue;
+      const siblings = facts
+        .podsOn(one.metadata.name)
+        .filter(
+          (other) =>
+            other.metadata.uid !== pod.metadata.uid &&
+            other.metadata.namespace === pod.metadata.namespace &&
+            !other.metadata.deletionTimestamp &&
+            selectorMatches(labelSelector, other.metadata.labels)
+        );
+      counts.set(domain, (counts.get(domain) ?? 0) + siblings.length);
+    }
+    return (counts.get(mine) ?? 0) + 1 - Math.min(...counts.values()) > maxSkew;
+  });
+}
+
 /** Whether a claim of one pod at a time is another pod's already. Source: the cluster API's "Persistent Volumes", ReadWriteOncePod. */
 const taken = (facts: Facts, pod: Pod, { bound, choosing }: Luggage): boolean =>
   [...bound, ...choosing].some(
@@ -151,6 +199,7 @@ export function placeFault(facts: Facts, pod: Pod, node: Node, luggage: Luggage)
   if (given.memoryBytes + ask.memoryBytes > room.memoryBytes) return 'memory';
   if (given.pods + 1 > room.pods) return 'pods';
   if (keptApart(facts, node, pod)) return 'anti-affinity';
+  if (uneven(facts, node, pod)) return 'spread';
   return slotsShort(facts, node, pod, luggage) ? 'slots' : undefined;
 }
 
@@ -245,6 +294,7 @@ const faultWords: Record<PlaceFault, string> = {
   pods: 'full of pods',
   slots: 'without a free attach slot',
   'anti-affinity': 'where a pod it keeps apart from stands',
+  spread: 'that would hold more of its siblings than the spread allows',
   'volume-zone': 'out of reach of its volume',
   'one-pod': 'refused, because another pod has the claim, which one pod at a time may have'
 };
