@@ -62,14 +62,14 @@
           >{one.label}
           {#if one.options}
             <select
-              class="select-plain block border border-line bg-sheet px-2 py-1 text-[0.95rem] text-ink"
+              class="select-plain block h-[33px] border border-line bg-sheet px-2 text-[0.95rem] text-ink"
               value={field(one.id, one.start)}
               onchange={(event) => (values = { ...values, [`${form.do}.${one.id}`]: event.currentTarget.value })}
               >{#each one.options as option (option)}<option>{option}</option>{/each}</select
             >
           {:else}
             <input
-              class="mono block border border-line bg-sheet px-2 py-1 text-[0.9rem] text-ink"
+              class="mono block h-[33px] border border-line bg-sheet px-2 text-[0.9rem] text-ink"
               size={one.id === 'value' ? 26 : 16}
               inputmode={numeric.has(one.id) ? 'numeric' : undefined}
               value={field(one.id, one.start)}
@@ -80,19 +80,19 @@
       {/each}
       {#if form.member}
         <label class="small quiet block"
-          >on<select class="select-plain block border border-line bg-sheet px-2 py-1 text-[0.95rem] text-ink" bind:value={member}
+          >on<select class="select-plain block h-[33px] border border-line bg-sheet px-2 text-[0.95rem] text-ink" bind:value={member}
             ><option value="">whoever answers</option>{#each members as one (one)}<option>{one}</option>{/each}</select
           ></label
         >
       {/if}
       <label class="small quiet block"
-        >from<select class="select-plain block border border-line bg-sheet px-2 py-1 text-[0.95rem] text-ink" bind:value={way}
+        >from<select class="select-plain block h-[33px] border border-line bg-sheet px-2 text-[0.95rem] text-ink" bind:value={way}
           ><option value="inside">inside</option><option value="outside">outside</option><option value="tunnel">outside, by a tunnel</option
           ></select
         ></label
       >
       <label class="small quiet block"
-        >with<select class="select-plain block border border-line bg-sheet px-2 py-1 text-[0.95rem] text-ink" bind:value={login}
+        >with<select class="select-plain block h-[33px] border border-line bg-sheet px-2 text-[0.95rem] text-ink" bind:value={login}
           ><option value="right">the password</option><option value="wrong">a wrong password</option><option value="none"
             >no password</option
           ></select

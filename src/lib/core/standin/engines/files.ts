@@ -1,5 +1,6 @@
 import { drawInt } from '../../shared';
 import type { Ask, Engine, Site, Standing } from './site';
+import { counted } from './words';
 
 type Rows = readonly (readonly [string, string])[];
 
@@ -74,7 +75,7 @@ export class SharedFiles implements Engine {
         const rows = this.rows(site, id).filter(([name]) => name.startsWith(op.place ?? ''));
         return answer(
           'acknowledged',
-          `${rows.length} files`,
+          counted(rows.length, 'file'),
           rows.map(([name, text]) => [name, `${text.length} bytes`])
         );
       }

@@ -3,6 +3,7 @@ import { LogBroker } from './log';
 import { textOf } from './log/payload';
 import type { LogDisk, PartLog } from './log/types';
 import type { Ask, Engine, Site, Standing } from './site';
+import { counted } from './words';
 
 type Entries = ReadonlyMap<string, string>;
 
@@ -128,7 +129,7 @@ export class MemoryStore implements Engine {
         ];
       })
     );
-    site.answer(ask.id, { outcome: 'acknowledged', by: via, says: `${rows.length} shards`, rows, count: rows.length });
+    site.answer(ask.id, { outcome: 'acknowledged', by: via, says: counted(rows.length, 'shard'), rows, count: rows.length });
   }
 
   standing(site: Site, id: string): Standing {

@@ -2,6 +2,7 @@ import { sha256 } from '@noble/hashes/sha2.js';
 import { bytesToHex } from '@noble/hashes/utils.js';
 import { makeBatch } from './log/payload';
 import type { Ask, Engine, Site, Standing } from './site';
+import { counted } from './words';
 
 interface Shelf {
   readonly images: Readonly<{ [name: string]: { readonly digest: string; readonly bytes: string; readonly size: number } }>;
@@ -57,7 +58,7 @@ export class ImageShelf implements Engine {
       }
       case 'list': {
         const rows = Object.entries(images).map(([one, { digest }]): [string, string] => [one, digest]);
-        return site.answer(ask, { outcome: 'acknowledged', by: id, says: `${rows.length} images`, rows, count: rows.length });
+        return site.answer(ask, { outcome: 'acknowledged', by: id, says: counted(rows.length, 'image'), rows, count: rows.length });
       }
       default:
         refuse(`it knows no ${op.do}`);

@@ -1,3 +1,4 @@
+import { counted } from './words';
 import type { Ask, Op, Site, Standing } from './site';
 import { Group, lastOf, type Record, type Rules } from './group';
 
@@ -93,7 +94,7 @@ export class TableGroup extends Group<Tables> {
         return site.answer(ask, {
           outcome: 'acknowledged',
           by: id,
-          says: `${rows.length} rows at position ${applied}`,
+          says: `${counted(rows.length, 'row')} at position ${applied}`,
           rows: rows.slice(-200),
           count: rows.length
         });

@@ -16,6 +16,8 @@ import {
 /** How long a replica may be away before it no longer counts as caught up, and a broker before somebody else leads for it (common practice, no source). */
 export const awayMs = 10_000;
 export const sessionMs = 6_000;
+/** Bytes a second that a reader gets of one partition (common practice, no source). */
+const readBytesPerSecond = 20_000_000;
 /** How often whoever starts looks whether those it waits for are there (common practice, no source). */
 export const meetMs: readonly [number, number] = [500, 1_500];
 
@@ -190,6 +192,7 @@ export class Brokers {
     this.calm(site, id, name);
     if (name === 'meet') {
       this.think(site, id, { met: true });
+      site.keep(id, { ...site.disk<LogDisk>(id), registered: true });
       return this.look(site, id);
     }
     if (!name.startsWith('away:')) return;
@@ -314,12 +317,14 @@ export class Brokers {
     const log = this.log(site, id, key);
     const counting = log.batches.filter((one) => one.at + one.count <= log.high);
     const batches = from === 'end' ? counting.slice(-most) : counting;
-    this.post(site, id, client, {
+    const sizeBytes = batches.reduce((sum, one) => sum + one.sizeBytes, 0);
+    const body: LogBody = {
       is: 'batches',
       key,
       ok: leads,
       batches: leads ? batches : [],
       ...(leads ? {} : { says: `${id} doesn't lead ${key}` })
-    });
+    };
+    site.post(id, client, body, 2 + (sizeBytes / readBytesPerSecond) * 1_000);
   }
 }

@@ -1,5 +1,6 @@
 import { drawInt } from '../../../shared';
 import type { Ask, Site } from '../site';
+import { counted } from '../words';
 import type { Brokers } from './broker';
 import { addSum, hex, makeBatch, orderFault, textMessage, textOf } from './payload';
 import type { Batch, Client, LogBody, Topic } from './types';
@@ -7,7 +8,9 @@ import type { Batch, Client, LogBody, Topic } from './types';
 /** Messages in one batch at most, and batches under way at once. */
 const batchMessages = 10_000;
 const openBatches = 24;
-const againMs = 1_000;
+const againMs = 5_000;
+/** Bytes a second that a producer gets onto its line (common practice, no source). */
+const sendBytesPerSecond = 40_000_000;
 
 /** Producers and readers: they ask whoever leads, and ask again when nobody answers. */
 export class Clients {
@@ -20,8 +23,8 @@ export class Clients {
     return this.brokers.known(site, via)?.topics[topic];
   }
 
-  private post = (site: Site, from: string, to: string, body: LogBody): void =>
-    site.post(from, to, body, drawInt(site.seed, `client|${from}|${to}`, 1, 5));
+  private post = (site: Site, from: string, to: string, body: LogBody, waitMs = 0): void =>
+    site.post(from, to, body, waitMs + drawInt(site.seed, `client|${from}|${to}`, 1, 5));
 
   /** @param partition the one that everything goes to; else they take turns */
   start(site: Site, { id, op }: Ask, via: string, partition?: number): void {
@@ -88,15 +91,23 @@ export class Clients {
     const bytes =
       fresh ??
       (client.text === undefined ? makeBatch(`${me}/${p}`, before, count, client.sizeBytes) : textMessage(`${me}/${p}`, 0, client.text));
-    this.post(site, me, leader, {
-      is: 'produce',
-      key: `${client.topic}/${p}`,
-      nth,
-      acks: client.acks,
-      bytes: site.store(bytes),
-      count,
-      sizeBytes: bytes.length
-    });
+    const free = Math.max(site.nowMs, client.freeMs ?? 0) + (bytes.length / sendBytesPerSecond) * 1_000;
+    this.post(
+      site,
+      me,
+      leader,
+      {
+        is: 'produce',
+        key: `${client.topic}/${p}`,
+        nth,
+        acks: client.acks,
+        bytes: site.store(bytes),
+        count,
+        sizeBytes: bytes.length
+      },
+      free - site.nowMs
+    );
+    site.think(me, { ...this.mind(site, me)!, freeMs: free });
   }
 
   private fetch(site: Site, me: string): void {
@@ -141,8 +152,8 @@ export class Clients {
     const sum = sums.reduce((all, one) => (Math.imul(all, 31) + one) | 0, 0);
     const says =
       acks === 'none'
-        ? `${total} messages sent to ${topic}; nobody was asked whether they arrived`
-        : `${acked} messages in ${topic}, acknowledged by ${acks === 'all' ? 'all caught-up replicas' : 'the leaders'}`;
+        ? `${counted(total, 'message')} sent to ${topic}; nobody was asked whether they arrived`
+        : `${counted(acked, 'message')} in ${topic}, acknowledged by ${acks === 'all' ? 'all caught-up replicas' : 'the leaders'}`;
     site.answer(me.slice(1), { outcome: 'acknowledged', says, count: acks === 'none' ? total : acked, checksum: hex(sum) });
   }
 
@@ -177,7 +188,7 @@ export class Clients {
     const rows = texts.slice(-most);
     site.answer(me.slice(1), {
       outcome: 'acknowledged',
-      says: wrong ?? `${count} messages of ${topic} over ${got.length} partitions, in order within each`,
+      says: wrong ?? `${counted(count, 'message')} of ${topic} over ${counted(got.length, 'partition')}, in order within each`,
       count,
       bytes: size,
       checksum: hex(all),

@@ -1,4 +1,5 @@
 import type { Ask, Engine, Site, Standing } from '../site';
+import { counted } from '../words';
 import { Brokers, meetMs, sessionMs } from './broker';
 import { Clients } from './clients';
 import { MetaGroup } from './meta';
@@ -46,7 +47,7 @@ export class LogBroker implements Engine {
       const there = site.up(id) && site.reach(decider, id);
       const down = state.down.includes(id);
       if (there && down) this.meta.group.propose(this.meta.within(site), decider, { do: 'up', key: id });
-      else if (!there && !down) this.alarm(site, decider, `session:${id}`);
+      else if (!there && !down && site.disk<LogDisk>(id)?.registered) this.alarm(site, decider, `session:${id}`);
     }
   }
 
@@ -139,7 +140,7 @@ export class LogBroker implements Engine {
 
   private wish(site: Site, { op }: Ask): string {
     const wish = op.value ? (JSON.parse(op.value) as { replicas?: number; least?: number }) : {};
-    const brokers = this.ofPart(site, this.leads);
+    const brokers = this.ofPart(site, this.leads).filter((id) => site.up(id) && this.brokers.known(site, id));
     const replicas = wish.replicas ?? Math.min(3, brokers.length);
     return JSON.stringify({ partitions: op.count ?? 3, replicas, least: wish.least ?? Math.max(1, replicas - 1), brokers });
   }
@@ -152,7 +153,7 @@ export class LogBroker implements Engine {
     site.answer(ask.id, {
       outcome: 'acknowledged',
       by: via,
-      says: `${Object.keys(known?.topics ?? {}).length} topics`,
+      says: counted(Object.keys(known?.topics ?? {}).length, 'topic'),
       rows,
       count: rows.length
     });

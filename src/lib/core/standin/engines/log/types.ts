@@ -29,6 +29,8 @@ export const emptyPart: PartLog = { batches: [], end: 0, high: 0, epochs: [], he
 /** What lies in one of a broker's (or coordinator's) volumes. */
 export interface LogDisk {
   readonly meta?: Record<Meta>;
+  /** A broker that has taken part: only such a one can be missed. */
+  readonly registered?: boolean;
   readonly parts?: Readonly<{ [key: string]: PartLog }>;
 }
 
@@ -95,6 +97,8 @@ export interface Client {
   readonly sums: readonly number[];
   readonly got?: readonly (readonly Batch[] | null)[];
   readonly says?: string;
+  /** When its own line is free again: what it sends goes one after the other. */
+  readonly freeMs?: number;
 }
 
 export type LogBody =
