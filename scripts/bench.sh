@@ -5,6 +5,8 @@ need_build
 need_browser
 ENTRY=scripts/bench.ts OUT=build/bench npx --no-install vite build --config vite.worker.config.ts --logLevel error
 node --expose-gc --max-semi-space-size=64 --max-old-space-size=1536 build/bench/bench.js
+ENTRY=scripts/bench-engines.ts OUT=build/bench-engines npx --no-install vite build --config vite.worker.config.ts --logLevel error
+node build/bench-engines/bench-engines.js
 node scripts/bench-browser.mjs
 ENTRY=scripts/bench-alone.ts OUT=build/bench npx --no-install vite build --config vite.worker.config.ts --logLevel error
 node scripts/bench-dumps.mjs

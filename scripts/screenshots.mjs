@@ -29,7 +29,6 @@ try {
   const line = '/r/south-quay/root-line?kind=StatefulSet&namespace=tickets&name=bookings';
   await shot('estate', '/');
   await shot('root-line', line);
-  await shot('supply-broken', '/r/south-quay/supply');
   await shot('draft', line, async () => {
     await page.getByRole('button', { name: 'Put in a draft' }).click();
     await page.getByText('Order of sending').waitFor();
@@ -43,7 +42,6 @@ try {
   await post('/rehearsals/south-quay/proofs', { namespace: 'tickets', set: 'bookings' });
   await shot('members', '/r/south-quay/members');
   await shot('proofs', '/r/south-quay/proofs?set=tickets/bookings&proof=returns');
-  await shot('handover', '/r/south-quay/handover?namespace=tickets');
   await shot('supply', '/r/north-quay/supply');
   await shot('class-design', '/r/north-quay/supply/design');
   await shot('layout', '/layout', async () => {
@@ -82,11 +80,24 @@ try {
   const dump = await (await fetch(`${base}/api/v1/rehearsals/${encodeURIComponent(stuck)}/dump`)).json();
   await post('/clusters?name=real-south', JSON.stringify(dump));
   await shot('dump', '/r/real-south/root-line?kind=StatefulSet&namespace=tickets&name=bookings');
-  const later = dump.items.filter((one) => one.metadata.name !== 'bookings-config');
-  for (const one of later) if (one.kind === 'StatefulSet') one.spec.replicas = 5;
-  await post('/clusters?name=real-south', JSON.stringify({ ...dump, items: later }));
-  await shot('compare', '/r/real-south/compare');
-  await shot('root-line-night', '/r/north-quay/root-line?kind=StatefulSet&namespace=events&name=boarding', async () => {
+  // A log broker in the middle of its start, as it was; then what is asked of it.
+  await post('/rehearsals/north-quay/forks', { name: 'start', atMs: 520_000 });
+  await shot('broker-lanes', '/r/north-quay~start/members/events/boarding');
+  await shot('blueprint', '/r/harbour/blueprints/object-store', async () => {
+    await page.waitForTimeout(400);
+  });
+  const boarding = { namespace: 'events', workload: 'boarding' };
+  await post('/rehearsals/north-quay/asks', { ...boarding, op: { do: 'produce', place: 'gate-scans', value: 'gate 4, ticket 1187' } });
+  await post('/rehearsals/north-quay/asks', { ...boarding, way: 'outside', op: { do: 'consume', place: 'gate-scans', from: 'beginning' } });
+  await shot('console', '/r/north-quay/members/events/boarding?view=console', async () => {
+    await page.getByRole('button', { name: 'Produce' }).click();
+  });
+  // One member of bookings stands on a node whose messages take seconds.
+  const pods = await (await fetch(`${base}/api/v1/rehearsals/south-quay/objects?kind=Pod&namespace=tickets&name=bookings-2`)).json();
+  const slow = `apiVersion: standin.example/v1\nkind: Outage\nmetadata: {name: slow}\nspec: {slow: [{node: ${pods.items[0].spec.nodeName}, ms: 1200}]}\n`;
+  await post('/rehearsals/south-quay/send', slow);
+  await post('/rehearsals/south-quay/proofs', { namespace: 'tickets', set: 'bookings' });
+  await shot('matrix', '/r/south-quay/proofs?set=tickets/bookings&proof=matrix', async () => {
     await page.keyboard.press('n');
     await page.waitForTimeout(200);
   });

@@ -22,6 +22,7 @@ export { sourceOf } from './control/volume-source';
 export { revisionOf } from './control/pods';
 export { assetOf, checksumOf, storeHolds } from './engines/little-store';
 export { resolve, type Lookup } from './names';
+export { decode as decodeShards, encode as encodeShards } from './engines/objects/erasure';
 export { storeLayout, type StoreLayout } from './engines/objects/layout';
 export { loginOf, markOf } from './engines/options';
 export { hasEngine } from './engines/registry';

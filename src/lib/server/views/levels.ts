@@ -1,5 +1,16 @@
 import { bytesOf } from '$core/shared';
-import { classOf, isReady, memberClaim, memberName, nodeReady, ordinalsOf, waitsForConsumer, type StatefulSet } from '$core/model';
+import {
+  classOf,
+  isReady,
+  memberClaim,
+  memberName,
+  nodeReady,
+  ordinalsOf,
+  waitsForConsumer,
+  type StatefulSet,
+  type Deployment,
+  type Pod
+} from '$core/model';
 import { lastTouchedWorkloadMs, workloadNamed } from '$core/proofs';
 import { breakOf, causeOf, rootLine, supplyGates, type Joint, type State } from '$core/rootline';
 import { deploymentsOf, setsOf, type KeptProofs, type PlainRef, type Scene } from './scene';
@@ -107,11 +118,27 @@ const readyIn = ({ facts }: Scene, set: StatefulSet): SetState => {
 /** Sets that aren't whole, looked at until one is found broken; so many at the most. */
 const mostTraced = 12;
 
-function firstBreak(scene: Scene, sets: readonly SetState[]): { set: StatefulSet; joint: Joint; waiting: number } | undefined {
+interface Found {
+  readonly name: string;
+  readonly trace: PlainRef;
+  readonly joint: Joint;
+  readonly waiting: number;
+}
+
+function firstBreak(scene: Scene, sets: readonly SetState[], deployments: readonly Deployment[]): Found | undefined {
   for (const { set, ready, wanted } of sets.filter((one) => one.ready < one.wanted).slice(0, mostTraced)) {
-    const line = rootLine(scene.facts, { kind: 'StatefulSet', namespace: set.metadata.namespace ?? '', name: set.metadata.name });
+    const trace = { kind: 'StatefulSet' as const, namespace: set.metadata.namespace ?? '', name: set.metadata.name };
+    const line = rootLine(scene.facts, trace);
     const joint = line && breakOf(line);
-    if (joint) return { set, joint, waiting: wanted - ready };
+    if (joint) return { name: set.metadata.name, trace, joint, waiting: wanted - ready };
+  }
+  for (const one of deployments.filter((two) => (two.status?.readyReplicas ?? 0) < (two.spec.replicas ?? 1)).slice(0, mostTraced)) {
+    const waiting = scene.facts.ownedBy(one.metadata.uid ?? '').filter((two): two is Pod => two.kind === 'Pod' && !isReady(two));
+    const [pod] = waiting;
+    const trace = pod && { kind: 'Pod' as const, namespace: pod.metadata.namespace ?? '', name: pod.metadata.name };
+    const line = trace && rootLine(scene.facts, trace);
+    const joint = line && breakOf(line);
+    if (joint) return { name: one.metadata.name, trace, joint, waiting: waiting.length };
   }
   return undefined;
 }
@@ -149,7 +176,7 @@ export function stackOf(scene: Scene, proofs: KeptProofs): Stack {
   const deployments = deploymentsOf(scene.facts);
   const wanted = sets.reduce((sum, one) => sum + one.wanted, 0) + deployments.reduce((sum, one) => sum + (one.spec.replicas ?? 1), 0);
   const ready = sets.reduce((sum, one) => sum + one.ready, 0) + deployments.reduce((sum, one) => sum + (one.status?.readyReplicas ?? 0), 0);
-  const found = firstBreak(scene, sets);
+  const found = firstBreak(scene, sets, deployments);
   const base = [ground(scene), supply(scene)];
   const claims = wantedClaims(scene);
   const held = base.some((one) => one.state === 'broken' && !one.partial);
@@ -160,7 +187,7 @@ export function stackOf(scene: Scene, proofs: KeptProofs): Stack {
       : found
         ? 'waiting'
         : 'settling';
-  const first = found?.set.metadata.name;
+  const first = found?.name;
   const memberState: State = !wanted
     ? 'waiting'
     : ready === wanted
@@ -204,10 +231,10 @@ export function stackOf(scene: Scene, proofs: KeptProofs): Stack {
 
 function sentenceOf(levels: readonly Level[], found: ReturnType<typeof firstBreak>): Pick<Stack, 'sentence' | 'trace' | 'broken'> {
   if (found) {
-    const { set, joint, waiting } = found;
+    const { name, trace, joint, waiting } = found;
     return {
-      sentence: `${waiting} ${waiting === 1 ? 'member' : 'members'} of ${set.metadata.name} ${waiting === 1 ? 'waits' : 'wait'}: ${causeOf(joint)}.`,
-      trace: { kind: 'StatefulSet', namespace: set.metadata.namespace ?? '', name: set.metadata.name },
+      sentence: `${waiting} ${waiting === 1 ? 'member' : 'members'} of ${name} ${waiting === 1 ? 'waits' : 'wait'}: ${causeOf(joint)}.`,
+      trace,
       broken: true
     };
   }

@@ -120,7 +120,12 @@ function makeAsset(world: Hands, claim: Claim, one: StorageClass, backend: Backe
       owner: one.parameters?.owner === undefined ? (source?.spec.owner ?? 0) : Number(one.parameters.owner),
       ...(one.parameters ? { parameters: one.parameters } : {})
     },
-    status: { attachedTo: [], ...(copied ? { store: copied } : {}), ...(fill ? { fill } : {}) }
+    status: {
+      attachedTo: [],
+      ...(copied ? { store: copied } : {}),
+      ...(source?.status?.engine === undefined ? {} : { engine: source.status.engine }),
+      ...(fill ? { fill } : {})
+    }
   });
 }
 

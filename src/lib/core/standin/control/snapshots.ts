@@ -73,7 +73,7 @@ function fail(world: Hands, snapshot: Snapshot, message: string): void {
 
 /** Takes the picture: the content of this very moment, which a running member may be in the middle of changing. */
 function take(world: Hands, snapshot: Snapshot, asset: Asset, one: SnapshotClass, writing: readonly string[]): void {
-  const { store, fill } = asset.status ?? {};
+  const { store, fill, engine } = asset.status ?? {};
   const handle = `snap-${hash32(snapshot.metadata.uid ?? '', world.seed)
     .toString(16)
     .padStart(8, '0')}`;
@@ -86,6 +86,7 @@ function take(world: Hands, snapshot: Snapshot, asset: Asset, one: SnapshotClass
     status: {
       attachedTo: [],
       ...(store ? { store } : {}),
+      ...(engine === undefined ? {} : { engine }),
       ...(fill ? { fill: { bytes: fillAt(asset, world.nowMs), atMs: world.nowMs, bytesPerDay: 0 } } : {})
     }
   });

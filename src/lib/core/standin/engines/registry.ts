@@ -2,6 +2,7 @@ import { CoreError } from '../../shared';
 import type { EngineId } from '../provider/images';
 import { SharedFiles } from './files';
 import { LogBroker } from './log';
+import type { LogDisk } from './log/types';
 import { MemoryStore } from './memory';
 import { ObjectStore } from './objects';
 import { TimeSeries } from './series';
@@ -24,6 +25,50 @@ function priorities(text: string | undefined): Record<string, number> {
   );
 }
 
+/** What lies in a volume of an engine that doesn't keep plain rows, in so many words that its checksum stands for all of it. */
+const summed = (format: string, rows: readonly (readonly [string, string])[]): [string, string][] => [
+  ['format', format],
+  ...rows.map(([a, b]): [string, string] => [a, b])
+];
+
+function logRows(data: unknown): [string, string][] {
+  const { meta, parts = {} } = (data ?? {}) as LogDisk;
+  // Who leads may change while a member is away; what is kept may not.
+  const topics = Object.entries(meta?.state.topics ?? {}).map(
+    ([name, one]) => [`topic ${name}`, `${one.partitions.length} partitions`] as const
+  );
+  return summed('log', [
+    ...topics,
+    ...Object.entries(parts).map(([key, one]) => [key, one.batches.map((two) => `${two.at}+${two.count}`).join(' ')] as const)
+  ]);
+}
+
+const objectRows = (data: unknown): [string, string][] =>
+  summed(
+    'objects',
+    Object.entries((data as { shards?: Record<string, { version: number; sum: string }> } | undefined)?.shards ?? {}).map(([name, one]) => [
+      name,
+      `${one.version} ${one.sum}`
+    ])
+  );
+
+function seriesRows(data: unknown): [string, string][] {
+  const { tables = {}, chunks = {} } = (data ?? {}) as { tables?: Record<string, object>; chunks?: Record<string, readonly unknown[]> };
+  return summed('series', [
+    ...Object.entries(tables).map(([name, one]) => [name, JSON.stringify(one)] as const),
+    ...Object.entries(chunks).map(([name, rows]) => [name, JSON.stringify(rows)] as const)
+  ]);
+}
+
+const shelfRows = (data: unknown): [string, string][] =>
+  summed(
+    'shelf',
+    Object.entries((data as { images?: Record<string, { digest: string }> } | undefined)?.images ?? {}).map(([name, one]) => [
+      name,
+      one.digest
+    ])
+  );
+
 /** One engine: how it is made from its members' settings, and what its data are as plain rows. */
 interface EngineEntry {
   make(site: Site): Engine;
@@ -35,12 +80,12 @@ const first = (site: Site, name: string): string | undefined => site.option(site
 const entries: Record<EngineId, EngineEntry> = {
   'multi-primary-sql': { make: multiPrimarySql, rows: tableRows },
   'primary-standby-sql': { make: (site) => primaryStandbySql(whole(first(site, 'synchronous'), 1)), rows: tableRows },
-  'log-broker': { make: () => new LogBroker() },
-  'memory-store': { make: () => new MemoryStore() },
-  'time-series': { make: (site) => new TimeSeries(whole(first(site, 'copies'), 2)) },
+  'log-broker': { make: () => new LogBroker(), rows: logRows },
+  'memory-store': { make: () => new MemoryStore(), rows: logRows },
+  'time-series': { make: (site) => new TimeSeries(whole(first(site, 'copies'), 2)), rows: seriesRows },
   'shared-files': { make: () => new SharedFiles(), rows: (data) => data as [string, string][] | undefined },
-  'image-shelf': { make: () => new ImageShelf() },
-  'object-store': { make: (site) => new ObjectStore(whole(first(site, 'parity'), 1)) },
+  'image-shelf': { make: () => new ImageShelf(), rows: shelfRows },
+  'object-store': { make: (site) => new ObjectStore(whole(first(site, 'parity'), 1)), rows: objectRows },
   'document-set': { make: (site) => documentSet(priorities(first(site, 'priorities'))), rows: tableRows }
 };
 
