@@ -69,6 +69,7 @@ import registryUnreachable from './registry-unreachable';
 import retentionDeletes from './retention-deletes';
 import rollingHoldsVolume from './rolling-holds-volume';
 import sameButNamespace from './same-but-namespace';
+import secretEmptied from './secret-emptied';
 import secretMissing from './secret-missing';
 import secretTyped from './secret-typed';
 import selectorLabels from './selector-labels';
@@ -170,6 +171,7 @@ export const rules: readonly Rule[] = [
   retentionDeletes,
   rollingHoldsVolume,
   sameButNamespace,
+  secretEmptied,
   secretMissing,
   secretTyped,
   selectorLabels,
