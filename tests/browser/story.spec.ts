@@ -34,10 +34,11 @@ test('by mouse: traced, mended, run, proved, a member taken away, handed over', 
   await page.getByRole('button', { name: 'settle' }).click();
 
   await expect(page.getByRole('heading', { level: 1 })).toHaveText(/^1 member of memory-operator waits/);
-  for (const name of ['Claims', 'Members']) await expect(level(page, name)).toContainText('3/3');
+  await expect(level(page, 'Claims')).toContainText('3/3');
+  await expect(level(page, 'Members')).toContainText('3/4');
   await expect(page.getByRole('list', { name: 'Lanes as a list' })).toContainText('bookings-2: volume is made');
   await page.getByRole('button', { name: 'Prove', exact: true }).click();
-  await expect(page.getByRole('status').filter({ hasText: '5 of 5 proofs hold' })).toBeVisible();
+  await expect(page.getByRole('status').filter({ hasText: '11 of 11 proofs hold' })).toBeVisible();
 
   const before = await page.request
     .get('/api/v1/rehearsals/south-quay/resolve?namespace=tickets&name=bookings-0.bookings')
@@ -49,7 +50,7 @@ test('by mouse: traced, mended, run, proved, a member taken away, handed over', 
   await expect(dialog).toBeHidden();
   await page.getByRole('button', { name: 'settle' }).click();
   await expect(page.getByRole('row', { name: /bookings-0/ })).toContainText('ready');
-  await expect(level(page, 'Members')).toContainText('3/3');
+  await expect(level(page, 'Members')).toContainText('3/4');
   const after = await page.request
     .get('/api/v1/rehearsals/south-quay/resolve?namespace=tickets&name=bookings-0.bookings')
     .then((answer) => answer.json());
@@ -59,7 +60,7 @@ test('by mouse: traced, mended, run, proved, a member taken away, handed over', 
   await level(page, 'Proofs').click();
   await expect(page.getByText('stale: something they speak of has changed since')).toBeVisible();
   await page.getByRole('button', { name: 'Prove again' }).click();
-  await expect(page.getByRole('heading', { level: 1 })).toHaveText('bookings holds in five of five proofs.');
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('bookings holds in eleven of eleven proofs.');
   await page.getByRole('button', { name: /Comes back/ }).click();
   await expect(page.getByRole('region', { name: 'Evidence of Comes back' })).toContainText('the same data, by checksum');
   expect(await overflows(page)).toBe(false);
@@ -89,7 +90,7 @@ test('by keyboard alone, on a fork: find, trace, draft, send, settle, prove, tak
   await expect(page.getByRole('heading', { level: 1 })).toHaveText(/^1 member of memory-operator waits/);
   await tabTo(page, /^Prove$/);
   await page.keyboard.press('Enter');
-  await expect(page.getByRole('status').filter({ hasText: '5 of 5 proofs hold' })).toBeVisible();
+  await expect(page.getByRole('status').filter({ hasText: '11 of 11 proofs hold' })).toBeVisible();
   await tabTo(page, /^Take bookings-1 away$/);
   await page.keyboard.press('Enter');
   await expect(page.getByRole('dialog')).toContainText('ends; StatefulSet bookings makes it anew');
@@ -101,7 +102,7 @@ test('by keyboard alone, on a fork: find, trace, draft, send, settle, prove, tak
   await page.keyboard.press('s');
   await expect(clock).not.toHaveText(taken!);
   await expect(page.getByText('settled', { exact: false }).first()).toBeVisible();
-  await expect(level(page, 'Members')).toContainText('3/3');
+  await expect(level(page, 'Members')).toContainText('3/4');
   // Back and on over the tape, then covered, found, and the list of keys.
   const end = await clock.textContent();
   await page.getByRole('slider', { name: 'Clock head' }).focus();

@@ -26,7 +26,7 @@ test('a blueprint is answered with live figures, put in a draft, sent, watched, 
   await page.getByRole('textbox', { name: 'Size of each volume' }).fill('20Gi');
   await expect(page.getByText('60 GiB')).toBeVisible();
   await page.getByRole('button', { name: 'Put in a draft' }).click();
-  await page.getByText('Order of sending').waitFor();
+  await page.getByRole('heading', { name: 'Change sheet' }).waitFor();
   await page.getByRole('button', { name: /^Send to north-quay/ }).click();
   await settle(page, base);
   await open(page, `${base}/members/plans/timetable`);
@@ -73,7 +73,7 @@ test('the breaks of the demo are traced and mended from the screen: a certificat
   await expect(page.getByRole('heading', { level: 1 })).toContainText("doesn't carry the name crew-2.crew.people.svc.cluster.local");
   await open(page, `${crew}/root-line?kind=Pod&namespace=people&name=crew-2`);
   await page.getByRole('button', { name: 'Put in a draft' }).click();
-  await page.getByText('Order of sending').waitFor();
+  await page.getByRole('heading', { name: 'Change sheet' }).waitFor();
   await page.getByRole('button', { name: /^Send to pilot-house/ }).click();
   await settle(page, crew);
   await open(page, `${crew}/members/people/crew`);
