@@ -4,7 +4,8 @@ import { removalSheet } from '$core/change';
 import { isReady, keyOf, type ApiObject, type Ref } from '$core/model';
 import { podsIn } from '$core/proofs';
 import { rootLine } from '$core/rootline';
-import { groundObjects, installObjects, installOf, replay, World } from '$core/standin';
+import type { World } from '$core/standin';
+import { groundObjects, installObjects, installOf, replay } from '$core/standin';
 import { blockBackend, filesBackend, groundOf, objectsOf, steadyBlockYaml } from '../../../src/lib/scenario';
 
 const zones = ['a', 'b', 'c'];

@@ -1,5 +1,15 @@
 import { madeMs, isReady, memberClaim, memberName, ordinalsOf, type Pod, type StatefulSet } from '$core/model';
-import { driverPartOf, enginePartOf, poolPartOf, stepSpans, type Action, type Step, type Store } from '$core/standin';
+import {
+  type Action,
+  type Step,
+  type Store,
+  driverPartOf,
+  enginePartOf,
+  partRank,
+  poolPartOf,
+  stepSpans,
+  workloadOfTemplate
+} from '$core/standin';
 import { wordsOf } from '$core/shared';
 import { setsOf, type PlainRef, type Scene } from './scene';
 
@@ -186,7 +196,13 @@ export function tapeView(scene: Scene) {
   const { facts, clock, actions } = scene;
   const endMs = clock.frontierMs;
   const steps = bySubject(scene.steps);
-  const members = setsOf(facts).flatMap((set) => ordinalsOf(set).flatMap((ordinal) => memberLane(facts, steps, set, ordinal, endMs) ?? []));
+  // Parts of one workload stand together, in the order in which they start.
+  const inOrder = setsOf(facts).sort(
+    (a, b) =>
+      `${a.metadata.namespace}/${workloadOfTemplate(a)}`.localeCompare(`${b.metadata.namespace}/${workloadOfTemplate(b)}`, 'en') ||
+      partRank(enginePartOf(a.spec.template.spec)?.part ?? '') - partRank(enginePartOf(b.spec.template.spec)?.part ?? '')
+  );
+  const members = inOrder.flatMap((set) => ordinalsOf(set).flatMap((ordinal) => memberLane(facts, steps, set, ordinal, endMs) ?? []));
   const ofMembers = new Set(
     setsOf(facts).flatMap((set) =>
       ordinalsOf(set).flatMap((ordinal) =>
