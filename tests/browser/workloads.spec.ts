@@ -28,6 +28,7 @@ test('a blueprint is answered with live figures, put in a draft, sent, watched, 
   await page.getByRole('button', { name: 'Put in a draft' }).click();
   await page.getByRole('heading', { name: 'Change sheet' }).waitFor();
   await page.getByRole('button', { name: /^Send to north-quay/ }).click();
+  await expect(page.getByRole('status').filter({ hasText: 'Sent to' })).toBeVisible();
   await settle(page, base);
   await open(page, `${base}/members/plans/timetable`);
   await expect(page.getByRole('heading', { level: 1 })).toHaveText('timetable: all 3 members are ready.');
@@ -75,6 +76,7 @@ test('the breaks of the demo are traced and mended from the screen: a certificat
   await page.getByRole('button', { name: 'Put in a draft' }).click();
   await page.getByRole('heading', { name: 'Change sheet' }).waitFor();
   await page.getByRole('button', { name: /^Send to pilot-house/ }).click();
+  await expect(page.getByRole('status').filter({ hasText: 'Sent to' })).toBeVisible();
   await settle(page, crew);
   await open(page, `${crew}/members/people/crew`);
   await expect(page.getByRole('heading', { level: 1 })).toHaveText('crew: all 3 members are ready.');

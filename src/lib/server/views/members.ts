@@ -1,4 +1,4 @@
-import { wordsOf } from '$core/shared';
+import { epochMs, wordsOf } from '$core/shared';
 import {
   madeIn,
   momentIn,
@@ -15,7 +15,7 @@ import {
   type StatefulSet
 } from '$core/model';
 import { breakOf, causeOf, rootLine, type State } from '$core/rootline';
-import { enginePartOf, outsideAddresses, partRank, workloadOfTemplate } from '$core/standin';
+import { certificateFacts, enginePartOf, outsideAddresses, tlsSecretOf, partRank, workloadOfTemplate } from '$core/standin';
 import { blueprintOf, daemonSetsOf, deploymentsOf, setsOf, type Scene } from './scene';
 
 export interface MemberRow {
@@ -128,6 +128,15 @@ function secretsOf(one: StatefulSet | Deployment | DaemonSet): string[] {
   return [...new Set(names.filter((name): name is string => name !== undefined))];
 }
 
+/** The certificate that members of a workload show each other: how many names it carries, and for how many more days. */
+function certificateOf({ facts }: Scene, one: StatefulSet | Deployment | DaemonSet) {
+  const pod = facts.ownedBy(one.metadata.uid ?? '').find((two): two is Pod => two.kind === 'Pod');
+  const name = pod && tlsSecretOf(facts, pod);
+  const text = name === undefined ? undefined : facts.get('Secret', one.metadata.namespace ?? '', name)?.data?.['tls.crt'];
+  const found = text === undefined ? undefined : certificateFacts(Buffer.from(text, 'base64').toString('utf8'));
+  return found ? { names: found.names.length, days: Math.floor((found.untilMs - epochMs - facts.nowMs) / 86_400_000) } : null;
+}
+
 /** What the heads of all bands show alike. */
 const headOf = (scene: Scene, one: StatefulSet | Deployment | DaemonSet) => ({
   workload: workloadOfTemplate(one),
@@ -138,7 +147,8 @@ const headOf = (scene: Scene, one: StatefulSet | Deployment | DaemonSet) => ({
   blueprint: blueprintOf(one),
   sentAt: madeIn(scene.facts, one),
   reach: reachOf(scene, one.metadata.namespace ?? '', one.spec.template.metadata?.labels),
-  secrets: secretsOf(one)
+  secrets: secretsOf(one),
+  certificate: certificateOf(scene, one)
 });
 
 function setBand(scene: Scene, set: StatefulSet) {

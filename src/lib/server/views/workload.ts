@@ -1,3 +1,4 @@
+import { asManifest, writeManifests } from '$core/manifest';
 import { conditionOf, isReady, momentIn, pairsMatch } from '$core/model';
 import { podsIn, workloadNamed } from '$core/proofs';
 import { imageCard, partRank, restedMark, servicesTo, stepSpans, type EngineId } from '$core/standin';
@@ -254,6 +255,8 @@ export function workloadView(scene: Scene, { namespace, name }: { namespace: str
           : [],
         ports: (one.spec.ports ?? []).map((two) => ({ name: two.name ?? '', port: two.port })),
         members: reached,
+        /** The same service for the inside only, to be sent. */
+        inside: outside ? writeManifests([asManifest({ ...one, spec: { ...one.spec, type: 'ClusterIP' } })]) : '',
         tunnel: tunnels.find((two) => two.spec.service === service)?.metadata.name ?? null
       };
     }),

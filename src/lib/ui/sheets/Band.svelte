@@ -96,6 +96,12 @@
         {#each band.secrets as name (name)}<Secret {id} namespace={band.namespace} {name} />{/each}
       </div>
     {/if}
+    {#if band.certificate}
+      <div>
+        <p class="quiet small mb-1">Certificate</p>
+        <p>{band.certificate.names} names · {band.certificate.days} days</p>
+      </div>
+    {/if}
   </div>
   <table class="table-plain">
     <thead>

@@ -5,7 +5,7 @@
   import Console from '$ui/workloads/Console.svelte';
   import Logs from '$ui/workloads/Logs.svelte';
   import Band from '$ui/sheets/Band.svelte';
-  import { doCall, notices } from '$ui/call.svelte';
+  import { doCall, newDraft, notices } from '$ui/call.svelte';
   import { addressShown } from '$ui/prefs.svelte';
   import { gib } from '$ui/format';
 
@@ -33,6 +33,10 @@
       notices.say(
         wake ? `${sheet.name} starts in order when the clock runs.` : `${sheet.name} stops in order when the clock runs; its volumes stay.`
       );
+  }
+  async function keepInside(service: string, yaml: string) {
+    const id = await newDraft(data.cluster.name, `${service} for the inside only`, yaml);
+    if (id !== undefined) await goto(`${base}/drafts/${id}`);
   }
   async function tunnel(service: string, open: boolean) {
     const sent = await doCall('POST', `${api}/tunnels`, { namespace: sheet.namespace, service, open });
@@ -99,13 +103,16 @@
               <td class="mono">{one.name}</td>
               <td>{one.ports.map((port) => `${port.name} ${port.port}`).join(', ')}</td>
               <td
-                >{#if one.outside}<Peg state="settling" size={10} label="public" /> inside and outside{one.addresses.length
+                >{#if one.outside}<Peg state="settling" size={10} label="public" /> inside and outside, for anybody and in plain{one
+                    .addresses.length
                     ? `, at ${one.addresses.map(addressShown).join(', ')}`
                     : '; the address is still to come'}{:else}inside{one.headless ? ', by member' : ''}{/if}</td
               >
               <td class="mono max-w-[22rem] text-[0.82rem] break-words">{one.members.join(', ') || 'nobody'}</td>
               <td
-                >{#if dump}–{:else if one.tunnel}<button class="word" onclick={() => tunnel(one.name, false)}>close it</button
+                >{#if dump}–{:else if one.outside}<button class="word" onclick={() => keepInside(one.name, one.inside)}
+                    >keep it inside</button
+                  >{:else if one.tunnel}<button class="word" onclick={() => tunnel(one.name, false)}>close it</button
                   >{:else if !one.headless}<button class="word" onclick={() => tunnel(one.name, true)}>open one</button>{/if}</td
               >
             </tr>
