@@ -4,5 +4,6 @@ import { getApp } from '$server/services';
 export const load: PageServerLoad = async ({ depends }) => {
   depends('estate');
   const app = await getApp();
-  return { clusters: await app.estate() };
+  const loadedAt = app.bus.latestId;
+  return { loadedAt, clusters: await app.estate() };
 };

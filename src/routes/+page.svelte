@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { untrack } from 'svelte';
   import { goto, invalidate } from '$app/navigation';
   import Flag from '$ui/parts/Flag.svelte';
   import Peg from '$ui/parts/Peg.svelte';
@@ -21,12 +22,7 @@
   const headline = $derived(`${words[broken.length] ?? `${broken.length} clusters have a break.`}`);
   const gibOf = (bytes: number) => Math.round(bytes / 2 ** 30).toLocaleString('en');
 
-  $effect(() =>
-    watchLive('all', async () => {
-      await invalidate('estate');
-      return true;
-    })
-  );
+  $effect(() => watchLive('all', { loadedAt: () => untrack(() => data.loadedAt), load: () => invalidate('estate'), shows: () => true }));
 
   function onkeydown(event: KeyboardEvent) {
     if (isTyping(event) || !prefs.singleKeys) return;

@@ -101,6 +101,20 @@ test('what one does, another sees at once; what was written in between is told',
   await other.close();
 });
 
+test('what happens before the live stream is open is seen too', async ({ page }) => {
+  const base = await forkOf(page, 'south-quay', 'late', 249_000);
+  const api = `/api/v1/rehearsals/${base.slice(3)}`;
+  await page.route('**/live?*', async (route) => {
+    await new Promise((resolve) => setTimeout(resolve, 2_500));
+    await route.continue();
+  });
+  await open(page, `${base}/members`);
+  const { yaml } = await (await page.request.get('/api/v1/drivers/block.standin.example/install')).json();
+  await page.request.post(`${api}/send`, { data: yaml, headers: { 'content-type': 'application/yaml' } });
+  await page.request.post(`${api}/clock`, { data: { until: 'settled' } });
+  await expect(page.getByRole('region', { name: 'bookings' })).toContainText('3 of 3, may lose 1');
+});
+
 test('files are read into a draft, several at once; a name used twice is found', async ({ page }) => {
   const base = await forkOf(page, 'pilot-house', 'files');
   await open(page, `${base}/drafts`);

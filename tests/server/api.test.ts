@@ -219,9 +219,10 @@ describe('the description and the live events', () => {
     await call('POST', `/rehearsals/${id}/clock`, { untilMs: 270_000 });
     stop();
     expect(seen.map((one) => one.kind)).toEqual(['forked', 'clock', 'clock']);
-    const read = async (last: number): Promise<string> => {
+    const read = async (last: number, query = ''): Promise<string> => {
       const abort = new AbortController();
-      const response = await liveStream(new Request('http://x/', { headers: { 'last-event-id': String(last) }, signal: abort.signal }), id);
+      const headers: Record<string, string> = query ? {} : { 'last-event-id': String(last) };
+      const response = await liveStream(new Request(`http://x/${query}`, { headers, signal: abort.signal }), id);
       const reader = response.body!.getReader();
       let text = '';
       while (!/data/.test(text)) text += new TextDecoder().decode((await reader.read()).value);
@@ -229,6 +230,7 @@ describe('the description and the live events', () => {
       return text;
     };
     expect(await read(seen[1]!.id)).toContain(`id: ${seen[2]!.id}\nevent: clock`);
+    expect(await read(0, `?after=${seen[1]!.id}`)).toContain(`id: ${seen[2]!.id}\nevent: clock`);
     expect(await read(1)).toContain('event: reload');
   });
 

@@ -3,20 +3,39 @@ import type { LiveEvent } from '$server/services';
 
 const gatherMs = 120;
 const mostTries = 20;
+const reopenMs = 1_000;
 const wait = (ms: number) => new Promise((resolve) => setTimeout(resolve, ms));
+
+/** What is watched, and how what is shown is brought up to it. */
+interface Watched {
+  /** Number of the latest event when what is shown was loaded. */
+  loadedAt(): number;
+  /** Loads what is shown anew. */
+  load(): Promise<void>;
+  /** Whether the latest event is shown already. */
+  shows(latest: LiveEvent): boolean;
+}
 
 /**
  * Watches a rehearsal ('all' for every one) and comes back by itself after a break. Events are gathered for a moment, and one refresh is
- * under way at a time. A refresh that a navigation has swallowed is tried again.
- * @param refresh loads what is shown anew; gives whether it now shows the latest event
+ * under way at a time. A refresh that a navigation has swallowed, or that failed, is tried again. The stream begins with what
+ * has happened since the page was loaded, however late it opens.
  */
-export function watchLive(rehearsal: string, refresh: (latest: LiveEvent | undefined) => Promise<boolean>): () => void {
-  const source = new EventSource(`/api/v1/rehearsals/${encodeURIComponent(rehearsal)}/live`);
+export function watchLive(rehearsal: string, watched: Watched): () => void {
+  let source: EventSource;
   let latest: LiveEvent | undefined;
   let news = false;
   let busy = false;
   let closed = false;
 
+  async function refreshed(): Promise<boolean> {
+    try {
+      await watched.load();
+      return !latest || watched.shows(latest);
+    } catch {
+      return false;
+    }
+  }
   async function run(): Promise<void> {
     busy = true;
     for (let tries = 0; news && !closed && tries < mostTries;) {
@@ -24,7 +43,7 @@ export function watchLive(rehearsal: string, refresh: (latest: LiveEvent | undef
       await wait(gatherMs);
       // Loading anew in the middle of a navigation would call the navigation off.
       while (navigating.to && !closed) await wait(40);
-      if (closed || (await refresh(latest))) tries = 0;
+      if (closed || (await refreshed())) tries = 0;
       else {
         tries += 1;
         news = true;
@@ -38,7 +57,15 @@ export function watchLive(rehearsal: string, refresh: (latest: LiveEvent | undef
     news = true;
     if (!busy) void run();
   };
-  for (const kind of ['clock', 'acted', 'proved', 'forked', 'reload']) source.addEventListener(kind, heard);
+  function open(): void {
+    source = new EventSource(`/api/v1/rehearsals/${encodeURIComponent(rehearsal)}/live?after=${watched.loadedAt()}`);
+    for (const kind of ['clock', 'acted', 'proved', 'forked', 'reload']) source.addEventListener(kind, heard);
+    source.onerror = () => {
+      // The browser comes back by itself after a break, but not after an answer that was no stream.
+      if (source.readyState === EventSource.CLOSED && !closed) setTimeout(() => closed || open(), reopenMs);
+    };
+  }
+  open();
   return () => {
     closed = true;
     source.close();

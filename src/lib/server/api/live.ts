@@ -11,8 +11,8 @@ process.once('SIGTERM', closeStreams);
 process.once('SIGINT', closeStreams);
 
 /**
- * Server-sent events of one rehearsal ('all' for every one). A client that comes back with Last-Event-ID gets what it missed, or a
- * `reload` when that is forgotten.
+ * Server-sent events of one rehearsal ('all' for every one). A client that comes back with Last-Event-ID, or comes first with `?after=`
+ * and the number that its page was loaded at, gets what it missed, or a `reload` when that is forgotten.
  */
 export async function liveStream(request: Request, rehearsal: string): Promise<Response> {
   const { bus } = await getApp();
@@ -24,7 +24,7 @@ export async function liveStream(request: Request, rehearsal: string): Promise<R
       const say = (words: string) => controller.enqueue(text.encode(words));
       const tell = (event: LiveEvent) => say(`id: ${event.id}\nevent: ${event.kind}\ndata: ${JSON.stringify(event)}\n\n`);
       say('retry: 1000\n: open\n\n');
-      const last = Number(request.headers.get('last-event-id') ?? NaN);
+      const last = Number(request.headers.get('last-event-id') ?? new URL(request.url).searchParams.get('after') ?? NaN);
       if (!Number.isNaN(last)) {
         const missed = bus.since(last);
         if (missed) missed.filter(mine).forEach(tell);

@@ -17,6 +17,11 @@ export class LiveBus {
   private readonly watchers = new Set<(event: LiveEvent) => void>();
   private nextId = Date.now();
 
+  /** Number of the latest event: whoever loads something now asks for the events after it. */
+  get latestId(): number {
+    return this.nextId - 1;
+  }
+
   publish(event: Omit<LiveEvent, 'id'>): void {
     const made = { ...event, id: this.nextId++ };
     this.past.push(made);

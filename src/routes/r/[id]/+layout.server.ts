@@ -5,6 +5,7 @@ import { getApp } from '$server/services';
 export const load: LayoutServerLoad = async ({ params, depends }) => {
   depends('rehearsal');
   const app = await getApp();
+  const loadedAt = app.bus.latestId;
   const state = await app.rehearsals.state(params.id);
   if (!state.ok) error(404, state.refusal.detail);
   const cluster = await app.clusters.head(state.value.cluster);
@@ -15,6 +16,7 @@ export const load: LayoutServerLoad = async ({ params, depends }) => {
   const rehearsals = (await app.rehearsals.all()).filter((one) => one.cluster === cluster.name);
   return {
     id: params.id,
+    loadedAt,
     rehearsal: state.value,
     clock: state.value.clock,
     cluster: { name: cluster.name, flag: cluster.flag, note: cluster.note, kind: cluster.kind },

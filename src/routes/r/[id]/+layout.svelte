@@ -31,12 +31,11 @@
   const tapeOpen = $derived(prefs.tapeChosen ?? page.url.pathname.includes('/members'));
 
   $effect(() =>
-    watchLive(id, async (latest) => {
-      await invalidate('rehearsal');
-      return (
-        !latest?.clock ||
-        (data.rehearsal.revision >= latest.revision && (data.clock.nowMs === latest.clock.nowMs || latest.clock.running > 0))
-      );
+    watchLive(id, {
+      loadedAt: () => untrack(() => data.loadedAt),
+      load: () => invalidate('rehearsal'),
+      shows: ({ clock: told, revision }) =>
+        !told || (data.rehearsal.revision >= revision && (data.clock.nowMs === told.nowMs || told.running > 0))
     })
   );
 
