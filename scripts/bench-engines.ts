@@ -1,11 +1,10 @@
 import { ReedSolomonErasure } from '@digitaldefiance/reed-solomon-erasure.wasm';
 import { toUint8Array } from 'js-base64';
 import wasmUrl from '@digitaldefiance/reed-solomon-erasure.wasm/wasm?url&inline';
-import { blueprints } from '$core/blueprints';
-import { isReady, type ApiObject } from '$core/model';
+import { isReady } from '$core/model';
 import { podsIn } from '$core/proofs';
-import { encodeShards, groundObjects, installObjects, installOf, loops, replay, Schedule, type World } from '$core/standin';
-import { blockBackend, filesBackend, groundOf, objectsOf, steadyBlockYaml } from '../src/lib/scenario';
+import { encodeShards, loops, Schedule } from '$core/standin';
+import { answered, roomy } from '../tests/core/roomy';
 
 /** Speed of the engines, as part of `npm run bench`: ratios within one run. */
 
@@ -15,44 +14,7 @@ const timed = <T>(work: () => T): { ms: number; value: T } => {
   return { ms: performance.now() - from, value };
 };
 const best = (times: number, work: () => void): number => Math.min(...Array.from({ length: times }, () => timed(work).ms));
-const zones = ['a', 'b', 'c'];
-const drivers = ['block.standin.example', 'files.standin.example'];
-
-function cluster(): World {
-  const groups = zones.map((zone) => ({ name: `e-${zone}`, zone, count: 6, cpu: '32', memory: '256Gi' }));
-  const backends = [
-    blockBackend(
-      'engines',
-      zones.map((name) => ({ name, capacity: '90Ti' })),
-      900
-    ),
-    filesBackend('files', zones, '172.32.0.0/24')
-  ];
-  const shared = '---\napiVersion: storage.k8s.io/v1\nkind: StorageClass\nmetadata: {name: shared}\nprovisioner: files.standin.example\n';
-  const send = (atMs: number, objects: ApiObject[]) => ({ atMs, action: { type: 'send' as const, objects } });
-  const world = replay(
-    { seed: 3, ground: groundObjects(groundOf({ cluster: 'engines', octet: 72, groups, backends, drivers })) },
-    [
-      send(
-        1,
-        drivers.flatMap((one) => installObjects(installOf(one)!))
-      ),
-      send(2, objectsOf(`${steadyBlockYaml}${shared}`))
-    ],
-    2
-  );
-  world.runSettled();
-  return world;
-}
-
-const answered = (id: string, more: Record<string, string>): ApiObject[] => {
-  const blueprint = blueprints.find((one) => one.id === id)!;
-  const start = blueprint.questions.map((one) => [
-    one.id,
-    one.kind === 'class' ? (id === 'shared-files' ? 'shared' : 'steady-block') : one.start
-  ]);
-  return blueprint.objects({ ...Object.fromEntries(start), ...more }, () => 'made-up-for-the-bench');
-};
+const cluster = () => roomy({ nodes: 6, cpu: '32', memory: '256Gi', capacity: '90Ti', volumes: 900 });
 
 /** A million messages of 100 bytes, kept three times: against a loop that appends them to three typed-array logs and reads one back. */
 function messages(): void {

@@ -3,39 +3,8 @@ import { answerFaults, blueprints, firstAnswers, type Answers, type Blueprint } 
 import { asManifest, inSendingOrder } from '$core/manifest';
 import { isReady, keyOf, kindEntries, refOf, type ApiObject } from '$core/model';
 import { provedWorkload, workloadNamed, type Proof } from '$core/proofs';
-import { groundObjects, installObjects, installOf, replay, sentByPerson, World } from '$core/standin';
-import { blockBackend, filesBackend, groundOf, objectsOf, steadyBlockYaml } from '../../../src/lib/scenario';
-
-const zones = ['a', 'b', 'c'];
-const sharedClass =
-  '---\napiVersion: storage.k8s.io/v1\nkind: StorageClass\nmetadata: {name: shared}\nprovisioner: files.standin.example\n';
-
-/** A cluster with room for anything, its drivers installed. */
-function roomy(): World {
-  const plan = {
-    cluster: 'roomy',
-    octet: 70,
-    groups: zones.map((zone) => ({ name: `r-${zone}`, zone, count: 2, cpu: '8', memory: '64Gi' })),
-    backends: [
-      blockBackend(
-        'roomy',
-        zones.map((name) => ({ name, capacity: '4000Gi' })),
-        200
-      ),
-      filesBackend('files', zones, '172.30.0.0/24')
-    ],
-    drivers: ['block.standin.example', 'files.standin.example']
-  };
-  const send = (atMs: number, objects: ApiObject[]) => ({ atMs, action: { type: 'send' as const, objects } });
-  const drivers = plan.drivers.flatMap((one) => installObjects(installOf(one)!));
-  const world = replay(
-    { seed: 11, ground: groundObjects(groundOf(plan)) },
-    [send(1, drivers), send(2, objectsOf(`${steadyBlockYaml}${sharedClass}`))],
-    2
-  );
-  world.runSettled();
-  return world;
-}
+import { sentByPerson, World } from '$core/standin';
+import { roomy } from '../roomy';
 
 function sent(blueprint: Blueprint, answers: Answers): World {
   const world = roomy();

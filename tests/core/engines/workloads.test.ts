@@ -1,50 +1,13 @@
 import { describe, expect, it } from 'vitest';
-import { blueprintNamed, memoryOperatorObjects } from '$core/blueprints';
+import { memoryOperatorObjects } from '$core/blueprints';
 import { removalSheet } from '$core/change';
 import { isReady, keyOf, type ApiObject, type Ref } from '$core/model';
 import { podsIn } from '$core/proofs';
 import { rootLine } from '$core/rootline';
 import type { World } from '$core/standin';
-import { groundObjects, installObjects, installOf, replay } from '$core/standin';
-import { blockBackend, filesBackend, groundOf, objectsOf, steadyBlockYaml } from '../../../src/lib/scenario';
+import { objects as read } from '../help';
+import { answered, roomy } from '../roomy';
 
-const zones = ['a', 'b', 'c'];
-const drivers = ['block.standin.example', 'files.standin.example'];
-const sharedClass =
-  '---\napiVersion: storage.k8s.io/v1\nkind: StorageClass\nmetadata: {name: shared}\nprovisioner: files.standin.example\n';
-
-function cluster(cpu = '8', memory = '64Gi'): World {
-  const groups = zones.map((zone) => ({ name: `w-${zone}`, zone, count: 2, cpu, memory }));
-  const backends = [
-    blockBackend(
-      'work',
-      zones.map((name) => ({ name, capacity: '4000Gi' })),
-      200
-    ),
-    filesBackend('files', zones, '172.31.0.0/24')
-  ];
-  const send = (atMs: number, objects: ApiObject[]) => ({ atMs, action: { type: 'send' as const, objects } });
-  const world = replay(
-    { seed: 5, ground: groundObjects(groundOf({ cluster: 'work', octet: 71, groups, backends, drivers })) },
-    [
-      send(
-        1,
-        drivers.flatMap((one) => installObjects(installOf(one)!))
-      ),
-      send(2, objectsOf(`${steadyBlockYaml}${sharedClass}`))
-    ],
-    2
-  );
-  world.runSettled();
-  return world;
-}
-const answered = (id: string, more: Record<string, string> = {}): ApiObject[] => {
-  const blueprint = blueprintNamed(id)!;
-  const start = Object.fromEntries(
-    blueprint.questions.map((one) => [one.id, one.kind === 'class' ? (id === 'shared-files' ? 'shared' : 'steady-block') : one.start])
-  );
-  return blueprint.objects({ ...start, ...more }, () => 'a-value-made-up-for-a-test');
-};
 const must = (world: World, ...objects: ApiObject[]) => expect(world.act({ type: 'send', objects })).toEqual([]);
 const remove = (world: World, ref: Ref) => expect(world.act({ type: 'remove', ref })).toEqual([]);
 let n = 0;
@@ -71,7 +34,7 @@ const order = (world: World, from: number, what: 'ready' | 'gone') =>
 
 describe('workloads in their world', () => {
   it('coordinators, then brokers, then the helper, each in order; and the reverse when it rests; awake again with its messages', () => {
-    const world = cluster();
+    const world = roomy();
     const from = world.journal.changes.length;
     must(world, ...answered('log-broker'));
     world.runSettled();
@@ -102,7 +65,7 @@ describe('workloads in their world', () => {
   });
 
   it('a multi-primary cluster that lost power whole is founded again by the member that was furthest, and by no other', () => {
-    const world = cluster();
+    const world = roomy();
     must(world, ...answered('multi-primary-sql'));
     world.runSettled();
     const nodeOf = (name: string) => world.store.get('Pod', 'tickets', name)!.spec.nodeName!;
@@ -127,7 +90,7 @@ describe('workloads in their world', () => {
   });
 
   it('an operator on too small nodes never gets ready: the root line says what is asked for and what there is; bigger nodes mend it', () => {
-    const world = cluster('4', '16Gi');
+    const world = roomy({ cpu: '4', memory: '16Gi' });
     must(world, ...memoryOperatorObjects([], '4', '16Gi'));
     must(world, ...answered('memory-store', { operator: 'there', cpu: '2', size: '4Gi', limit: '1Gi' }));
     world.runSettled();
@@ -152,7 +115,7 @@ describe('workloads in their world', () => {
   });
 
   it('an admission step refuses a bad database; without rights, or watching elsewhere, the resource says so', () => {
-    const world = cluster();
+    const world = roomy();
     must(world, ...answered('memory-store', { operator: 'all', cpu: '2', size: '4Gi', limit: '1Gi' }));
     world.runSettled();
     const database = (spec: object) =>
@@ -165,7 +128,7 @@ describe('workloads in their world', () => {
     expect(world.act({ type: 'send', objects: [database({ replicas: 5 })] })[0]?.message).toContain('5 replicas need 6 nodes, fares has 3');
     expect(world.act({ type: 'send', objects: [database({ memory: '64Gi' })] })[0]?.message).toContain('64Gi kept 2 times is more than');
     const says = (more: (world: World) => void) => {
-      const other = cluster();
+      const other = roomy();
       must(other, ...memoryOperatorObjects(['elsewhere']));
       more(other);
       must(other, ...answered('memory-store', { operator: 'there' }));
@@ -181,7 +144,7 @@ describe('workloads in their world', () => {
         )
       )
     ).toContain('may not make stateful sets in pricing');
-    expect(cluster().act({ type: 'send', objects: answered('memory-store', { operator: 'there' }) })[0]?.message).toContain(
+    expect(roomy().act({ type: 'send', objects: answered('memory-store', { operator: 'there' }) })[0]?.message).toContain(
       'knows no kind MemoryCluster'
     );
   });
@@ -192,7 +155,7 @@ describe('workloads in their world', () => {
     ['claims', { sets: 0, claims: 0, secrets: 2 }],
     ['all', { sets: 0, claims: 0, secrets: 0 }]
   ] as const)('a resource that takes along %s: what goes and what stays is what its sheet said', (takes, left) => {
-    const world = cluster();
+    const world = roomy();
     must(world, ...answered('memory-store', { operator: 'all', takes, cpu: '2', size: '4Gi', limit: '1Gi' }));
     world.runSettled();
     const ref = { kind: 'MemoryCluster' as const, namespace: 'pricing', name: 'fares' };
@@ -214,7 +177,7 @@ describe('workloads in their world', () => {
   });
 
   it('the agent on every node: one file for all, mounted again after a restart; without privileges refused, traced and mended', () => {
-    const world = cluster();
+    const world = roomy();
     const objects = answered('shared-files', { users: 'nodes' });
     const weak = objects.map((one) =>
       one.kind === 'DaemonSet' ? (JSON.parse(JSON.stringify(one).replace('"privileged":true', '"privileged":false')) as ApiObject) : one
@@ -243,7 +206,7 @@ describe('workloads in their world', () => {
   });
 
   it('an inside-only service is reached from outside by a tunnel, while it stands', () => {
-    const world = cluster();
+    const world = roomy();
     must(world, ...answered('time-series'));
     world.runSettled();
     ask(world, 'gauges', 'tides', { do: 'make-table', place: 'readings' });
@@ -261,7 +224,7 @@ describe('workloads in their world', () => {
   });
 
   it('a node that is lost: not ready after 40 s, its pods marked after 300 s more, no second one before it is back or given up', () => {
-    const world = cluster();
+    const world = roomy();
     must(world, ...answered('multi-primary-sql'));
     world.runSettled();
     const pod = () => world.store.get('Pod', 'tickets', 'bookings-2');
@@ -291,7 +254,7 @@ describe('workloads in their world', () => {
   });
 
   it('a certificate that lacks a name keeps its member out; the remedy that is sent lets it in', () => {
-    const world = cluster();
+    const world = roomy();
     const objects = answered('document-set').map((one) =>
       one.kind === 'Certificate'
         ? { ...one, spec: { ...one.spec, names: one.spec.names.filter((name) => !name.startsWith('crew-1.')) } }
@@ -312,7 +275,7 @@ describe('where members stand, and how many may be away', () => {
   const spread = (zone: string) =>
     `topologySpreadConstraints: [{maxSkew: 1, topologyKey: topology.kubernetes.io/zone, whenUnsatisfiable: DoNotSchedule, labelSelector: {matchLabels: {app: even}}}]${zone}`;
   const set = (replicas: number, more = '') =>
-    objectsOf(`
+    read(`
 apiVersion: apps/v1
 kind: StatefulSet
 metadata: {name: even, namespace: default}
@@ -334,7 +297,7 @@ spec: {minAvailable: "60%", selector: {matchLabels: {app: even}}}
 `);
 
   it('no zone gets more than one member more than another; with a zone closed the rest wait, and say why', () => {
-    const world = cluster();
+    const world = roomy();
     must(world, ...set(6));
     world.runSettled();
     const zoneCounts = () => {

@@ -24,6 +24,21 @@ spec:
   resources: {requests: {storage: ${answers.size}}}
 `;
 
+/** Head of a workload's object, to the account of its pods: what all three kinds begin with. */
+const workloadHead = ({ name, namespace }: Answers, kind: string, blueprint: string, spec: readonly string[]): string => `
+apiVersion: apps/v1
+kind: ${kind}
+metadata:
+  name: ${name}
+  namespace: ${namespace}
+  labels: {app: ${name}, app.kubernetes.io/part-of: ${name}, standin.example/blueprint: ${blueprint}}
+spec:
+${spec.map((line) => `  ${line}\n`).join('')}  selector: {matchLabels: {app: ${name}}}
+  template:
+    metadata: {labels: {app: ${name}, app.kubernetes.io/part-of: ${name}}}
+    spec:
+      serviceAccountName: ${name}`;
+
 export const sharedFiles: Blueprint = {
   id: 'shared-files',
   title: 'shared files',
@@ -54,22 +69,7 @@ spec:
   selector: {app: ${name}}
   ports: [{name: files, port: ${answers.users === 'pods' ? 4410 : 4411}}]
 `;
-    const set = `
-apiVersion: apps/v1
-kind: StatefulSet
-metadata:
-  name: ${name}
-  namespace: ${namespace}
-  labels: {app: ${name}, app.kubernetes.io/part-of: ${name}, standin.example/blueprint: shared-files}
-spec:
-  replicas: ${count(answers, 'members')}
-  podManagementPolicy: Parallel
-  serviceName: ${name}
-  selector: {matchLabels: {app: ${name}}}
-  template:
-    metadata: {labels: {app: ${name}, app.kubernetes.io/part-of: ${name}}}
-    spec:
-      serviceAccountName: ${name}
+    const set = `${workloadHead(answers, 'StatefulSet', 'shared-files', [`replicas: ${count(answers, 'members')}`, 'podManagementPolicy: Parallel', `serviceName: ${name}`])}
       affinity:
         podAntiAffinity:
           requiredDuringSchedulingIgnoredDuringExecution:
@@ -84,19 +84,7 @@ spec:
       - name: files
         persistentVolumeClaim: {claimName: ${name}}
 `;
-    const agent = `
-apiVersion: apps/v1
-kind: DaemonSet
-metadata:
-  name: ${name}
-  namespace: ${namespace}
-  labels: {app: ${name}, app.kubernetes.io/part-of: ${name}, standin.example/blueprint: shared-files}
-spec:
-  selector: {matchLabels: {app: ${name}}}
-  template:
-    metadata: {labels: {app: ${name}, app.kubernetes.io/part-of: ${name}}}
-    spec:
-      serviceAccountName: ${name}
+    const agent = `${workloadHead(answers, 'DaemonSet', 'shared-files', [])}
       containers:
       - name: agent
         image: ${engineImage('shared-files', 'agent')}
@@ -147,21 +135,7 @@ spec:
   selector: {app: ${name}}
   ports: [{name: https, port: 5050}]
 `,
-        `
-apiVersion: apps/v1
-kind: Deployment
-metadata:
-  name: ${name}
-  namespace: ${namespace}
-  labels: {app: ${name}, app.kubernetes.io/part-of: ${name}, standin.example/blueprint: image-shelf}
-spec:
-  replicas: 1
-  strategy: {type: Recreate}
-  selector: {matchLabels: {app: ${name}}}
-  template:
-    metadata: {labels: {app: ${name}, app.kubernetes.io/part-of: ${name}}}
-    spec:
-      serviceAccountName: ${name}
+        `${workloadHead(answers, 'Deployment', 'image-shelf', ['replicas: 1', 'strategy: {type: Recreate}'])}
       containers:
       - name: shelf
         image: ${engineImage('image-shelf', 'shelf')}

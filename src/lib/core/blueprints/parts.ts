@@ -83,6 +83,13 @@ export function plainFaults(questions: readonly Question[], answers: Answers): A
 
 const engineOf = (blueprint: string, part: string): string => engineImage(blueprint as Parameters<typeof engineImage>[0], part);
 
+/** A port that members listen on. */
+export interface Port {
+  readonly name: string;
+  readonly port: number;
+  readonly protocol?: 'UDP';
+}
+
 interface SetParts {
   readonly blueprint: string;
   readonly part: string;
@@ -90,7 +97,7 @@ interface SetParts {
   readonly workload: string;
   readonly namespace: string;
   readonly members: number;
-  readonly ports: readonly { readonly name: string; readonly port: number; readonly protocol?: 'UDP' }[];
+  readonly ports: readonly Port[];
   readonly cpu: string;
   readonly memory: string;
   readonly claims: readonly { readonly name: string; readonly size: string; readonly class: string; readonly path: string }[];

@@ -19,7 +19,8 @@ import {
   sizeWords,
   spaceQuestion,
   tlsQuestion,
-  tolerates
+  tolerates,
+  type Port
 } from './parts';
 import type { Answers, Blueprint, DrawnRow, Figure } from './types';
 
@@ -47,6 +48,40 @@ const user = 1001;
 const peers = (answers: Answers): string =>
   Array.from({ length: count(answers, 'members') }, (_, i) => `${answers.name}-${i}.${answers.name}`).join(',');
 
+/** Members with a volume each, what they stand on, and what they may do without: the same for all three. */
+function dataMembers(
+  answers: Answers,
+  secret: Parameters<Blueprint['objects']>[1],
+  own: { blueprint: string; config: string; ports: Port[]; tls?: string },
+  more: readonly string[] = []
+): ReturnType<Blueprint['objects']> {
+  const name = answers.name!;
+  const access = `${name}-access`;
+  return objectsIn(
+    [
+      footing(answers, { config: own.config, secrets: [access] }, secret),
+      memberSet({
+        ...own,
+        part: 'member',
+        name,
+        workload: name,
+        namespace: answers.namespace!,
+        members: count(answers, 'members'),
+        cpu: answers.cpu!,
+        memory: answers.memory!,
+        claims: [{ name: 'data', size: answers.size!, class: answers.class!, path: '/var/lib/engine' }],
+        secret: access,
+        user
+      }),
+      ...more,
+      budget(answers, name)
+    ].join('---\n')
+  );
+}
+
+const front = (answers: Answers, port: number): string =>
+  frontService(answers, `${answers.name}-sql`, answers.name!, [{ name: 'sql', port }], answers.reach === 'outside');
+
 export const multiPrimarySql: Blueprint = {
   id: 'multi-primary-sql',
   title: 'multi-primary SQL',
@@ -69,33 +104,12 @@ export const multiPrimarySql: Blueprint = {
     'A multi-primary SQL cluster named {name} in {namespace}. It has {members} members, at most one on a node, each with a volume of {size} from class {class}. Members ask for {cpu} CPU and {memory}. Commits go to disk {flush}. It is reached from {reach}.',
   objects(answers, secret) {
     const config = `cluster_name = ${answers.name}\npeers = ${peers(answers)}\nflush = ${answers.flush}\n`;
-    const name = answers.name!;
-    return objectsIn(
-      [
-        footing(answers, { config, secrets: [`${name}-access`] }, secret),
-        memberSet({
-          blueprint: 'multi-primary-sql',
-          part: 'member',
-          name,
-          workload: name,
-          namespace: answers.namespace!,
-          members: count(answers, 'members'),
-          ports: [
-            { name: 'sql', port: 3600 },
-            { name: 'peers', port: 3601 },
-            { name: 'gossip', port: 3602, protocol: 'UDP' }
-          ],
-          cpu: answers.cpu!,
-          memory: answers.memory!,
-          claims: [{ name: 'data', size: answers.size!, class: answers.class!, path: '/var/lib/engine' }],
-          secret: `${name}-access`,
-          config,
-          user
-        }),
-        frontService(answers, `${name}-sql`, name, [{ name: 'sql', port: 3600 }], answers.reach === 'outside'),
-        budget(answers, name)
-      ].join('---\n')
-    );
+    const ports: Port[] = [
+      { name: 'sql', port: 3600 },
+      { name: 'peers', port: 3601 },
+      { name: 'gossip', port: 3602, protocol: 'UDP' }
+    ];
+    return dataMembers(answers, secret, { blueprint: 'multi-primary-sql', config, ports }, [front(answers, 3600)]);
   },
   figures: (answers) => common(answers, tolerates(count(answers, 'members'))),
   drawn: (answers) => rows(answers, 'founds the cluster', 'joins')
@@ -129,32 +143,11 @@ export const primaryStandbySql: Blueprint = {
       : [],
   objects(answers, secret) {
     const config = `synchronous = ${answers.synchronous}\npeers = ${peers(answers)}\n`;
-    const name = answers.name!;
-    return objectsIn(
-      [
-        footing(answers, { config, secrets: [`${name}-access`] }, secret),
-        memberSet({
-          blueprint: 'primary-standby-sql',
-          part: 'member',
-          name,
-          workload: name,
-          namespace: answers.namespace!,
-          members: count(answers, 'members'),
-          ports: [
-            { name: 'sql', port: 5600 },
-            { name: 'standbys', port: 5601 }
-          ],
-          cpu: answers.cpu!,
-          memory: answers.memory!,
-          claims: [{ name: 'data', size: answers.size!, class: answers.class!, path: '/var/lib/engine' }],
-          secret: `${name}-access`,
-          config,
-          user
-        }),
-        frontService(answers, `${name}-sql`, name, [{ name: 'sql', port: 5600 }], answers.reach === 'outside'),
-        budget(answers, name)
-      ].join('---\n')
-    );
+    const ports: Port[] = [
+      { name: 'sql', port: 5600 },
+      { name: 'standbys', port: 5601 }
+    ];
+    return dataMembers(answers, secret, { blueprint: 'primary-standby-sql', config, ports }, [front(answers, 5600)]);
   },
   figures(answers) {
     const [n, k] = [count(answers, 'members'), count(answers, 'synchronous')];
@@ -205,28 +198,11 @@ export const documentSet: Blueprint = {
     const tls = answers.tls === 'on';
     const config = `set_name = ${answers.name}\npriorities = ${priorities}\ntls = ${answers.tls}\n`;
     const name = answers.name!;
-    return objectsIn(
-      [
-        footing(answers, { config, secrets: [`${name}-access`] }, secret),
-        memberSet({
-          blueprint: 'document-set',
-          part: 'member',
-          name,
-          workload: name,
-          namespace: answers.namespace!,
-          members: n,
-          ports: [{ name: 'documents', port: 2760 }],
-          cpu: answers.cpu!,
-          memory: answers.memory!,
-          claims: [{ name: 'data', size: answers.size!, class: answers.class!, path: '/var/lib/engine' }],
-          secret: `${name}-access`,
-          config,
-          user,
-          ...(tls ? { tls: `${name}-tls` } : {})
-        }),
-        ...(tls ? [certificateFor(answers, name, n)] : []),
-        budget(answers, name)
-      ].join('---\n')
+    return dataMembers(
+      answers,
+      secret,
+      { blueprint: 'document-set', config, ports: [{ name: 'documents', port: 2760 }], ...(tls ? { tls: `${name}-tls` } : {}) },
+      tls ? [certificateFor(answers, name, n)] : []
     );
   },
   figures: (answers) => common(answers, tolerates(count(answers, 'members'))),

@@ -1,4 +1,4 @@
-import type { Clock } from '../rehearsals/host';
+import type { Clock } from '../rehearsals/clock';
 
 /** One thing that happened to a rehearsal, for those who watch. */
 export interface LiveEvent {

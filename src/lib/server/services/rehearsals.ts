@@ -6,12 +6,23 @@ import type { Cluster } from '../repositories/clusters';
 import type { Rehearsal, RehearsalRepository } from '../repositories/rehearsals';
 import type { HostClient } from '../rehearsals/client';
 import type { DraftLook, DraftText, LookOptions, Rework, Reworked } from '../rehearsals/drafting';
-import { latestMs, type Clock, type ClockMove, type Opening } from '../rehearsals/host';
+import { latestMs, type Clock, type ClockMove, type Opening } from '../rehearsals/clock';
 import type { Queries, QueryName } from '../views';
 import { epochMs } from '$core/shared';
 import type { Dump, dumpRepository } from '../repositories/dumps';
 import { done, notFound, refusalOf, refused, unknownRehearsal, type Answer, type Refusal } from './answer';
 import type { LiveBus } from './live';
+import {
+  readOnlyDump,
+  tooFarAhead,
+  staleRevision,
+  nameNeeded,
+  nothingToUndo,
+  badForkName,
+  nothingThereYet,
+  forkTaken,
+  trunkStays
+} from './rehearsal-refusals';
 
 interface Parts {
   readonly host: HostClient;
@@ -134,13 +145,7 @@ export class RehearsalService {
     const one = await this.parts.store.find(id);
     const cluster = one && (await this.parts.head(one.cluster));
     if (cluster?.kind !== 'dump') return undefined;
-    return {
-      code: 'read-only',
-      status: 409,
-      title: 'This is a dump',
-      detail: `${id} is what was read of a real cluster; nothing can be sent to it, and its clock stands still.`,
-      remedy: 'Rehearse from here: that makes a stand-in which goes on from its state.'
-    };
+    return readOnlyDump(id);
   }
 
   /** The host has lost its worlds; each is rebuilt when it is asked for. */
@@ -219,13 +224,7 @@ export class RehearsalService {
     if (!open.ok) return open;
     const one = open.value;
     if ('untilMs' in move && move.untilMs > latestMs) {
-      return refused({
-        code: 'bad-value',
-        status: 400,
-        title: 'Too far ahead',
-        detail: `A rehearsal runs for ${latestMs / 86_400_000} days at the most; ${move.untilMs} ms is later.`,
-        remedy: `Give untilMs up to ${latestMs}.`
-      });
+      return refused(tooFarAhead(move.untilMs));
     }
     // A pause has to get through while a run is in the queue.
     if ('pause' in move || 'run' in move) await host.halt(id);
@@ -288,14 +287,7 @@ export class RehearsalService {
     return this.inTurn(id, async () => {
       const one = (await store.find(id))!;
       if (revision !== undefined && revision !== one.revision) {
-        return refused({
-          code: 'stale-revision',
-          status: 409,
-          title: 'Somebody else has changed this rehearsal',
-          detail: `You saw revision ${revision}; it is at ${one.revision} now.`,
-          remedy: 'Look at the change sheet again and send once more; what you wrote is kept.',
-          current: { revision: one.revision, clock: await host.status(id) }
-        });
+        return refused(staleRevision(revision, { revision: one.revision, clock: await host.status(id) }));
       }
       const { atMs, refusals, outcomes } = await host.prepare(id, action);
       if (refusals.length) return refused(refusalOf(refusals));
@@ -321,16 +313,7 @@ export class RehearsalService {
     const one = await this.open(id);
     const sheet = one && (await this.ask(id, 'changeSheet', { objects, replace }));
     if (!one || !sheet?.ok || !sheet.value.lost.length || confirm === one.cluster) return undefined;
-    return {
-      code: 'name-needed',
-      status: 409,
-      title: 'Data would be lost',
-      detail:
-        confirm === undefined
-          ? `Sending this loses data: ${sheet.value.lost.map((line) => line.says).join('; ')}.`
-          : `"${confirm}" is not the name of the cluster that this goes to.`,
-      remedy: `Give the cluster's name, ${one.cluster}, to confirm it.`
-    };
+    return nameNeeded(one.cluster, confirm, sheet.value.lost);
   }
 
   send = (id: string, objects: readonly ApiObject[], revision?: number, replace: readonly Ref[] = []) =>
@@ -380,14 +363,7 @@ export class RehearsalService {
     if (!open.ok) return open;
     return this.inTurn(id, async () => {
       const at = await store.withdraw(id);
-      if (at === undefined)
-        return refused({
-          code: 'nothing-to-undo',
-          status: 409,
-          title: 'Nothing to take back',
-          detail: 'Nothing has been sent or taken away in this rehearsal.',
-          remedy: 'There is nothing to do.'
-        });
+      if (at === undefined) return refused(nothingToUndo());
       await store.dropSnapshot(id);
       await this.letGo(id);
       const one = (await this.opened(id))!;
@@ -404,33 +380,12 @@ export class RehearsalService {
     if (!open.ok) return open;
     const one = open.value;
     const fault = nameFault(name, 'label');
-    if (fault)
-      return refused({
-        code: 'bad-name',
-        status: 400,
-        title: 'This is no name for a fork',
-        detail: `The name "${name}" ${fault}.`,
-        remedy: 'Write lower-case letters, digits and "-", e.g. driver-first.'
-      });
+    if (fault) return refused(badForkName(name, fault));
     const clock = await host.status(id);
     const moment = atMs ?? clock.nowMs;
-    if (moment > clock.frontierMs)
-      return refused({
-        code: 'bad-value',
-        status: 400,
-        title: 'Nothing has happened there yet',
-        detail: `The rehearsal has run to ${clock.frontierMs} ms; ${moment} ms is later.`,
-        remedy: `Fork at ${clock.frontierMs} ms or before, or run the clock ahead first.`
-      });
+    if (moment > clock.frontierMs) return refused(nothingThereYet(moment, clock.frontierMs));
     const forkId = `${one.cluster}~${name}`;
-    if (await store.find(forkId))
-      return refused({
-        code: 'name-taken',
-        status: 409,
-        title: 'There is such a fork already',
-        detail: `${forkId} exists.`,
-        remedy: 'Choose another name, or take the old fork away.'
-      });
+    if (await store.find(forkId)) return refused(forkTaken(forkId));
     const actions = (await store.actions(id)).filter((action) => action.atMs <= moment);
     await store.add(
       {
@@ -453,14 +408,7 @@ export class RehearsalService {
   async drop(id: string): Promise<Answer<{ id: string }>> {
     const one = await this.parts.store.find(id);
     if (!one) return refused(unknownRehearsal(id));
-    if (one.fork === null)
-      return refused({
-        code: 'trunk-stays',
-        status: 409,
-        title: "A trunk can't be taken away",
-        detail: `${id} is the trunk of its cluster.`,
-        remedy: 'Only forks can be taken away.'
-      });
+    if (one.fork === null) return refused(trunkStays(id));
     return this.inTurn(id, async () => {
       await this.parts.store.remove(id);
       await this.letGo(id);

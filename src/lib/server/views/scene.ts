@@ -13,7 +13,7 @@ import {
   type World
 } from '$core/standin';
 import type { DaemonSet, Deployment, StatefulSet } from '$core/model';
-import type { Clock } from '../rehearsals/host';
+import type { Clock } from '../rehearsals/clock';
 
 /** What a view is made from: one rehearsal at its clock's head. */
 export interface Scene {

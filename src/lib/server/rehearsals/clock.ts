@@ -1,0 +1,50 @@
+import { plan, type Action, type Origin, type Store, type TimedAction } from '$core/standin';
+
+/** How a rehearsal's clock stands. Times are virtual ms. */
+export interface Clock {
+  readonly nowMs: number;
+  readonly frontierMs: number;
+  readonly settled: boolean;
+  readonly running: number;
+  readonly actions: number;
+  readonly changes: number;
+}
+
+export interface Opening {
+  readonly id: string;
+  readonly origin: Origin;
+  readonly actions: readonly TimedAction[];
+  readonly headMs: number;
+  readonly frontierMs: number;
+  readonly snapshot?: { readonly actions: number; readonly atMs: number; readonly engine: string; readonly bytes: Uint8Array };
+}
+
+/** Where a clock is to be moved. `step`: to the next (1) or previous (-1) moment at which something changed. */
+export type ClockMove =
+  | { readonly until: 'settled' }
+  | { readonly untilMs: number }
+  | { readonly step: 1 | -1 }
+  | { readonly answered: { readonly namespace: string; readonly id: string } }
+  | { readonly run: number }
+  | { readonly pause: true };
+
+/** What an action would do, object by object. */
+export function outcomesOf(facts: Store, action: Action): { kind: string; namespace: string; name: string; outcome: string }[] {
+  switch (action.type) {
+    case 'send':
+      return plan(facts, action.objects, action.replace).map(({ ref, outcome }) => ({ ...ref, outcome }));
+    case 'remove':
+      return [action.ref, ...(action.more ?? [])].map((ref) => ({ ...ref, outcome: 'removed' }));
+    case 'write':
+      return [{ kind: 'Pod', namespace: action.namespace, name: action.pod, outcome: 'wrote' }];
+    case 'damage':
+      return [{ kind: 'PersistentVolumeClaim', namespace: action.namespace, name: action.claim, outcome: 'damaged' }];
+    case 'ask':
+      return [{ kind: 'Ask', namespace: action.namespace, name: action.id, outcome: 'asked' }];
+    case 'crash':
+      return [{ kind: 'Pod', namespace: action.namespace, name: action.pod, outcome: 'crashed' }];
+  }
+}
+
+/** No clock goes beyond thirty days. */
+export const latestMs = 30 * 86_400_000;

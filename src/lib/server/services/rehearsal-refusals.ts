@@ -1,0 +1,79 @@
+import { latestMs, type Clock } from '../rehearsals/clock';
+import type { Refusal } from './answer';
+
+/** Why something isn't done with a rehearsal: what, where, and what to do. */
+export const readOnlyDump = (id: string): Refusal => ({
+  code: 'read-only',
+  status: 409,
+  title: 'This is a dump',
+  detail: `${id} is what was read of a real cluster; nothing can be sent to it, and its clock stands still.`,
+  remedy: 'Rehearse from here: that makes a stand-in which goes on from its state.'
+});
+
+export const tooFarAhead = (untilMs: number): Refusal => ({
+  code: 'bad-value',
+  status: 400,
+  title: 'Too far ahead',
+  detail: `A rehearsal runs for ${latestMs / 86_400_000} days at the most; ${untilMs} ms is later.`,
+  remedy: `Give untilMs up to ${latestMs}.`
+});
+
+export const staleRevision = (revision: number, current: { revision: number; clock: Clock }): Refusal => ({
+  code: 'stale-revision',
+  status: 409,
+  title: 'Somebody else has changed this rehearsal',
+  detail: `You saw revision ${revision}; it is at ${current.revision} now.`,
+  remedy: 'Look at the change sheet again and send once more; what you wrote is kept.',
+  current
+});
+
+export const nameNeeded = (cluster: string, confirm: string | undefined, lost: readonly { readonly says: string }[]): Refusal => ({
+  code: 'name-needed',
+  status: 409,
+  title: 'Data would be lost',
+  detail:
+    confirm === undefined
+      ? `Sending this loses data: ${lost.map((line) => line.says).join('; ')}.`
+      : `"${confirm}" is not the name of the cluster that this goes to.`,
+  remedy: `Give the cluster's name, ${cluster}, to confirm it.`
+});
+
+export const nothingToUndo = (): Refusal => ({
+  code: 'nothing-to-undo',
+  status: 409,
+  title: 'Nothing to take back',
+  detail: 'Nothing has been sent or taken away in this rehearsal.',
+  remedy: 'There is nothing to do.'
+});
+
+export const badForkName = (name: string, fault: string): Refusal => ({
+  code: 'bad-name',
+  status: 400,
+  title: 'This is no name for a fork',
+  detail: `The name "${name}" ${fault}.`,
+  remedy: 'Write lower-case letters, digits and "-", e.g. driver-first.'
+});
+
+export const nothingThereYet = (moment: number, frontierMs: number): Refusal => ({
+  code: 'bad-value',
+  status: 400,
+  title: 'Nothing has happened there yet',
+  detail: `The rehearsal has run to ${frontierMs} ms; ${moment} ms is later.`,
+  remedy: `Fork at ${frontierMs} ms or before, or run the clock ahead first.`
+});
+
+export const forkTaken = (forkId: string): Refusal => ({
+  code: 'name-taken',
+  status: 409,
+  title: 'There is such a fork already',
+  detail: `${forkId} exists.`,
+  remedy: 'Choose another name, or take the old fork away.'
+});
+
+export const trunkStays = (id: string): Refusal => ({
+  code: 'trunk-stays',
+  status: 409,
+  title: "A trunk can't be taken away",
+  detail: `${id} is the trunk of its cluster.`,
+  remedy: 'Only forks can be taken away.'
+});

@@ -1,0 +1,45 @@
+import { blueprintNamed } from '$core/blueprints';
+import type { ApiObject } from '$core/model';
+import { groundObjects, installObjects, installOf, replay, type World } from '$core/standin';
+import { blockBackend, filesBackend, groundOf, objectsOf, steadyBlockYaml } from '../../src/lib/scenario';
+
+const zones = ['a', 'b', 'c'];
+const drivers = ['block.standin.example', 'files.standin.example'];
+const sharedClass =
+  '---\napiVersion: storage.k8s.io/v1\nkind: StorageClass\nmetadata: {name: shared}\nprovisioner: files.standin.example\n';
+
+/** A cluster of three zones with block and file drivers, their classes, and room for anything but what is asked for. */
+export function roomy({ nodes = 2, cpu = '8', memory = '64Gi', capacity = '4000Gi', volumes = 200 } = {}): World {
+  const plan = {
+    cluster: 'work',
+    octet: 71,
+    groups: zones.map((zone) => ({ name: `w-${zone}`, zone, count: nodes, cpu, memory })),
+    backends: [
+      blockBackend(
+        'work',
+        zones.map((name) => ({ name, capacity })),
+        volumes
+      ),
+      filesBackend('files', zones, '172.31.0.0/24')
+    ],
+    drivers
+  };
+  const send = (atMs: number, objects: ApiObject[]) => ({ atMs, action: { type: 'send' as const, objects } });
+  const installed = drivers.flatMap((one) => installObjects(installOf(one)!));
+  const world = replay(
+    { seed: 5, ground: groundObjects(groundOf(plan)) },
+    [send(1, installed), send(2, objectsOf(`${steadyBlockYaml}${sharedClass}`))],
+    2
+  );
+  world.runSettled();
+  return world;
+}
+
+/** What a blueprint writes with its first answers, some of them given otherwise. */
+export function answered(id: string, more: Record<string, string> = {}): ApiObject[] {
+  const blueprint = blueprintNamed(id)!;
+  const start = Object.fromEntries(
+    blueprint.questions.map((one) => [one.id, one.kind === 'class' ? (id === 'shared-files' ? 'shared' : 'steady-block') : one.start])
+  );
+  return blueprint.objects({ ...start, ...more }, () => 'a-value-made-up-for-a-test');
+}
