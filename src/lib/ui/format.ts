@@ -22,6 +22,9 @@ export const shortClock = (ms: number): string =>
     .replace(/^T\+00:/, '')
     .replace(/^T\+/, '');
 
+/** The clock for a column in which hours come and go, always in full: `00:06:41`. */
+export const columnClock = (ms: number): string => clockText(ms).replace(/^T\+/, '');
+
 /** Bytes in the unit that claims are spoken of: GiB with one digit where it is needed, TiB from there on. */
 export function gib(bytes: number): string {
   const value = bytes / 2 ** 30;

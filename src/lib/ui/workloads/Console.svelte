@@ -1,7 +1,7 @@
 <script lang="ts">
   import type { WorkloadSheet } from '$server/views/workload';
   import { doCall } from '../call.svelte';
-  import { shortClock } from '../format';
+  import { columnClock } from '../format';
   import Peg from '../parts/Peg.svelte';
 
   interface Props {
@@ -38,8 +38,11 @@
     asking = false;
   }
   const pegs = { acknowledged: 'holds', refused: 'broken', unknown: 'settling' } as const;
+  /** A text as it was given; the wishes of a topic as words. */
+  const given = (doing: string, value: string): string =>
+    doing === 'make-topic' ? value.replace(/[{}"]/g, '').replaceAll(':', ' ').replaceAll(',', ', ') : `“${value.slice(0, 40)}”`;
   const asked = (op: { do: string; place?: string; key?: string; value?: string; count?: number }) =>
-    [op.do, op.place, op.key, op.value === undefined ? undefined : `“${op.value.slice(0, 40)}”`, op.count]
+    [op.do, op.place, op.key, op.value ? given(op.do, op.value) : undefined, op.count]
       .filter((one) => one !== undefined && one !== '')
       .join(' ');
 </script>
@@ -109,7 +112,7 @@
     <tbody>
       {#each sheet.asks as one (one.id)}
         <tr>
-          <td class="mono quiet whitespace-nowrap">{one.status ? shortClock(one.status.askedMs) : 'now'}</td>
+          <td class="mono quiet whitespace-nowrap">{one.status ? columnClock(one.status.askedMs) : 'now'}</td>
           <td class="mono max-w-[17rem] break-words"
             >{asked(one.op)}{one.way === 'inside' ? '' : `, ${one.way === 'tunnel' ? 'by a tunnel' : 'from outside'}`}{one.login === 'right'
               ? ''

@@ -1,6 +1,6 @@
 <script lang="ts">
   import { call, notices } from '../call.svelte';
-  import { shortClock } from '../format';
+  import { columnClock } from '../format';
 
   interface Props {
     id: string;
@@ -59,7 +59,7 @@
 <div bind:this={list} class="mt-3 max-h-[46vh] overflow-auto" tabindex="0" role="log" aria-label="Log of {name}">
   {#each found?.lines ?? [] as line, i (i)}
     <p class="grid grid-cols-[4.6rem_11rem_1fr] gap-x-3 border-b border-line py-[3px]">
-      <span class="mono quiet text-[0.8rem]">{shortClock(line.atMs)}</span>
+      <span class="mono quiet text-[0.8rem]">{columnClock(line.atMs)}</span>
       <span class="mono truncate text-[0.8rem]" title={line.member}>{line.member}</span>
       <span class={line.grave ? 'text-brick' : ''}>{line.text}</span>
     </p>

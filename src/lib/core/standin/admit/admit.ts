@@ -80,6 +80,16 @@ export function refusalsOf(facts: Facts, action: Action): readonly Refusal[] {
       const at = { object: `Ask ${namespace}/${id}` };
       if (facts.get('Ask', namespace, id))
         return [{ code: 'cannot-ask', message: `There is an ask ${id} already.`, remedy: 'Give it another name.', at }];
+      const odd = [ask.op.place, ask.op.key].find((one) => one !== undefined && one in {});
+      if (odd !== undefined)
+        return [
+          {
+            code: 'cannot-ask',
+            message: `"${odd}" is a name that no engine of the stand-in can keep.`,
+            remedy: 'Give it another name.',
+            at
+          }
+        ];
       const known = facts.list('Process', namespace).some((one) => one.spec.workload === ask.workload);
       if (known) return [];
       return [

@@ -9,6 +9,16 @@ import type { BrokerMind, LogBody, LogDisk } from './types';
  * Log broker: topics of partitions, each led by one broker and copied by others; coordinators (or the brokers themselves) agree on who
  * leads. A message that all caught-up replicas acknowledged survives as long as one of them keeps its volume; only a replica that was caught up leads.
  */
+function wishIn(value: string | undefined): { replicas?: number; least?: number } | undefined {
+  if (!value) return {};
+  try {
+    const read: unknown = JSON.parse(value);
+    return typeof read === 'object' && read !== null ? read : undefined;
+  } catch {
+    return undefined;
+  }
+}
+
 export class LogBroker implements Engine {
   readonly meta: MetaGroup;
   readonly brokers: Brokers;
@@ -126,6 +136,8 @@ export class LogBroker implements Engine {
     if (op.do !== 'make-topic' && op.do !== 'make-account')
       return site.answer(ask.id, { outcome: 'refused', by: via, says: `it knows no ${op.do}` });
     const value = op.do === 'make-topic' ? this.wish(site, ask) : (op.value ?? '');
+    if (value === undefined)
+      return site.answer(ask.id, { outcome: 'refused', by: via, says: 'its value is no JSON such as {"replicas": 3, "least": 2}' });
     this.makeTopic(site, { ...ask, op: { ...op, value } }, via);
   }
 
@@ -138,8 +150,10 @@ export class LogBroker implements Engine {
     this.after(site);
   }
 
-  private wish(site: Site, { op }: Ask): string {
-    const wish = op.value ? (JSON.parse(op.value) as { replicas?: number; least?: number }) : {};
+  /** What is asked of a topic, filled up; nothing when it can't be read. */
+  private wish(site: Site, { op }: Ask): string | undefined {
+    const wish = wishIn(op.value);
+    if (!wish) return undefined;
     const brokers = this.ofPart(site, this.leads).filter((id) => site.up(id) && this.brokers.known(site, id));
     const replicas = wish.replicas ?? Math.min(3, brokers.length);
     return JSON.stringify({ partitions: op.count ?? 3, replicas, least: wish.least ?? Math.max(1, replicas - 1), brokers });

@@ -20,6 +20,10 @@ const overAll = (meta: Meta, change: (part: Partition, topic: string, nth: numbe
     ])
   );
 
+/** More partitions than any one topic of a rehearsal is given; common practice, no source. */
+const mostPartitions = 1_000;
+const whole = (n: unknown): boolean => Number.isInteger(n) && Number(n) >= 1;
+
 function makeTopic(meta: Meta, name: string, value: string): Topic | string {
   const { partitions, replicas, least, brokers, limitBytes } = JSON.parse(value) as {
     partitions: number;
@@ -29,6 +33,9 @@ function makeTopic(meta: Meta, name: string, value: string): Topic | string {
     limitBytes?: number;
   };
   if (meta.topics[name]) return `the topic ${name} exists already`;
+  if (!whole(partitions) || partitions > mostPartitions)
+    return `partitions must be a whole number from 1 to ${mostPartitions}, not ${partitions}`;
+  for (const wish of [replicas, least]) if (!whole(wish)) return `replicas must be a whole number from 1 on, not ${wish}`;
   const live = brokers.filter((one) => !meta.down.includes(one));
   if (live.length < replicas) return `${replicas} replicas were asked for and ${live.length} brokers are there`;
   if (least > replicas) return `${least} caught-up replicas of ${replicas} can't be had`;
