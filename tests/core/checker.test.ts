@@ -74,6 +74,7 @@ describe('the whole', () => {
 
   test("the demo's own findings: a listener open without TLS, a shelf on an ephemeral directory", () => {
     expect(codes(check([{ text: demoManifests('harbour') }]))).toContain('data-ephemeral');
+    expect(codes(check([{ text: demoManifests('north-quay') }]))).toContain('standbys-not-waited');
   });
 
   test('there are sixty rules and more, each under its own id and file, none of which is without an example', () => {

@@ -1,5 +1,6 @@
 import { blueprintNamed } from '$core/blueprints';
-import type { ApiObject } from '$core/model';
+import { expect } from 'vitest';
+import type { ApiObject, AskObject, Ref } from '$core/model';
 import { groundObjects, installObjects, installOf, replay, type World } from '$core/standin';
 import { blockBackend, filesBackend, groundOf, objectsOf, steadyBlockYaml } from '../../src/lib/scenario';
 
@@ -42,4 +43,22 @@ export function answered(id: string, more: Record<string, string> = {}): ApiObje
     blueprint.questions.map((one) => [one.id, one.kind === 'class' ? (id === 'shared-files' ? 'shared' : 'steady-block') : one.start])
   );
   return blueprint.objects({ ...start, ...more }, () => 'a-value-made-up-for-a-test');
+}
+
+export const must = (world: World, ...objects: ApiObject[]) => expect(world.act({ type: 'send', objects })).toEqual([]);
+export const remove = (world: World, ref: Ref) => expect(world.act({ type: 'remove', ref })).toEqual([]);
+
+let asks = 0;
+/** Asks a workload for something, and runs the clock until it has answered. */
+export function ask(
+  world: World,
+  namespace: string,
+  workload: string,
+  op: AskObject['spec']['op'],
+  more: Partial<Omit<AskObject['spec'], 'op' | 'workload'>> = {}
+) {
+  const id = `t${(asks += 1)}`;
+  expect(world.act({ type: 'ask', namespace, id, ask: { workload, way: 'inside', login: 'right', op, ...more } })).toEqual([]);
+  while (!world.store.get('Ask', namespace, id)!.status?.outcome) world.runUntil(world.nextMs!);
+  return world.store.get('Ask', namespace, id)!.status!;
 }

@@ -143,12 +143,24 @@ const northQuay = (): ScenarioCluster => ({
     send(minutes(2), coordinatorsYaml),
     send(minutes(7), brokersYaml),
     send(minutes(11), boardingOutsideYaml),
+    sendAll(
+      minutes(11.5),
+      answered('primary-standby-sql', { class: 'steady-block', synchronous: '0', size: '20Gi', cpu: '250m', memory: '1Gi' })
+    ),
     install(minutes(12), 'files.standin.example'),
     send(minutes(14), chartroomYaml),
     send(minutes(15), leftoversYaml)
   ],
   headMs: minutes(400)
 });
+
+/** Where Saltmarsh Ferries' people log in; it knows the store of papers. */
+const loginProvider: ApiObject = {
+  apiVersion: 'standin.example/v1',
+  kind: 'LoginProvider',
+  metadata: { name: 'ferries-login' },
+  spec: { issuer: 'https://login.ferries.example', audiences: ['papers'], reachable: true }
+};
 
 const harbour = (): ScenarioCluster => {
   const system = { size: '120Gi', holds: 'system' };
@@ -160,18 +172,21 @@ const harbour = (): ScenarioCluster => {
     flag: { hue: 190, weave: 'check' },
     note: 'own hardware',
     seed: 4180,
-    ground: groundObjects(
-      groundOf({
-        cluster: 'harbour',
-        octet: 63,
-        groups: [
-          { ...whole, name: 'shed-1', names: ['shed-1'], zone: 'east-shed' },
-          { ...shed, name: 'shed-2', names: ['shed-2'], zone: 'east-shed', disks: [system, raw, { ...raw, holds: 'file system' }] },
-          { ...whole, name: 'shed-west', names: ['shed-3', 'shed-4'], zone: 'west-shed' },
-          { ...shed, name: 'tower', names: ['tower-1'], zone: 'tower', disks: [system, raw, { size: '8Gi' }] }
-        ]
-      })
-    ),
+    ground: [
+      ...groundObjects(
+        groundOf({
+          cluster: 'harbour',
+          octet: 63,
+          groups: [
+            { ...whole, name: 'shed-1', names: ['shed-1'], zone: 'east-shed' },
+            { ...shed, name: 'shed-2', names: ['shed-2'], zone: 'east-shed', disks: [system, raw, { ...raw, holds: 'file system' }] },
+            { ...whole, name: 'shed-west', names: ['shed-3', 'shed-4'], zone: 'west-shed' },
+            { ...shed, name: 'tower', names: ['tower-1'], zone: 'tower', disks: [system, raw, { size: '8Gi' }] }
+          ]
+        })
+      ),
+      loginProvider
+    ],
     actions: [
       send(2_000, imageShelfYaml),
       sendAll(20_000, answered('object-store', { class: 'shed-pool', members: '4', volumes: '4' })),

@@ -1,28 +1,13 @@
 import { describe, expect, it } from 'vitest';
 import { memoryOperatorObjects } from '$core/blueprints';
 import { removalSheet } from '$core/change';
-import { isReady, keyOf, type ApiObject, type Ref } from '$core/model';
+import { isReady, keyOf, type ApiObject, type Node, type Ref } from '$core/model';
 import { podsIn } from '$core/proofs';
 import { rootLine } from '$core/rootline';
 import type { World } from '$core/standin';
 import { objects as read } from '../help';
-import { answered, roomy } from '../roomy';
+import { answered, ask, must, remove, roomy } from '../roomy';
 
-const must = (world: World, ...objects: ApiObject[]) => expect(world.act({ type: 'send', objects })).toEqual([]);
-const remove = (world: World, ref: Ref) => expect(world.act({ type: 'remove', ref })).toEqual([]);
-let n = 0;
-function ask(
-  world: World,
-  namespace: string,
-  workload: string,
-  op: { do: string; [key: string]: unknown },
-  more: { member?: string; way?: 'inside' | 'outside' | 'tunnel' } = {}
-) {
-  const id = `t${(n += 1)}`;
-  expect(world.act({ type: 'ask', namespace, id, ask: { workload, way: 'inside', login: 'right', op, ...more } })).toEqual([]);
-  while (!world.store.get('Ask', namespace, id)!.status?.outcome) world.runUntil(world.nextMs!);
-  return world.store.get('Ask', namespace, id)!.status!;
-}
 /** Names of pods in the order in which they became ready, or went, since a change of the journal. */
 const order = (world: World, from: number, what: 'ready' | 'gone') =>
   world.journal.changes.slice(from).flatMap(({ before, after }) => {
@@ -106,9 +91,11 @@ describe('workloads in their world', () => {
     const placing = line.joints.find((one) => one.state === 'broken')!;
     expect(placing.joint).toBe('placing');
     expect(JSON.stringify([placing.says, placing.evidence, placing.remedy])).toContain('3800m in all, 4000m asked');
-    const node = world.store.list('Node')[0]!;
-    const big = { cpu: '8', memory: '32Gi', pods: '110' };
-    must(world, { ...node, status: { ...node.status, capacity: big, allocatable: { ...big, memory: '31Gi' } } });
+    // Nodes twice as large, all of them: the nodes of the store that come after the operator ask for room too.
+    expect(placing.remedy!.manifests!.map((one) => (one as Node).status!.capacity)).toEqual(
+      Array.from({ length: 6 }, () => ({ cpu: '8', memory: '32Gi', pods: '110' }))
+    );
+    must(world, ...placing.remedy!.manifests!);
     world.runSettled();
     expect(isReady(operator())).toBe(true);
     expect(world.store.get('MemoryDatabase', 'pricing', 'fare-table')!.status!.stage).toBe('ready');

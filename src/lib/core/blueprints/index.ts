@@ -6,6 +6,7 @@ import { documentSet, multiPrimarySql, primaryStandbySql } from './sql';
 import { logBroker, objectStore, timeSeries } from './stores';
 import type { AnswerFault, Answers, Blueprint } from './types';
 
+export { servedWithTls } from './serve-tls';
 export { memoryOperatorObjects } from './memory';
 export type { Answers, AnswerFault, Blueprint, DrawnRow, Figure, Ladder, Question, Remark } from './types';
 

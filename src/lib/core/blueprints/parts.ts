@@ -1,7 +1,7 @@
 import { bytesOf, hash32 } from '../shared';
 import { readManifests } from '../manifest';
 import { nameFault, type ApiObject } from '../model';
-import { engineImage, partOfLabel } from '../standin';
+import { engineImage, outsideNameMark, partOfLabel } from '../standin';
 import type { AnswerFault, Answers, Question } from './types';
 
 /** Reads manifests that a blueprint has written; a mistake in them is ours and throws. */
@@ -58,6 +58,10 @@ export function plainFaults(questions: readonly Question[], answers: Answers): A
             ? fault('40 characters at most, so that members and claims still have valid names')
             : [];
       }
+      case 'domain': {
+        const wrong = nameFault(answer, 'subdomain');
+        return wrong ? fault(`"${answer}" ${wrong}`) : answer.length > 200 ? fault('200 characters at most: members come before it') : [];
+      }
       case 'count': {
         const n = Number(answer);
         const [least, most] = one.range!;
@@ -104,6 +108,8 @@ interface SetParts {
   readonly secret?: string;
   readonly config?: string;
   readonly env?: readonly (readonly [string, string])[];
+  /** Settings that are the password in a secret. */
+  readonly secretEnv?: readonly (readonly [string, string])[];
   readonly parallel?: boolean;
   readonly user?: number;
   /** Secret with the certificate that members show each other. */
@@ -117,12 +123,13 @@ const list = (lines: readonly string[], indent: number): string => lines.map((on
 
 /** A headless service for the members' names, and the set that stands behind it. */
 export function memberSet(parts: SetParts): string {
-  const { name, namespace, workload, ports, claims, secret, config, env = [], user, tls } = parts;
+  const { name, namespace, workload, ports, claims, secret, config, env = [], secretEnv = [], user, tls } = parts;
   const portLines = ports.map(
     ({ name: port, port: number, protocol }) => `{name: ${port}, port: ${number}${protocol ? `, protocol: ${protocol}` : ''}}`
   );
   const envLines = [
     ...env.map(([key, value]) => `{name: ${key}, value: "${value}"}`),
+    ...secretEnv.map(([key, from]) => `{name: ${key}, valueFrom: {secretKeyRef: {name: ${from}, key: password}}}`),
     ...(secret
       ? ['user', 'password'].map((key) => `{name: ACCESS_${key.toUpperCase()}, valueFrom: {secretKeyRef: {name: ${secret}, key: ${key}}}}`)
       : [])
@@ -243,11 +250,12 @@ export const frontService = (
   app: string,
   ports: readonly { name: string; port: number }[],
   outside: boolean,
-  extra = ''
+  extra = '',
+  calledOutside = ''
 ): string => `
 apiVersion: v1
 kind: Service
-metadata: {name: ${name}, namespace: ${answers.namespace}, labels: {${partOfLabel}: ${answers.name}}}
+metadata: {name: ${name}, namespace: ${answers.namespace}, labels: {${partOfLabel}: ${answers.name}}${calledOutside ? `, annotations: {${outsideNameMark}: ${calledOutside}}` : ''}}
 spec:${outside ? '\n  type: LoadBalancer' : ''}
   selector: {app: ${app}${extra}}
   ports:${list(
@@ -261,11 +269,17 @@ export const tlsQuestion: Question = choice('tls', 'Members talk', 'on', [
   ['off', 'in plain']
 ]);
 
+export const tlsOutside: Question = choice('tls', 'Clients talk', 'on', [
+  ['on', 'with certificates'],
+  ['off', 'in plain']
+]);
+export const domainQuestion = (start: string): Question => ({ id: 'domain', label: 'Domain outside', kind: 'domain', start });
+
 /** An issuer with an authority of its own, and a certificate with every name that members are called by. */
-export function certificateFor(answers: Answers, set: string, members: number): string {
+export function certificateFor(answers: Answers, set: string, members: number, more: readonly string[] = []): string {
   const { name, namespace } = answers;
   const tail = `${namespace}.svc.cluster.local`;
-  const names = [...Array.from({ length: members }, (_, i) => `${set}-${i}.${set}.${tail}`), `${set}.${tail}`];
+  const names = [...Array.from({ length: members }, (_, i) => `${set}-${i}.${set}.${tail}`), `${set}.${tail}`, ...more];
   return `
 apiVersion: engines.standin.example/v1
 kind: Issuer

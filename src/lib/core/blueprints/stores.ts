@@ -2,11 +2,13 @@ import { bytesOf } from '../shared';
 import { storeLayout } from '../standin';
 import {
   budget,
+  certificateFor,
   choice,
   classQuestion,
   count,
   countQuestion,
   cpuQuestion,
+  domainQuestion,
   footing,
   frontService,
   memberSet,
@@ -18,6 +20,7 @@ import {
   sizeQuestion,
   sizeWords,
   spaceQuestion,
+  tlsOutside,
   tolerates
 } from './parts';
 import type { Answers, Blueprint } from './types';
@@ -51,18 +54,47 @@ export const objectStore: Blueprint = {
       ['nobody', 'nobody'],
       ['inside', 'inside only'],
       ['outside', 'inside and outside']
-    ])
+    ]),
+    choice('tls', 'Clients talk', 'made', [
+      ['made', 'with a certificate that is made'],
+      ['given', 'with a certificate that is brought along'],
+      ['off', 'in plain']
+    ]),
+    domainQuestion('papers.ferries.example'),
+    choice('encrypts', 'Encrypted', 'yes', [
+      ['yes', 'by the store with a key of its own'],
+      ['no', 'by the class or not at all']
+    ]),
+    choice('logins', 'Let in', 'own', [
+      ['own', 'by its own accounts'],
+      ['provider', 'by tokens of an outside identity provider']
+    ]),
+    { id: 'issuer', label: 'Issuer of the tokens', kind: 'text', start: 'https://login.ferries.example' }
   ],
   sentence:
-    'An object store named {name} in {namespace}, for {bucket}. It has {members} members, at most one on a node, each with {volumes} volumes of {size} from class {class}. Of the members’ shards, {parity} members’ worth is parity. Members ask for {cpu} CPU and {memory}. The data address is reached from {reach}, the console from {console}.',
+    'An object store named {name} in {namespace}, for {bucket}. It has {members} members, at most one on a node, each with {volumes} volumes of {size} from class {class}. Of the members’ shards, {parity} members’ worth is parity. Members ask for {cpu} CPU and {memory}. The data address is reached from {reach}, the console from {console}; clients talk {tls}, and from outside call it {domain}. Objects are encrypted {encrypts}. People are let in {logins}; a provider’s issuer would be {issuer}.',
   faults(answers) {
     const [n, p] = [count(answers, 'members'), count(answers, 'parity')];
-    return p > n / 2
-      ? [{ question: 'parity', message: `Parity of ${p} is more than half of ${members(n)}; at most ${Math.floor(n / 2)}.` }]
+    if (p > n / 2)
+      return [{ question: 'parity', message: `Parity of ${p} is more than half of ${members(n)}; at most ${Math.floor(n / 2)}.` }];
+    // OpenID Connect Core 1.0, 2: an issuer is a URL with https, without query and fragment.
+    return answers.logins === 'provider' && !/^https:\/\/[^\s?#]+$/.test(answers.issuer ?? '')
+      ? [
+          {
+            question: 'issuer',
+            message: `Issuer of the tokens: an address that begins with https:// and has no ? or #, not "${answers.issuer}".`
+          }
+        ]
       : [];
   },
   objects(answers, secret) {
     const name = answers.name!;
+    const { namespace, domain } = answers;
+    const tls = answers.tls !== 'off';
+    const provider = answers.logins === 'provider';
+    const outside = answers.reach === 'outside';
+    const key = answers.encrypts === 'yes' ? `${name}-key` : undefined;
+    const data = tls ? { name: 'data-tls', port: 9602 } : { name: 'data', port: 9600 };
     const config = `parity = ${answers.parity}\nfirst_bucket = ${answers.bucket}\n`;
     const claims = Array.from({ length: count(answers, 'volumes') }, (_, i) => ({
       name: `shards-${i}`,
@@ -72,7 +104,7 @@ export const objectStore: Blueprint = {
     }));
     return objectsIn(
       [
-        footing(answers, { config, secrets: [`${name}-access`] }, secret),
+        footing(answers, { config, secrets: [...(provider ? [] : [`${name}-access`]), ...(key ? [key] : [])] }, secret),
         memberSet({
           blueprint: 'object-store',
           part: 'member',
@@ -80,18 +112,29 @@ export const objectStore: Blueprint = {
           workload: name,
           namespace: answers.namespace!,
           members: count(answers, 'members'),
-          ports: [
-            { name: 'data', port: 9600 },
-            { name: 'console', port: 9601 }
-          ],
+          ports: [{ name: 'data', port: 9600 }, { name: 'console', port: 9601 }, ...(tls ? [data] : [])],
           cpu: answers.cpu!,
           memory: answers.memory!,
           claims,
-          secret: `${name}-access`,
+          ...(provider ? {} : { secret: `${name}-access` }),
+          ...(tls ? { tls: `${name}-tls` } : {}),
+          env: [
+            ...(tls ? [['TLS', 'on'] as const] : []),
+            ...(provider ? [['OIDC_ISSUER', answers.issuer!] as const, ['OIDC_AUDIENCE', name] as const] : [])
+          ],
+          ...(key ? { secretEnv: [['STORE_KEY', key] as const] } : {}),
           config,
           parallel: true
         }),
-        frontService(answers, `${name}-data`, name, [{ name: 'data', port: 9600 }], answers.reach === 'outside'),
+        ...(answers.tls === 'made'
+          ? [
+              certificateFor(answers, name, count(answers, 'members'), [
+                `${name}-data.${namespace}.svc.cluster.local`,
+                ...(outside ? [domain!] : [])
+              ])
+            ]
+          : []),
+        frontService(answers, `${name}-data`, name, [data], outside, '', tls && outside ? domain! : ''),
         ...(answers.console === 'nobody'
           ? []
           : [frontService(answers, `${name}-console`, name, [{ name: 'console', port: 9601 }], answers.console === 'outside')]),
@@ -158,10 +201,13 @@ export const logBroker: Blueprint = {
     { id: 'topic', label: 'First topic', kind: 'name', start: 'gate-scans' },
     countQuestion('partitions', 'Partitions', 6, [1, 64]),
     countQuestion('copies', 'Copies of each', 3, [1, 5]),
-    reachQuestion
+    { id: 'account', label: 'Account', kind: 'name', start: 'gates' },
+    reachQuestion,
+    tlsOutside,
+    domainQuestion('boarding.ferries.example')
   ],
   sentence:
-    'A log broker named {name} in {namespace}: {brokers} brokers, and {coordinators} decide who leads. Each broker has {disks} disks of {size} from class {class} and asks for {cpu} CPU and {memory}. Its first topic is {topic} with {partitions} partitions, each kept {copies} times. It is reached from {reach}.',
+    'A log broker named {name} in {namespace}: {brokers} brokers, and {coordinators} decide who leads. Each broker has {disks} disks of {size} from class {class} and asks for {cpu} CPU and {memory}. Its first topic is {topic} with {partitions} partitions, each kept {copies} times; the account {account} may write and read it. It is reached from {reach}; clients talk {tls}, and from outside call it by names in {domain}.',
   faults: (answers) =>
     count(answers, 'copies') > count(answers, 'brokers')
       ? [{ question: 'copies', message: `${answers.copies} copies need ${answers.copies} brokers; there are ${answers.brokers}.` }]
@@ -172,6 +218,10 @@ export const logBroker: Blueprint = {
     const coord = `${name}-coord`;
     const shared = { blueprint: 'log-broker', workload: name, namespace: answers.namespace!, cpu: answers.cpu! };
     const outside = answers.reach === 'outside';
+    const tls = answers.tls === 'on';
+    const brokers = count(answers, 'brokers');
+    const data = tls ? { name: 'data-tls', port: 2912 } : { name: 'data', port: 2910 };
+    const called = (label: string): string => (tls ? `${label}.${answers.domain}` : '');
     const docs = [
       footing(answers, { secrets: [`${name}-access`] }, secret),
       ...(coordinators
@@ -195,11 +245,8 @@ export const logBroker: Blueprint = {
         ...shared,
         part: 'broker',
         name,
-        members: count(answers, 'brokers'),
-        ports: [
-          { name: 'data', port: 2910 },
-          { name: 'peers', port: 2911 }
-        ],
+        members: brokers,
+        ports: [{ name: 'data', port: 2910 }, { name: 'peers', port: 2911 }, ...(tls ? [data] : [])],
         memory: answers.memory!,
         claims: Array.from({ length: count(answers, 'disks') }, (_, i) => ({
           name: `disk-${i}`,
@@ -208,15 +255,30 @@ export const logBroker: Blueprint = {
           path: `/var/lib/log/${i}`
         })),
         secret: `${name}-access`,
-        ...(coordinators ? { env: [['COORDINATORS', `${coord}:2900`]] as const } : {})
+        env: [...(coordinators ? [['COORDINATORS', `${coord}:2900`] as const] : []), ...(tls ? [['TLS', 'on'] as const] : [])],
+        ...(tls ? { tls: `${name}-tls` } : {})
       }),
-      frontService(answers, `${name}-inside`, name, [{ name: 'data', port: 2910 }], false),
+      ...(tls
+        ? [
+            certificateFor(answers, name, brokers, [
+              `${name}-inside.${answers.namespace}.svc.cluster.local`,
+              ...(outside ? [called('bootstrap'), ...Array.from({ length: brokers }, (_, i) => called(`broker-${i}`))] : [])
+            ])
+          ]
+        : []),
+      frontService(answers, `${name}-inside`, name, [data], false),
       budget(answers, name),
       `
 apiVersion: engines.standin.example/v1
 kind: Topic
 metadata: {name: ${answers.topic}, namespace: ${answers.namespace}, labels: {app.kubernetes.io/part-of: ${name}}}
 spec: {workload: ${name}, partitions: ${answers.partitions}, copies: ${answers.copies}, least: ${Math.max(1, count(answers, 'copies') - 1)}}
+`,
+      `
+apiVersion: engines.standin.example/v1
+kind: Account
+metadata: {name: ${answers.account}, namespace: ${answers.namespace}, labels: {app.kubernetes.io/part-of: ${name}}}
+spec: {workload: ${name}, secret: ${name}-${answers.account}, write: [${answers.topic}], read: [${answers.topic}]}
 `,
       `
 apiVersion: apps/v1
@@ -240,16 +302,17 @@ spec:
 `
     ];
     if (outside) {
-      docs.push(frontService(answers, `${name}-bootstrap`, name, [{ name: 'data', port: 2910 }], true));
-      for (let i = 0; i < count(answers, 'brokers'); i += 1)
+      docs.push(frontService(answers, `${name}-bootstrap`, name, [data], true, '', called('bootstrap')));
+      for (let i = 0; i < brokers; i += 1)
         docs.push(
           frontService(
             answers,
             `${name}-outside-${i}`,
             name,
-            [{ name: 'data', port: 2910 }],
+            [data],
             true,
-            `, statefulset.kubernetes.io/pod-name: ${name}-${i}`
+            `, statefulset.kubernetes.io/pod-name: ${name}-${i}`,
+            called(`broker-${i}`)
           )
         );
     }

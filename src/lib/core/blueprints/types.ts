@@ -4,7 +4,7 @@ import type { ApiObject, Facts } from '../model';
 export interface Question {
   readonly id: string;
   readonly label: string;
-  readonly kind: 'name' | 'count' | 'size' | 'choice' | 'class' | 'text';
+  readonly kind: 'name' | 'domain' | 'count' | 'size' | 'choice' | 'class' | 'text';
   readonly start: string;
   /** Least and most of a count. */
   readonly range?: readonly [number, number];

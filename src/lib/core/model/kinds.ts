@@ -55,8 +55,10 @@ export interface KindMap {
   Process: standin.Process;
   Ask: standin.AskObject;
   Outage: standin.Outage;
+  LoginProvider: standin.LoginProvider;
   Tunnel: standin.Tunnel;
   Topic: standin.Topic;
+  Account: standin.Account;
   MemoryCluster: standin.MemoryCluster;
   MemoryDatabase: standin.MemoryDatabase;
   CustomResourceDefinition: standin.Definition;
@@ -104,6 +106,7 @@ export const kindEntries: readonly KindEntry[] = [
   entry('Node', 'v1', pods.nodeSchema, { cluster: true }),
   entry('Disk', api, standin.diskSchema, { cluster: true }),
   entry('Outage', api, standin.outageSchema, { cluster: true }),
+  entry('LoginProvider', api, standin.loginProviderSchema, { cluster: true }),
   entry('Namespace', 'v1', plain.namespaceSchema, { cluster: true, rule: 'label' }),
   entry('ResourceQuota', 'v1', policy.resourceQuotaSchema),
   entry('NetworkPolicy', 'networking.k8s.io/v1', policy.networkPolicySchema),
@@ -136,6 +139,7 @@ export const kindEntries: readonly KindEntry[] = [
   entry('MemoryCluster', standin.enginesApi, standin.memoryClusterSchema),
   entry('MemoryDatabase', standin.enginesApi, standin.memoryDatabaseSchema),
   entry('Topic', standin.enginesApi, standin.topicSchema),
+  entry('Account', standin.enginesApi, standin.accountSchema),
   entry('Rest', api, standin.restSchema),
   entry('Pod', 'v1', pods.podSchema),
   entry('ReplicaSet', 'apps/v1', policy.replicaSetSchema, { derived: true }),

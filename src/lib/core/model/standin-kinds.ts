@@ -58,7 +58,9 @@ const registrySpec = z.looseObject({
   host: z.string(),
   reachable: z.boolean(),
   bytesPerSecond: z.number().positive().optional(),
-  images: z.array(z.string()).optional()
+  images: z.array(z.string()).optional(),
+  /** Who may pull; left out: everybody. */
+  logins: z.array(z.looseObject({ user: z.string(), password: z.string() })).optional()
 });
 
 /** A place that images are pulled from. */
@@ -237,6 +239,8 @@ export const askSchema = kindOf(standinApi, 'Ask', {
     node: z.string().optional(),
     /** Whether the client shows the right password, a wrong one, or none. */
     login: z.enum(['right', 'wrong', 'none']),
+    /** The account that it shows the password of, where it isn't the first one. */
+    account: z.string().optional(),
     op
   }),
   status: z
@@ -265,6 +269,11 @@ export const outageSchema = kindOf(standinApi, 'Outage', {
     /** Nodes whose messages take so much longer, each way. */
     slow: z.array(z.looseObject({ node: z.string(), ms: z.number().int().min(0).max(600_000) })).optional()
   })
+});
+
+/** A provider of identities outside the cluster (OpenID Connect): it gives people tokens for the audiences that it knows. */
+export const loginProviderSchema = kindOf(standinApi, 'LoginProvider', {
+  spec: z.looseObject({ issuer: z.string(), audiences: z.array(z.string()), reachable: z.boolean().default(true) })
 });
 
 /** A temporary private path from outside to what a service stands for. */
@@ -317,6 +326,18 @@ export const topicSchema = kindOf(enginesApi, 'Topic', {
   status: z.looseObject({ conditions: z.array(condition) }).optional()
 });
 
+/** A wish for an account of a log broker: who may write and read which topics (`*`: all of them). Its helper makes it, with a password. */
+export const accountSchema = kindOf(enginesApi, 'Account', {
+  spec: z.looseObject({
+    workload: z.string(),
+    /** Secret with its user and password; made where it isn't there. */
+    secret: z.string(),
+    write: z.array(z.string()).default([]),
+    read: z.array(z.string()).default([])
+  }),
+  status: z.looseObject({ made: z.string().optional(), conditions: z.array(condition) }).optional()
+});
+
 /** A workload at rest: its members were stopped in order and start in order when this is taken away. */
 export const restSchema = kindOf(standinApi, 'Rest', {
   spec: z.looseObject({ workload: z.string() }),
@@ -337,8 +358,10 @@ export type Process = z.infer<typeof processSchema>;
 export type AskObject = z.infer<typeof askSchema>;
 export type Way = z.infer<typeof way>;
 export type Outage = z.infer<typeof outageSchema>;
+export type LoginProvider = z.infer<typeof loginProviderSchema>;
 export type Tunnel = z.infer<typeof tunnelSchema>;
 export type Topic = z.infer<typeof topicSchema>;
+export type Account = z.infer<typeof accountSchema>;
 export type Rest = z.infer<typeof restSchema>;
 export type MemoryCluster = z.infer<typeof memoryClusterSchema>;
 export type MemoryDatabase = z.infer<typeof memoryDatabaseSchema>;

@@ -1,5 +1,17 @@
 import { memberName, ordinalsOf, zoneOf, type Pod, type StorageClass } from '../model';
-import { calledName, isEncrypted, loginOf, servicesTo, tlsFault, tlsSecretOf, wayFault } from '../standin';
+import {
+  calledName,
+  isEncrypted,
+  listenFault,
+  lockOf,
+  nameCalled,
+  servesTlsOnly,
+  servicesTo,
+  talksTls,
+  tlsFault,
+  tlsSecretOf,
+  wayFault
+} from '../standin';
 import type { Check, EngineRule } from './types';
 import { Client, podsIn, partsIn } from './workload';
 
@@ -83,24 +95,42 @@ export const credentials: EngineRule = {
   title: 'Credentials',
   applies: ({ facts, workload }) =>
     podsIn(facts, workload).some(
-      (pod) => loginOf(facts.get('Process', workload.namespace, pod.metadata.name)?.spec.options ?? {}) !== undefined
+      (pod) => lockOf(facts.get('Process', workload.namespace, pod.metadata.name)?.spec.options ?? {}) !== 'none'
     ),
   checks({ facts, workload, fork }) {
     const client = new Client(fork(), workload);
     const locked = podsIn(facts, workload).filter(
-      (pod) => loginOf(facts.get('Process', workload.namespace, pod.metadata.name)?.spec.options ?? {}) !== undefined
+      (pod) => lockOf(facts.get('Process', workload.namespace, pod.metadata.name)?.spec.options ?? {}) !== 'none'
     );
     const op = harmless[workload.engine ?? ''] ?? { do: 'list' };
+    const denied = (says: string) => says.includes('access denied');
     const checks = locked.flatMap(({ metadata: { name: member } }): Check[] => {
       const [right, wrong, none] = (['right', 'wrong', 'none'] as const).map((login) => client.ask(op, { member, login }));
-      const denied = (says: string) => says.includes('access denied');
+      const what = lockOf(facts.get('Process', workload.namespace, member)!.spec.options) === 'tokens' ? 'token' : 'password';
       return [
-        outcomeIs(`${member} with the right password`, 'let in', right!, !denied(right!.says)),
+        outcomeIs(`${member} with the right ${what}`, 'let in', right!, !denied(right!.says)),
         outcomeIs(`${member} with a wrong one`, 'refused', wrong!, denied(wrong!.says)),
         outcomeIs(`${member} without one`, 'refused', none!, denied(none!.says))
       ];
     });
-    return { checks, says: (ok) => `${ok} of ${checks.length} as expected: the right password only` };
+    // Accounts of a log broker: each may do what it was given, and nothing else.
+    for (const { metadata, spec } of facts.list('Account', workload.namespace).filter((one) => one.spec.workload === workload.name)) {
+      const account = metadata.name;
+      const topics = facts.list('Topic', workload.namespace).filter((one) => one.spec.workload === workload.name);
+      for (const { metadata: topic } of topics)
+        for (const [wish, list] of [
+          ['produce', spec.write],
+          ['consume', spec.read]
+        ] as const) {
+          const may = list.includes(topic.name) || list.includes('*');
+          const asked = { do: wish, place: topic.name, ...(wish === 'produce' ? { value: 'proof' } : {}) };
+          const got = client.ask(asked, { account });
+          checks.push(outcomeIs(`${account}: ${wish} ${topic.name}`, may ? 'let in' : 'refused', got, denied(got.says) !== may));
+        }
+      const wrong = client.ask({ do: 'topics' }, { account, login: 'wrong' });
+      checks.push(outcomeIs(`${account} with a wrong password`, 'refused', wrong, denied(wrong.says)));
+    }
+    return { checks, says: (ok) => `${ok} of ${checks.length} as expected: whoever may, and nobody else` };
   }
 };
 
@@ -142,17 +172,26 @@ export const certificate: EngineRule = {
   id: 'certificate',
   title: 'Certificate',
   applies: ({ facts, workload }) =>
-    podsIn(facts, workload).some((pod) => facts.get('Process', workload.namespace, pod.metadata.name)?.spec.options.tls === 'on'),
+    podsIn(facts, workload).some((pod) => talksTls(facts.get('Process', workload.namespace, pod.metadata.name)?.spec.options)),
   checks({ facts, workload }) {
-    const checks = podsIn(facts, workload).map((pod): Check => {
-      const fault = tlsFault(facts, pod);
-      return {
-        asked: calledName(facts, pod),
-        expected: `in the certificate of ${tlsSecretOf(facts, pod) ?? 'the member'}`,
-        got: fault ?? 'carried, and it holds',
-        ok: fault === undefined
-      };
-    });
+    const checks = podsIn(facts, workload)
+      .filter((pod) => talksTls(facts.get('Process', workload.namespace, pod.metadata.name)?.spec.options))
+      .flatMap((pod): Check[] => {
+        const carried = (asked: string, fault: string | undefined): Check => ({
+          asked,
+          expected: `in the certificate of ${tlsSecretOf(facts, pod) ?? 'the member'}`,
+          got: fault ?? 'carried, and it holds',
+          ok: fault === undefined
+        });
+        // From outside a member is called by the names that its services have there.
+        const outside = servicesTo(facts, pod).filter((one) => one.spec.type === 'LoadBalancer' && servesTlsOnly(one, pod));
+        return [
+          carried(calledName(facts, pod), tlsFault(facts, pod)),
+          ...outside.map((one) =>
+            carried(`${nameCalled(facts, one, pod, true)} (${pod.metadata.name})`, listenFault(facts, one, pod, true))
+          )
+        ];
+      });
     return { checks, says: (ok) => `${ok} of ${checks.length} names are carried` };
   }
 };

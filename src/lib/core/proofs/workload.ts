@@ -61,17 +61,17 @@ export class Client {
     private readonly workload: Pick<Workload, 'namespace' | 'name'>
   ) {}
 
-  ask(op: Op, more: { member?: string; way?: Way; login?: 'right' | 'wrong' | 'none' } = {}): Reply {
+  ask(op: Op, more: { member?: string; way?: Way; login?: 'right' | 'wrong' | 'none'; account?: string } = {}): Reply {
     const { world } = this;
     const { namespace, name } = this.workload;
     const id = `proof-${world.nowMs}-${this.n++}`;
-    const { member, way = 'inside', login = 'right' } = more;
+    const { member, way = 'inside', login = 'right', account } = more;
     const fromMs = world.nowMs;
     const refusals = world.act({
       type: 'ask',
       namespace,
       id,
-      ask: { workload: name, way, login, op, ...(member === undefined ? {} : { member }) }
+      ask: { workload: name, way, login, op, ...(member === undefined ? {} : { member }), ...(account === undefined ? {} : { account }) }
     });
     const failed = (says: string): Reply => ({ outcome: 'refused', says, rows: [], tookMs: world.nowMs - fromMs });
     if (refusals.length) return failed(refusals[0]!.message);

@@ -1,6 +1,6 @@
 import { asManifest } from '../manifest';
 import { refOf, type ApiObject, type DaemonSet, type Facts, type Pod, type Process } from '../model';
-import { calledName, enginePartOf, hasEngine, tlsFault, tlsSecretOf } from '../standin';
+import { calledName, enginePartOf, hasEngine, talksTls, tlsFault, tlsSecretOf } from '../standin';
 import { compact, field, look } from './evidence';
 import type { Look, Remedy } from './types';
 
@@ -58,7 +58,7 @@ export function engineLook(facts: Facts, pod: Pod, process: Process | undefined)
     field(process, 'status.position', status.position)
   ]);
   const broken = (says: string, remedy: Remedy) => look('broken', pod.metadata.name, says, { objects, evidence, remedy });
-  if (process.spec.options.tls === 'on' && tlsFault(facts, pod))
+  if (talksTls(process.spec.options) && tlsFault(facts, pod))
     return broken(`others refuse it: ${tlsFault(facts, pod)}`, withName(facts, pod));
   if (status.says.startsWith('mount refused')) return broken(status.says, privileged(facts, pod));
   if (status.says.startsWith('no majority')) {

@@ -1,3 +1,4 @@
+export * from './bytes';
 export * from './errors';
 export * from './json';
 export * from './quantity';

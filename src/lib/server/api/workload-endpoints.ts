@@ -93,6 +93,7 @@ const working: Endpoint[] = [
       member: name.optional(),
       way: way.default('inside'),
       login: z.enum(['right', 'wrong', 'none']).default('right'),
+      account: name.optional(),
       op
     }),
     answer: anything,

@@ -1,8 +1,8 @@
 import { answerFaults, blueprintNamed, firstAnswers, type Answers, type Remark } from '$core/blueprints';
 import { writeManifests } from '$core/manifest';
-import { askOf, nodeReady, repellingTaint, roomOf, type ApiObject, type Facts, type StatefulSet } from '$core/model';
+import { askOf, nodeReady, repellingTaint, roomOf, type ApiObject, type Facts, type Service, type StatefulSet } from '$core/model';
 
-import { imageCard, pullOf } from '$core/standin';
+import { clusterVersion, imageCard, imageVersionFault, pullOf, servesTlsOnly } from '$core/standin';
 import type { Scene } from './scene';
 
 /** Stands for a secret's value until the draft is made. */
@@ -66,7 +66,9 @@ function classRemarks(facts: Facts, answers: Answers, id: string): Remark[] {
 }
 
 function publicRemarks(objects: readonly ApiObject[]): Remark[] {
-  const open = objects.filter((one) => one.kind === 'Service' && one.spec.type === 'LoadBalancer');
+  const sets = objects.filter((one) => one.kind === 'StatefulSet');
+  const plain = (one: Service) => !sets.some((set) => servesTlsOnly(one, set.spec.template));
+  const open = objects.filter((one) => one.kind === 'Service' && one.spec.type === 'LoadBalancer' && plain(one));
   return open.length
     ? [
         {
@@ -78,18 +80,22 @@ function publicRemarks(objects: readonly ApiObject[]): Remark[] {
 }
 
 function imageRemarks(facts: Facts, objects: readonly ApiObject[]): Remark[] {
-  const images = new Set(
+  const images = new Map(
     objects.flatMap((one) =>
       one.kind === 'StatefulSet' || one.kind === 'Deployment' || one.kind === 'DaemonSet'
-        ? one.spec.template.spec.containers.map((two) => two.image)
+        ? one.spec.template.spec.containers.map(
+            (two) => [two.image, { namespace: one.metadata.namespace ?? '', spec: one.spec.template.spec }] as const
+          )
         : []
     )
   );
-  return [...images].flatMap((image): Remark[] => {
-    const { fault } = pullOf(facts, image);
+  return [...images].flatMap(([image, puller]): Remark[] => {
+    const { fault } = pullOf(facts, image, puller);
     const { licence } = imageCard(image);
+    const unfit = imageVersionFault(image, clusterVersion(facts));
     return [
       ...(fault ? [{ state: 'broken' as const, says: `${image} can't be pulled here: ${fault.message}.` }] : []),
+      ...(unfit ? [{ state: 'broken' as const, says: `${unfit}.` }] : []),
       ...(licence ? [{ state: 'settling' as const, says: `The licence of ${image} is ${licence}.` }] : [])
     ];
   });

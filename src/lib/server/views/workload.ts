@@ -1,7 +1,19 @@
+import { servedWithTls } from '$core/blueprints';
 import { asManifest, writeManifests } from '$core/manifest';
 import { conditionOf, isReady, momentIn, pairsMatch } from '$core/model';
 import { podsIn, workloadNamed } from '$core/proofs';
-import { imageCard, partRank, restedMark, servicesTo, stepSpans, type EngineId } from '$core/standin';
+import {
+  imageCard,
+  imageTag,
+  listenFault,
+  nameCalled,
+  partRank,
+  restedMark,
+  servesTlsOnly,
+  servicesTo,
+  stepSpans,
+  type EngineId
+} from '$core/standin';
 import { wordsOf } from '$core/shared';
 import { membersView } from './members';
 import type { Scene } from './scene';
@@ -209,6 +221,8 @@ export function workloadView(scene: Scene, { namespace, name }: { namespace: str
   const services = new Map(pods.flatMap((pod) => servicesTo(facts, pod)).map((one) => [one.metadata.name, one]));
   const tunnels = facts.list('Tunnel', namespace).filter((one) => services.has(one.spec.service));
   const topics = facts.list('Topic', namespace).filter((one) => one.spec.workload === workload.name);
+  const accounts = facts.list('Account', namespace).filter((one) => one.spec.workload === workload.name);
+  const withTls = workload.sets.map((set) => servedWithTls(facts, set, `${workload.name}.example`)).find((one) => one);
   const asks = facts
     .list('Ask', namespace)
     .filter((one) => one.spec.workload === workload.name)
@@ -224,7 +238,8 @@ export function workloadView(scene: Scene, { namespace, name }: { namespace: str
   ].map((image) => ({
     image,
     bytes: imageCard(image).sizeBytes,
-    licence: imageCard(image).licence ?? ''
+    licence: imageCard(image).licence ?? '',
+    fits: imageCard(image).versions?.find((one) => one.version === imageTag(image)) ?? null
   }));
   return {
     namespace,
@@ -243,6 +258,7 @@ export function workloadView(scene: Scene, { namespace, name }: { namespace: str
     services: [...services.values()].map((one) => {
       const { name: service } = one.metadata;
       const outside = one.spec.type === 'LoadBalancer' || one.spec.type === 'NodePort';
+      const lead = pods.find((pod) => pairsMatch(one.spec.selector, pod.metadata.labels));
       const reached = pods.filter((pod) => pairsMatch(one.spec.selector, pod.metadata.labels)).map((pod) => pod.metadata.name);
       return {
         name: service,
@@ -255,6 +271,9 @@ export function workloadView(scene: Scene, { namespace, name }: { namespace: str
           : [],
         ports: (one.spec.ports ?? []).map((two) => ({ name: two.name ?? '', port: two.port })),
         members: reached,
+        /** Where it is served with certificates only: the name that clients call, and why that fails. */
+        called: lead && servesTlsOnly(one, lead) ? nameCalled(facts, one, lead, outside) : '',
+        fault: lead ? (listenFault(facts, one, lead, outside) ?? '') : '',
         /** The same service for the inside only, to be sent. */
         inside: outside ? writeManifests([asManifest({ ...one, spec: { ...one.spec, type: 'ClusterIP' } })]) : '',
         tunnel: tunnels.find((two) => two.spec.service === service)?.metadata.name ?? null
@@ -270,6 +289,12 @@ export function workloadView(scene: Scene, { namespace, name }: { namespace: str
         says: ready?.message ?? 'waits for the helper'
       };
     }),
+    accounts: accounts.map((one) => {
+      const ready = conditionOf(one.status?.conditions, 'Ready');
+      return { name: one.metadata.name, ready: ready?.status === 'True', says: ready?.message ?? 'waits for the helper' };
+    }),
+    /** The workload with certificates on what is open in plain, to be sent; '' where that isn't to be had. */
+    withTls: withTls ? writeManifests(withTls) : '',
     rest: rest ? (rest.status?.stage ?? 'stops') : resting ? 'wakes' : null,
     restName: rest?.metadata.name ?? null,
     forms: workload.engine ? consoleForms[workload.engine] : [],

@@ -15,6 +15,7 @@
   let member = $state('');
   let way = $state<'inside' | 'outside' | 'tunnel'>('inside');
   let login = $state<'right' | 'wrong' | 'none'>('right');
+  let account = $state('');
   let asking = $state(false);
   const form = $derived(sheet.forms.find((one) => one.do === chosen) ?? sheet.forms[0]);
   const members = $derived(sheet.bands.flatMap((band) => band.rows.filter((row) => row.exists).map((row) => row.name)));
@@ -33,6 +34,7 @@
       way,
       login,
       op,
+      ...(account ? { account } : {}),
       ...(member && form.member ? { member } : {})
     });
     asking = false;
@@ -94,6 +96,13 @@
           ></select
         ></label
       >
+      {#if sheet.accounts.length}
+        <label class="small quiet block"
+          >as<select class="select-plain block h-[33px] border border-line bg-sheet px-2 text-[0.95rem] text-ink" bind:value={account}
+            ><option value="">the first account</option>{#each sheet.accounts as one (one.name)}<option>{one.name}</option>{/each}</select
+          ></label
+        >
+      {/if}
       <label class="small quiet block"
         >with<select class="select-plain block h-[33px] border border-line bg-sheet px-2 text-[0.95rem] text-ink" bind:value={login}
           ><option value="right">the password</option><option value="wrong">a wrong password</option><option value="none"
@@ -114,9 +123,9 @@
         <tr>
           <td class="mono quiet whitespace-nowrap">{one.status ? columnClock(one.status.askedMs) : 'now'}</td>
           <td class="mono max-w-[17rem] break-words"
-            >{asked(one.op)}{one.way === 'inside' ? '' : `, ${one.way === 'tunnel' ? 'by a tunnel' : 'from outside'}`}{one.login === 'right'
-              ? ''
-              : `, ${one.login === 'wrong' ? 'wrong password' : 'no password'}`}</td
+            >{asked(one.op)}{one.way === 'inside' ? '' : `, ${one.way === 'tunnel' ? 'by a tunnel' : 'from outside'}`}{one.account
+              ? `, as ${one.account}`
+              : ''}{one.login === 'right' ? '' : `, ${one.login === 'wrong' ? 'wrong password' : 'no password'}`}</td
           >
           <td class="mono whitespace-nowrap">{one.status?.by ?? one.member ?? ''}</td>
           <td

@@ -30,6 +30,7 @@ import fileSystemUnmade from './file-system-unmade';
 import graceTooShort from './grace-too-short';
 import headlessBalancer from './headless-balancer';
 import hostPath from './host-path';
+import imageUnfit from './image-unfit';
 import immutableChange from './immutable-change';
 import issuerElsewhere from './issuer-elsewhere';
 import issuerMissing from './issuer-missing';
@@ -82,6 +83,7 @@ import setServiceSelector from './set-service-selector';
 import sizeDecimal from './size-decimal';
 import sizeOutOfRange from './size-out-of-range';
 import sourceMissing from './source-missing';
+import standbysNotWaited from './standbys-not-waited';
 import tabIndent from './tab-indent';
 import tagLatest from './tag-latest';
 import targetPortUnheard from './target-port-unheard';
@@ -132,6 +134,7 @@ export const rules: readonly Rule[] = [
   graceTooShort,
   headlessBalancer,
   hostPath,
+  imageUnfit,
   immutableChange,
   issuerElsewhere,
   issuerMissing,
@@ -184,6 +187,7 @@ export const rules: readonly Rule[] = [
   sizeDecimal,
   sizeOutOfRange,
   sourceMissing,
+  standbysNotWaited,
   tabIndent,
   tagLatest,
   targetPortUnheard,

@@ -24,7 +24,7 @@ export const image: JointRule = {
     const event = lastEvent(facts, pod, ['Failed']);
     for (const one of images) {
       if (cached.has(one)) continue;
-      const { registry, fault } = facts.knowsProvider ? pullOf(facts, one) : {};
+      const { registry, fault } = facts.knowsProvider ? pullOf(facts, one, { namespace, spec }) : {};
       if (fault) {
         const at = registry ?? ref('Registry', '', imageParts(one).host || '(none)');
         const mended =
@@ -39,9 +39,12 @@ export const image: JointRule = {
             event
           ]),
           remedy: {
-            text: mended
-              ? `Let the nodes reach ${registry?.spec.host} again, or name an image from a registry they reach.`
-              : 'Name an image from a registry that the nodes reach, or make this one reachable.',
+            text:
+              fault.field === 'spec.logins'
+                ? `Put a login for ${registry?.spec.host} into a secret of the type kubernetes.io/dockerconfigjson in ${namespace}, and name it under imagePullSecrets of the pod or of its account.`
+                : mended
+                  ? `Let the nodes reach ${registry?.spec.host} again, or name an image from a registry they reach.`
+                  : 'Name an image from a registry that the nodes reach, or make this one reachable.',
             ...(mended ? { manifests: mended } : {})
           }
         });

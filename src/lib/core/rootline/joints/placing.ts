@@ -1,7 +1,9 @@
-import { askOf, conditionOf, memberName, ordinalsOf, refOf, roomOf, zoneOf, type Facts, type Pod } from '../../model';
+import { bytesOf, milliCpuOf, quantityOf } from '../../shared';
+import { asManifest } from '../../manifest';
+import { askOf, conditionOf, memberName, ordinalsOf, refOf, roomOf, zoneOf, type Facts, type Node, type Pod } from '../../model';
 import { faultSentence, luggageOf, placeFault, type PlaceFault } from '../../standin';
 import { compact, field, lastEvent, look, madeMs, ref } from '../evidence';
-import type { Evidence, JointRule, Look, Position } from '../types';
+import type { Evidence, JointRule, Look, Position, Remedy } from '../types';
 
 const remedies: Record<PlaceFault, string> = {
   'not-ready': 'Bring the nodes back.',
@@ -45,6 +47,45 @@ function nodeEvidence(facts: Facts, name: string, fault: PlaceFault, pod: Pod): 
   }
 }
 
+/** A node twice as large, as often as it takes for a pod to stand on it beside what stands there; what the system keeps stays as it is. */
+function grown(facts: Facts, node: Node, pod: Pod): Node {
+  const { milliCpu, memoryBytes } = askOf(pod.spec);
+  const room = roomOf(node);
+  const used = facts.useOf(node.metadata.name);
+  const { capacity = {}, ...status } = node.status ?? {};
+  const cpu = milliCpuOf(capacity.cpu ?? `${room.milliCpu}m`);
+  const memory = bytesOf(capacity.memory ?? String(room.memoryBytes));
+  let times = 1;
+  while (
+    (cpu * times - (cpu - room.milliCpu) < used.milliCpu + milliCpu ||
+      memory * times - (memory - room.memoryBytes) < used.memoryBytes + memoryBytes) &&
+    times < mostTimes
+  )
+    times *= 2;
+  const allocatable = {
+    ...status.allocatable,
+    cpu: `${cpu * times - (cpu - room.milliCpu)}m`,
+    memory: quantityOf(memory * times - (memory - room.memoryBytes))
+  };
+  const size = { ...capacity, cpu: String((cpu * times) / 1_000), memory: quantityOf(memory * times) };
+  return asManifest({ ...node, status: { ...status, capacity: size, allocatable } }) as Node;
+}
+
+/** Larger nodes are offered up to so many times the size of those that there are. */
+const mostTimes = 64;
+
+/** Bigger nodes, where size alone keeps the pod from them: all alike, so that the members that come after it find room too. */
+function biggerNodes(facts: Facts, pod: Pod, short: readonly Node[]): Remedy | undefined {
+  const nodes = short.map((node) => grown(facts, node, pod));
+  const [first] = nodes;
+  if (!first) return undefined;
+  const { cpu, memory } = first.status!.capacity!;
+  return {
+    text: `Give ${nodes.length === 1 ? `the node ${first.metadata.name}` : `the ${nodes.length} nodes`} ${cpu} CPU and ${memory} (the smallest doubling that takes the pod), or let it ask for less.`,
+    manifests: nodes
+  };
+}
+
 function noPlace(facts: Facts, pod: Pod): Look {
   const luggage = luggageOf(facts, pod);
   const nodes = facts.list('Node');
@@ -58,6 +99,12 @@ function noPlace(facts: Facts, pod: Pod): Look {
   for (const { fault } of faults) counted.set(fault, (counted.get(fault) ?? 0) + 1);
   const zonal = counted.has('volume-zone');
   const worst: PlaceFault = zonal ? 'volume-zone' : ([...counted].sort((a, b) => b[1] - a[1])[0]?.[0] ?? 'cpu');
+  const short = worst === 'cpu' || worst === 'memory' ? faults.filter((one) => one.fault === 'cpu' || one.fault === 'memory') : [];
+  const bigger = biggerNodes(
+    facts,
+    pod,
+    nodes.filter((node) => short.some((one) => one.name === node.metadata.name))
+  );
   const volumes = luggage.bound.flatMap((claim) => facts.get('PersistentVolume', '', claim.spec.volumeName ?? '') ?? []);
   const zones = volumes.map((one) => field(one, 'spec.nodeAffinity', zoneIn(one.spec.nodeAffinity)));
   return look(
@@ -71,7 +118,7 @@ function noPlace(facts: Facts, pod: Pod): Look {
         ...faults.slice(0, 12).map(({ name, fault }) => nodeEvidence(facts, name, fault, pod)),
         lastEvent(facts, pod, ['FailedScheduling'])
       ]),
-      remedy: { text: remedies[worst] }
+      remedy: bigger ?? { text: remedies[worst] }
     }
   );
 }

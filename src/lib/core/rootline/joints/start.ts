@@ -1,7 +1,7 @@
 import { bytesOf, quantityOf } from '../../shared';
 import { asManifest } from '../../manifest';
 import { refOf, setOf, type Facts, type Pod } from '../../model';
-import { fillAt, fullMount, ownerFault, roomIn } from '../../standin';
+import { clusterVersion, fillAt, fittingImage, fullMount, imageVersionFault, ownerFault, roomIn } from '../../standin';
 import { compact, field, isRunning, lastEvent, look, ref, waitingOf } from '../evidence';
 import type { JointRule, Look } from '../types';
 
@@ -51,6 +51,30 @@ function fullLook(facts: Facts, pod: Pod, label: string): Look | undefined {
   });
 }
 
+/** An image in a version that doesn't run on this cluster, where another one does. */
+function versionLook(facts: Facts, pod: Pod, label: string): Look | undefined {
+  const cluster = clusterVersion(facts);
+  const unfit = pod.spec.containers.find((one) => imageVersionFault(one.image, cluster));
+  if (!unfit) return undefined;
+  const better = fittingImage(unfit.image, cluster);
+  const owner = setOf(facts, pod);
+  const template = owner?.spec.template;
+  const containers = template?.spec.containers.map((one) => (one.image === unfit.image && better ? { ...one, image: better } : one));
+  const mended = owner &&
+    template &&
+    containers && { ...owner, spec: { ...owner.spec, template: { ...template, spec: { ...template.spec, containers } } } };
+  return look('broken', label, `ends at once: ${imageVersionFault(unfit.image, cluster)}`, {
+    objects: [refOf(pod)],
+    evidence: compact([field(pod, 'spec.containers[].image', unfit.image), lastEvent(facts, pod, ['BackOff'])]),
+    remedy: {
+      text: better
+        ? `Use ${better}. Then take ${pod.metadata.name} away: an ordered set doesn't replace a member that never was ready.`
+        : 'No version of it fits this cluster.',
+      ...(mended && better ? { manifests: [asManifest(mended)] } : {})
+    }
+  });
+}
+
 /** Do the member's containers run? */
 export const start: JointRule = {
   id: 'start',
@@ -66,7 +90,7 @@ export const start: JointRule = {
       return look('holds', label, `running, ${pod.status?.containerStatuses?.[0]?.restartCount ?? 0} restarts`, { objects });
     const waiting = waitingOf(pod);
     if (waiting?.reason === 'CrashLoopBackOff') {
-      const special = ownerLook(facts, pod, label) ?? fullLook(facts, pod, label);
+      const special = versionLook(facts, pod, label) ?? ownerLook(facts, pod, label) ?? fullLook(facts, pod, label);
       if (special) return special;
       return look('broken', label, (waiting.message ?? 'the program ends at once').replace(/\.$/, ''), {
         objects,

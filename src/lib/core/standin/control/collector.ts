@@ -31,6 +31,7 @@ const within: readonly Kind[] = [
   'MemoryDatabase',
   'MemoryCluster',
   'Topic',
+  'Account',
   'Certificate',
   'Issuer',
   'Tunnel',

@@ -26,7 +26,7 @@ import { resending } from './resending';
 import { resting } from './resting';
 import { sets } from './sets';
 import { snapshots } from './snapshots';
-import { topics } from './topics';
+import { helping } from './helping';
 
 /** All control loops. Their order is their priority among calls of one moment; a new loop is one more file and one more line here. */
 export const loops: readonly Loop[] = [
@@ -53,7 +53,7 @@ export const loops: readonly Loop[] = [
   nodeLoss,
   engines,
   balancers,
-  topics,
+  helping,
   resting,
   issuing,
   memoryOperator,

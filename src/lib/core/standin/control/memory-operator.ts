@@ -1,5 +1,4 @@
-import { encode } from 'js-base64';
-import { bytesOf, quantityOf, stampOf, uidOf } from '../../shared';
+import { bytesOf, quantityOf, stampOf } from '../../shared';
 import {
   conditionOf,
   isReady,
@@ -13,6 +12,7 @@ import {
 } from '../../model';
 import { readManifests } from '../../manifest';
 import { engineImage, imageParts, memoryOperatorImage, partOfLabel } from '../provider/images';
+import { makeCredentials } from './credentials';
 import { idOf, itself, splitKey, withCondition, type Hands, type Loop } from './loop';
 import { ownerOf } from './pods';
 
@@ -116,20 +116,6 @@ function report(world: Hands, one: Resource, stage: string, status: 'True' | 'Fa
   if (old?.message !== message) world.event(latest, reason, message, status === 'True' ? 'Normal' : 'Warning');
 }
 
-/** A password of the stand-in's own: it follows from the world. */
-const passwordFor = (world: Hands, what: string): string => uidOf(world.seed, `password|${what}`).replace(/-/g, '');
-
-function secret(world: Hands, namespace: string, name: string, part: string, owners: readonly ApiObject[]): void {
-  if (world.store.get('Secret', namespace, name)) return;
-  world.put({
-    apiVersion: 'v1',
-    kind: 'Secret',
-    metadata: { name, namespace, labels: { [partOfLabel]: part }, ...(owners.length ? { ownerReferences: owners.map(ownerOf) } : {}) },
-    type: 'Opaque',
-    data: { user: encode('keeper'), password: encode(passwordFor(world, `${namespace}/${name}`)) }
-  });
-}
-
 function setOf({ metadata, spec }: MemoryCluster): StatefulSet {
   const [name, namespace] = [metadata.name, metadata.namespace ?? ''];
   const labels = { app: name, [partOfLabel]: name };
@@ -172,7 +158,7 @@ function expand(world: Hands, cluster: MemoryCluster): void {
   const [namespace, name] = [cluster.metadata.namespace ?? '', cluster.metadata.name];
   const { takesAlong } = cluster.spec;
   const owner = takesAlong === 'nothing' ? undefined : cluster;
-  secret(world, namespace, name, name, takesAlong === 'all' ? [cluster] : []);
+  makeCredentials(world, namespace, name, name, takesAlong === 'all' ? [cluster] : []);
   const owned = owner ? { ownerReferences: [ownerOf(owner)] } : {};
   for (const [service, headless] of [
     [name, true],
@@ -244,7 +230,7 @@ function database(world: Hands, one: MemoryDatabase): void {
   if (asked.status.outcome !== 'acknowledged' && !says.includes('exists already'))
     return report(world, one, 'shards', 'False', 'Refused', says);
   // Its credentials lie in a secret of the same name.
-  secret(world, namespace, `${name}-database`, one.spec.cluster, [one, ...(cluster.spec.takesAlong === 'all' ? [cluster] : [])]);
+  makeCredentials(world, namespace, `${name}-database`, one.spec.cluster, [one, ...(cluster.spec.takesAlong === 'all' ? [cluster] : [])]);
   report(
     world,
     one,

@@ -1,6 +1,5 @@
-import { sha256 } from '@noble/hashes/sha2.js';
 import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
-import { hash32 } from '../../shared';
+import { digestOf, hash32 } from '../../shared';
 import { claimsOf, isReady, type Asset, type Facts, type Pod } from '../../model';
 import type { Hands } from '../control/loop';
 import { driverPartOf, enginePartOf, poolPartOf } from '../provider/images';
@@ -14,7 +13,7 @@ const foundingRows = 6;
 
 /** SHA-256 over the rows as written, in hex. Source: FIPS 180-4. */
 export const checksumOf = (rows: readonly Row[]): string =>
-  bytesToHex(sha256(utf8ToBytes(rows.map(([key, value]) => `${key}\t${value}\n`).join(''))));
+  bytesToHex(digestOf(utf8ToBytes(rows.map(([key, value]) => `${key}\t${value}\n`).join(''))));
 
 /** Whether what is stored is what was written. */
 export const storeHolds = (store: NonNullable<NonNullable<Asset['status']>['store']>): boolean => checksumOf(store.rows) === store.checksum;

@@ -1,5 +1,5 @@
-import { sha256 } from '@noble/hashes/sha2.js';
 import { bytesToHex } from '@noble/hashes/utils.js';
+import { digestOf } from '../../shared';
 import { makeBatch } from './log/payload';
 import type { Ask, Engine, Site, Standing } from './site';
 import { counted } from './words';
@@ -33,7 +33,7 @@ export class ImageShelf implements Engine {
       case 'push': {
         if (!/^[a-z0-9][a-z0-9./_-]*:[\w][\w.-]*$/.test(name)) return refuse(`"${name}" is no image: name and tag, e.g. tools/chart:1.2`);
         const content = makeBatch(ask, 0, 1, op.bytes ?? 65_536);
-        const digest = `sha256:${bytesToHex(sha256(content))}`;
+        const digest = `sha256:${bytesToHex(digestOf(content))}`;
         site.keep(id, { images: { ...images, [name]: { digest, bytes: site.store(content), size: content.length } } } satisfies Shelf);
         site.say(id, `${name} was pushed`);
         return site.answer(ask, {
@@ -47,7 +47,7 @@ export class ImageShelf implements Engine {
       case 'pull': {
         const image = images[name];
         if (!image) return refuse(`${name} is not on the shelf`);
-        const digest = `sha256:${bytesToHex(sha256(site.bytes(image.bytes)))}`;
+        const digest = `sha256:${bytesToHex(digestOf(site.bytes(image.bytes)))}`;
         return site.answer(ask, {
           outcome: digest === image.digest ? 'acknowledged' : 'refused',
           by: id,

@@ -3,6 +3,8 @@ export interface Ask {
   readonly id: string;
   /** The member that is asked; undefined: whichever can answer. */
   readonly member?: string;
+  /** The account that is shown, with the mark of its password ('' where none was shown). */
+  readonly as?: { readonly account: string; readonly mark: string };
   readonly op: Op;
 }
 

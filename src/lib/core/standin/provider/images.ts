@@ -31,6 +31,13 @@ export interface EnginePart {
   readonly part: string;
 }
 
+/** A version of an image and the cluster versions that it fits, both ends included. Made up. */
+export interface ImageVersion {
+  readonly version: string;
+  readonly from: string;
+  readonly to: string;
+}
+
 /** What the stand-in knows of an image. Sizes and times are made up. */
 export interface ImageCard {
   readonly sizeBytes: number;
@@ -42,6 +49,8 @@ export interface ImageCard {
   /** Below this memory limit it is killed at its start. */
   readonly leastMemoryBytes?: number;
   readonly ports?: readonly number[];
+  /** Where it serves the same data with a certificate, once it has one to show (TLS is on). */
+  readonly tlsPort?: number;
   readonly driverPart?: DriverPart;
   readonly poolPart?: PoolPart;
   readonly enginePart?: EnginePart;
@@ -49,22 +58,29 @@ export interface ImageCard {
   readonly worksMs?: SpanMs;
   /** What its licence restricts; undefined where it doesn't. Made up. */
   readonly licence?: string;
+  readonly versions?: readonly ImageVersion[];
 }
 
 const mib = 2 ** 20;
 const shelf = 'shelf.standin.example';
 
+/** Cluster versions that what is offered fits. Made up. */
+const offered = { from: '1.27', to: '1.36' } as const;
+
 const cards: Record<string, ImageCard> = {};
 
 interface EngineImage extends EnginePart {
   readonly name: string;
+  /** The version that is offered, and those before it, each with the cluster versions that it fits. */
   readonly version: string;
+  readonly older?: readonly ImageVersion[];
   readonly mib: number;
   readonly drawMs: SpanMs;
   readonly normalMs: SpanMs;
   readonly first?: ImageCard['first'];
   readonly leastMib?: number;
   readonly ports: readonly number[];
+  readonly tlsPort?: number;
   readonly licence?: string;
 }
 
@@ -75,6 +91,7 @@ const engineImages: readonly EngineImage[] = [
     engine: 'multi-primary-sql',
     part: 'member',
     version: '8.4',
+    older: [{ version: '8.0', from: '1.20', to: '1.29' }],
     mib: 420,
     drawMs: [22_000, 48_000],
     normalMs: [20_000, 60_000],
@@ -87,6 +104,7 @@ const engineImages: readonly EngineImage[] = [
     engine: 'primary-standby-sql',
     part: 'member',
     version: '16.2',
+    older: [{ version: '15.4', from: '1.22', to: '1.31' }],
     mib: 380,
     drawMs: [15_000, 40_000],
     normalMs: [15_000, 60_000],
@@ -99,6 +117,7 @@ const engineImages: readonly EngineImage[] = [
     engine: 'log-broker',
     part: 'coordinator',
     version: '3.1',
+    older: [{ version: '2.8', from: '1.20', to: '1.29' }],
     mib: 260,
     drawMs: [20_000, 45_000],
     normalMs: [20_000, 60_000],
@@ -110,11 +129,13 @@ const engineImages: readonly EngineImage[] = [
     engine: 'log-broker',
     part: 'broker',
     version: '3.1',
+    older: [{ version: '2.8', from: '1.20', to: '1.29' }],
     mib: 380,
     drawMs: [20_000, 50_000],
     normalMs: [20_000, 60_000],
     leastMib: 512,
-    ports: [2910, 2911, 2912, 2913]
+    ports: [2910, 2911, 2912],
+    tlsPort: 2912
   },
   {
     name: 'log-helper',
@@ -143,6 +164,7 @@ const engineImages: readonly EngineImage[] = [
     engine: 'document-set',
     part: 'member',
     version: '6.0',
+    older: [{ version: '5.0', from: '1.20', to: '1.30' }],
     mib: 640,
     drawMs: [15_000, 45_000],
     normalMs: [15_000, 60_000],
@@ -154,11 +176,13 @@ const engineImages: readonly EngineImage[] = [
     engine: 'object-store',
     part: 'member',
     version: '5.2',
+    older: [{ version: '4.9', from: '1.22', to: '1.30' }],
     mib: 180,
     drawMs: [8_000, 25_000],
     normalMs: [8_000, 40_000],
     leastMib: 512,
-    ports: [9600, 9601]
+    ports: [9600, 9601, 9602],
+    tlsPort: 9602
   },
   {
     name: 'series-access',
@@ -207,6 +231,7 @@ const engineImages: readonly EngineImage[] = [
     engine: 'image-shelf',
     part: 'shelf',
     version: '2.8',
+    older: [{ version: '2.0', from: '1.20', to: '1.36' }],
     mib: 60,
     drawMs: [2_000, 6_000],
     normalMs: [2_000, 20_000],
@@ -214,11 +239,12 @@ const engineImages: readonly EngineImage[] = [
   }
 ];
 
-for (const { name, mib: size, leastMib, version: _, engine, part, ...rest } of engineImages)
+for (const { name, mib: size, leastMib, version, older = [], engine, part, ...rest } of engineImages)
   cards[`${shelf}/engines/${name}`] = {
     sizeBytes: size * mib,
     ...(leastMib === undefined ? {} : { leastMemoryBytes: leastMib * mib }),
     ...rest,
+    versions: [{ version, ...offered }, ...older],
     enginePart: { engine, part }
   };
 
@@ -265,6 +291,12 @@ export function imageParts(image: string): { host: string; repository: string } 
   return { host, repository: bare };
 }
 
+/** The path of an image at its registry, without tag and digest. */
+function pathIn(image: string): string {
+  const { host, repository } = imageParts(image);
+  return host ? repository.slice(host.length + 1) : repository;
+}
+
 const known = new Map<string, ImageCard>();
 
 /** What is known of an image; one that isn't on the list is an ordinary program of 40 to 200 MiB that starts in a few seconds. */
@@ -272,7 +304,13 @@ export function imageCard(image: string): ImageCard {
   let card = known.get(image);
   if (!card) {
     const { repository } = imageParts(image);
-    card = cards[repository] ?? { sizeBytes: (40 + (hash32(repository) % 160)) * mib, drawMs: [2_000, 8_000], normalMs: [2_000, 20_000] };
+    // The same path at another registry is the same image: whoever mirrors it keeps its path.
+    card = cards[repository] ??
+      cards[`${shelf}/${pathIn(image)}`] ?? {
+        sizeBytes: (40 + (hash32(repository) % 160)) * mib,
+        drawMs: [2_000, 8_000],
+        normalMs: [2_000, 20_000]
+      };
     if (known.size > 2_000) known.clear();
     known.set(image, card);
   }

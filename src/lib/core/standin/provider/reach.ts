@@ -1,5 +1,7 @@
-import { pairsMatch, type Facts, type Pod, type Service, type Way } from '../../model';
+import { pairsMatch, type Facts, type Pod, type PodSpec, type Service, type Way } from '../../model';
+import { imageCard } from './images';
 import { isUnheard } from './outages';
+import { calledName, talksTls, tlsFault } from './tls';
 
 /** Services that lead to a pod. */
 export const servicesTo = (facts: Facts, pod: Pod): Service[] =>
@@ -11,22 +13,56 @@ export function outsideAddresses(service: Service): string[] {
   return (loadBalancer?.ingress ?? []).flatMap((one) => one.ip ?? []);
 }
 
+/** Annotation (invented) with the name under which a service is called from outside. */
+export const outsideNameMark = 'standin.example/outside-name';
+
+/** Whether a service leads to the port where the pods' program serves with a certificate only. */
+export function servesTlsOnly(service: Service, pod: { readonly spec: PodSpec }): boolean {
+  const tls = pod.spec.containers.map((one) => imageCard(one.image).tlsPort).find((one) => one !== undefined);
+  const named = new Map(pod.spec.containers.flatMap((one) => one.ports ?? []).map((one) => [one.name ?? '', one.containerPort]));
+  const numbers = (service.spec.ports ?? []).map(({ port, targetPort = port }) =>
+    typeof targetPort === 'number' ? targetPort : named.get(targetPort)
+  );
+  return tls !== undefined && numbers.length > 0 && numbers.every((one) => one === tls);
+}
+
+/** The name that a client calls a service's pod by: what certificates are checked against. */
+export function nameCalled(facts: Facts, service: Service, pod: Pod, outside: boolean): string {
+  if (outside) return service.metadata.annotations?.[outsideNameMark] ?? outsideAddresses(service)[0] ?? '';
+  if (service.spec.clusterIP === 'None') return calledName(facts, pod);
+  const domain = facts.list('Ground')[0]?.spec.clusterDomain ?? 'cluster.local';
+  return `${service.metadata.name}.${service.metadata.namespace ?? ''}.svc.${domain}`;
+}
+
+/** Why a pod doesn't answer where a service leads with TLS only; undefined where it does, or the service leads to a plain port too. */
+export function listenFault(facts: Facts, service: Service, pod: Pod, outside: boolean): string | undefined {
+  if (!servesTlsOnly(service, pod)) return undefined;
+  const { options } = facts.get('Process', pod.metadata.namespace ?? '', pod.metadata.name)?.spec ?? {};
+  return talksTls(options)
+    ? tlsFault(facts, pod, nameCalled(facts, service, pod, outside))
+    : `${service.metadata.name} leads to the port for TLS, where ${pod.metadata.name} doesn't listen: it has no certificate to show`;
+}
+
 /** Why a client can't get at a pod on its way; undefined when it can. */
 export function wayFault(facts: Facts, pod: Pod, way: Way): string | undefined {
   const services = servicesTo(facts, pod);
   if (isUnheard(facts, pod.spec.nodeName ?? ''))
     return `${pod.metadata.name} doesn't answer: its node ${pod.spec.nodeName} is out of reach`;
-  if (way === 'inside') return services.length ? undefined : `no service leads to ${pod.metadata.name}`;
+  const unheard = (through: readonly Service[], out: boolean): string | undefined => {
+    const faults = through.map((one) => listenFault(facts, one, pod, out));
+    return faults.includes(undefined) ? undefined : faults[0];
+  };
+  if (way === 'inside') return services.length ? unheard(services, false) : `no service leads to ${pod.metadata.name}`;
   if (way === 'tunnel') {
     const tunnels = facts.list('Tunnel', pod.metadata.namespace);
     if (!tunnels.length) return 'no tunnel stands';
-    return tunnels.some((one) => services.some((service) => service.metadata.name === one.spec.service))
-      ? undefined
+    const through = services.filter((service) => tunnels.some((one) => one.spec.service === service.metadata.name));
+    return through.length
+      ? unheard(through, false)
       : `the tunnel to ${tunnels.map((one) => one.spec.service).join(', ')} doesn't lead to ${pod.metadata.name}`;
   }
   const outside = services.filter((one) => one.spec.type === 'LoadBalancer' || one.spec.type === 'NodePort');
   if (!outside.length) return `no service of ${pod.metadata.name} has an address outside`;
-  return outside.some((one) => one.spec.type === 'NodePort' || outsideAddresses(one).length)
-    ? undefined
-    : `${outside.map((one) => one.metadata.name).join(', ')} has no address yet`;
+  const given = outside.filter((one) => one.spec.type === 'NodePort' || outsideAddresses(one).length);
+  return given.length ? unheard(given, true) : `${outside.map((one) => one.metadata.name).join(', ')} has no address yet`;
 }

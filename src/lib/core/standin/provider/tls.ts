@@ -18,14 +18,16 @@ export function tlsSecretOf(facts: Facts, pod: Pod): string | undefined {
   });
 }
 
-/** Why others don't take a member's certificate; undefined where they do. */
-export function tlsFault(facts: Facts, pod: Pod): string | undefined {
+/** Whether a program shows a certificate, by its settings: as its configuration file or its environment says. */
+export const talksTls = (options: Readonly<Record<string, string>> | undefined): boolean => (options?.tls ?? options?.TLS) === 'on';
+
+/** Why others don't take a member's certificate when they call it by a name; undefined where they do. */
+export function tlsFault(facts: Facts, pod: Pod, called = calledName(facts, pod)): string | undefined {
   const name = tlsSecretOf(facts, pod);
   if (name === undefined) return `${pod.metadata.name} has no certificate to show`;
   const text = facts.get('Secret', pod.metadata.namespace ?? '', name)?.data?.['tls.crt'];
   const found = text === undefined ? undefined : certificateFacts(decode(text));
   if (!found) return `what lies in the secret ${name} is no certificate`;
-  const called = calledName(facts, pod);
   if (!found.names.some((one) => nameCovers(one, called))) return `the certificate in ${name} doesn't carry the name ${called}`;
   const now = epochMs + facts.nowMs;
   if (now > found.untilMs) return `the certificate in ${name} has expired`;

@@ -103,7 +103,9 @@ export const agent: Loop = {
         [...(one?.spec.dark ?? []), ...(one?.spec.cut ?? []).flat()].flatMap((node) => store.podsOn(node).map(idOf))
       ),
     ConfigMap: () => ['(references)'],
-    Secret: () => ['(references)'],
+    Secret: (now, before) =>
+      [now, before].some((one) => one?.type === 'kubernetes.io/dockerconfigjson') ? ['(references)', '(pulls)'] : ['(references)'],
+    ServiceAccount: () => ['(pulls)'],
     Registry: () => ['(pulls)'],
     Backend: () => ['(mounts)'],
     Pool: () => ['(mounts)'],

@@ -8,6 +8,8 @@ import { addressAt, prefixSize } from '../../provider/addresses';
 import { enginePartOf, imageCard, type ImageCard } from '../../provider/images';
 import { diskLabel } from '../../provider/pool';
 import { pluginOn } from '../../provider/driver';
+import { clusterVersion } from '../../provider/drivers';
+import { imageVersionFault } from '../../provider/image-versions';
 import { ordinaryBytesPerSecond, pullOf } from '../../provider/registry';
 import { attachmentName } from '../attaching';
 import { fullMount, mountFault, ownerFault } from './mounts';
@@ -143,7 +145,7 @@ export function imageStage(turn: Turn): void {
     startStage({ ...turn, state: step(turn, { stage: 'start', failures: 0 }) });
     return;
   }
-  const { registry, fault } = pullOf(world.store, image);
+  const { registry, fault } = pullOf(world.store, image, { namespace: pod.metadata.namespace ?? '', spec: pod.spec });
   if (fault || !registry) {
     pullFails(turn, image, fault?.message ?? 'no registry');
     return;
@@ -213,6 +215,9 @@ function startFault({ world, pod }: Turn): string | undefined {
     const needMib = Math.round((imageCard(hungry.image).leastMemoryBytes ?? 0) / 2 ** 20);
     return `${hungry.name} was killed at its start: it needs ${needMib} MiB of memory and its limit is ${hungry.resources?.limits?.memory}.`;
   }
+  const cluster = clusterVersion(world.store);
+  const unfit = pod.spec.containers.map((one) => imageVersionFault(one.image, cluster)).find((one) => one);
+  if (unfit) return `The program ends at once: ${unfit}.`;
   const owner = ownerFault(world.store, pod);
   if (owner)
     return `permission denied: the files of ${owner.claim} belong to user ${owner.owner}, and the program runs as user ${owner.user}.`;

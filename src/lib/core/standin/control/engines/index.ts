@@ -1,6 +1,8 @@
+import { decode } from 'js-base64';
 import { isReady, type AskObject, type Process } from '../../../model';
 import { engineFor, hasEngine } from '../../engines/registry';
-import { loginOf } from '../../engines/options';
+import { markOf } from '../../engines/options';
+import { loginFault } from '../../provider/logins';
 import { enginePartOf, workloadOf, workloadOfTemplate } from '../../provider/images';
 import { wayFault } from '../../provider/reach';
 import type { Store } from '../../store';
@@ -22,18 +24,27 @@ const allKeys = (store: Store, namespace?: string): string[] => [...new Set(stor
 /** Asks that are new: they go on their way, or come back at once because there is none. */
 function takeAsk(world: Hands, site: WorldSite, ask: AskObject): void {
   const { name } = ask.metadata;
-  const { member, way, login, op } = ask.spec;
+  const { member, way, login, account, op } = ask.spec;
   const back = (says: string) => site.answer(name, { outcome: 'refused', says });
   const pods = site.podsAsked(member);
   if (!pods.length) return back(member === undefined ? 'no member runs' : `${member} doesn't run`);
   const reached = pods.filter((pod) => !wayFault(world.store, pod, way));
   const first = reached[0];
   if (!first) return back(wayFault(world.store, pods[0]!, way)!);
-  const password = loginOf(site.options(first.metadata.name));
-  if (password !== undefined && login !== 'right')
-    return back(login === 'wrong' ? 'access denied: the password is wrong' : 'access denied: no password was shown');
+  const as = account === undefined ? undefined : shown(world, ask, account);
+  const fault = as ? undefined : loginFault(world.store, site.options(first.metadata.name), login);
+  if (fault) return back(`access denied: ${fault}`);
   site.timeout(name, askTimeoutMs);
-  site.engine!.ask(site, { id: name, op, ...(member === undefined ? {} : { member }) });
+  site.engine!.ask(site, { id: name, op, ...(member === undefined ? {} : { member }), ...(as ? { as } : {}) });
+}
+
+/** What a client shows of an account: the mark of the password in its secret, of a wrong one, or none. */
+function shown(world: Hands, { metadata, spec }: AskObject, account: string): { account: string; mark: string } {
+  if (spec.login !== 'right') return { account, mark: spec.login === 'wrong' ? 'wrong' : '' };
+  const namespace = metadata.namespace ?? '';
+  const secret = world.store.get('Secret', namespace, world.store.get('Account', namespace, account)?.spec.secret ?? '');
+  const password = secret?.data?.password;
+  return { account, mark: password === undefined ? '' : markOf(decode(password)) };
 }
 
 /** Runs the engines of workloads: what their members send each other, and what clients ask of them. */

@@ -6,7 +6,7 @@ import { rowsIn } from '../../engines/registry';
 import type { Answer, Engine, Site, Standing } from '../../engines/site';
 import { enginePartOf, partOfLabel } from '../../provider/images';
 import { isDark, nodesReach, slowMs } from '../../provider/outages';
-import { tlsFault } from '../../provider/tls';
+import { talksTls, tlsFault } from '../../provider/tls';
 import type { Hands } from '../loop';
 
 /** Something on its way from one member (or client) to another. */
@@ -98,7 +98,7 @@ export class WorldSite implements Site {
 
   /** Why others don't talk to a member: where members show certificates, it has none that holds for its name. */
   untrusted(id: string, pod: Pod): string | undefined {
-    return this.options(id).tls === 'on' ? tlsFault(this.world.store, pod) : undefined;
+    return talksTls(this.options(id)) ? tlsFault(this.world.store, pod) : undefined;
   }
 
   /** Members that have met keep each other's address for as long as both programs run. */

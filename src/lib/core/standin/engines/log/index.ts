@@ -3,7 +3,7 @@ import { counted } from '../words';
 import { Brokers, meetMs, sessionMs } from './broker';
 import { Clients } from './clients';
 import { MetaGroup } from './meta';
-import type { BrokerMind, LogBody, LogDisk } from './types';
+import { accountIn, type BrokerMind, type LogBody, type LogDisk } from './types';
 
 /**
  * Log broker: topics of partitions, each led by one broker and copied by others; coordinators (or the brokers themselves) agree on who
@@ -131,14 +131,33 @@ export class LogBroker implements Engine {
     const via = member ?? this.ofPart(site, this.leads).find((id) => site.up(id) && this.brokers.known(site, id));
     if (via === undefined || !site.up(via))
       return site.answer(ask.id, { outcome: 'refused', says: `${via ?? 'no broker'} doesn't answer` });
+    const denied = ask.as && this.denied(site, via, ask.as, op);
+    if (denied !== undefined) return site.answer(ask.id, { outcome: 'refused', by: via, says: `access denied: ${denied}` });
     if (op.do === 'produce' || op.do === 'consume') return this.clients.start(site, ask, via);
     if (op.do === 'topics') return this.topics(site, ask, via);
-    if (op.do !== 'make-topic' && op.do !== 'make-account')
+    if (!['make-topic', 'make-account', 'drop-account'].includes(op.do))
       return site.answer(ask.id, { outcome: 'refused', by: via, says: `it knows no ${op.do}` });
     const value = op.do === 'make-topic' ? this.wish(site, ask) : (op.value ?? '');
     if (value === undefined)
       return site.answer(ask.id, { outcome: 'refused', by: via, says: 'its value is no JSON such as {"replicas": 3, "least": 2}' });
     this.makeTopic(site, { ...ask, op: { ...op, value } }, via);
+  }
+
+  /** Why an account may not do something; undefined when it may. */
+  private denied(
+    site: Site,
+    via: string,
+    { account, mark }: NonNullable<Ask['as']>,
+    { do: wish, place = '' }: Ask['op']
+  ): string | undefined {
+    const { accounts = {} } = this.brokers.known(site, via) ?? {};
+    const kept = Object.hasOwn(accounts, account) ? accountIn(accounts[account]) : undefined;
+    if (!kept) return `there is no account ${account}`;
+    if (mark !== kept.mark) return mark === '' ? 'no password was shown' : 'the password is wrong';
+    if (wish === 'topics') return undefined;
+    const may = wish === 'produce' ? kept.write : wish === 'consume' ? kept.read : [];
+    if (may.includes(place) || may.includes('*')) return undefined;
+    return `${account} may not ${wish === 'produce' ? `write ${place}` : wish === 'consume' ? `read ${place}` : wish.replace('-', ' ')}`;
   }
 
   /** Has something decided by whoever decides. */

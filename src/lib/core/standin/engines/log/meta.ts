@@ -1,7 +1,7 @@
 import { majorityOf } from '../tables';
 import { Group, type Rules } from '../group';
 import type { Site } from '../site';
-import type { LogBody, LogDisk, BrokerMind, Meta, Partition, Topic } from './types';
+import { accountIn, type LogBody, type LogDisk, type BrokerMind, type Meta, type Partition, type Topic } from './types';
 
 const emptyMeta: Meta = { topics: {}, down: [], accounts: {} };
 
@@ -61,7 +61,13 @@ export const metaRules: Rules<Meta> = {
         return typeof topic === 'string' ? { refused: topic } : { state: { ...meta, topics: { ...meta.topics, [place]: topic } } };
       }
       case 'make-account':
-        return { state: { ...meta, accounts: { ...meta.accounts, [key]: value } } };
+        return accountIn(value)
+          ? { state: { ...meta, accounts: { ...meta.accounts, [key]: value } } }
+          : { refused: 'its value is no JSON such as {"mark": "1f2e", "write": ["gate-scans"], "read": []}' };
+      case 'drop-account': {
+        const { [key]: _, ...accounts } = meta.accounts;
+        return { state: { ...meta, accounts } };
+      }
       case 'down': {
         const down = [...new Set([...meta.down, key])];
         return { state: { ...meta, down, topics: overAll(meta, (one) => ledAnew(one, down)) } };

@@ -56,6 +56,25 @@ export interface Meta {
   readonly accounts: Readonly<{ [name: string]: string }>;
 }
 
+/** What the coordinators keep of an account: the mark of its password, and the topics that it may write and read. */
+export interface AccountRights {
+  readonly mark: string;
+  readonly write: readonly string[];
+  readonly read: readonly string[];
+}
+
+const texts = (list: unknown): list is string[] => Array.isArray(list) && list.every((one) => typeof one === 'string');
+
+/** An account as it is kept; undefined for what isn't one. */
+export function accountIn(text: string | undefined): AccountRights | undefined {
+  try {
+    const { mark, write, read } = JSON.parse(text ?? '') as { readonly [K in keyof AccountRights]?: unknown };
+    return typeof mark === 'string' && texts(write) && texts(read) ? { mark, write, read } : undefined;
+  } catch {
+    return undefined;
+  }
+}
+
 export const partKey = (topic: string, partition: number): string => `${topic}/${partition}`;
 
 /** A leader's view of one partition while its program runs. */

@@ -1,9 +1,9 @@
-import { sha256 } from '@noble/hashes/sha2.js';
 import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
-import { drawInt } from '../../../shared';
+import { digestOf, drawInt } from '../../../shared';
 import { makeBatch } from '../log/payload';
 import type { Ask, Engine, Site, Standing } from '../site';
 import { decode, encode } from './erasure';
+import { sealed } from './sealing';
 import { storeLayout, type StoreLayout } from './layout';
 
 /** What a volume holds of one object. */
@@ -13,6 +13,8 @@ interface Shard {
   readonly by: string;
   readonly length: number;
   readonly sum: string;
+  /** The mark of the key that the store encrypted it with; undefined: it wasn't. */
+  readonly key?: string;
   /** Name of the shard's bytes; undefined: the object was deleted with this version. */
   readonly bytes?: string;
 }
@@ -272,13 +274,16 @@ export class ObjectStore implements Engine {
       });
     const version = Math.max(0, ...reached.map((one) => one.holds.shards[object]?.version ?? 0)) + 1;
     const length = content?.length ?? 0;
-    const sum = content ? bytesToHex(sha256(content)) : '';
-    const parts = content ? encode(content, layout.data, layout.parity) : undefined;
+    const sum = content ? bytesToHex(digestOf(content)) : '';
+    const key = site.option(id, 'STORE_KEY');
+    const kept = content && key ? sealed(content, key, `${object} ${version} ${ask}`) : content;
+    const parts = kept ? encode(kept, layout.data, layout.parity) : undefined;
     const shards = Array.from({ length: layout.volumes }, (_, i): Shard => ({
       version,
       by: ask,
       length,
       sum,
+      ...(parts && key ? { key } : {}),
       ...(parts ? { bytes: site.store(parts[i]!) } : {})
     }));
     const mind = site.mind<Mind>(id)!;
@@ -313,11 +318,15 @@ export class ObjectStore implements Engine {
     if (found.shard.bytes === undefined)
       return site.answer(askId, { outcome: 'acknowledged', by: id, says: `${object} was deleted`, rows: [] });
     const shards = found.shards.map((one) => (one === undefined ? undefined : site.bytes(one)));
-    const content = decode(shards, layout.data, layout.parity, found.shard.length)!;
-    const sum = bytesToHex(sha256(content));
+    const { key, version, by } = found.shard;
+    if (key !== undefined && key !== site.option(id, 'STORE_KEY'))
+      return site.answer(askId, { outcome: 'refused', by: id, says: `${object} was encrypted with another key than ${id} has` });
+    const kept = decode(shards, layout.data, layout.parity, found.shard.length)!;
+    const content = key === undefined ? kept : sealed(kept, key, `${object} ${version} ${by}`);
+    const sum = bytesToHex(digestOf(content));
     const rebuilt = found.shards.slice(0, layout.data).filter((one) => one === undefined).length;
-    const says = `${content.length} bytes from ${layout.data} shards${rebuilt ? `, ${rebuilt} of them computed from parity` : ''}; SHA-256 ${sum === found.shard.sum ? 'agrees' : 'does not agree'}`;
-    site.answer(askId, { outcome: 'acknowledged', by: id, says, bytes: content.length, checksum: sum, version: found.shard.version });
+    const says = `${content.length} bytes from ${layout.data} shards${rebuilt ? `, ${rebuilt} of them computed from parity` : ''}${key === undefined ? '' : ', decrypted with the store’s key'}; SHA-256 ${sum === found.shard.sum ? 'agrees' : 'does not agree'}`;
+    site.answer(askId, { outcome: 'acknowledged', by: id, says, bytes: content.length, checksum: sum, version });
   }
 
   ask(site: Site, ask: Ask): void {

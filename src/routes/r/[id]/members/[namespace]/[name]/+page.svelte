@@ -38,6 +38,10 @@
     const id = await newDraft(data.cluster.name, `${service} for the inside only`, yaml);
     if (id !== undefined) await goto(`${base}/drafts/${id}`);
   }
+  async function withTls() {
+    const id = await newDraft(data.cluster.name, `${sheet.name} with certificates`, sheet.withTls);
+    if (id !== undefined) await goto(`${base}/drafts/${id}`);
+  }
   async function tunnel(service: string, open: boolean) {
     const sent = await doCall('POST', `${api}/tunnels`, { namespace: sheet.namespace, service, open });
     if (sent) notices.say(open ? `A tunnel to ${service} stands until you close it.` : `The tunnel to ${service} is closed.`);
@@ -103,10 +107,15 @@
               <td class="mono">{one.name}</td>
               <td>{one.ports.map((port) => `${port.name} ${port.port}`).join(', ')}</td>
               <td
-                >{#if one.outside}<Peg state="settling" size={10} label="public" /> inside and outside, for anybody and in plain{one
-                    .addresses.length
+                >{#if one.outside && one.called}<Peg state={one.fault ? 'broken' : 'holds'} size={10} label="public, with a certificate" /> inside
+                  and outside, with a certificate for <span class="mono text-[0.85rem]">{one.called}</span>{one.addresses.length
                     ? `, at ${one.addresses.map(addressShown).join(', ')}`
-                    : '; the address is still to come'}{:else}inside{one.headless ? ', by member' : ''}{/if}</td
+                    : '; the address is still to come'}{:else if one.outside}<Peg state="settling" size={10} label="public" /> inside and outside,
+                  for anybody and in plain{one.addresses.length
+                    ? `, at ${one.addresses.map(addressShown).join(', ')}`
+                    : '; the address is still to come'}{:else}inside{one.headless ? ', by member' : ''}{one.called
+                    ? `, with a certificate for ${one.called}`
+                    : ''}{/if}{#if one.fault}<span class="small block text-brick">{one.fault}</span>{/if}</td
               >
               <td class="mono max-w-[22rem] text-[0.82rem] break-words">{one.members.join(', ') || 'nobody'}</td>
               <td
@@ -123,6 +132,22 @@
         A tunnel is a private path from outside to one service, for as long as it stands: for a look or a one-time copy, instead of a public
         address.
       </p>
+      {#if sheet.withTls && !dump}
+        <p class="mt-3 flex max-w-[52rem] flex-wrap items-baseline gap-x-3">
+          <button class="push" onclick={withTls}>Serve it with certificates</button>
+          <span class="quiet"
+            >A draft: an issuer, a certificate with every name, and the outside addresses on the port with TLS. Members restart one after
+            another.</span
+          >
+        </p>
+      {/if}
+      {#if sheet.accounts.length}
+        <h2 class="mt-6 mb-1">Accounts</h2>
+        {#each sheet.accounts as one (one.name)}<p>
+            <Peg state={one.ready ? 'holds' : 'settling'} size={10} /> <span class="mono">{one.name}</span>
+            <span class="quiet">{one.says}</span>
+          </p>{/each}
+      {/if}
       {#if sheet.topics.length}
         <h2 class="mt-6 mb-1">Topics</h2>
         {#each sheet.topics as one (one.name)}<p>
@@ -132,7 +157,12 @@
       {/if}
       <h2 class="mt-6 mb-1">Images</h2>
       {#each sheet.images as one (one.image)}<p>
-          <span class="mono">{one.image}</span> <span class="quiet">{gib(one.bytes)}{one.licence ? `; licence: ${one.licence}` : ''}</span>
+          <span class="mono">{one.image}</span>
+          <span class="quiet"
+            >{gib(one.bytes)}{one.fits ? `; fits clusters from ${one.fits.from} to ${one.fits.to}` : ''}{one.licence
+              ? `; licence: ${one.licence}`
+              : ''}</span
+          >
         </p>{/each}
     </div>
   {:else if view === 'waits'}

@@ -1,0 +1,20 @@
+import { chacha20 } from '@noble/ciphers/chacha.js';
+import { sha256 } from '@noble/hashes/sha2.js';
+
+/** What is computed over many bytes. Whoever runs the core may give a quicker way to the same results. */
+export interface ByteWork {
+  /** SHA-256. Source: FIPS 180-4. */
+  sha256(bytes: Uint8Array): Uint8Array;
+  /** ChaCha20 from block 0 on; its own reverse. Key of 32 bytes, nonce of 12. Source: RFC 8439, 2.4. */
+  chacha20(key: Uint8Array, nonce: Uint8Array, bytes: Uint8Array): Uint8Array;
+}
+
+let work: ByteWork = { sha256, chacha20 };
+
+/** Gives another way to compute the same. */
+export function computeWith(other: ByteWork): void {
+  work = other;
+}
+
+export const digestOf = (bytes: Uint8Array): Uint8Array => work.sha256(bytes);
+export const streamOf = (key: Uint8Array, nonce: Uint8Array, bytes: Uint8Array): Uint8Array => work.chacha20(key, nonce, bytes);
