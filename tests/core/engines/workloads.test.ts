@@ -1,7 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { memoryOperatorObjects } from '$core/blueprints';
-import { removalSheet } from '$core/change';
-import { isReady, keyOf, type ApiObject, type Node, type Ref } from '$core/model';
+import { isReady, type ApiObject } from '$core/model';
 import { podsIn } from '$core/proofs';
 import { rootLine } from '$core/rootline';
 import type { World } from '$core/standin';
@@ -72,95 +70,6 @@ describe('workloads in their world', () => {
     expect(podsIn(world.store, { namespace: 'tickets', name: 'bookings' }).every(isReady)).toBe(true);
     for (const member of ['bookings-0', 'bookings-1', 'bookings-2'])
       expect(ask(world, 'tickets', 'bookings', { do: 'read', key: 'late-2' }, { member }).rows).toEqual([['late-2', 'late-2']]);
-  });
-
-  it('an operator on too small nodes never gets ready: the root line says what is asked for and what there is; bigger nodes mend it', () => {
-    const world = roomy({ cpu: '4', memory: '16Gi' });
-    must(world, ...memoryOperatorObjects([], '4', '16Gi'));
-    must(world, ...answered('memory-store', { operator: 'there', cpu: '2', size: '4Gi', limit: '1Gi' }));
-    world.runSettled();
-    const operator = () => world.store.list('Pod', 'memory-system')[0]!;
-    expect(isReady(operator())).toBe(false);
-    expect(world.store.get('MemoryCluster', 'pricing', 'fares')!.status!.conditions[0]).toMatchObject({
-      reason: 'OperatorNotReady',
-      message: expect.stringContaining('0 of 1')
-    });
-    // The database waits for the admission step that would look it over.
-    expect(world.store.list('Held').map((one) => one.spec.object.kind)).toEqual(['MemoryDatabase']);
-    const line = rootLine(world.store, { kind: 'Pod', namespace: 'memory-system', name: operator().metadata.name })!;
-    const placing = line.joints.find((one) => one.state === 'broken')!;
-    expect(placing.joint).toBe('placing');
-    expect(JSON.stringify([placing.says, placing.evidence, placing.remedy])).toContain('3800m in all, 4000m asked');
-    // Nodes twice as large, all of them: the nodes of the store that come after the operator ask for room too.
-    expect(placing.remedy!.manifests!.map((one) => (one as Node).status!.capacity)).toEqual(
-      Array.from({ length: 6 }, () => ({ cpu: '8', memory: '32Gi', pods: '110' }))
-    );
-    must(world, ...placing.remedy!.manifests!);
-    world.runSettled();
-    expect(isReady(operator())).toBe(true);
-    expect(world.store.get('MemoryDatabase', 'pricing', 'fare-table')!.status!.stage).toBe('ready');
-  });
-
-  it('an admission step refuses a bad database; without rights, or watching elsewhere, the resource says so', () => {
-    const world = roomy();
-    must(world, ...answered('memory-store', { operator: 'all', cpu: '2', size: '4Gi', limit: '1Gi' }));
-    world.runSettled();
-    const database = (spec: object) =>
-      ({
-        apiVersion: 'engines.standin.example/v1',
-        kind: 'MemoryDatabase',
-        metadata: { name: 'bad', namespace: 'pricing' },
-        spec: { cluster: 'fares', memory: '1Gi', shards: 1, replicas: 1, ...spec }
-      }) as ApiObject;
-    expect(world.act({ type: 'send', objects: [database({ replicas: 5 })] })[0]?.message).toContain('5 replicas need 6 nodes, fares has 3');
-    expect(world.act({ type: 'send', objects: [database({ memory: '64Gi' })] })[0]?.message).toContain('64Gi kept 2 times is more than');
-    const says = (more: (world: World) => void) => {
-      const other = roomy();
-      must(other, ...memoryOperatorObjects(['elsewhere']));
-      more(other);
-      must(other, ...answered('memory-store', { operator: 'there' }));
-      other.runSettled();
-      return other.store.get('MemoryCluster', 'pricing', 'fares')!.status!.conditions[0]!.message;
-    };
-    expect(says(() => {})).toBe('The operator watches elsewhere, not pricing.');
-    expect(
-      says(
-        (other) => (
-          must(other, ...memoryOperatorObjects([])),
-          remove(other, { kind: 'ClusterRoleBinding', namespace: '', name: 'memory-operator' })
-        )
-      )
-    ).toContain('may not make stateful sets in pricing');
-    expect(roomy().act({ type: 'send', objects: answered('memory-store', { operator: 'there' }) })[0]?.message).toContain(
-      'knows no kind MemoryCluster'
-    );
-  });
-
-  it.each([
-    ['nothing', { sets: 1, claims: 3, secrets: 2 }],
-    ['set', { sets: 0, claims: 3, secrets: 2 }],
-    ['claims', { sets: 0, claims: 0, secrets: 2 }],
-    ['all', { sets: 0, claims: 0, secrets: 0 }]
-  ] as const)('a resource that takes along %s: what goes and what stays is what its sheet said', (takes, left) => {
-    const world = roomy();
-    must(world, ...answered('memory-store', { operator: 'all', takes, cpu: '2', size: '4Gi', limit: '1Gi' }));
-    world.runSettled();
-    const ref = { kind: 'MemoryCluster' as const, namespace: 'pricing', name: 'fares' };
-    const sheet = removalSheet(world.store, ref);
-    const assets = world.store.list('Asset').length;
-    remove(world, ref);
-    world.runSettled();
-    const there = (one: Ref) => world.store.find(one) !== undefined;
-    for (const line of sheet.goes.filter((one) => one.ref.kind !== 'Pod')) expect(there(line.ref), `${keyOf(line.ref)} goes`).toBe(false);
-    for (const line of sheet.stays) expect(there(line.ref), `${keyOf(line.ref)} stays`).toBe(true);
-    expect(sheet.lost.length > 0).toBe(left.claims === 0);
-    const found = {
-      sets: world.store.list('StatefulSet', 'pricing').length,
-      claims: world.store.list('PersistentVolumeClaim', 'pricing').length,
-      secrets: world.store.list('Secret', 'pricing').length
-    };
-    expect(found).toEqual(left);
-    expect(world.store.list('Asset').length).toBe(assets - (left.claims ? 0 : 3));
   });
 
   it('the agent on every node: one file for all, mounted again after a restart; without privileges refused, traced and mended', () => {

@@ -3,7 +3,8 @@ import { imageShelf, sharedFiles } from './files';
 import { memoryStore } from './memory';
 import { plainFaults } from './parts';
 import { documentSet, multiPrimarySql, primaryStandbySql } from './sql';
-import { logBroker, objectStore, timeSeries } from './stores';
+import { logBroker } from './log';
+import { objectStore, timeSeries } from './stores';
 import type { AnswerFault, Answers, Blueprint } from './types';
 
 export { servedWithTls } from './serve-tls';

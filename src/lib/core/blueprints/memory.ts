@@ -1,118 +1,12 @@
 import { bytesOf } from '../shared';
-import { memoryOperatorImage, memoryPlural } from '../standin';
+import { operatorNamed, operatorObjects } from '../standin';
 import type { ApiObject } from '../model';
 import { choice, classQuestion, count, countQuestion, nameQuestion, objectsIn, sizeQuestion, sizeWords, spaceQuestion } from './parts';
 import type { Blueprint } from './types';
 
-const space = 'memory-system';
-const account = 'memory-operator';
-
-const definition = (kind: 'MemoryCluster' | 'MemoryDatabase'): string => `
-apiVersion: apiextensions.k8s.io/v1
-kind: CustomResourceDefinition
-metadata: {name: ${memoryPlural[kind]}.engines.standin.example}
-spec:
-  group: engines.standin.example
-  names: {kind: ${kind}, plural: ${memoryPlural[kind]}, singular: ${kind.toLowerCase()}}
-  scope: Namespaced
-  versions:
-  - name: v1
-    served: true
-    storage: true
-    schema: {openAPIV3Schema: {type: object, x-kubernetes-preserve-unknown-fields: true}}
-`;
-
-/**
- * What the operator of in-memory stores needs once per cluster: definitions, rights, the operator itself, and its admission step.
- * @param watches namespaces that it looks after; none: all
- */
-export function memoryOperatorObjects(watches: readonly string[], cpu = '500m', memory = '512Mi'): ApiObject[] {
-  return objectsIn(
-    [
-      `apiVersion: v1\nkind: Namespace\nmetadata: {name: ${space}}\n`,
-      definition('MemoryCluster'),
-      definition('MemoryDatabase'),
-      `apiVersion: v1\nkind: ServiceAccount\nmetadata: {name: ${account}, namespace: ${space}}\n`,
-      `
-apiVersion: rbac.authorization.k8s.io/v1
-kind: ClusterRole
-metadata: {name: ${account}}
-rules:
-- {apiGroups: [engines.standin.example], resources: [${memoryPlural.MemoryCluster}, ${memoryPlural.MemoryDatabase}], verbs: [get, list, watch, create, update]}
-- {apiGroups: [apps], resources: [statefulsets], verbs: [get, list, watch, create, update, delete]}
-- {apiGroups: [""], resources: [services, secrets], verbs: [get, list, watch, create, update, delete]}
-`,
-      `
-apiVersion: rbac.authorization.k8s.io/v1
-kind: ClusterRoleBinding
-metadata: {name: ${account}}
-roleRef: {apiGroup: rbac.authorization.k8s.io, kind: ClusterRole, name: ${account}}
-subjects:
-- {kind: ServiceAccount, name: ${account}, namespace: ${space}}
-`,
-      `
-apiVersion: engines.standin.example/v1
-kind: Issuer
-metadata: {name: admission-authority, namespace: ${space}}
-spec: {authority: admission-authority, make: true}
-`,
-      `
-apiVersion: engines.standin.example/v1
-kind: Certificate
-metadata: {name: admission, namespace: ${space}}
-spec:
-  secret: admission-tls
-  issuer: {name: admission-authority}
-  names: [${account}.${space}.svc, ${account}.${space}.svc.cluster.local]
-`,
-      `
-apiVersion: v1
-kind: Service
-metadata: {name: ${account}, namespace: ${space}}
-spec:
-  selector: {app: ${account}}
-  ports: [{name: admission, port: 443, targetPort: 6643}]
-`,
-      `
-apiVersion: apps/v1
-kind: Deployment
-metadata: {name: ${account}, namespace: ${space}, labels: {app: ${account}}}
-spec:
-  replicas: 1
-  selector: {matchLabels: {app: ${account}}}
-  template:
-    metadata: {labels: {app: ${account}}}
-    spec:
-      serviceAccountName: ${account}
-      containers:
-      - name: operator
-        image: ${memoryOperatorImage}:7.4
-        ports: [{name: admission, containerPort: 6643}]
-        env:
-        - {name: WATCH_NAMESPACES, value: "${watches.join(',')}"}
-        resources: {requests: {cpu: ${JSON.stringify(cpu)}, memory: ${memory}}}
-        volumeMounts: [{name: tls, mountPath: /etc/tls}]
-      volumes:
-      - name: tls
-        secret: {secretName: admission-tls}
-`,
-      `
-apiVersion: admissionregistration.k8s.io/v1
-kind: ValidatingWebhookConfiguration
-metadata: {name: ${account}}
-webhooks:
-- name: ${memoryPlural.MemoryDatabase}.engines.standin.example
-  admissionReviewVersions: [v1]
-  sideEffects: None
-  failurePolicy: Fail
-  clientConfig:
-    service: {namespace: ${space}, name: ${account}, path: /look-over, port: 443}
-  rules:
-  - {apiGroups: [engines.standin.example], apiVersions: [v1], operations: [CREATE, UPDATE], resources: [${memoryPlural.MemoryDatabase}]}
-`
-    ].join('---\n')
-  );
-}
+/** What the operator of in-memory stores needs once per cluster. */
+export const memoryOperatorObjects = (watches: readonly string[], cpu?: string, memory?: string): ApiObject[] =>
+  operatorObjects(operatorNamed('memory-operator')!, watches, { ...(cpu ? { cpu } : {}), ...(memory ? { memory } : {}) });
 
 export const memoryStore: Blueprint = {
   id: 'memory-store',

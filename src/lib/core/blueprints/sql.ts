@@ -1,4 +1,5 @@
 import { bytesOf } from '../shared';
+import { operatorNamed, operatorObjects } from '../standin';
 import {
   budget,
   certificateFor,
@@ -186,11 +187,40 @@ export const documentSet: Blueprint = {
       ['first', 'member 0'],
       ['nobody', 'nobody']
     ]),
-    tlsQuestion
+    tlsQuestion,
+    choice('by', 'Made', 'hand', [
+      ['hand', 'as a set, services and a certificate'],
+      ['operator', 'as one resource, which its operator expands'],
+      ['there', 'as one resource, whose operator is there already']
+    ])
   ],
   sentence:
-    'A document replica set named {name} in {namespace} with {members} members, each on its own node with a volume of {size} from class {class}, {cpu} CPU and {memory}. As primary it favours {favours}. Members talk {tls}.',
+    'A document replica set named {name} in {namespace} with {members} members, each on its own node with a volume of {size} from class {class}, {cpu} CPU and {memory}. As primary it favours {favours}. Members talk {tls}. It is made {by}.',
+  faults: (answers) =>
+    answers.by !== 'hand' && answers.favours === 'nobody'
+      ? [{ question: 'favours', message: 'The operator always favours member 0; made as a set it may favour nobody.' }]
+      : [],
   objects(answers, secret) {
+    if (answers.by !== 'hand')
+      return [
+        ...(answers.by === 'operator' ? operatorObjects(operatorNamed('document-operator')!, [answers.namespace!]) : []),
+        ...objectsIn(`
+apiVersion: v1
+kind: Namespace
+metadata: {name: ${answers.namespace}}
+---
+apiVersion: engines.standin.example/v1
+kind: DocumentSet
+metadata: {name: ${answers.name}, namespace: ${answers.namespace}}
+spec:
+  members: ${answers.members}
+  cpu: "${answers.cpu}"
+  memory: ${answers.memory}
+  volume: {size: ${answers.size}, storageClassName: ${answers.class}}
+  tls: ${answers.tls === 'on'}
+  takesAlong: set
+`)
+      ];
     const n = count(answers, 'members');
     const priorities = Array.from({ length: n }, (_, i) => `${answers.name}-${i}=${answers.favours === 'first' && i === 0 ? 3 : 1}`).join(
       ', '

@@ -1,4 +1,16 @@
-import { claimsOf, kindEntries, memberClaim, ordinalsOf, refOf, type ApiObject, type Facts, type Ref, type StatefulSet } from '../model';
+import {
+  claimsOf,
+  kindEntries,
+  memberClaim,
+  ordinalsOf,
+  refOf,
+  type ApiObject,
+  type DocumentSet,
+  type Facts,
+  type MemoryCluster,
+  type Ref,
+  type StatefulSet
+} from '../model';
 import { partOfLabel, removalRefusal } from '../standin';
 import { claimLoss, dirLoss, ephemeral, podsOf } from './effects';
 import type { RemovalSheet, SheetLine } from './types';
@@ -99,7 +111,7 @@ export function removalSheet(facts: Facts, ref: Ref, keepMembers = false): Remov
     };
   }
   if (object.kind === 'Namespace') return { ref, ...namespaceRemoval(facts, ref) };
-  if (object.kind === 'MemoryCluster') return { ref, ...clusterRemoval(facts, object) };
+  if (object.kind === 'MemoryCluster' || object.kind === 'DocumentSet') return { ref, ...resourceRemoval(facts, object) };
   const owned = keepMembers ? [] : facts.ownedBy(object.metadata.uid ?? '');
   const pods = owned.filter((one) => one.kind === 'Pod');
   const dirs = [...new Set(pods.flatMap((one) => ephemeral(one.spec)))];
@@ -111,14 +123,17 @@ export function removalSheet(facts: Facts, ref: Ref, keepMembers = false): Remov
   };
 }
 
-/** What an in-memory store takes along is a choice in its own resource. */
-function clusterRemoval(facts: Facts, cluster: ApiObject & { kind: 'MemoryCluster' }): Omit<RemovalSheet, 'ref'> {
+/** What a custom resource takes along is a choice in the resource itself. */
+function resourceRemoval(facts: Facts, cluster: MemoryCluster | DocumentSet): Omit<RemovalSheet, 'ref'> {
   const [namespace, name] = [cluster.metadata.namespace ?? '', cluster.metadata.name];
   const { takesAlong } = cluster.spec;
   const set = facts.get('StatefulSet', namespace, name);
   const secrets = facts.list('Secret', namespace).filter((one) => one.metadata.labels?.[partOfLabel] === name);
-  const services = facts.list('Service', namespace).filter((one) => one.metadata.labels?.[partOfLabel] === name);
-  const databases = facts.list('MemoryDatabase', namespace).filter((one) => one.spec.cluster === name);
+  const services = (['Service', 'ConfigMap', 'Issuer', 'Certificate'] as const)
+    .flatMap((kind) => facts.list(kind, namespace) as ApiObject[])
+    .filter((one) => one.metadata.labels?.[partOfLabel] === name);
+  const databases =
+    cluster.kind === 'MemoryCluster' ? facts.list('MemoryDatabase', namespace).filter((one) => one.spec.cluster === name) : [];
   const whole = set ? setRemoval(facts, set, takesAlong === 'nothing') : { goes: [], stays: [], lost: [] };
   const setLine = set ? [{ ref: refOf(set), says: takesAlong === 'nothing' ? 'runs on, and nobody looks after it' : 'goes with it' }] : [];
   const secretLines = secrets.map((one) => ({ ref: refOf(one), says: takesAlong === 'all' ? 'goes with it' : 'stays, with its password' }));

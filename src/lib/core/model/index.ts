@@ -3,6 +3,7 @@ export * from './kinds';
 export * from './members';
 export * from './meta';
 export * from './names';
+export * from './operator-kinds';
 export * from './plain-kinds';
 export * from './pod-kinds';
 export * from './pods';

@@ -4,6 +4,7 @@ import * as plain from './plain-kinds';
 import * as pods from './pod-kinds';
 import * as policy from './policy-kinds';
 import * as snapshot from './snapshot-kinds';
+import * as operated from './operator-kinds';
 import * as standin from './standin-kinds';
 import * as storage from './storage-kinds';
 import * as workload from './workload-kinds';
@@ -59,9 +60,11 @@ export interface KindMap {
   Tunnel: standin.Tunnel;
   Topic: standin.Topic;
   Account: standin.Account;
-  MemoryCluster: standin.MemoryCluster;
-  MemoryDatabase: standin.MemoryDatabase;
-  CustomResourceDefinition: standin.Definition;
+  MemoryCluster: operated.MemoryCluster;
+  MemoryDatabase: operated.MemoryDatabase;
+  DocumentSet: operated.DocumentSet;
+  OperatorOrder: operated.OperatorOrder;
+  CustomResourceDefinition: operated.Definition;
   Rest: standin.Rest;
 }
 export type Kind = keyof KindMap;
@@ -113,7 +116,7 @@ export const kindEntries: readonly KindEntry[] = [
   entry('CSIDriver', storageApi, storage.csiDriverSchema, { cluster: true }),
   entry('StorageClass', storageApi, storage.storageClassSchema, { cluster: true }),
   entry('VolumeSnapshotClass', snapshotApi, snapshot.snapshotClassSchema, { cluster: true }),
-  entry('CustomResourceDefinition', 'apiextensions.k8s.io/v1', standin.definitionSchema, { cluster: true }),
+  entry('CustomResourceDefinition', 'apiextensions.k8s.io/v1', operated.definitionSchema, { cluster: true }),
   entry('ServiceAccount', 'v1', plain.serviceAccountSchema),
   entry('Role', rbacApi, policy.roleSchema, { rule: 'path' }),
   entry('ClusterRole', rbacApi, policy.clusterRoleSchema, { cluster: true, rule: 'path' }),
@@ -136,8 +139,10 @@ export const kindEntries: readonly KindEntry[] = [
   entry('Job', 'batch/v1', workload.jobSchema),
   entry('PodDisruptionBudget', 'policy/v1', policy.disruptionBudgetSchema),
   entry('StatefulSet', 'apps/v1', workload.statefulSetSchema),
-  entry('MemoryCluster', standin.enginesApi, standin.memoryClusterSchema),
-  entry('MemoryDatabase', standin.enginesApi, standin.memoryDatabaseSchema),
+  entry('MemoryCluster', standin.enginesApi, operated.memoryClusterSchema),
+  entry('MemoryDatabase', standin.enginesApi, operated.memoryDatabaseSchema),
+  entry('DocumentSet', standin.enginesApi, operated.documentSetSchema),
+  entry('OperatorOrder', standin.enginesApi, operated.operatorOrderSchema),
   entry('Topic', standin.enginesApi, standin.topicSchema),
   entry('Account', standin.enginesApi, standin.accountSchema),
   entry('Rest', api, standin.restSchema),

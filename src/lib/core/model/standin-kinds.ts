@@ -281,39 +281,6 @@ export const tunnelSchema = kindOf(standinApi, 'Tunnel', {
   spec: z.looseObject({ service: z.string(), port: z.number().int().min(1).max(65535).optional() })
 });
 
-/** What goes when a custom resource is taken away, beside itself. */
-export const takesAlong = z.enum(['nothing', 'set', 'claims', 'all']);
-
-/** An in-memory store: its operator expands it into a set of nodes, services and a secret. */
-export const memoryClusterSchema = kindOf(enginesApi, 'MemoryCluster', {
-  spec: z.looseObject({
-    nodes: z.number().int().min(1).max(35),
-    cpu: quantity,
-    memory: quantity,
-    volume: z.looseObject({ size: quantity, storageClassName: z.string() }),
-    /** `nothing`: the set runs on; `set`: it goes, claims stay; `claims`: they go too; `all`: and the secrets. */
-    takesAlong: takesAlong.default('set')
-  }),
-  status: z.looseObject({ stage: z.string(), conditions: z.array(condition) }).optional()
-});
-
-/** A database in an in-memory store. */
-export const memoryDatabaseSchema = kindOf(enginesApi, 'MemoryDatabase', {
-  spec: z.looseObject({ cluster: z.string(), memory: quantity, shards: z.number().int(), replicas: z.number().int() }),
-  status: z.looseObject({ stage: z.string(), conditions: z.array(condition) }).optional()
-});
-
-/** The definition of a custom resource: without it the cluster API doesn't know its kind. */
-export const definitionSchema = kindOf('apiextensions.k8s.io/v1', 'CustomResourceDefinition', {
-  spec: z.looseObject({
-    group: z.string(),
-    names: z.looseObject({ kind: z.string(), plural: z.string() }),
-    scope: z.string(),
-    versions: z.array(z.looseObject({}))
-  }),
-  status: z.looseObject({}).optional()
-});
-
 /** A wish for a topic of a log broker; its helper makes it. */
 export const topicSchema = kindOf(enginesApi, 'Topic', {
   spec: z.looseObject({
@@ -363,6 +330,3 @@ export type Tunnel = z.infer<typeof tunnelSchema>;
 export type Topic = z.infer<typeof topicSchema>;
 export type Account = z.infer<typeof accountSchema>;
 export type Rest = z.infer<typeof restSchema>;
-export type MemoryCluster = z.infer<typeof memoryClusterSchema>;
-export type MemoryDatabase = z.infer<typeof memoryDatabaseSchema>;
-export type Definition = z.infer<typeof definitionSchema>;

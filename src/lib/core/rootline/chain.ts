@@ -1,4 +1,5 @@
-import { keyOf, type Facts, type Ref } from '../model';
+import { keyOf, type ApiObject, type Facts, type Ref } from '../model';
+import { operatedKinds, operatorFault, operatorNamed, operatorOf, operatorPods, type OperatedKind } from '../standin';
 import { jointRules } from './joints';
 import { claimPosition, podPosition, setPositions, snapshotPosition, volumePosition } from './position';
 import { jointIds, type JointId, type Look, type Position } from './types';
@@ -83,7 +84,8 @@ const shareable = new Set<JointId>([
   'image',
   'references',
   'service',
-  'node'
+  'node',
+  'resource'
 ]);
 
 function merge(lines: readonly (readonly Placed[])[]): Joint[] {
@@ -103,6 +105,19 @@ function merge(lines: readonly (readonly Placed[])[]): Joint[] {
     }
   });
   return [...merged.values()].sort((a, b) => rank.get(a.joint)! - rank.get(b.joint)! || (a.trunks[0] ?? 0) - (b.trunks[0] ?? 0));
+}
+
+const isOperated = (kind: string): kind is OperatedKind => (operatedKinds as readonly string[]).includes(kind);
+
+/** A custom resource stands on its members where it has any, else on its operator, else on nothing. */
+function resourcePositions(facts: Facts, resource: ApiObject & { kind: OperatedKind }): Position[] {
+  const { name, namespace = '' } = resource.metadata;
+  const set = facts.get('StatefulSet', namespace, resource.kind === 'MemoryDatabase' ? resource.spec.cluster : name);
+  if (set && resource.kind !== 'OperatorOrder') return setPositions(facts, set).map((one) => ({ ...one, resource }));
+  const { pod } = operatorFault(facts, operatorOf(resource.kind)!, namespace) ?? {};
+  const ordered = resource.kind === 'OperatorOrder' && !pod ? operatorNamed(resource.spec.operator) : undefined;
+  const stands = pod ?? (ordered && operatorPods(facts, ordered)[0]);
+  return [stands ? { ...podPosition(facts, stands), resource } : { facts, namespace, claims: [], resource }];
 }
 
 function positionsOf(facts: Facts, subject: Ref): Position[] | undefined {
@@ -125,14 +140,18 @@ function positionsOf(facts: Facts, subject: Ref): Position[] | undefined {
     const snapshot = facts.get('VolumeSnapshot', namespace, name);
     return snapshot && [snapshotPosition(facts, snapshot)];
   }
+  if (isOperated(kind)) {
+    const resource = facts.get(kind, namespace, name);
+    return resource && resourcePositions(facts, resource);
+  }
   return undefined;
 }
 
 /** Kinds that a root line can be drawn for. */
-export const linedKinds = ['Pod', 'StatefulSet', 'PersistentVolumeClaim', 'PersistentVolume', 'VolumeSnapshot'] as const;
+export const linedKinds = ['Pod', 'StatefulSet', 'PersistentVolumeClaim', 'PersistentVolume', 'VolumeSnapshot', ...operatedKinds] as const;
 
 /**
- * Draws the root line of a pod, a set, a claim, a volume or a snapshot.
+ * Draws the root line of a pod, a set, a claim, a volume, a snapshot or a custom resource.
  * @returns undefined when the subject doesn't exist or isn't of a kind that has a line
  */
 export function rootLine(facts: Facts, subject: Ref): RootLine | undefined {

@@ -23,7 +23,8 @@ export const jointIds = [
   'start',
   'ready',
   'name',
-  'service'
+  'service',
+  'resource'
 ] as const;
 export type JointId = (typeof jointIds)[number];
 
@@ -82,6 +83,8 @@ export interface Position {
   readonly spec?: PodSpec;
   readonly labels?: Readonly<Record<string, string>>;
   readonly set?: StatefulSet;
+  /** The custom resource that was asked about, whose operator stands here or made the set. */
+  readonly resource?: ApiObject;
   readonly ordinal?: number;
   readonly claims: readonly ClaimPlace[];
 }

@@ -11,7 +11,25 @@ export { attachmentName } from './control/attaching';
 export { fullMount, mountFault, mountsOf, ownerFault, userOf, type MountFault } from './control/agent/mounts';
 export { volumeFault, volumeFits, type VolumeFault } from './control/binding';
 export { growsAgainMs, growthFault } from './control/growing';
-export { databaseFault, memoryPlural, operatorFault, watchesOf } from './control/memory-operator';
+export {
+  databaseFault,
+  isAdmitted,
+  operatedKinds,
+  operatorCards,
+  operatorDeployments,
+  operatorFault,
+  operatorNamed,
+  operatorObjects,
+  operatorOf,
+  operatorPods,
+  rightsLacking,
+  rightsWords,
+  runsOperator,
+  versionsOf,
+  watchesOf,
+  type OperatedKind,
+  type OperatorCard
+} from './control/operators';
 export { jobState } from './control/jobs';
 export { partRank, restedMark } from './control/resting';
 export { fitDisks } from './control/pools';
@@ -48,7 +66,7 @@ export {
   imageCard,
   imageParts,
   imageTag,
-  memoryOperatorImage,
+  operatorImages,
   partOfLabel,
   poolPartOf,
   shelfImages,

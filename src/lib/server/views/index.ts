@@ -29,9 +29,10 @@ const ofProvider = new Set<Kind>([
   'Process',
   'Ask',
   'Outage',
+  'LoginProvider',
   'Tunnel'
 ]);
-const ofPlace = new Set<Kind>(['Ground', 'Registry', 'Backend', 'Identity', 'Node', 'Disk', 'Asset', 'Outage', 'Tunnel']);
+const ofPlace = new Set<Kind>(['Ground', 'Registry', 'Backend', 'Identity', 'Node', 'Disk', 'Asset', 'Outage', 'LoginProvider', 'Tunnel']);
 
 /** What people sent and what still stands, in the order of sending. */
 const manifestsOf = ({ facts }: Scene, namespace?: string): ApiObject[] =>

@@ -1,6 +1,7 @@
 import { bytesOf } from '$core/shared';
 import {
   classOf,
+  conditionOf,
   isReady,
   memberClaim,
   memberName,
@@ -13,6 +14,7 @@ import {
 } from '$core/model';
 import { lastTouchedWorkloadMs, workloadNamed } from '$core/proofs';
 import { breakOf, causeOf, rootLine, supplyGates, type Joint, type State } from '$core/rootline';
+import { operatedKinds } from '$core/standin';
 import { deploymentsOf, setsOf, type KeptProofs, type PlainRef, type Scene } from './scene';
 
 /** One level of the stack. */
@@ -140,6 +142,15 @@ function firstBreak(scene: Scene, sets: readonly SetState[], deployments: readon
     const joint = line && breakOf(line);
     if (joint) return { name: one.metadata.name, trace, joint, waiting: waiting.length };
   }
+  // Custom resources that nobody looks after have no members yet that could wait.
+  for (const kind of operatedKinds)
+    for (const { metadata, status } of scene.facts.list(kind)) {
+      if (conditionOf(status?.conditions, 'Ready')?.status === 'True') continue;
+      const trace = { kind, namespace: metadata.namespace ?? '', name: metadata.name };
+      const line = rootLine(scene.facts, trace);
+      const joint = line && breakOf(line);
+      if (joint) return { name: metadata.name, trace, joint, waiting: 0 };
+    }
   return undefined;
 }
 
@@ -233,7 +244,9 @@ function sentenceOf(levels: readonly Level[], found: ReturnType<typeof firstBrea
   if (found) {
     const { name, trace, joint, waiting } = found;
     return {
-      sentence: `${waiting} ${waiting === 1 ? 'member' : 'members'} of ${name} ${waiting === 1 ? 'waits' : 'wait'}: ${causeOf(joint)}.`,
+      sentence: waiting
+        ? `${waiting} ${waiting === 1 ? 'member' : 'members'} of ${name} ${waiting === 1 ? 'waits' : 'wait'}: ${causeOf(joint)}.`
+        : `${trace.kind} ${name} waits: ${causeOf(joint)}.`,
       trace,
       broken: true
     };

@@ -5,6 +5,7 @@ import {
   type Store,
   driverPartOf,
   enginePartOf,
+  operatedKinds,
   partRank,
   poolPartOf,
   stepSpans,
@@ -93,16 +94,23 @@ function machineryLabel(pod: Pod): string | undefined {
   return pool && `pool ${pool}`;
 }
 
+const isOperated = (kind: string): boolean => (operatedKinds as readonly string[]).includes(kind);
+
 /** Things in motion that are no member: snapshots, pools that heal, claims by themselves. */
 function otherLanes(steps: Map<string, Step[]>, taken: ReadonlySet<string>, nowMs: number): Lane[] {
-  const kinds = ['VolumeSnapshot', 'Pool', 'PersistentVolumeClaim'] as const;
+  const kinds = ['VolumeSnapshot', 'Pool', 'PersistentVolumeClaim', ...operatedKinds] as const;
   return [...steps].flatMap(([subject, list]): Lane[] => {
     const [kind = '', id = ''] = subject.split(' ');
     const slash = id.indexOf('/');
     if (!kinds.some((one) => one === kind) || taken.has(subject)) return [];
     const ref = { kind, namespace: slash < 0 ? '' : id.slice(0, slash), name: id.slice(slash + 1) };
     return [
-      { label: ref.name, ref: kind === 'PersistentVolumeClaim' ? ref : null, segments: list.map((one) => segmentOf(one, nowMs)), waits: [] }
+      {
+        label: isOperated(kind) ? `${kind} ${ref.name}` : ref.name,
+        ref: kind === 'PersistentVolumeClaim' || isOperated(kind) ? ref : null,
+        segments: list.map((one) => segmentOf(one, nowMs)),
+        waits: []
+      }
     ];
   });
 }

@@ -12,6 +12,7 @@ import { placing } from './placing';
 import { disks, keepers, operator, storageNodes } from './pool';
 import { ready } from './ready';
 import { references } from './references';
+import { resource } from './resource';
 import { rights } from './rights';
 import { service } from './service';
 import { snapshot } from './snapshot';
@@ -42,5 +43,6 @@ export const jointRules: readonly JointRule[] = [
   start,
   ready,
   name,
-  service
+  service,
+  resource
 ];

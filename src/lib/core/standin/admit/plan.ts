@@ -5,7 +5,7 @@ import { clusterVersion, driverCard, versionFault } from '../provider/drivers';
 import { imageCard, imageTag } from '../provider/images';
 import { filled } from './defaults';
 import { immutableFaults } from './immutable';
-import { databaseFault, memoryPlural, operatorFault } from '../control/memory-operator';
+import { databaseFault, isAdmitted, operatorFault, operatorOf } from '../control/operators';
 import { serverWait } from './servers';
 
 /** Why an object is refused. */
@@ -105,19 +105,18 @@ function customFault(
   facts: Facts,
   defined: ReadonlySet<string>
 ): Pick<Refusal, 'code' | 'message' | 'remedy'> | undefined {
-  if (object.kind !== 'MemoryCluster' && object.kind !== 'MemoryDatabase') return undefined;
+  const card = operatorOf(object.kind);
+  if (!card) return undefined;
   const known = defined.has(object.kind) || facts.list('CustomResourceDefinition').some((one) => one.spec.names.kind === object.kind);
   if (!known)
     return {
       code: 'not-sendable',
       message: `The cluster knows no kind ${object.kind}: its definition isn't there.`,
-      remedy: 'Send what the operator needs once per cluster first: the blueprint in-memory store has it.'
+      remedy: `Send what the operator of ${card.title} needs once per cluster first: Operators has it as a draft.`
     };
   if (object.kind !== 'MemoryDatabase') return undefined;
-  const hooked = facts
-    .list('ValidatingWebhookConfiguration')
-    .some((one) => one.webhooks?.some((hook) => hook.name.startsWith(memoryPlural.MemoryDatabase)));
-  const fault = hooked && !operatorFault(facts, object.metadata.namespace ?? '') ? databaseFault(facts, object) : undefined;
+  const asked = isAdmitted(facts, object.kind) && !operatorFault(facts, card, object.metadata.namespace ?? '');
+  const fault = asked ? databaseFault(facts, object) : undefined;
   return fault === undefined
     ? undefined
     : {

@@ -1,5 +1,5 @@
 import { isReady, keyOf, refOf, type ApiObject, type Facts, type Held, type Pod } from '../../model';
-import { memoryPlural, operatorFault } from '../control/memory-operator';
+import { isAdmitted, operatorFault, operatorOf } from '../control/operators';
 import { poolPartOf } from '../provider/images';
 
 /** Facts with a quick way to a pool's pods; a store has it. */
@@ -12,10 +12,8 @@ type Source = Facts & { by?: (index: 'podsOfPool', key: string) => Iterable<Pod>
 export function serverWait(facts: Facts, object: ApiObject): string | undefined {
   if (object.kind === 'MemoryDatabase') {
     // Where the admission step is set up, a database is taken only once it can be looked over.
-    const hooked = facts
-      .list('ValidatingWebhookConfiguration')
-      .some((one) => one.webhooks?.some((hook) => hook.name.startsWith(memoryPlural.MemoryDatabase)));
-    return hooked && operatorFault(facts, object.metadata.namespace ?? '')?.reason === 'OperatorNotReady'
+    const fault = operatorFault(facts, operatorOf(object.kind)!, object.metadata.namespace ?? '');
+    return isAdmitted(facts, object.kind) && fault?.reason === 'OperatorNotReady'
       ? 'the operator of in-memory stores, which looks each database over,'
       : undefined;
   }

@@ -14,7 +14,11 @@ export type StepId =
   | 'deleting'
   | 'growing'
   | 'copying'
-  | 'healing';
+  | 'healing'
+  | 'awaiting'
+  | 'certifying'
+  | 'expanding'
+  | 'gathering';
 
 /** A span in virtual milliseconds, both ends included. */
 export type SpanMs = readonly [number, number];
@@ -45,7 +49,12 @@ export const stepSpans: Record<StepId, StepSpan> = {
   deleting: { label: 'volume is deleted', drawMs: [1_500, 5_000], normalMs: [1_000, 20_000] },
   growing: { label: 'volume grows', drawMs: [5_000, 20_000], normalMs: [5_000, 40_000] },
   copying: { label: 'snapshot is taken', drawMs: [3_000, 12_000], normalMs: [2_000, 30_000] },
-  healing: { label: 'copies are made anew', drawMs: [60_000, 60_000], normalMs: [0, 7_200_000] }
+  healing: { label: 'copies are made anew', drawMs: [60_000, 60_000], normalMs: [0, 7_200_000] },
+  awaiting: { label: 'waits for its operator', drawMs: [1_000, 60_000], normalMs: [0, 120_000] },
+  certifying: { label: 'gets its certificate', drawMs: [500, 2_000], normalMs: [0, 20_000] },
+  expanding: { label: 'is expanded', drawMs: [20, 1_000], normalMs: [0, 10_000] },
+  // Three nodes of an in-memory store take 5 to 6 min, 10 is late.
+  gathering: { label: 'waits until all of it is ready', drawMs: [60_000, 360_000], normalMs: [20_000, 600_000] }
 };
 
 /** How fast control loops answer to a change, in ms. */

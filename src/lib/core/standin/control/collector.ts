@@ -10,7 +10,10 @@ const owners: readonly Kind[] = [
   'Service',
   'Node',
   'MemoryCluster',
+  'DocumentSet',
+  'OperatorOrder',
   'MemoryDatabase',
+  'Account',
   'Pod'
 ];
 
@@ -30,6 +33,8 @@ const within: readonly Kind[] = [
   'ServiceAccount',
   'MemoryDatabase',
   'MemoryCluster',
+  'DocumentSet',
+  'OperatorOrder',
   'Topic',
   'Account',
   'Certificate',

@@ -17,7 +17,7 @@ import { issuing } from './issuing';
 import { jobs } from './jobs';
 import type { Loop } from './loop';
 import { placing } from './placing';
-import { memoryOperator } from './memory-operator';
+import { operators } from './operators';
 import { nodeLoss } from './node-loss';
 import { pools } from './pools';
 import { provisioning } from './provisioning';
@@ -56,6 +56,6 @@ export const loops: readonly Loop[] = [
   helping,
   resting,
   issuing,
-  memoryOperator,
+  operators,
   budgets
 ];

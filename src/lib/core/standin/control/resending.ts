@@ -2,8 +2,9 @@ import { isReady, refOf, type ApiObject } from '../../model';
 import { plan } from '../admit/plan';
 import { serverWait } from '../admit/servers';
 import { backoffs } from '../clock/steps';
-import { imageParts, memoryOperatorImage, poolPartOf } from '../provider/images';
+import { poolPartOf } from '../provider/images';
 import type { Loop } from './loop';
+import { operatorIn } from './operators';
 
 /** Sends what was held back again, once its server is ready. */
 export const resending: Loop = {
@@ -11,10 +12,7 @@ export const resending: Loop = {
   watches: {
     Held: (now) => (now ? [now.metadata.name] : []),
     Pod: (now, before, store) =>
-      now &&
-      isReady(now) &&
-      !(before && isReady(before)) &&
-      (poolPartOf(now.spec) === 'operator' || now.spec.containers.some((one) => imageParts(one.image).repository === memoryOperatorImage))
+      now && isReady(now) && !(before && isReady(before)) && (poolPartOf(now.spec) === 'operator' || operatorIn(now) !== undefined)
         ? store.list('Held').map((one) => one.metadata.name)
         : []
   },

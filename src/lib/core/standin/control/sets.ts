@@ -145,6 +145,24 @@ function roll(world: Hands, set: StatefulSet): void {
   if (old) removeMember(world, set, old);
 }
 
+/**
+ * Claims belong to the set while it says that they go with it; a policy that changes later changes that too. Source: the cluster API's
+ * "PersistentVolumeClaim retention".
+ */
+function ownClaims(world: Hands, set: StatefulSet): void {
+  const takes = set.spec.persistentVolumeClaimRetentionPolicy?.whenDeleted === 'Delete';
+  const namespace = set.metadata.namespace ?? '';
+  for (const ordinal of ordinalsOf(set))
+    for (const template of set.spec.volumeClaimTemplates ?? []) {
+      const claim = world.store.get('PersistentVolumeClaim', namespace, memberClaim(template.metadata.name, set, ordinal));
+      const owners = claim?.metadata.ownerReferences ?? [];
+      if (!claim || owners.some((one) => one.uid === set.metadata.uid) === takes) continue;
+      const others = owners.filter((one) => one.uid !== set.metadata.uid);
+      const ownerReferences = takes ? [...others, { ...ownerOf(set), controller: false }] : others;
+      world.put({ ...claim, metadata: { ...claim.metadata, ownerReferences } });
+    }
+}
+
 /** Claims of members that were scaled away go too, where the retention policy says so. */
 function dropScaledClaims(world: Hands, set: StatefulSet): void {
   if (set.spec.persistentVolumeClaimRetentionPolicy?.whenScaled !== 'Delete') return;
@@ -199,6 +217,7 @@ export const sets: Loop = {
     adopt(world, set);
     if (scale(world, set, key)) roll(world, set);
     dropScaledClaims(world, set);
+    ownClaims(world, set);
     const latest: ApiObject | undefined = world.store.get('StatefulSet', namespace, name);
     if (latest) report(world, latest as StatefulSet);
   }

@@ -278,9 +278,31 @@ for (const [part, card] of Object.entries(poolImages) as [PoolPart, (typeof pool
   };
 }
 
-/** The operator of in-memory stores. */
-export const memoryOperatorImage = `${shelf}/operators/memory-operator`;
-cards[memoryOperatorImage] = { sizeBytes: 140 * mib, drawMs: [8_000, 25_000], normalMs: [10_000, 60_000], ports: [6643] };
+/** Operators, and what installs them from a catalogue, each with the port of its admission step. Made up. */
+export const operatorImages = {
+  memory: `${shelf}/operators/memory-operator`,
+  documents: `${shelf}/operators/document-operator`,
+  manager: `${shelf}/operators/operator-manager`
+} as const;
+const operatorVersions: Record<keyof typeof operatorImages, readonly ImageVersion[]> = {
+  memory: [
+    { version: '7.4', from: '1.27', to: '1.36' },
+    { version: '7.2', from: '1.20', to: '1.30' }
+  ],
+  documents: [
+    { version: '1.6', from: '1.27', to: '1.36' },
+    { version: '1.4', from: '1.20', to: '1.31' }
+  ],
+  manager: [{ version: '0.30', from: '1.24', to: '1.36' }]
+};
+for (const [id, image] of Object.entries(operatorImages) as [keyof typeof operatorImages, string][])
+  cards[image] = {
+    sizeBytes: 140 * mib,
+    drawMs: [8_000, 25_000],
+    normalMs: [10_000, 60_000],
+    ports: [6643],
+    versions: operatorVersions[id]
+  };
 
 /** Host and path of an image reference without tag and digest. */
 export function imageParts(image: string): { host: string; repository: string } {

@@ -1,0 +1,85 @@
+import type { DocumentSet, StatefulSet } from '../../../model';
+import { engineImage } from '../../provider/images';
+import { makeCredentials } from '../credentials';
+import type { Hands } from '../loop';
+import { ensure, ensureSet, isIssued, owned, ownSecrets, report, reportMembers, setYaml } from './expanding';
+import { ownManifests } from './objects';
+
+const names = ({ metadata: { name, namespace = '' }, spec }: DocumentSet, domain: string): string[] => {
+  const tail = `${name}.${namespace}.svc.${domain}`;
+  return [...Array.from({ length: spec.members }, (_, i) => `${name}-${i}.${tail}`), tail];
+};
+
+/** A certificate with the name of every member; asked for anew when members are added. Gives whether it is issued. */
+function certified(world: Hands, one: DocumentSet): boolean {
+  const { name, namespace = '' } = one.metadata;
+  const domain = world.store.list('Ground')[0]?.spec.clusterDomain ?? 'cluster.local';
+  const wanted = names(one, domain);
+  const [issuer, certificate] = ownManifests(`
+apiVersion: engines.standin.example/v1
+kind: Issuer
+metadata: {name: ${name}-authority, namespace: ${namespace}, labels: {app.kubernetes.io/part-of: ${name}}}
+spec: {authority: ${name}-authority, make: true}
+---
+apiVersion: engines.standin.example/v1
+kind: Certificate
+metadata: {name: ${name}, namespace: ${namespace}, labels: {app.kubernetes.io/part-of: ${name}}}
+spec: {secret: ${name}-tls, issuer: {name: ${name}-authority}, set: ${name}, days: 90, names: [${wanted.join(', ')}]}
+`);
+  ensure(world, issuer!, owned(one));
+  const known = world.store.get('Certificate', namespace, name);
+  if (!known) ensure(world, certificate!, owned(one));
+  else {
+    ensure(world, certificate!, owned(one));
+    if (wanted.some((two) => !known.spec.names.includes(two)))
+      world.put({
+        ...world.store.get('Certificate', namespace, name)!,
+        spec: { ...known.spec, names: [...new Set([...known.spec.names, ...wanted])] }
+      });
+  }
+  return isIssued(world.store.get('Certificate', namespace, name));
+}
+
+/** A document set is expanded in stages: certificate, credentials and configuration, names, members. */
+export function expandDocuments(world: Hands, one: DocumentSet): void {
+  const { name, namespace = '' } = one.metadata;
+  const { members, tls } = one.spec;
+  if (tls && !certified(world, one))
+    return report(world, one, 'certificate', 'False', 'CertificateIssued', `The certificate ${name} is being issued.`);
+  makeCredentials(world, namespace, `${name}-access`, name, []);
+  ownSecrets(world, one, [`${name}-access`, ...(tls ? [`${name}-tls`, `${name}-authority`] : [])]);
+  const priorities = Array.from({ length: members }, (_, i) => `${name}-${i}=${i === 0 ? 3 : 1}`).join(', ');
+  const [config, service, set] = ownManifests(`
+apiVersion: v1
+kind: ConfigMap
+metadata: {name: ${name}-config, namespace: ${namespace}, labels: {app.kubernetes.io/part-of: ${name}}}
+data:
+  engine.conf: |
+    set_name = ${name}
+    priorities = ${priorities}
+    tls = ${tls ? 'on' : 'off'}
+---
+apiVersion: v1
+kind: Service
+metadata: {name: ${name}, namespace: ${namespace}, labels: {app.kubernetes.io/part-of: ${name}}}
+spec:
+  clusterIP: None
+  publishNotReadyAddresses: true
+  selector: {app: ${name}}
+  ports: [{name: documents, port: 2760, protocol: TCP}]
+---${setYaml({
+    resource: one,
+    members,
+    blueprint: 'document-set',
+    image: engineImage('document-set', 'member'),
+    ports: '[{name: documents, containerPort: 2760}]',
+    secret: `${name}-access`,
+    mount: '/var/lib/engine',
+    config: `${name}-config`,
+    ...(tls ? { tls: `${name}-tls` } : {})
+  })}`);
+  ensure(world, config!, owned(one));
+  if (ensure(world, service!, owned(one))) report(world, one, 'names', 'False', 'Expanding', `The service ${name} was made.`);
+  ensureSet(world, set as StatefulSet, owned(one));
+  reportMembers(world, one, 'members', 'members', members);
+}

@@ -1,0 +1,67 @@
+import { isReady, type Facts, type Kind } from '../../../model';
+import { idOf, itself, splitKey, type Loop, type Watch } from '../loop';
+import { operatorCards, operatorFault, operatorIn, operatorOf, type OperatedKind } from './cards';
+import { expandDocuments } from './documents';
+import { report, type Resource } from './expanding';
+import { expandMemory, makeDatabase } from './memory';
+import { install } from './ordering';
+
+export * from './cards';
+export { databaseFault } from './memory';
+export { operatorObjects, type OperatorSize } from './objects';
+
+export const operatedKinds: readonly OperatedKind[] = operatorCards.flatMap((card) => card.kinds.map((one) => one.kind));
+
+const keysOf = (store: Facts, kinds: readonly OperatedKind[] = operatedKinds, namespace?: string): string[] =>
+  kinds.flatMap((kind) => store.list(kind, namespace).map((one) => `${kind} ${idOf(one)}`));
+
+const ofResource =
+  <K extends OperatedKind>(kind: K): Watch<K> =>
+  (now, before) =>
+    now?.spec === before?.spec ? [] : itself(now, before).map((id) => `${kind} ${id}`);
+const all: Watch<Kind> = (_now, _before, store) => keysOf(store);
+
+/** What operators do with their custom resources, while one is installed, ready, watches their namespace and has the rights. */
+export const operators: Loop = {
+  id: 'operators',
+  watches: {
+    MemoryCluster: ofResource('MemoryCluster'),
+    MemoryDatabase: ofResource('MemoryDatabase'),
+    DocumentSet: ofResource('DocumentSet'),
+    OperatorOrder: ofResource('OperatorOrder'),
+    Pod: (now, before, store) => {
+      const card = operatorIn((now ?? before)!);
+      if (!card || (now && isReady(now)) === (before && isReady(before))) return [];
+      return keysOf(store, [...card.kinds.map((one) => one.kind), 'OperatorOrder']);
+    },
+    ClusterRole: all,
+    ClusterRoleBinding: all,
+    Role: all,
+    RoleBinding: all,
+    Certificate: (now, _before, store) =>
+      store.get('DocumentSet', now?.metadata.namespace ?? '', now?.metadata.name ?? '') ? [`DocumentSet ${idOf(now!)}`] : [],
+    Process: (now, before, store) => {
+      const one = (now ?? before)!;
+      const kinds = one.spec.engine === 'memory-store' ? (['MemoryCluster', 'MemoryDatabase'] as const) : (['DocumentSet'] as const);
+      const concerns = one.spec.engine === 'memory-store' || one.spec.engine === 'document-set';
+      return concerns && now?.status?.ready !== before?.status?.ready ? keysOf(store, kinds, one.metadata.namespace) : [];
+    },
+    Ask: (now, _before, store) =>
+      now?.status?.outcome && now.metadata.name.startsWith('database-') ? keysOf(store, ['MemoryDatabase'], now.metadata.namespace) : []
+  },
+  reconcile(world, key) {
+    const space = key.indexOf(' ');
+    const kind = key.slice(0, space) as OperatedKind;
+    const [namespace, name] = splitKey(key.slice(space + 1));
+    const one = world.store.get(kind, namespace, name) as Resource | undefined;
+    if (!one) return world.endAll(key);
+    if (one.metadata.deletionTimestamp) return;
+    const fault = operatorFault(world.store, operatorOf(kind)!, namespace);
+    if (fault) return report(world, one, 'waits', 'False', fault.reason, fault.message);
+    if (one.kind === 'MemoryDatabase') return makeDatabase(world, one);
+    if (one.kind === 'DocumentSet') return expandDocuments(world, one);
+    if (one.kind === 'OperatorOrder') return install(world, one);
+    expandMemory(world, one);
+    for (const each of world.store.list('MemoryDatabase', namespace)) if (each.spec.cluster === name) makeDatabase(world, each);
+  }
+};

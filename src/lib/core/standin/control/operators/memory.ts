@@ -1,0 +1,111 @@
+import { bytesOf, quantityOf } from '../../../shared';
+import { conditionOf, type Facts, type MemoryCluster, type MemoryDatabase, type Service, type StatefulSet } from '../../../model';
+import { engineImage, partOfLabel } from '../../provider/images';
+import { makeCredentials } from '../credentials';
+import type { Hands } from '../loop';
+import { ownerOf } from '../pods';
+import { ensure, ensureSet, owned, ownSecrets, reown, report, reportMembers, setYaml } from './expanding';
+import { ownManifests } from './objects';
+
+/** What the admission step refuses of a database: what its cluster can't give. Source of the step: the cluster API's "Dynamic Admission Control". */
+export function databaseFault(
+  facts: Facts,
+  one: MemoryDatabase,
+  cluster: MemoryCluster | undefined = facts.get('MemoryCluster', one.metadata.namespace ?? '', one.spec.cluster)
+): string | undefined {
+  const { shards, replicas, memory } = one.spec;
+  if (shards < 1) return `spec.shards must be 1 or more, not ${shards}`;
+  if (replicas < 0) return `spec.replicas must be 0 or more, not ${replicas}`;
+  if (!cluster) return undefined;
+  if (replicas + 1 > cluster.spec.nodes)
+    return `spec.replicas: a master and ${replicas} replicas need ${replicas + 1} nodes, ${cluster.metadata.name} has ${cluster.spec.nodes}`;
+  const most = bytesOf(cluster.spec.memory) * cluster.spec.nodes * 0.8;
+  return bytesOf(memory) * (replicas + 1) > most
+    ? `spec.memory: ${memory} kept ${replicas + 1} times is more than the ${quantityOf(Math.floor(most))} that ${cluster.metadata.name} has for databases`
+    : undefined;
+}
+
+/** A custom resource is expanded in stages: credentials, names, nodes; each is written down. */
+export function expandMemory(world: Hands, cluster: MemoryCluster): void {
+  const { name, namespace = '' } = cluster.metadata;
+  makeCredentials(world, namespace, name, name, []);
+  ownSecrets(world, cluster, [name]);
+  for (const [service, headless] of [
+    [name, true],
+    [`${name}-keys`, false]
+  ] as const) {
+    const made: Service = {
+      apiVersion: 'v1',
+      kind: 'Service',
+      metadata: { name: service, namespace, labels: { [partOfLabel]: name } },
+      spec: {
+        ...(headless ? { clusterIP: 'None', publishNotReadyAddresses: true } : {}),
+        selector: { app: name },
+        ports: [{ name: 'keys', port: 6600, protocol: 'TCP' }]
+      }
+    };
+    if (ensure(world, made, owned(cluster))) report(world, cluster, 'names', 'False', 'Expanding', `The service ${service} was made.`);
+  }
+  const [set] = ownManifests(
+    setYaml({
+      resource: cluster,
+      members: cluster.spec.nodes,
+      blueprint: 'memory-store',
+      image: engineImage('memory-store', 'node'),
+      ports: '[{name: keys, containerPort: 6600}, {name: nodes, containerPort: 6601}]',
+      secret: name,
+      mount: '/var/lib/memory'
+    })
+  );
+  ensureSet(world, set as StatefulSet, owned(cluster));
+  reportMembers(world, cluster, 'nodes', 'nodes', cluster.spec.nodes);
+}
+
+/** A database is made through the store's own interface once its cluster is ready. */
+export function makeDatabase(world: Hands, one: MemoryDatabase): void {
+  const [namespace, name] = [one.metadata.namespace ?? '', one.metadata.name];
+  const cluster = world.store.get('MemoryCluster', namespace, one.spec.cluster);
+  const owners = { ownerReferences: [one, ...(cluster?.spec.takesAlong === 'all' ? [cluster] : [])].map(ownerOf) };
+  if (conditionOf(one.status?.conditions, 'Ready')?.status === 'True') {
+    const kept = world.store.get('Secret', namespace, `${name}-database`);
+    if (kept && cluster) reown(world, kept, one.spec.cluster, owners);
+    return;
+  }
+  if (!cluster)
+    return report(world, one, 'waits', 'False', 'ClusterMissing', `There is no MemoryCluster ${namespace}/${one.spec.cluster}.`);
+  if (conditionOf(cluster.status?.conditions, 'Ready')?.status !== 'True')
+    return report(world, one, 'waits', 'False', 'ClusterNotReady', `${one.spec.cluster} is not ready yet.`);
+  const ask = `database-${name}-${one.metadata.generation ?? 1}`;
+  const asked = world.store.get('Ask', namespace, ask);
+  if (!asked) {
+    const op = {
+      do: 'make-database',
+      place: name,
+      bytes: bytesOf(one.spec.memory),
+      count: one.spec.shards,
+      value: String(one.spec.replicas)
+    };
+    world.put({
+      apiVersion: 'standin.example/v1',
+      kind: 'Ask',
+      metadata: { name: ask, namespace },
+      spec: { workload: one.spec.cluster, way: 'inside', login: 'right', op }
+    });
+    return report(world, one, 'shards', 'False', 'PlacingShards', `${one.spec.shards} shards are being placed.`);
+  }
+  if (!asked.status?.outcome) return;
+  const says = asked.status.says ?? '';
+  if (asked.status.outcome !== 'acknowledged' && !says.includes('exists already'))
+    return report(world, one, 'shards', 'False', 'Refused', says);
+  // Its credentials lie in a secret of the same name.
+  makeCredentials(world, namespace, `${name}-database`, one.spec.cluster, [one]);
+  reown(world, world.store.get('Secret', namespace, `${name}-database`)!, one.spec.cluster, owners);
+  report(
+    world,
+    one,
+    'ready',
+    'True',
+    'Ready',
+    `${one.spec.shards} shards, each with ${one.spec.replicas} ${one.spec.replicas === 1 ? 'replica' : 'replicas'}; credentials in the secret ${name}-database.`
+  );
+}
