@@ -106,6 +106,23 @@ describe('editing a text', () => {
     );
   });
 
+  test('texts of several lines under a mark are read back the same, whatever stands there instead, and what follows stays', () => {
+    const lines = fc
+      .array(fc.constantFrom('a = 1', '', '  in', 'b: {c}', '# d', 'e\'s "f"', '- g', 'h\ti'), { maxLength: 5 })
+      .map((list) => list.join('\n'));
+    fc.assert(
+      fc.property(fc.oneof(lines, fc.string()), fc.boolean(), (wanted, more) => {
+        const map = `apiVersion: v1\nkind: ConfigMap\nmetadata: {name: c}\ndata:\n  one: |\n    was = 0\n    peers = x\n${more ? '  two: kept\n' : ''}---\napiVersion: v1\nkind: Namespace\nmetadata: {name: n}\n`;
+        const [first] = readWritten([{ text: map }]).objects;
+        const after = applyEdits(map, editsOf(first!.writing, [{ set: ['data', 'one'], value: wanted }]));
+        expect(values(after)).toEqual([
+          { apiVersion: 'v1', kind: 'ConfigMap', metadata: { name: 'c' }, data: { one: wanted, ...(more ? { two: 'kept' } : {}) } },
+          { apiVersion: 'v1', kind: 'Namespace', metadata: { name: 'n' } }
+        ]);
+      })
+    );
+  });
+
   test('objects are put at the end, and taken out, also from lists, and the others stay', () => {
     const more =
       'apiVersion: v1\nkind: Namespace\nmetadata: {name: a}\n---\n# two\napiVersion: v1\nkind: Namespace\nmetadata: {name: b}\n---\napiVersion: v1\nkind: List\nitems:\n- {apiVersion: v1, kind: Namespace, metadata: {name: c}}\n- {apiVersion: v1, kind: Namespace, metadata: {name: d}}\n';

@@ -7,6 +7,7 @@ import { logBroker } from './log';
 import { objectStore, timeSeries } from './stores';
 import type { AnswerFault, Answers, Blueprint } from './types';
 
+export { answerEdits, briefsIn, readBack, startingAnswers, type FoundBrief, type ReadBack } from './read-back';
 export { servedWithTls } from './serve-tls';
 export { memoryOperatorObjects } from './memory';
 export type { Answers, AnswerFault, Blueprint, DrawnRow, Figure, Ladder, Question, Remark } from './types';
@@ -36,6 +37,12 @@ export function firstAnswers(blueprint: Blueprint, facts: Facts): Answers {
   const start = (marked ?? fits[0] ?? classes[0])?.metadata.name ?? '';
   return Object.fromEntries(blueprint.questions.map((one) => [one.id, one.kind === 'class' ? start : one.start]));
 }
+
+/** A blueprint's sentence with what counts after these answers; with all of it where none are given. */
+export const sentenceFor = ({ sentence }: Blueprint, answers?: Answers): string =>
+  sentence.replace(/\[(\w+)=([\w|]+):([^\]]*)\]/g, (_, id: string, values: string, text: string) =>
+    !answers || values.split('|').includes(answers[id] ?? '') ? text : ''
+  );
 
 /** Everything that is wrong with answers; nothing when manifests can be made of them. */
 export function answerFaults(blueprint: Blueprint, answers: Answers, facts: Facts): AnswerFault[] {

@@ -50,7 +50,7 @@ export const logBroker: Blueprint = {
     domainQuestion('boarding.ferries.example')
   ],
   sentence:
-    'A log broker named {name} in {namespace}: {brokers} brokers, and {coordinators} decide who leads. Each broker has {disks} disks of {size} from class {class} and asks for {cpu} CPU and {memory}. Its first topic is {topic} with {partitions} partitions, each kept {copies} times; the account {account} may write and read it. It is reached from {reach}; clients talk {tls}, and from outside call it by names in {domain}.',
+    'A log broker named {name} in {namespace}: {brokers} brokers, and {coordinators} decide who leads. Each broker has {disks} disks of {size} from class {class} and asks for {cpu} CPU and {memory}. Its first topic is {topic} with {partitions} partitions, each kept {copies} times; the account {account} may write and read it. It is reached from {reach}; clients talk {tls}[reach=outside:, and from outside call it by names in {domain}].',
   faults: (answers) =>
     count(answers, 'copies') > count(answers, 'brokers')
       ? [{ question: 'copies', message: `${answers.copies} copies need ${answers.copies} brokers; there are ${answers.brokers}.` }]

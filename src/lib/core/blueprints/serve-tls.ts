@@ -1,5 +1,5 @@
 import { asManifest } from '../manifest';
-import { pairsMatch, type ApiObject, type Facts, type Service, type StatefulSet } from '../model';
+import { selectsPodsOf, type ApiObject, type Facts, type Service, type StatefulSet } from '../model';
 import { imageCard, outsideNameMark, servesTlsOnly, talksTls } from '../standin';
 import { certificateFor, objectsIn } from './parts';
 
@@ -34,13 +34,9 @@ export function servedWithTls(facts: Facts, set: StatefulSet, domain: string): A
   const port = pod.spec.containers.map((one) => imageCard(one.image).tlsPort).find((one) => one !== undefined);
   const on = Object.fromEntries((pod.spec.containers[0]?.env ?? []).map((one) => [one.name, one.value ?? '']));
   if (port === undefined || talksTls(on)) return undefined;
-  const labels = set.spec.template.metadata?.labels ?? {};
-  // A service of one member selects it by the label that the cluster gives it.
-  const leads = ({ spec: { selector } }: Service) => {
-    const { 'statefulset.kubernetes.io/pod-name': _, ...shared } = selector ?? {};
-    return selector !== undefined && pairsMatch(shared, labels);
-  };
-  const open = facts.list('Service', namespace).filter((one) => isOutside(one) && leads(one) && !servesTlsOnly(one, pod));
+  const open = facts
+    .list('Service', namespace)
+    .filter((one) => isOutside(one) && selectsPodsOf(one.spec.selector, set) && !servesTlsOnly(one, pod));
   if (!open.length) return undefined;
   const called = new Map(open.map((one) => [one.metadata.name, `${one.metadata.name}.${domain}`]));
   const services = open.map((one) =>

@@ -70,7 +70,7 @@ export const objectStore: Blueprint = {
     { id: 'issuer', label: 'Issuer of the tokens', kind: 'text', start: 'https://login.ferries.example' }
   ],
   sentence:
-    'An object store named {name} in {namespace}, for {bucket}. It has {members} members, at most one on a node, each with {volumes} volumes of {size} from class {class}. Of the members’ shards, {parity} members’ worth is parity. Members ask for {cpu} CPU and {memory}. The data address is reached from {reach}, the console from {console}; clients talk {tls}, and from outside call it {domain}. Objects are encrypted {encrypts}. People are let in {logins}; a provider’s issuer would be {issuer}.',
+    'An object store named {name} in {namespace}, for {bucket}. It has {members} members, at most one on a node, each with {volumes} volumes of {size} from class {class}. Of the members’ shards, {parity} members’ worth is parity. Members ask for {cpu} CPU and {memory}. The data address is reached from {reach}, the console from {console}; clients talk {tls}[reach=outside:, and from outside call it {domain}]. Objects are encrypted {encrypts}. People are let in {logins}[logins=provider:, whose issuer is {issuer}].',
   faults(answers) {
     const [n, p] = [count(answers, 'members'), count(answers, 'parity')];
     if (p > n / 2)

@@ -52,7 +52,10 @@ export interface Blueprint {
   /** What it is for, in one sentence. */
   readonly says: string;
   readonly questions: readonly Question[];
-  /** The questions as sentences: texts, and ids of questions in braces, e.g. `It has {members} members.` */
+  /**
+   * The questions as sentences: texts, and ids of questions in braces, e.g. `It has {members} members.` What only counts after a certain
+   * answer stands in brackets behind it: `[reach=outside: called {domain}]`.
+   */
   readonly sentence: string;
   faults?(answers: Answers, facts: Facts): AnswerFault[];
   /** @param secret gives a new random value (>= 128 bits) for a name */

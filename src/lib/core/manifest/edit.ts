@@ -55,8 +55,19 @@ function nested(steps: Path, value: unknown): unknown {
   return steps.reduceRight<unknown>((inner, step) => (typeof step === 'number' ? [inner] : { [step]: inner }), value);
 }
 
-/** A text in the quotes that the old one had. */
-function asWas(node: Scalar, value: string): string {
+/** A text of several lines under the mark that the old one had, as far in as its lines stood. */
+function asBlock(source: string, value: string): string | undefined {
+  const indent = /\n( +)\S/.exec(source)?.[1];
+  const plain = /^\S/.test(value) && !/\n\n$/.test(value) && !/[^\t\n\x20-\x7e\x85\xa0-\ud7ff\ue000-\ufffd]/.test(value);
+  if (indent === undefined || !plain) return undefined;
+  const lines = value.replace(/\n$/, '').split('\n');
+  return `${value.endsWith('\n') ? '|' : '|-'}\n${lines.map((one) => (one === '' ? '' : indent + one)).join('\n')}`;
+}
+
+/** A text in the quotes, or under the mark, that the old one had. */
+function asWas(node: Scalar, value: string, source: string): string {
+  if (node.type === 'BLOCK_LITERAL' || node.type === 'BLOCK_FOLDED') return asBlock(source, value) ?? JSON.stringify(value);
+  if (value.includes('\n')) return JSON.stringify(value);
   if (node.type === 'QUOTE_DOUBLE') return JSON.stringify(value);
   if (node.type === 'QUOTE_SINGLE' && !value.includes('\n')) return `'${value.replace(/'/g, "''")}'`;
   return flat(value);
@@ -91,7 +102,7 @@ function setCut(writing: Writing, path: Path, value: unknown): Cut | undefined {
   if (steps === path.length && isNode(node) && node.range) {
     const [from, to] = [node.range[0], Math.max(node.range[0], endOf(text, node))];
     if (isScalar(node) && node.range[0] === node.range[1]) return { from, to, insert: ` ${flat(value)}` };
-    if (isScalar(node) && typeof value === 'string') return { from, to, insert: asWas(node, value) };
+    if (isScalar(node) && typeof value === 'string') return { from, to, insert: asWas(node, value, text.slice(from, to)) };
     if (isPlain(value) || (!isScalar(node) && (node as YAMLMap).flow)) return { from, to, insert: flat(value) };
     if (isScalar(node)) return { from, to, insert: flat(value) };
     return { from, to, insert: block(value, columnOf(text, from)) };

@@ -1,4 +1,5 @@
 import type { Claim, StorageClass } from './storage-kinds';
+import { pairsMatch } from './selectors';
 import type { Facts } from './facts';
 import type { Pod } from './pod-kinds';
 import type { StatefulSet } from './workload-kinds';
@@ -53,3 +54,21 @@ export const waitsForConsumer = (one: StorageClass | undefined): boolean => one?
 
 /** The annotation with which the placing loop tells the driver where a claim's first user will stand. */
 export const selectedNodeMark = 'volume.kubernetes.io/selected-node';
+
+/** Label that the cluster gives each member of a set: its own name. Source: the cluster API's "StatefulSets", pod name label. */
+export const memberLabel = 'statefulset.kubernetes.io/pod-name';
+
+interface Maker {
+  readonly kind: string;
+  readonly spec: {
+    readonly template: { readonly metadata?: { readonly labels?: Readonly<Record<string, string>> | undefined } | undefined };
+  };
+}
+
+/** Whether a service's selector leads to pods that a set or deployment makes; one that names a single member of a set counts. */
+export function selectsPodsOf(selector: Readonly<Record<string, string>> | undefined, maker: Maker): boolean {
+  const member = selector?.[memberLabel];
+  if (member !== undefined && (maker.kind !== 'StatefulSet' || ordinalIn(maker as StatefulSet, member) === undefined)) return false;
+  const { labels } = maker.spec.template.metadata ?? {};
+  return pairsMatch(selector, member === undefined ? labels : { ...labels, [memberLabel]: member });
+}

@@ -33,6 +33,7 @@ const finding = z.object({
   remedy: z.string(),
   mend: z.object({ says: z.string(), edits: z.array(edit) }).optional()
 });
+const answers = z.record(z.string(), z.string().max(300));
 const ref = z.object({ kind: z.string(), namespace: z.string(), name: z.string() });
 const unknownDraft = (id: string) => notFound(`The draft ${id}`, 'It may have been thrown away.');
 
@@ -216,6 +217,19 @@ const looking: Endpoint[] = [
     summary: 'Names that exist there, for completion',
     answer: items,
     run: ({ app, params }) => listed(app.rehearsals.names(params.id!))
+  }),
+  endpoint({
+    method: 'POST',
+    path: '/rehearsals/{id}/brief',
+    summary: "The blueprint's questions that the files of a draft answer; with `to` the edits that answer them so",
+    body: z.strictObject({
+      files,
+      which: z.string().max(520).optional().describe('`namespace/name` of a workload'),
+      known: answers.optional(),
+      to: answers.optional()
+    }),
+    answer: anything,
+    run: ({ app, params, body }) => app.brief(params.id!, body)
   }),
   endpoint({
     method: 'POST',

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { blueprints } from '$core/blueprints';
+import { blueprints, sentenceFor } from '$core/blueprints';
 import { way } from '$core/model';
 import { done, notFound, refused } from '../services';
 import { anything, endpoint, items, type Endpoint } from './endpoint';
@@ -33,7 +33,15 @@ const planning: Endpoint[] = [
     summary: 'The kinds of workloads that ship, with their questions',
     answer: items,
     run: async () =>
-      done({ items: blueprints.map(({ id, title, says, questions, sentence }) => ({ id, title, says, questions, sentence })) })
+      done({
+        items: blueprints.map((one) => ({
+          id: one.id,
+          title: one.title,
+          says: one.says,
+          questions: one.questions,
+          sentence: sentenceFor(one)
+        }))
+      })
   }),
   endpoint({
     method: 'POST',
@@ -54,6 +62,63 @@ const planning: Endpoint[] = [
     answer: z.object({ id: z.number() }),
     status: 201,
     run: ({ app, params, body }) => app.draftBlueprint(params.id!, params.blueprint!, body.answers)
+  })
+];
+
+const operating: Endpoint[] = [
+  endpoint({
+    method: 'GET',
+    path: `${rehearsal}/operators`,
+    summary: 'Operators of the shelf, and the custom resources that they look after',
+    answer: anything,
+    run: ({ app, params }) => app.rehearsals.ask(params.id!, 'operators', {})
+  }),
+  endpoint({
+    method: 'POST',
+    path: `${rehearsal}/operators/{operator}`,
+    summary: "The manifests that install an operator, or an order of it to the catalogue's manager",
+    body: z.strictObject({
+      watches: z.array(name).max(50).default([]),
+      version: z.string().max(40).optional(),
+      order: z.boolean().default(false)
+    }),
+    answer: z.object({ yaml: z.string() }),
+    async run({ app, params, body: { watches, version, order } }) {
+      const found = await app.rehearsals.ask(params.id!, 'operatorYaml', {
+        name: params.operator!,
+        watches,
+        order,
+        ...(version === undefined ? {} : { version })
+      });
+      if (!found.ok) return found;
+      return found.value === undefined ? refused(notFound(`The operator ${params.operator}`)) : done({ yaml: found.value });
+    }
+  })
+];
+
+const checking: Endpoint[] = [
+  endpoint({
+    method: 'GET',
+    path: `${rehearsal}/findings`,
+    summary: 'What the checker says of the manifests that stand in a namespace',
+    query: z.object({ namespace: name }),
+    answer: items,
+    async run({ app, params, query }) {
+      const found = await app.rehearsals.ask(params.id!, 'standingFindings', { namespace: query.namespace });
+      return found.ok ? done({ items: found.value }) : found;
+    }
+  }),
+  endpoint({
+    method: 'POST',
+    path: `${rehearsal}/findings/mend`,
+    summary: "The manifests that a finding's remedy alters or adds; `nth` as the list of findings numbers them",
+    body: z.strictObject({ namespace: name, nth: z.number().int().min(0) }),
+    answer: z.object({ yaml: z.string() }),
+    async run({ app, params, body }) {
+      const found = await app.rehearsals.ask(params.id!, 'standingMend', body);
+      if (!found.ok) return found;
+      return found.value === undefined ? refused(notFound(`A remedy by one press for finding ${body.nth}`)) : done({ yaml: found.value });
+    }
   })
 ];
 
@@ -156,4 +221,4 @@ const working: Endpoint[] = [
 ];
 
 /** What concerns workloads: blueprints, asking, logs, rest, tunnels. */
-export const workloadEndpoints: readonly Endpoint[] = [...planning, ...working];
+export const workloadEndpoints: readonly Endpoint[] = [...planning, ...operating, ...checking, ...working];

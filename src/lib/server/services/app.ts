@@ -12,6 +12,7 @@ import { proofRepository, type KeptProof } from '../repositories/proofs';
 import { rehearsalRepository } from '../repositories/rehearsals';
 import { trialRepository } from '../repositories/trials';
 import { startHost, type HostClient } from '../rehearsals/client';
+import type { Queries } from '../views';
 import { done, notFound, refused, type Answer } from './answer';
 import { DraftService } from './drafts';
 import { DumpService } from './dumps';
@@ -123,6 +124,12 @@ export async function createApp({ data, worker, reader }: AppOptions) {
       if (!found.ok) return found;
       const one = found.value[0] as AskObject | undefined;
       return done({ id: asked, nowMs: moved.value.nowMs, revision: sent.value.revision, ...one?.status });
+    },
+    /** The questions that a draft answers; secrets that come along with other answers are drawn now. */
+    brief: (id: string, ask: Parameters<Queries['brief']>[1]) => {
+      const random = (count: number) => new Uint8Array(randomBytes(count));
+      const secrets = ask.to ? Array.from({ length: 8 }, () => secretValue('letters', lengthFor('letters'), random)) : [];
+      return rehearsals.ask(id, 'brief', { ...ask, secrets });
     },
     /** Puts a blueprint's manifests into a draft, with secret values drawn now. */
     async draftBlueprint(id: string, blueprint: string, answers: Answers): Promise<Answer<{ id: number }>> {

@@ -1,4 +1,4 @@
-import { answerFaults, blueprintNamed, firstAnswers, type Answers, type Remark } from '$core/blueprints';
+import { answerFaults, blueprintNamed, firstAnswers, sentenceFor, type Answers, type Remark } from '$core/blueprints';
 import { writeManifests } from '$core/manifest';
 import { askOf, nodeReady, repellingTaint, roomOf, type ApiObject, type Facts, type Service, type StatefulSet } from '$core/model';
 
@@ -108,7 +108,15 @@ export function blueprintView({ facts }: Scene, { id, answers: given }: { id: st
   const answers = { ...firstAnswers(blueprint, facts), ...given };
   const faults = answerFaults(blueprint, answers, facts);
   const classes = facts.list('StorageClass').map((one) => one.metadata.name);
-  const head = { id, title: blueprint.title, questions: blueprint.questions, sentence: blueprint.sentence, answers, classes, faults };
+  const head = {
+    id,
+    title: blueprint.title,
+    questions: blueprint.questions,
+    sentence: sentenceFor(blueprint, answers),
+    answers,
+    classes,
+    faults
+  };
   // A class that isn't there yet spoils nothing but the sending.
   const onlyClass =
     faults.length > 0 && faults.every((one) => blueprint.questions.find((two) => two.id === one.question)?.kind === 'class');

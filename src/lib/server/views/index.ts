@@ -7,12 +7,15 @@ import { provedWorkload, tryClass, workloadNamed } from '$core/proofs';
 import { lineSentence, rootLine } from '$core/rootline';
 import { resolve, sentByPerson } from '$core/standin';
 import { claimsView, claimView, growSetYaml, type ClaimsAsk } from './claims';
+import { findingsOf, mendedYaml } from './findings';
 import { groundView } from './ground';
 import { stackOf, touchedAt } from './levels';
 import { membersView } from './members';
+import { operatorsView, operatorYaml } from './operators';
 import { ephemeralView, persistView } from './persist';
 import { remedyView } from './remedies';
 import { blueprintView } from './blueprint';
+import { briefView } from './brief';
 import { workloadsOf, type KeptProofs, type Scene } from './scene';
 import { assetsView, supplyView } from './supply';
 import { tapeView } from './tape';
@@ -53,6 +56,8 @@ const emptied = (one: ApiObject & { kind: 'Secret' }): ApiObject => ({
   data: Object.fromEntries(Object.keys(one.data ?? {}).map((key) => [key, '']))
 });
 
+const withoutValues = (objects: readonly ApiObject[]): ApiObject[] => objects.map((one) => (one.kind === 'Secret' ? emptied(one) : one));
+
 /** All that can be asked of a rehearsal at its clock's head. Each is a pure reading; none changes the world. */
 export const queries = {
   objects: (scene: Scene, { kind, namespace, name }: { kind?: Kind; namespace?: string; name?: string }): ApiObject[] =>
@@ -72,7 +77,8 @@ export const queries = {
   resolve: (scene: Scene, { namespace, name }: { namespace: string; name: string }) => resolve(scene.facts, namespace, name),
   /** The values of secrets are left out unless they are asked for; their keys stay. */
   manifests(scene: Scene, { namespace, secrets }: { namespace?: string; secrets?: 'keep' | 'drop' }) {
-    const objects = manifestsOf(scene, namespace).map((one) => (one.kind === 'Secret' && secrets !== 'keep' ? emptied(one) : one));
+    const all = manifestsOf(scene, namespace);
+    const objects = secrets === 'keep' ? all : withoutValues(all);
     return {
       secrets: objects.filter((one) => one.kind === 'Secret').length,
       count: objects.length,
@@ -80,6 +86,10 @@ export const queries = {
       items: objects.map(({ kind, metadata }) => ({ kind, namespace: metadata.namespace ?? '', name: metadata.name }))
     };
   },
+  /** What the checker says of what stands in a namespace. */
+  standingFindings: (scene: Scene, { namespace }: { namespace: string }) => findingsOf(scene, withoutValues(manifestsOf(scene, namespace))),
+  standingMend: (scene: Scene, { namespace, nth }: { namespace: string; nth: number }) =>
+    mendedYaml(scene, withoutValues(manifestsOf(scene, namespace)), nth),
   changeSheet: (scene: Scene, { objects, replace }: { objects: readonly ApiObject[]; replace?: readonly Ref[] }) =>
     changeSheet(scene.facts, objects, replace),
   removal: (scene: Scene, { ref, keepMembers }: { ref: Ref; keepMembers: boolean }) => removalSheet(scene.facts, ref, keepMembers),
@@ -97,6 +107,9 @@ export const queries = {
   workload: workloadView,
   logs: logsView,
   blueprint: blueprintView,
+  brief: briefView,
+  operators: operatorsView,
+  operatorYaml,
   stack: (scene: Scene, { proofs }: { proofs: KeptProofs }) => stackOf(scene, proofs),
   estate(scene: Scene, { proofs }: { proofs: KeptProofs }) {
     const { facts } = scene;

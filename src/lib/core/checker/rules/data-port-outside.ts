@@ -1,4 +1,4 @@
-import { pairsMatch, type Service } from '../../model';
+import { selectsPodsOf, type Service } from '../../model';
 import { join, service, set } from '../examples';
 import { rule, change, hit } from '../rule';
 
@@ -24,7 +24,7 @@ export default rule({
       const { type, selector } = on.object.spec;
       if (type !== 'LoadBalancer' && type !== 'NodePort') return [];
       const space = on.object.metadata.namespace ?? 'default';
-      const sets = all('StatefulSet', space).filter((one) => pairsMatch(selector, one.spec.template.metadata?.labels));
+      const sets = all('StatefulSet', space).filter((one) => selectsPodsOf(selector, one));
       const ports = plainPorts(on.object);
       if (!sets[0] || !ports.length) return [];
       return [

@@ -1,4 +1,4 @@
-import { pairsMatch } from '../../model';
+import { pairsMatch, selectsPodsOf } from '../../model';
 import { join, service, deployment } from '../examples';
 import { rule, change, hit, nearest } from '../rule';
 
@@ -17,7 +17,7 @@ export default rule({
       const makers = [...bench.all('StatefulSet', space), ...bench.all('Deployment', space), ...bench.all('DaemonSet', space)];
       if (!makers.length && !bench.target) return [];
       if (
-        makers.some((one) => pairsMatch(selector, one.spec.template.metadata?.labels)) ||
+        makers.some((one) => selectsPodsOf(selector, one)) ||
         bench.all('Pod', space).some((one) => pairsMatch(selector, one.metadata.labels))
       )
         return [];

@@ -1,8 +1,12 @@
 import { enginePartOf } from '../../standin';
 import { join, service, set } from '../examples';
-import { rule, change, hit } from '../rule';
+import { rule, hit } from '../rule';
+import type { StatefulSet } from '../../model';
+import { hash32 } from '../../shared';
 
-const waits = /^(\s*synchronous\s*=\s*)0\s*$/m;
+const waits = /^([ \t]*synchronous[ \t]*=[ \t]*)0[ \t]*$/m;
+const waited = (text: string): string => text.replace(waits, (_, head: string) => `${head}1`);
+const markPath = ['spec', 'template', 'metadata', 'annotations', 'standin.example/config'];
 const config = (synchronous: number) =>
   `apiVersion: v1\nkind: ConfigMap\nmetadata: {name: store-config}\ndata:\n  engine.conf: |\n    synchronous = ${synchronous}\n`;
 const example = (synchronous: number) =>
@@ -27,14 +31,15 @@ export default rule({
   check: (bench) =>
     bench.written('ConfigMap').flatMap((on) => {
       const { name, namespace = 'default' } = on.object.metadata;
-      const user = bench
-        .all('StatefulSet', namespace)
-        .find(
-          (one) =>
-            (one.spec.replicas ?? 1) > 1 &&
-            enginePartOf(one.spec.template.spec)?.engine === 'primary-standby-sql' &&
-            one.spec.template.spec.volumes?.some((volume) => volume.configMap?.name === name)
-        );
+      const using = ({ spec }: StatefulSet) =>
+        (spec.replicas ?? 1) > 1 &&
+        enginePartOf(spec.template.spec)?.engine === 'primary-standby-sql' &&
+        spec.template.spec.volumes?.some((volume) => volume.configMap?.name === name) === true;
+      const user = bench.all('StatefulSet', namespace).find(using);
+      // Members read their configuration when they start: the mark of it in the template restarts them.
+      const sets = bench
+        .written('StatefulSet')
+        .filter((one) => (one.object.metadata.namespace ?? 'default') === namespace && using(one.object));
       return user
         ? Object.entries(on.object.data ?? {}).flatMap(([key, text]) =>
             waits.test(text)
@@ -44,7 +49,16 @@ export default rule({
                     ['data', key],
                     `Commits of ${user.metadata.name} wait for none of its ${(user.spec.replicas ?? 1) - 1} standbys: losing the primary loses them.`,
                     'Write synchronous = 1.',
-                    change('Wait for one standby', on, { set: ['data', key], value: text.replace(waits, (_, head: string) => `${head}1`) })
+                    {
+                      says: 'Wait for one standby',
+                      wishes: [
+                        { on, wish: { set: ['data', key], value: waited(text) } },
+                        ...sets.map((set) => ({
+                          on: set,
+                          wish: { set: markPath, value: hash32(waited(text)).toString(16).padStart(8, '0') }
+                        }))
+                      ]
+                    }
                   )
                 ]
               : []

@@ -1,4 +1,4 @@
-import { pairsMatch } from '../../model';
+import { selectsPodsOf } from '../../model';
 import { join, service, deployment } from '../examples';
 import { rule, change, hit, nearest, listed } from '../rule';
 
@@ -20,7 +20,7 @@ export default rule({
       const { selector } = on.object.spec;
       const space = on.object.metadata.namespace ?? 'default';
       const makers = [...bench.all('StatefulSet', space), ...bench.all('Deployment', space), ...bench.all('DaemonSet', space)].filter(
-        (one) => pairsMatch(selector, one.spec.template.metadata?.labels)
+        (one) => selectsPodsOf(selector, one)
       );
       const ports = makers.flatMap((one) => one.spec.template.spec.containers.flatMap((two) => two.ports ?? []));
       if (!ports.length) return [];

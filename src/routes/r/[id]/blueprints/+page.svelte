@@ -11,6 +11,7 @@
     Each blueprint asks its questions in a few sentences, shows what the answers come to, and ends in a draft. Nothing is sent before its
     change sheet.
   </p>
+  <p class="mt-2"><a class="word" href="/r/{encodeURIComponent(data.id)}/operators">operators and custom resources</a></p>
   <ul class="mt-4 max-w-[56rem] border-t border-ink">
     {#each data.list as one (one.id)}
       <li class="border-b border-line">

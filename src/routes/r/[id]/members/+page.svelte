@@ -24,7 +24,10 @@
             : `${stack.members.ready} of ${plural(stack.members.wanted, 'member')} ready; the others come up.`}
       />
     </h1>
-    <p class="mt-2"><a class="word" href="/r/{encodeURIComponent(data.id)}/blueprints">deploy a workload</a></p>
+    <p class="mt-2">
+      <a class="word" href="/r/{encodeURIComponent(data.id)}/blueprints">deploy a workload</a>
+      <a class="word ml-4" href="/r/{encodeURIComponent(data.id)}/operators">operators and custom resources</a>
+    </p>
     {#if bands.length > 6}<p class="mt-2">
         <input
           class="small w-[16rem] border border-line bg-sheet px-2 py-0.5"

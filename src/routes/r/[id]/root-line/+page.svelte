@@ -20,7 +20,13 @@
   );
   const broken = $derived(rows.find((row) => row.id === line?.firstBreak));
   const waiting = $derived(rows.filter((row) => row.state === 'waiting').length);
-  const kinds: Record<string, string> = { Pod: 'pod', PersistentVolumeClaim: 'claim', StatefulSet: 'set' };
+  const kinds: Record<string, string> = {
+    Pod: 'pod',
+    PersistentVolumeClaim: 'claim',
+    StatefulSet: 'set',
+    PersistentVolume: 'volume',
+    VolumeSnapshot: 'snapshot'
+  };
 
   async function draft(text: string, manifests: string) {
     const id = await newDraft(data.cluster.name, text.slice(0, 100), manifests);
@@ -46,7 +52,9 @@
   {:else}
     <h1><Say text={line.sentence} /></h1>
     <p class="quiet mt-0.5">
-      Root line of {line.trunks.length > 1 ? `${line.trunks.length} members` : `the ${kinds[data.ref.kind]} ${data.ref.name}`} · namespace
+      Root line of {line.trunks.length > 1
+        ? `${line.trunks.length} members`
+        : `the ${kinds[data.ref.kind] ?? data.ref.kind} ${data.ref.name}`} · namespace
       <span class="mono">{data.ref.namespace}</span>
       {#if broken}· first break: <b class="font-semibold text-ink">{broken.title}</b> · {waiting}
         {waiting === 1 ? 'joint' : 'joints'} above {waiting === 1 ? 'waits' : 'wait'} on it{:else}· no break{/if}

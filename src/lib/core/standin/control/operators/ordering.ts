@@ -1,8 +1,7 @@
 import { isReady, type OperatorOrder } from '../../../model';
 import { clusterVersion } from '../../provider/drivers';
-import { operatorImages } from '../../provider/images';
+import { imageTag, operatorImages } from '../../provider/images';
 import { imageVersionFault } from '../../provider/image-versions';
-import { imageTag } from '../../provider/images';
 import type { Hands } from '../loop';
 import { ownerOf } from '../pods';
 import { operatorDeployments, operatorNamed, operatorPods, rightsWords, versionsOf } from './cards';

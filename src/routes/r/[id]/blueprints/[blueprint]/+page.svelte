@@ -3,7 +3,7 @@
   import { untrack } from 'svelte';
   import type { BlueprintSheet } from '$server/views/blueprint';
   import Peg from '$ui/parts/Peg.svelte';
-  import Slot from '$ui/parts/Slot.svelte';
+  import Brief from '$ui/parts/Brief.svelte';
   import { call, doCall, notices } from '$ui/call.svelte';
   import { selection } from '$ui/selection.svelte';
 
@@ -14,28 +14,7 @@
   let making = $state(false);
   const base = $derived(`/r/${encodeURIComponent(data.id)}`);
   const api = $derived(`/rehearsals/${encodeURIComponent(data.id)}/blueprints/${sheet.id}`);
-  const wrong = $derived(new Map(sheet.faults.map((one) => [one.question, one.message])));
   const hurts = $derived(sheet.faults.length > 0 || sheet.remarks.some((one) => one.state === 'broken'));
-
-  /** The sentence in pieces: slots with the mark that follows them, and the text after that. */
-  const pieces = $derived(
-    sheet.sentence.split(/(?=\{\w+\})/).map((piece) => {
-      const [, id, tail = '', text = ''] = /^(?:\{(\w+)\}([.,:;]?))?([^]*)$/.exec(piece)!;
-      return { question: sheet.questions.find((one) => one.id === id), tail, text: text.trimStart() };
-    })
-  );
-  const options = (id: string) => {
-    const one = sheet.questions.find((two) => two.id === id)!;
-    if (one.kind === 'class')
-      return sheet.classes.length ? sheet.classes.map((name) => [name, name] as const) : [['', 'no class yet'] as const];
-    if (one.kind === 'choice') return one.options;
-    if (one.kind === 'count' && one.range && one.range[1] - one.range[0] <= 16)
-      return Array.from({ length: one.range[1] - one.range[0] + 1 }, (_, i) => {
-        const n = String(one.range![0] + i);
-        return [n, n] as const;
-      });
-    return undefined;
-  };
 
   $effect(() => {
     void [data.rehearsal.revision, data.clock.nowMs];
@@ -90,20 +69,7 @@
     </p>
     {#if shown === 'questions'}
       <p class="mt-3 max-w-[36rem] text-[1.15rem] leading-[2.1]">
-        {#each pieces as piece, i (i)}
-          {#if piece.question}
-            <span class="whitespace-nowrap"
-              ><Slot
-                label={piece.question.label}
-                value={answers[piece.question.id] ?? ''}
-                options={options(piece.question.id)}
-                width={Math.max(2, (answers[piece.question.id] ?? '').length)}
-                wrong={wrong.has(piece.question.id)}
-                onchange={(value: string) => (answers = { ...answers, [piece.question!.id]: value })}
-              />{piece.tail}</span
-            >{' '}
-          {/if}{piece.text}
-        {/each}
+        <Brief {sheet} {answers} onchange={(question, value) => (answers = { ...answers, [question]: value })} />
       </p>
     {:else}
       <p class="quiet mt-3">As they would go into a draft. Values of secrets are drawn when it is made, and covered.</p>

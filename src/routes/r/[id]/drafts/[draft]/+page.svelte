@@ -4,6 +4,7 @@
   import { untrack } from 'svelte';
   import Editor from '$ui/drafts/Editor.svelte';
   import Findings from '$ui/drafts/Findings.svelte';
+  import Questions from '$ui/drafts/Questions.svelte';
   import Rework from '$ui/drafts/Rework.svelte';
   import { Desk } from '$ui/drafts/desk.svelte';
   import { droppedFiles } from '$ui/drafts/dropped';
@@ -18,7 +19,7 @@
   const desk = untrack(() => new Desk(data.draft.id, () => data.id, data.draft));
   let part = $state(untrack(() => page.url.searchParams.get('rework')));
   let editor: Editor | undefined = $state();
-  let side = $state<'sheet' | 'rework'>(untrack(() => (page.url.searchParams.has('rework') ? 'rework' : 'sheet')));
+  let side = $state<'sheet' | 'questions' | 'rework'>(untrack(() => (page.url.searchParams.has('rework') ? 'rework' : 'sheet')));
   interface Sent {
     rehearsal: string;
     atMs: number;
@@ -209,7 +210,7 @@
   </div>
   <div class="min-h-0 overflow-auto border-l border-line px-5 py-4">
     <div class="mb-3 flex gap-4" role="tablist" aria-label="Beside the text">
-      {#each [{ id: 'sheet', title: 'change sheet' }, { id: 'rework', title: 'rework' }] as const as one (one.id)}
+      {#each [{ id: 'sheet', title: 'change sheet' }, { id: 'questions', title: 'questions' }, { id: 'rework', title: 'rework' }] as const as one (one.id)}
         <button
           role="tab"
           aria-selected={side === one.id}
@@ -249,6 +250,8 @@
           {:else}<p class="quiet small">It stands there as it was sent.</p>{/if}
         {/each}
       {/if}
+    {:else if side === 'questions'}
+      <Questions {desk} onedits={edits} />
     {:else}
       <Rework {desk} clusters={data.clusters} cluster={data.cluster.name} open={part} onedits={edits} />
     {/if}

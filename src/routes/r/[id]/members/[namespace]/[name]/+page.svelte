@@ -3,6 +3,7 @@
   import { page } from '$app/state';
   import Peg from '$ui/parts/Peg.svelte';
   import Console from '$ui/workloads/Console.svelte';
+  import Findings from '$ui/workloads/Findings.svelte';
   import Logs from '$ui/workloads/Logs.svelte';
   import Band from '$ui/sheets/Band.svelte';
   import { doCall, newDraft, notices } from '$ui/call.svelte';
@@ -19,7 +20,8 @@
     ['console', 'console'],
     ['logs', 'logs'],
     ['reach', 'reach'],
-    ['waits', 'what waits']
+    ['waits', 'what waits'],
+    ['findings', 'findings']
   ] as const;
   const view = $derived(page.url.searchParams.get('view') ?? 'members');
   const rows = $derived(sheet.bands.flatMap((band) => band.rows));
@@ -164,6 +166,15 @@
               : ''}</span
           >
         </p>{/each}
+    </div>
+  {:else if view === 'findings'}
+    <div class="mt-4">
+      <Findings
+        id={data.id}
+        cluster={data.cluster.name}
+        namespace={sheet.namespace}
+        moment="{data.clock.nowMs}/{data.rehearsal.revision}"
+      />
     </div>
   {:else if view === 'waits'}
     <dl class="mt-4 border-t border-ink">
