@@ -1,5 +1,7 @@
 import { readFileSync } from 'node:fs';
 import fc from 'fast-check';
+import { lengthFor, secretValue } from '$core/drafts';
+import { hash32 } from '$core/shared';
 import { describe, expect, test } from 'vitest';
 import { check, distance, nearest, ruleOf, rules, type Finding, type Rule } from '$core/checker';
 import { applyEdits, writeManifests } from '$core/manifest';
@@ -90,6 +92,22 @@ describe('the whole', () => {
       expect(page, one.id).toContain(one.bad.trimEnd().slice(0, 1_500));
     }
     expect(page.match(/^### /gm)).toHaveLength(rules.length);
+  });
+
+  test('a value that was drawn is not taken for a typed one, whatever it is drawn from; words with marks between them are', () => {
+    const found = (value: string) => {
+      const text = `apiVersion: v1\nkind: Secret\nmetadata: {name: store-access}\nstringData: {password: ${JSON.stringify(value)}}\n`;
+      return codes(check([{ text }])).includes('secret-typed');
+    };
+    let n = 0;
+    const bytes = (count: number) => Uint8Array.from({ length: count }, () => hash32(`byte ${(n += 1)}`) & 255);
+    for (const alphabet of ['letters', 'plain', 'hex'] as const)
+      for (let i = 0; i < 40; i += 1) {
+        const drawn = secretValue(alphabet, lengthFor(alphabet), bytes);
+        expect(found(drawn), drawn).toBe(false);
+      }
+    for (const typed of ['sunshine', 'correct-horse-battery-staple', 'aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa', 'the night shift opens at six'])
+      expect(found(typed), typed).toBe(true);
   });
 
   test('files of one draft are looked at together, and findings say in which file they are', () => {

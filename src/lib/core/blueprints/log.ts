@@ -175,7 +175,7 @@ spec:
       {
         label: 'may be lost',
         value: `${Math.max(0, c - 1)} ${c === 2 ? 'broker' : 'brokers'}`,
-        note: `1 while all acknowledgements are asked for${count(answers, 'coordinators') ? `; ${tolerates(count(answers, 'coordinators'))} coordinators` : ''}`
+        note: `1 while all acknowledgements are asked for${count(answers, 'coordinators') ? `; ${tolerates(count(answers, 'coordinators'))} of the coordinators` : ''}`
       }
     ];
   },

@@ -1,5 +1,8 @@
 import { rule, hit } from '../rule';
 
+/** Short, of few different characters, or words with something between them: nothing that was drawn at random. */
+const looksTyped = (value: string): boolean => value.length < 22 || new Set(value).size < 10 || /[a-z]{4,}[-_. ][a-z]{2,}/i.test(value);
+
 export default rule({
   id: 'secret-typed',
   level: 'note',
@@ -11,7 +14,7 @@ export default rule({
     written('Secret').flatMap((on) =>
       Object.keys(on.object.stringData ?? {})
         .filter((key) => /pass|secret|token|key/i.test(key) && !/\.(crt|pem|pub)$/.test(key) && on.object.type !== 'kubernetes.io/tls')
-        .filter((key) => new Set(on.object.stringData![key]!).size < 24 || on.object.stringData![key]!.length < 22)
+        .filter((key) => looksTyped(on.object.stringData![key]!))
         .map((key) => hit(on, ['stringData', key], `${key} was typed, or is short.`, 'Have it generated, with 22 characters or more.'))
     )
 });
