@@ -57,6 +57,7 @@ export interface KindMap {
   Ask: standin.AskObject;
   Outage: standin.Outage;
   LoginProvider: standin.LoginProvider;
+  Emptying: standin.Emptying;
   Tunnel: standin.Tunnel;
   Topic: standin.Topic;
   Account: standin.Account;
@@ -110,6 +111,7 @@ export const kindEntries: readonly KindEntry[] = [
   entry('Disk', api, standin.diskSchema, { cluster: true }),
   entry('Outage', api, standin.outageSchema, { cluster: true }),
   entry('LoginProvider', api, standin.loginProviderSchema, { cluster: true }),
+  entry('Emptying', api, standin.emptyingSchema, { cluster: true }),
   entry('Namespace', 'v1', plain.namespaceSchema, { cluster: true, rule: 'label' }),
   entry('ResourceQuota', 'v1', policy.resourceQuotaSchema),
   entry('NetworkPolicy', 'networking.k8s.io/v1', policy.networkPolicySchema),

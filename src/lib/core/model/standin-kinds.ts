@@ -271,6 +271,18 @@ export const outageSchema = kindOf(standinApi, 'Outage', {
   })
 });
 
+/** Nodes that are being emptied, e.g. before they are taken down. Taking it away opens them again. */
+export const emptyingSchema = kindOf(standinApi, 'Emptying', {
+  spec: z.looseObject({
+    nodes: z.array(z.string()),
+    /** Whether pods go too that keep something in an ephemeral directory, which is lost. */
+    losesDirectories: z.boolean().default(false)
+  }),
+  status: z
+    .looseObject({ left: z.number(), waits: z.array(z.looseObject({ namespace: z.string(), name: z.string(), says: z.string() })) })
+    .optional()
+});
+
 /** A provider of identities outside the cluster (OpenID Connect): it gives people tokens for the audiences that it knows. */
 export const loginProviderSchema = kindOf(standinApi, 'LoginProvider', {
   spec: z.looseObject({ issuer: z.string(), audiences: z.array(z.string()), reachable: z.boolean().default(true) })
@@ -325,6 +337,7 @@ export type Process = z.infer<typeof processSchema>;
 export type AskObject = z.infer<typeof askSchema>;
 export type Way = z.infer<typeof way>;
 export type Outage = z.infer<typeof outageSchema>;
+export type Emptying = z.infer<typeof emptyingSchema>;
 export type LoginProvider = z.infer<typeof loginProviderSchema>;
 export type Tunnel = z.infer<typeof tunnelSchema>;
 export type Topic = z.infer<typeof topicSchema>;

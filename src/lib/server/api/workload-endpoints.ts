@@ -203,6 +203,23 @@ const working: Endpoint[] = [
   }),
   endpoint({
     method: 'POST',
+    path: `${rehearsal}/nodes/{node}/empty`,
+    summary: 'Empty a node: close it, and send its pods away as disruption budgets allow; or open it again',
+    body: z.strictObject({ open: z.boolean().default(false), losesDirectories: z.boolean().default(false) }),
+    answer: anything,
+    async run({ app, params, body, revision }) {
+      const { node = '', id = '' } = params;
+      const found = await app.rehearsals.ask(id, 'objects', { kind: 'Node', name: node });
+      if (!found.ok) return found;
+      if (!found.value.length) return refused(notFound(`The node ${node}`));
+      const spec = { nodes: [node], losesDirectories: body.losesDirectories };
+      return body.open
+        ? app.rehearsals.remove(id, { kind: 'Emptying', namespace: '', name: node }, false, revision)
+        : app.rehearsals.send(id, [{ apiVersion: 'standin.example/v1', kind: 'Emptying', metadata: { name: node }, spec }], revision);
+    }
+  }),
+  endpoint({
+    method: 'POST',
     path: `${rehearsal}/tunnels`,
     summary: 'Open a tunnel to a service, or close it',
     body: z.strictObject({ namespace: name, service: name, open: z.boolean() }),

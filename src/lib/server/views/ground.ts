@@ -17,6 +17,7 @@ export interface Plank {
   readonly zone: string;
   readonly ready: boolean;
   readonly closed: boolean;
+  readonly emptying: { readonly left: number; readonly waits: readonly { readonly name: string; readonly says: string }[] } | null;
   readonly virtual: boolean;
   readonly storage: boolean;
   readonly milliCpu: { readonly asked: number; readonly room: number };
@@ -65,6 +66,15 @@ function byNode({ facts }: Scene): ByNode {
   return { disks, attached };
 }
 
+/** Whether a node is being emptied, and what keeps its pods. */
+function emptyingOf(facts: Scene['facts'], node: string): { left: number; waits: { name: string; says: string }[] } | null {
+  const wish = facts.list('Emptying').find((one) => one.spec.nodes.includes(node));
+  if (!wish) return null;
+  const here = new Set(facts.podsOn(node).map((pod) => `${pod.metadata.namespace}/${pod.metadata.name}`));
+  const waits = (wish.status?.waits ?? []).filter((one) => here.has(`${one.namespace}/${one.name}`));
+  return { left: here.size, waits: waits.map(({ name, says }) => ({ name, says })) };
+}
+
 function plankOf({ facts }: Scene, node: Node, { disks, attached }: ByNode): Plank {
   const { name } = node.metadata;
   const room = roomOf(node);
@@ -86,6 +96,7 @@ function plankOf({ facts }: Scene, node: Node, { disks, attached }: ByNode): Pla
     zone: zoneOf(node) || '(no zone)',
     ready: nodeReady(node),
     closed: node.spec?.unschedulable ?? false,
+    emptying: emptyingOf(facts, name),
     virtual: isVirtualNode(node),
     storage: isStorageNode(node),
     milliCpu: { asked: use.milliCpu, room: room.milliCpu },

@@ -33,9 +33,22 @@ const ofProvider = new Set<Kind>([
   'Ask',
   'Outage',
   'LoginProvider',
+  'Emptying',
   'Tunnel'
 ]);
-const ofPlace = new Set<Kind>(['Ground', 'Registry', 'Backend', 'Identity', 'Node', 'Disk', 'Asset', 'Outage', 'LoginProvider', 'Tunnel']);
+const ofPlace = new Set<Kind>([
+  'Ground',
+  'Registry',
+  'Backend',
+  'Identity',
+  'Node',
+  'Disk',
+  'Asset',
+  'Outage',
+  'LoginProvider',
+  'Emptying',
+  'Tunnel'
+]);
 
 /** What people sent and what still stands, in the order of sending. */
 const manifestsOf = ({ facts }: Scene, namespace?: string): ApiObject[] =>

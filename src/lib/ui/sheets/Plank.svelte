@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { Plank } from '$server/views/ground';
+  import { doCall, notices } from '../call.svelte';
   import { cpus, lineHref } from '../format';
   import Peg from '../parts/Peg.svelte';
 
@@ -12,8 +13,19 @@
     largestDisk: number;
     id: string;
     marked: boolean;
+    /** A picture that nothing can be done to. */
+    still: boolean;
   }
-  let { plank, lens, withDisks, largestDisk, id, marked }: Props = $props();
+  let { plank, lens, withDisks, largestDisk, id, marked, still }: Props = $props();
+  async function empty(open: boolean) {
+    const sent = await doCall('POST', `/rehearsals/${encodeURIComponent(id)}/nodes/${encodeURIComponent(plank.name)}/empty`, { open });
+    if (sent)
+      notices.say(
+        open
+          ? `${plank.name} takes pods again.`
+          : `${plank.name} takes no new pods; those on it are sent away one after another, as budgets allow, when the clock runs.`
+      );
+  }
   const gib = (bytes: number) => (bytes / 2 ** 30).toLocaleString('en', { maximumFractionDigits: bytes < 10 * 2 ** 30 ? 1 : 0 });
   const longest = 136;
   const shown = 9;
@@ -48,7 +60,7 @@
     {:else}<span class="quiet small font-sans">no members</span>{/each}
     {#if plank.members.length > shown}<span class="quiet">and {plank.members.length - shown} more</span>{/if}
     {#if plank.system}<span class="quiet small font-sans" title="pods of drivers and operators">+{plank.system} of drivers</span>{/if}
-    {#if plank.closed}<span class="small font-sans text-ochre">closed to new pods</span>{/if}
+    {#if plank.closed}<span class="small font-sans text-ochre">{plank.emptying ? 'being emptied' : 'closed to new pods'}</span>{/if}
     {#if plank.virtual}<span class="small font-sans text-ochre">virtual: takes no daemon set</span>{/if}
   </p>
 {/snippet}
@@ -113,7 +125,19 @@
         </p>{/if}
     </div>
   {/if}
+  {#if !still}
+    <p class="small shrink-0 pt-[1px]">
+      <button class="word" aria-label="{plank.emptying ? 'Open' : 'Empty'} {plank.name}" onclick={() => empty(plank.emptying !== null)}
+        >{plank.emptying ? 'open' : 'empty'}</button
+      >
+    </p>
+  {/if}
 </div>
+{#if plank.emptying?.waits.length}
+  <ul class="small -mt-2 pb-3 pl-[120px]">
+    {#each plank.emptying.waits as one (one.name)}<li><span class="mono">{one.name}</span> stays: {one.says}</li>{/each}
+  </ul>
+{/if}
 
 <style>
   .plank {

@@ -9,6 +9,7 @@ import { collector } from './collector';
 import { daemonSets } from './daemon-sets';
 import { deployments } from './deployments';
 import { driverParts } from './driver-parts';
+import { emptying } from './emptying';
 import { endpoints } from './endpoints';
 import { engines } from './engines';
 import { filling } from './filling';
@@ -57,5 +58,6 @@ export const loops: readonly Loop[] = [
   resting,
   issuing,
   operators,
-  budgets
+  budgets,
+  emptying
 ];

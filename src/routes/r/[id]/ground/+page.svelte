@@ -89,7 +89,15 @@
               {/if}
             </h2>
             {#each zone.planks.slice(0, Math.max(0, drawn - (before[z] ?? 0))) as plank (plank.name)}
-              <Plank {plank} {lens} {withDisks} {largestDisk} id={data.id} marked={page.url.hash === `#${plank.name}`} />
+              <Plank
+                {plank}
+                {lens}
+                {withDisks}
+                {largestDisk}
+                id={data.id}
+                marked={page.url.hash === `#${plank.name}`}
+                still={data.cluster.kind === 'dump'}
+              />
             {/each}
           </section>
         {:else}

@@ -102,7 +102,9 @@ export abstract class Leading<S> extends Electing<S> {
         if (this.contact(site, id, one) && (match[one] ?? -1) >= last) this.tell(site, id, one, record.applied);
       if (!membersOf(after).includes(id)) {
         site.say(id, 'has left the group');
-        this.stepDown(site, id);
+        // Whoever leaves lets somebody lead at once, so that nobody has to miss it first. Source: Ongaro's dissertation, 3.10 and 4.2.2.
+        this.handOver(site, id);
+        if (this.mind(site, id)!.role === 'leader') this.stepDown(site, id);
       } else this.reconfigure(site, id);
       return;
     }

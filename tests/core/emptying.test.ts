@@ -1,0 +1,94 @@
+import { describe, expect, it } from 'vitest';
+import { isReady, type ApiObject } from '$core/model';
+import type { World } from '$core/standin';
+import { objects as read } from './help';
+import { answered, ask, must, remove, roomy } from './roomy';
+
+const empty = (nodes: string[], losesDirectories = false): ApiObject => ({
+  apiVersion: 'standin.example/v1',
+  kind: 'Emptying',
+  metadata: { name: 'work' },
+  spec: { nodes, losesDirectories }
+});
+const nodeOf = (world: World, name: string) => world.store.get('Pod', 'tickets', name)!.spec.nodeName!;
+const ready = (world: World) => world.store.list('Pod', 'tickets').filter(isReady).length;
+
+describe('emptying nodes', () => {
+  it('sends members away one after another, so that the budget holds at every moment; their data come along; taken back, the nodes are open', () => {
+    const world = roomy();
+    must(world, ...answered('multi-primary-sql'));
+    world.runSettled();
+    expect(ask(world, 'tickets', 'bookings', { do: 'write', key: 'a', value: '1' }).outcome).toBe('acknowledged');
+    const before = [nodeOf(world, 'bookings-0'), nodeOf(world, 'bookings-1')];
+    must(world, empty(before));
+    let least = 3;
+    const untilMs = world.nowMs + 600_000;
+    while (world.nextMs !== undefined && world.nextMs <= untilMs && (world.store.get('Emptying', '', 'work')!.status?.left ?? 1) > 0) {
+      world.runUntil(world.nextMs);
+      least = Math.min(least, ready(world));
+    }
+    world.runSettled();
+    expect(least).toBe(2);
+    expect(world.store.get('Emptying', '', 'work')!.status).toEqual({ left: 0, waits: [] });
+    expect(ready(world)).toBe(3);
+    for (const member of ['bookings-0', 'bookings-1']) {
+      expect(before).not.toContain(nodeOf(world, member));
+      expect(ask(world, 'tickets', 'bookings', { do: 'read', key: 'a' }, { member }).rows).toEqual([['a', '1']]);
+    }
+    const closed = () => world.store.list('Node').flatMap((one) => (one.spec?.unschedulable ? [one.metadata.name] : []));
+    expect(closed().sort()).toEqual([...before].sort());
+    remove(world, { kind: 'Emptying', namespace: '', name: 'work' });
+    world.runSettled();
+    expect(closed()).toEqual([]);
+  });
+
+  it('says of everybody who stays why: a budget that lets nobody go, a directory that would be lost, a pod that nobody makes anew', () => {
+    const world = roomy();
+    must(
+      world,
+      ...answered('multi-primary-sql').map((one) =>
+        one.kind === 'PodDisruptionBudget' ? { ...one, spec: { ...one.spec, maxUnavailable: 0 } } : one
+      )
+    );
+    world.runSettled();
+    const node = nodeOf(world, 'bookings-0');
+    const at = `nodeName: ${node}`;
+    must(
+      world,
+      ...read(`apiVersion: v1
+kind: Pod
+metadata: {name: alone, namespace: tickets}
+spec: {${at}, containers: [{name: tool, image: shelf.standin.example/tools/look:1}]}
+---
+apiVersion: apps/v1
+kind: Deployment
+metadata: {name: desk, namespace: tickets}
+spec:
+  selector: {matchLabels: {app: desk}}
+  template:
+    metadata: {labels: {app: desk}}
+    spec:
+      nodeSelector: {kubernetes.io/hostname: ${node}}
+      containers: [{name: desk, image: shelf.standin.example/tools/desk:1}]
+      volumes: [{name: scratch, emptyDir: {}}]
+`)
+    );
+    world.runSettled();
+    must(world, empty([node]));
+    world.runUntil(world.nowMs + 60_000);
+    const waits = () =>
+      world.store
+        .get('Emptying', '', 'work')!
+        .status!.waits.map((one) => [one.name.replace(/^desk-.*/, 'desk'), one.says] as const)
+        .sort();
+    expect(waits()).toEqual([
+      ['alone', 'nobody would make it anew; take it away by hand'],
+      ['bookings-0', 'the budget bookings lets nobody go: 3 ready, 3 have to be'],
+      ['desk', 'what is in its directory scratch would be lost; spec.losesDirectories: true lets it go']
+    ]);
+    must(world, empty([node], true));
+    world.runUntil(world.nowMs + 60_000);
+    expect(waits().map(([name]) => name)).toEqual(['alone', 'bookings-0']);
+    expect(ready(world)).toBeGreaterThanOrEqual(3);
+  });
+});
