@@ -48,7 +48,7 @@ spec:
             labelSelector: {matchLabels: {app: chartroom}}
       containers:
       - name: files
-        image: shelf.standin.example/tools/chart-files:1.2
+        image: shelf.standin.example/engines/chart-files:1.2
         resources: {requests: {cpu: 100m, memory: 256Mi}}
         volumeMounts: [{name: charts, mountPath: /srv/charts}]
       volumes:

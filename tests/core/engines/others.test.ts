@@ -147,6 +147,21 @@ describe('shared files', () => {
     expect(ask({ do: 'close', value: 'h' }, 'u-1')?.outcome).toBe('acknowledged');
     expect(ask({ do: 'read', key: 'chart.txt' }, 'u-1')?.rows).toEqual([['chart.txt', 'new']]);
     expect(bench.lines.some((line) => line.includes('u-1: chart.txt changed (by u-0)'))).toBe(true);
+    // What is written through an open file is seen by others once it is closed, and by whoever has it open at once.
+    bench.ask({ id: 'w', member: 'u-1', op: { do: 'open', key: 'chart.txt' } });
+    ask({ do: 'write-open', key: 'w', value: 'newest' }, 'u-1');
+    const seen = () => [
+      ask({ do: 'read', key: 'chart.txt' }, 'u-0')?.rows?.[0]?.[1],
+      ask({ do: 'read-open', value: 'w' }, 'u-1')?.rows?.[0]?.[1]
+    ];
+    expect(seen()).toEqual(['new', 'newest']);
+    ask({ do: 'close', value: 'w' }, 'u-1');
+    expect(ask({ do: 'read', key: 'chart.txt' }, 'u-0')?.rows).toEqual([['chart.txt', 'newest']]);
+    for (const handle of ['w', '__proto__', 'constructor'])
+      expect(ask({ do: 'read-open', value: handle }, 'u-1')).toMatchObject({
+        outcome: 'refused',
+        says: `nothing is open as ${handle} on u-1`
+      });
   });
 
   it.each([

@@ -138,12 +138,17 @@ const working: Endpoint[] = [
     method: 'GET',
     path: `${rehearsal}/logs`,
     summary: "Lines of members' logs up to the clock's head",
-    query: whole.extend({ text: z.string().max(200).optional(), member: name.optional() }),
+    query: whole.extend({
+      text: z.string().max(200).optional(),
+      member: name.optional(),
+      grave: z.enum(['yes', 'no']).default('no').describe('yes: only what is wrong, or will be if it stays so')
+    }),
     answer: anything,
     run: ({ app, params, query }) =>
       app.rehearsals.ask(params.id!, 'logs', {
         namespace: query.namespace,
         name: query.name,
+        grave: query.grave === 'yes',
         ...(query.text === undefined ? {} : { text: query.text }),
         ...(query.member === undefined ? {} : { member: query.member })
       })

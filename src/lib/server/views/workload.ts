@@ -165,7 +165,20 @@ export const consoleForms: Readonly<Record<EngineId, readonly ConsoleForm[]>> = 
       member: true
     },
     { do: 'read', title: 'Read', fields: [{ id: 'key', label: 'path', start: 'charts/north.txt' }], member: true },
-    { do: 'list', title: 'List', fields: [{ id: 'place', label: 'directory', start: '' }], member: true }
+    { do: 'list', title: 'List', fields: [{ id: 'place', label: 'directory', start: '' }], member: true },
+    { do: 'open', title: 'Open', fields: [{ id: 'key', label: 'path', start: 'charts/north.txt' }], member: true },
+    { do: 'read-open', title: 'Read what is open', fields: [{ id: 'value', label: 'opened as', start: '' }], member: true },
+    {
+      do: 'write-open',
+      title: 'Write what is open',
+      fields: [
+        { id: 'key', label: 'opened as', start: '' },
+        { id: 'value', label: 'content', start: 'depth 15' }
+      ],
+      member: true
+    },
+    { do: 'close', title: 'Close', fields: [{ id: 'value', label: 'opened as', start: '' }], member: true },
+    { do: 'delete', title: 'Remove', fields: [{ id: 'key', label: 'path', start: 'charts/north.txt' }], member: true }
   ],
   'image-shelf': [
     {
@@ -207,6 +220,23 @@ function patienceOf({ facts, steps, clock }: Scene, namespace: string, name: str
   const late = forMs > open.normalMs[1];
   const what = stepSpans[open.step].label;
   return `It ${what}${says ? ` (${says})` : ''} for ${wordsOf(forMs)}; ${least} to ${most} s are normal. ${late ? 'That is too long: look at its root line.' : 'Errors about others that are not there yet clear by themselves until then.'}`;
+}
+
+/** Where a form asks for something that was opened: what is open still, by the member that it was opened on. */
+function withOpen(
+  form: ConsoleForm,
+  asks: readonly { id: string; op: { do: string; value?: string | undefined }; status?: { outcome?: string | undefined } }[]
+): ConsoleForm {
+  const closed = new Set(
+    asks.flatMap((one) => (one.op.do === 'close' && one.status?.outcome === 'acknowledged' ? [one.op.value ?? ''] : []))
+  );
+  const open = asks
+    .filter((one) => one.op.do === 'open' && one.status?.outcome === 'acknowledged' && !closed.has(one.id))
+    .map((one) => one.id);
+  const fields = form.fields.map((field) =>
+    field.label === 'opened as' ? { ...field, start: open[0] ?? '', ...(open.length ? { options: open } : {}) } : field
+  );
+  return { ...form, fields };
 }
 
 /** The sheet of one workload. */
@@ -297,7 +327,7 @@ export function workloadView(scene: Scene, { namespace, name }: { namespace: str
     withTls: withTls ? writeManifests(withTls) : '',
     rest: rest ? (rest.status?.stage ?? 'stops') : resting ? 'wakes' : null,
     restName: rest?.metadata.name ?? null,
-    forms: workload.engine ? consoleForms[workload.engine] : [],
+    forms: workload.engine ? consoleForms[workload.engine].map((one) => withOpen(one, asks)) : [],
     asks,
     images
   };
@@ -308,7 +338,13 @@ export type WorkloadSheet = NonNullable<ReturnType<typeof workloadView>>;
 /** Lines of the logs of a workload's members, newest last, up to the clock's head. */
 export function logsView(
   { lines, clock, facts }: Scene,
-  { namespace, name, text = '', member }: { namespace: string; name: string; text?: string; member?: string }
+  {
+    namespace,
+    name,
+    text = '',
+    member,
+    grave = false
+  }: { namespace: string; name: string; text?: string; member?: string; grave?: boolean }
 ) {
   const workload = workloadNamed(facts, namespace, name);
   const mine = (subject: string): boolean => {
@@ -322,7 +358,11 @@ export function logsView(
   };
   const wanted = text.toLowerCase();
   const found = lines.filter(
-    (one) => one.atMs <= clock.nowMs && mine(one.subject) && (!wanted || `${one.subject} ${one.text}`.toLowerCase().includes(wanted))
+    (one) =>
+      one.atMs <= clock.nowMs &&
+      (!grave || one.grave) &&
+      mine(one.subject) &&
+      (!wanted || `${one.subject} ${one.text}`.toLowerCase().includes(wanted))
   );
   return {
     total: found.length,

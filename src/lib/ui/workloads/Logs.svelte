@@ -13,12 +13,19 @@
   let { id, namespace, name, moment, members }: Props = $props();
   let text = $state('');
   let member = $state('');
+  let grave = $state(false);
   let found = $state<{ total: number; lines: { atMs: number; member: string; text: string; grave: boolean }[] } | null>(null);
   let list = $state<HTMLElement | null>(null);
 
   $effect(() => {
     void moment;
-    const query = new URLSearchParams({ namespace, name, ...(text ? { text } : {}), ...(member ? { member } : {}) });
+    const query = new URLSearchParams({
+      namespace,
+      name,
+      ...(text ? { text } : {}),
+      ...(member ? { member } : {}),
+      ...(grave ? { grave: 'yes' } : {})
+    });
     const stop = new AbortController();
     const timer = setTimeout(async () => {
       const answer = await call<NonNullable<typeof found>>('GET', `/rehearsals/${encodeURIComponent(id)}/logs?${query}`, undefined, {
@@ -53,6 +60,7 @@
       ><option value="">all</option>{#each members as one (one)}<option>{one}</option>{/each}</select
     ></label
   >
+  <label class="flex items-center gap-2 pb-1"><input type="checkbox" bind:checked={grave} />only what is wrong</label>
   <span class="quiet small pb-1.5">{found ? `${found.total.toLocaleString('en')} lines up to the clock's head` : ''}</span>
 </div>
 <!-- svelte-ignore a11y_no_noninteractive_tabindex (it scrolls) -->
@@ -64,6 +72,6 @@
       <span class={line.grave ? 'text-brick' : ''}>{line.text}</span>
     </p>
   {:else}
-    <p class="quiet py-2">{text || member ? 'No line says that.' : 'No member has written anything yet.'}</p>
+    <p class="quiet py-2">{text || member || grave ? 'No line says that.' : 'No member has written anything yet.'}</p>
   {/each}
 </div>

@@ -95,14 +95,21 @@ export class SharedFiles implements Engine {
         hold(ask.id, { path, seen: content ?? '' });
         return answer('acknowledged', `${path} opened as ${ask.id}`, [[path, content ?? '']]);
     }
-    const handle = mind.handles[op.value ?? ''];
-    if (!handle)
-      return answer(
-        'refused',
-        op.do === 'read-open' || op.do === 'close' ? `nothing is open as ${op.value ?? ''}` : `it knows no ${op.do}`
-      );
-    if (op.do === 'read-open') return answer('acknowledged', 'what was there when it was opened', [[handle.path, handle.seen]]);
-    hold(op.value!, undefined);
+    if (!['read-open', 'write-open', 'close'].includes(op.do)) return answer('refused', `it knows no ${op.do}`);
+    const name = (op.do === 'write-open' ? op.key : op.value) ?? '';
+    const handle = Object.hasOwn(mind.handles, name) ? mind.handles[name]! : undefined;
+    if (!handle) return answer('refused', `nothing is open as ${name} on ${id}`);
+    if (op.do === 'read-open') {
+      const says =
+        handle.written === undefined ? 'what was there when it was opened' : 'what was written through it; others see it once it is closed';
+      return answer('acknowledged', says, [[handle.path, handle.written ?? handle.seen]]);
+    }
+    if (op.do === 'write-open') {
+      hold(name, { ...handle, written: op.value ?? '' });
+      return answer('acknowledged', `${handle.path} written through ${name}; others see it once it is closed`);
+    }
+    hold(name, undefined);
+    if (handle.written !== undefined) this.write(site, id, handle.path, handle.written);
     answer('acknowledged', `${handle.path} closed`);
   }
 
