@@ -17,7 +17,9 @@ export const claims: ProofRule = {
         const csi = volume?.spec.csi;
         const node = facts.get('Pod', namespace, memberName(set, ordinal))?.spec.nodeName;
         const asset = facts.get('Asset', '', csi?.volumeHandle ?? '');
-        const reached = !facts.knowsProvider || (node !== undefined && (asset?.status?.attachedTo ?? []).includes(node));
+        // Directories and shared files hang on no node: there is nothing to attach.
+        const attaches = facts.get('CSIDriver', '', csi?.driver ?? '')?.spec.attachRequired !== false;
+        const reached = !facts.knowsProvider || (node !== undefined && (!attaches || (asset?.status?.attachedTo ?? []).includes(node)));
         const got = claim?.status?.capacity?.storage;
         const ok = claim?.status?.phase === 'Bound' && got !== undefined && bytesOf(got) >= bytesOf(asked) && csi !== undefined && reached;
         return {

@@ -1,5 +1,6 @@
 import { refOf, type Facts, type StorageClass } from '../model';
 import { driverCard } from '../standin';
+import { plainClass } from './plain-class';
 import { field, look, ref } from './evidence';
 import { backend } from './joints/backend';
 import { classJoint } from './joints/class';
@@ -50,17 +51,7 @@ function classGate(facts: Facts, driverName: string): SupplyGate {
       why,
       ...look('holds', names, `${names} ${classes.length === 1 ? 'draws' : 'draw'} from it`, { objects: classes.map(refOf) })
     };
-  const device = card?.fsTypes.includes('ext4');
-  const plain: StorageClass = {
-    apiVersion: 'storage.k8s.io/v1',
-    kind: 'StorageClass',
-    metadata: { name: `${card?.short ?? 'plain'}-volumes` },
-    provisioner: driverName,
-    ...(device ? { parameters: { 'csi.storage.k8s.io/fstype': 'ext4' } } : {}),
-    reclaimPolicy: 'Delete',
-    volumeBindingMode: card?.attach || card?.topologyKey ? 'WaitForFirstConsumer' : 'Immediate',
-    ...(card?.grows === 'online' ? { allowVolumeExpansion: true } : {})
-  };
+  const plain = plainClass(`${card?.short ?? 'plain'}-volumes`, driverName);
   const remedy = { text: 'Send a plain class, or design one from what it is needed for.', manifests: [plain] };
   return {
     joint,

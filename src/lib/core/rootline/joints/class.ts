@@ -2,6 +2,7 @@ import { defaultClassMark, refOf, waitsForConsumer, type Facts, type StorageClas
 import { asManifest } from '../../manifest';
 import { field, isBound, look, ref } from '../evidence';
 import type { JointRule, Look } from '../types';
+import { driverFor, plainClass } from '../plain-class';
 import { wantsPremade } from './volume';
 
 const defaultsOf = (facts: Facts) => facts.list('StorageClass').filter((one) => one.metadata.annotations?.[defaultClassMark] === 'true');
@@ -74,13 +75,17 @@ export const classJoint: JointRule = {
         }
       );
     }
+    const driver = facts.knowsProvider ? driverFor(facts, spec) : undefined;
     return look('broken', name, `there is no class ${name}`, {
       objects: [ref('StorageClass', '', name)],
       evidence: [
         field(at, 'spec.storageClassName', name),
         { object: ref('StorageClass', '', '(all)'), field: 'metadata.name', value: others }
       ],
-      remedy: { text: `Send a class ${name}, or name one that exists: ${others}.` }
+      remedy: {
+        text: `Send a class ${name}${driver ? ` that draws from ${driver} and keeps its volumes` : ''}, or name one that exists: ${others}.`,
+        ...(driver ? { manifests: [plainClass(name, driver, { reclaimPolicy: 'Retain' })] } : {})
+      }
     });
   }
 };

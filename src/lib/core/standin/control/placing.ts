@@ -329,6 +329,8 @@ function seek(world: Hands, pod: Pod): void {
   const key = idOf(pod);
   if (luggage.missing.length) {
     waiting.delete(key);
+    // A claim that comes wakes its pods; a class that comes changes no claim.
+    world.memory<boolean>('unclaimed').set(key, true);
     wait(
       world,
       pod,
@@ -336,6 +338,7 @@ function seek(world: Hands, pod: Pod): void {
     );
     return;
   }
+  world.memory('unclaimed').delete(key);
   const choices = world.memory<Choice>('chosenNode');
   const chosen = choices.get(pod.metadata.uid ?? '')?.node;
   const known = chosen ? world.store.get('Node', '', chosen) : undefined;
@@ -365,6 +368,7 @@ function place(world: Hands, pod: Pod, node: Node): void {
 }
 
 const again = '(all)';
+const classCame = '(class)';
 
 /** Places pods on nodes, and tells drivers where the first user of a waiting claim will stand. */
 export const placing: Loop = {
@@ -386,17 +390,18 @@ export const placing: Loop = {
         ? []
         : [again],
     CSINode: () => [again],
-    StorageClass: () => [again]
+    StorageClass: (now, before) => (now && !before ? [again, classCame] : [again])
   },
   reconcile(world, key) {
-    if (key === again) {
-      for (const id of world.memory<boolean>('unplaced').keys()) world.after(1, id);
+    if (key === again || key === classCame) {
+      for (const id of world.memory<boolean>(key === again ? 'unplaced' : 'unclaimed').keys()) world.after(1, id);
       return;
     }
     const [namespace, name] = splitKey(key);
     const pod = world.store.get('Pod', namespace, name);
     if (!pod || pod.spec.nodeName || pod.metadata.deletionTimestamp) {
       world.memory('unplaced').delete(key);
+      world.memory('unclaimed').delete(key);
       if (pod) world.memory('chosenNode').delete(pod.metadata.uid ?? '');
     } else seek(world, pod);
   }
