@@ -28,6 +28,7 @@ try {
   };
   const line = '/r/south-quay/root-line?kind=StatefulSet&namespace=tickets&name=bookings';
   await shot('estate', '/');
+  await shot('operators', '/r/south-quay/operators');
   await shot('root-line', line);
   await shot('draft', line, async () => {
     await page.getByRole('button', { name: 'Put in a draft' }).click();
@@ -48,14 +49,6 @@ try {
     await page.getByRole('textbox', { name: 'Quorum members' }).fill('4');
     await page.waitForTimeout(400);
   });
-  await shot('way-round', '/r/north-quay/claims?claim=events/data-boarding-2', async () => {
-    await page.getByRole('button', { name: 'Grow', exact: true }).click();
-    await page.getByRole('textbox', { name: 'New size' }).fill('160Gi');
-    await page.getByRole('checkbox').check();
-    await page.getByRole('button', { name: 'Put in a draft' }).click();
-    await page.getByText('The way round, in steps').waitFor();
-    await page.waitForTimeout(300);
-  });
   await post('/rehearsals/north-quay/grow', { namespace: 'events', name: 'data-boarding-2', size: '160Gi' });
   await post('/rehearsals/north-quay/clock', { untilMs: 24_012_000 });
   await shot('claims', '/r/north-quay/claims?claim=events/data-boarding-2');
@@ -70,9 +63,10 @@ try {
   const { yaml: sent } = await (await fetch(`${base}/api/v1/rehearsals/south-quay/manifests?namespace=tickets&secrets=keep`)).json();
   const five = sent.replace('replicas: 3', 'replicas: 5').replace('storage: 40Gi', 'storage: 80G');
   const draft = await post('/clusters/south-quay/drafts', { name: 'five members', files: [{ name: 'bookings.yaml', text: five }] });
-  await shot('draft-findings', `/r/south-quay/drafts/${draft.id}`, async () => {
+  await shot('questions', `/r/south-quay/drafts/${draft.id}`, async () => {
     await page.getByRole('region', { name: 'Findings' }).getByRole('listitem').first().waitFor();
-    await page.getByText('The way round, in steps').waitFor();
+    await page.getByRole('tab', { name: 'questions' }).click();
+    await page.getByText('than the answers').waitFor();
     await page.waitForTimeout(300);
   });
   // A dump of the stuck cluster as it was at first, and a later one.
