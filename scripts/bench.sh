@@ -2,6 +2,7 @@
 # npm run bench: one table of speed and size.
 . "$(dirname "$0")/lib.sh"
 need_build
+need_native
 need_browser
 ENTRY=scripts/bench.ts OUT=build/bench npx --no-install vite build --config vite.worker.config.ts --logLevel error
 node --expose-gc --max-semi-space-size=64 --max-old-space-size=1536 build/bench/bench.js

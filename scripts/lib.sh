@@ -2,12 +2,29 @@
 set -euo pipefail
 cd "$(dirname "${BASH_SOURCE[0]}")/.."
 
+native=node_modules/better-sqlite3/build/Release/better_sqlite3.node
+compiling=""
+
+# Packages; the one that has to be compiled is compiled beside whatever comes next. need_native waits for it.
 need_packages() {
-  if [ ! -d node_modules ] || [ ! -f node_modules/.package-lock.json ] || [ package-lock.json -nt node_modules/.package-lock.json ]; then
-    echo "Installing packages (about 3 minutes the first time: one of them is compiled) …"
-    npm ci --no-audit --no-fund --loglevel=error
+  if [ ! -f node_modules/.package-lock.json ] || [ package-lock.json -nt node_modules/.package-lock.json ]; then
+    echo "Installing packages (under a minute) …"
+    npm ci --ignore-scripts --no-audit --no-fund --loglevel=error
     touch node_modules/.package-lock.json
   fi
+  if [ ! -f "$native" ] && [ -z "$compiling" ]; then
+    echo "Compiling one of them beside the next steps (about two minutes) …"
+    (npm rebuild --loglevel=error better-sqlite3 > compile.log 2>&1) & compiling=$!
+  fi
+}
+
+need_native() {
+  need_packages
+  if [ -n "$compiling" ]; then
+    wait "$compiling" || { tail -n 40 compile.log; exit 1; }
+    compiling=""
+  fi
+  [ -f "$native" ] || { echo "better-sqlite3 was not compiled; compile.log says why." >&2; exit 1; }
 }
 
 need_build() {

@@ -18,6 +18,7 @@ say "types"
 npx --no-install tsc -p tsconfig.core.json
 npx --no-install svelte-check --tsconfig ./tsconfig.json --output machine-verbose --threshold warning
 wait "$built"
+need_native
 say "unit, server and outside tests"
 npx --no-install vitest run
 say "browser tests"

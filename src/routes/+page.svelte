@@ -1,6 +1,6 @@
 <script lang="ts">
   import { untrack } from 'svelte';
-  import { goto, invalidate } from '$app/navigation';
+  import { goto } from '$app/navigation';
   import Flag from '$ui/parts/Flag.svelte';
   import Peg from '$ui/parts/Peg.svelte';
   import Say from '$ui/parts/Say.svelte';
@@ -9,7 +9,7 @@
   import { isTyping } from '$ui/frame/keys';
   import { dateText, lineHref, plural } from '$ui/format';
   import { prefs } from '$ui/prefs.svelte';
-  import { watchLive } from '$ui/live';
+  import { refresh, watchLive } from '$ui/live';
 
   let { data } = $props();
   let keys = $state(false);
@@ -22,7 +22,7 @@
   const headline = $derived(`${words[broken.length] ?? `${broken.length} clusters have a break.`}`);
   const gibOf = (bytes: number) => Math.round(bytes / 2 ** 30).toLocaleString('en');
 
-  $effect(() => watchLive('all', { loadedAt: () => untrack(() => data.loadedAt), load: () => invalidate('estate'), shows: () => true }));
+  $effect(() => watchLive('all', { loadedAt: () => untrack(() => data.loadedAt), load: () => refresh('estate'), shows: () => true }));
 
   function onkeydown(event: KeyboardEvent) {
     if (isTyping(event) || !prefs.singleKeys) return;

@@ -76,10 +76,10 @@ test('forked from the tape, looked at apart, taken back, taken away', async ({ p
   await page.getByRole('spinbutton').fill('1');
   await page.getByRole('button', { name: 'Send', exact: true }).click();
   await page.getByRole('button', { name: 'settle' }).click();
-  await expect(level(page, 'Members')).toContainText('5/5');
+  await expect(level(page, 'Members')).toContainText('8/8');
   await page.getByRole('button', { name: 'fork here' }).click();
   await page.getByRole('button', { name: 'Take the latest action back' }).click();
-  await expect(level(page, 'Members')).toContainText('7/7');
+  await expect(level(page, 'Members')).toContainText('8/10');
   await expect(clockOf(page)).toHaveText('T+00:13:00');
   await page.getByRole('button', { name: 'fork here' }).click();
   await page.getByRole('button', { name: 'Take this fork away' }).click();
@@ -177,7 +177,7 @@ test('a proof that fails says what came back, and leads to the root line', async
 
 test('claims are narrowed by what is written; a row opens and closes', async ({ page }) => {
   await open(page, '/r/north-quay/claims');
-  await expect(page.getByRole('row')).toHaveCount(10);
+  await expect(page.getByRole('row')).toHaveCount(13);
   await page.getByLabel('Narrow the claims').fill('coord-1');
   await expect(page.getByRole('row')).toHaveCount(2);
   await page.getByRole('button', { name: 'log-coord-1' }).click();
@@ -216,4 +216,32 @@ test('a server that is gone is told, and nothing that was written is lost', asyn
   await expect(page.getByText('kept', { exact: true })).toBeVisible();
   await page.reload();
   await expect(page.getByLabel('Manifests of the draft')).toContainText('# and more');
+});
+
+test('whoever hurries from sheet to sheet while the clock runs, and presses on after sending, sees what happened in the end', async ({
+  page
+}) => {
+  const base = await forkOf(page, 'south-quay', 'hurry');
+  const api = `/api/v1/rehearsals/${base.slice(3)}`;
+  const made = await page.request.post('/api/v1/clusters/south-quay/drafts', {
+    data: { name: 'note', text: 'apiVersion: v1\nkind: Namespace\nmetadata: {name: notes}\n' }
+  });
+  await open(page, `${base}/drafts/${((await made.json()) as { id: number }).id}`);
+  await page.request.post(`${api}/clock`, { data: { run: 200 } });
+  const levels = ['Ground', 'Supply', 'Members', 'Claims'];
+  for (let i = 0; i < 16; i += 1) {
+    await level(page, levels[i % levels.length]!).click();
+    await page.waitForTimeout((i * 37) % 160);
+  }
+  await page.goBack();
+  await open(page, page.url().includes('/drafts/') ? page.url() : `${base}/drafts`);
+  await page.getByRole('link', { name: 'note' }).first().click();
+  await page.request.post(`${api}/clock`, { data: { pause: true } });
+  await page.getByRole('button', { name: /^Send to/ }).click();
+  await level(page, 'Members').click();
+  await expect(page).toHaveURL(/members$/);
+  const { nowMs } = (await (await page.request.post(`${api}/clock`, { data: { until: 'settled' } })).json()) as { nowMs: number };
+  const clock = new Date(nowMs).toISOString().slice(11, 19);
+  await expect(page.getByTestId('clock')).toHaveText(new RegExp(clock));
+  await expect(page.getByRole('banner')).toContainText('settled');
 });

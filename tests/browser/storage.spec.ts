@@ -85,15 +85,17 @@ test('north-quay: the member in the zone without a mount target is traced and me
     .getByRole('button', { name: /^Prove/ })
     .first()
     .click();
-  await page.getByRole('button', { name: /Shared/ }).click();
-  await expect(page.getByRole('region', { name: 'Evidence of Shared' })).toContainText('written by chartroom-2');
-  await expect(page.getByText('9 of 9 pairs: what one writes, the other reads').first()).toBeVisible();
+  await page.getByRole('button', { name: /Same files/ }).click();
+  await expect(page.getByRole('region', { name: 'Evidence of Same files everywhere' })).toContainText(
+    'chartroom-1 (n-3, zone c) lists and reads'
+  );
+  await expect(page.getByText('6 of 6: the same files from every node').first()).toBeVisible();
   for (const pod of ['chartroom-0', 'chartroom-2'])
     expect(
       (await page.request.post(`${api(base)}/write`, { data: { namespace: 'charts', pod, key: `log/${pod}`, value: 'here' } })).status()
     ).toBe(200);
   await open(page, `${base}/claims?claim=charts/charts`);
-  await expect(page.getByRole('complementary', { name: 'The claim charts' })).toContainText('8 rows in it');
+  await expect(page.getByRole('complementary', { name: 'The claim charts' })).toContainText('2 rows in it');
 });
 
 test('all claims of a running set grow, and its template by the way round; nobody restarts', async ({ page }) => {
@@ -186,7 +188,7 @@ test('a driver with volumes stays; an unfit version is told; what only helps is 
   await expect(sheet).toContainText('block-collector');
   await expect(sheet).toContainText('only helps');
   await sheet.getByRole('button', { name: 'Take away' }).click();
-  await expect(page.getByRole('dialog')).toContainText('7 volumes of block.standin.example exist');
+  await expect(page.getByRole('dialog')).toContainText('10 volumes of block.standin.example exist');
 });
 
 test('a cluster is laid out: wrong answers are refused while typing; made, exported and read again it is equal', async ({ page }) => {

@@ -1,3 +1,4 @@
+import { invalidate } from '$app/navigation';
 import { navigating } from '$app/state';
 import type { LiveEvent } from '$server/services';
 
@@ -5,6 +6,23 @@ const gatherMs = 120;
 const mostTries = 20;
 const reopenMs = 1_000;
 const wait = (ms: number) => new Promise((resolve) => setTimeout(resolve, ms));
+
+/**
+ * Waits until no navigation is under way: loading anew in the middle of one would call it off. One that was called off all the same is
+ * over, though `navigating` goes on naming it until the next one has ended.
+ */
+async function still(): Promise<void> {
+  for (let over: unknown; navigating.to && navigating.to !== over;) {
+    over = navigating.to;
+    await navigating.complete?.catch(() => undefined);
+  }
+}
+
+/** Loads anew what depends on something, once no navigation is under way. */
+export async function refresh(...what: readonly string[]): Promise<void> {
+  await still();
+  await Promise.all(what.map((one) => invalidate(one)));
+}
 
 /** What is watched, and how what is shown is brought up to it. */
 interface Watched {
@@ -41,8 +59,6 @@ export function watchLive(rehearsal: string, watched: Watched): () => void {
     for (let tries = 0; news && !closed && tries < mostTries;) {
       news = false;
       await wait(gatherMs);
-      // Loading anew in the middle of a navigation would call the navigation off.
-      while (navigating.to && !closed) await wait(40);
       if (closed || (await refreshed())) tries = 0;
       else {
         tries += 1;
@@ -65,9 +81,16 @@ export function watchLive(rehearsal: string, watched: Watched): () => void {
       if (source.readyState === EventSource.CLOSED && !closed) setTimeout(() => closed || open(), reopenMs);
     };
   }
+  // Browsers keep six connections to one address. A page that nobody looks at gives its own back, and catches up when it is looked at.
+  const looked = () => {
+    source.close();
+    if (document.visibilityState !== 'hidden') open();
+  };
+  document.addEventListener('visibilitychange', looked);
   open();
   return () => {
     closed = true;
+    document.removeEventListener('visibilitychange', looked);
     source.close();
   };
 }

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { goto, invalidate } from '$app/navigation';
+  import { goto } from '$app/navigation';
   import { page } from '$app/state';
   import { untrack, type Snippet } from 'svelte';
   import Header from '$ui/frame/Header.svelte';
@@ -15,7 +15,7 @@
   import { notices } from '$ui/call.svelte';
   import { prefs } from '$ui/prefs.svelte';
   import { selection } from '$ui/selection.svelte';
-  import { watchLive } from '$ui/live';
+  import { refresh, watchLive } from '$ui/live';
   import type { LayoutData } from './$types';
 
   let { data, children }: { data: LayoutData; children: Snippet } = $props();
@@ -33,7 +33,7 @@
   $effect(() =>
     watchLive(id, {
       loadedAt: () => untrack(() => data.loadedAt),
-      load: () => invalidate('rehearsal'),
+      load: () => refresh('rehearsal'),
       shows: ({ clock: told, revision }) =>
         !told || (data.rehearsal.revision >= revision && (data.clock.nowMs === told.nowMs || told.running > 0))
     })

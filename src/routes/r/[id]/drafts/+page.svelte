@@ -1,6 +1,7 @@
 <script lang="ts">
-  import { goto, invalidate } from '$app/navigation';
+  import { goto } from '$app/navigation';
   import { doCall, notices } from '$ui/call.svelte';
+  import { refresh } from '$ui/live';
   import { droppedFiles } from '$ui/drafts/dropped';
   import PickFiles from '$ui/drafts/PickFiles.svelte';
   import type { DraftFile } from '$ui/drafts/types';
@@ -30,8 +31,7 @@
   }
   async function throwAway(id: number) {
     if (await doCall('DELETE', `/drafts/${id}`)) notices.say('The draft is thrown away.');
-    await invalidate('drafts');
-    await invalidate('rehearsal');
+    await refresh('drafts', 'rehearsal');
   }
   async function drop(event: DragEvent) {
     event.preventDefault();

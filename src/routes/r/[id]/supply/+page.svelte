@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { goto, invalidate } from '$app/navigation';
+  import { goto } from '$app/navigation';
   import { page } from '$app/state';
   import Peg from '$ui/parts/Peg.svelte';
   import Say from '$ui/parts/Say.svelte';
@@ -9,6 +9,7 @@
   import DriverSheet from '$ui/sheets/DriverSheet.svelte';
   import Rails from '$ui/sheets/Rails.svelte';
   import { call, doCall, newDraft, notices, remedyDraft } from '$ui/call.svelte';
+  import { refresh } from '$ui/live';
 
   let { data } = $props();
   const view = $derived(data.view);
@@ -86,7 +87,7 @@
     busy = false;
     if (!trial) return;
     notices.say(`${trial.says}.`);
-    await invalidate('rehearsal');
+    await refresh('rehearsal');
   }
 
   const firstBreak = $derived.by((): { joint: string; of: Chosen } | undefined => {

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { goto, invalidate } from '$app/navigation';
+  import { goto } from '$app/navigation';
   import { page } from '$app/state';
   import { untrack } from 'svelte';
   import Editor from '$ui/drafts/Editor.svelte';
@@ -12,6 +12,7 @@
   import type { DraftFile, Finding, Link, TextEdit } from '$ui/drafts/types';
   import ChangeSheet from '$ui/sheets/ChangeSheet.svelte';
   import { call, doCall, notices } from '$ui/call.svelte';
+  import { refresh } from '$ui/live';
   import { clockText, lineHref, plural } from '$ui/format';
   import { selection } from '$ui/selection.svelte';
 
@@ -122,7 +123,7 @@
     if (!done) return false;
     notices.say(`Sent to ${target} at ${clockText(done.nowMs)}. Run the clock (space), or until settled (s).`);
     void whereSent();
-    await invalidate('drafts');
+    await refresh('drafts');
     return true;
   }
   async function rehearse(replace: Ref[]) {
