@@ -5,5 +5,17 @@ const at = (path: string) => fileURLToPath(new URL(path, import.meta.url));
 
 export default defineConfig({
   resolve: { alias: { $core: at('src/lib/core'), $server: at('src/lib/server'), $ui: at('src/lib/ui') } },
-  test: { include: ['tests/{core,server,outside,ui}/**/*.test.ts'], testTimeout: 30_000, maxWorkers: 2, setupFiles: ['tests/native.ts'] }
+  test: {
+    testTimeout: 30_000,
+    maxWorkers: 2,
+    projects: [
+      // The core is pure: its modules may be loaded once for all files of a worker.
+      {
+        extends: true,
+        test: { name: 'core', include: ['tests/{core,outside,ui}/**/*.test.ts'], setupFiles: ['tests/native.ts'], isolate: false }
+      },
+      // A server begins with its first import, so each file has one of its own.
+      { extends: true, test: { name: 'server', include: ['tests/server/**/*.test.ts'], setupFiles: ['tests/native.ts'] } }
+    ]
+  }
 });

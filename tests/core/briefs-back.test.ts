@@ -43,7 +43,7 @@ describe.each(blueprints.map((one) => [one.id, one] as const))('%s', (_, bluepri
         expect(back.apart).toEqual([]);
         expect(unkeyed(plain(blueprint, back.answers))).toEqual(unkeyed(plain(blueprint, answers)));
       }),
-      { numRuns: 12, seed: 7 }
+      { numRuns: 6, seed: 7 }
     );
   });
 
@@ -63,7 +63,7 @@ describe.each(blueprints.map((one) => [one.id, one] as const))('%s', (_, bluepri
           unkeyed(readManifests(writeManifests(plain(blueprint, to))).objects.map((one) => one.object))
         );
       }),
-      { numRuns: 12, seed: 7 }
+      { numRuns: 6, seed: 7 }
     );
   });
 });

@@ -72,6 +72,12 @@
       <span class={line.grave ? 'text-brick' : ''}>{line.text}</span>
     </p>
   {:else}
-    <p class="quiet py-2">{text || member || grave ? 'No line says that.' : 'No member has written anything yet.'}</p>
+    <p class="quiet py-2">
+      {grave && !text && !member
+        ? 'Nobody has written that anything is wrong.'
+        : text || member || grave
+          ? 'No line says that.'
+          : 'No member has written anything yet.'}
+    </p>
   {/each}
 </div>
