@@ -211,6 +211,22 @@ describe('operators over the API', () => {
   });
 });
 
+describe('before it is sent', () => {
+  test('what an operator will make of a resource is looked over too: its licence, and nodes that are too small for it', async () => {
+    type Sheet = { remarks: { state: string; says: string }[] };
+    const remarks = async (cluster: string, answers: object) =>
+      (await call<Sheet>('POST', `/rehearsals/${cluster}/blueprints/memory-store`, { answers })).body.remarks.map((one) => one.says);
+    const small = await remarks('south-quay', { class: 'steady-block' });
+    expect(small).toContain('No node has room for a member of fares: it asks for 4 CPU and 16Gi.');
+    expect(small.filter((one) => one.startsWith('The licence of'))).toEqual([
+      'The licence of shelf.standin.example/engines/memory-node:7.4 is limited: free for up to 4 shards, by contract beyond.'
+    ]);
+    expect((await remarks('south-quay', { class: 'steady-block', cpu: '1', size: '4Gi', limit: '2Gi' })).join(' ')).not.toContain(
+      'No node has room'
+    );
+  });
+});
+
 describe('what stands is looked over, and nodes are emptied', () => {
   test('findings of a namespace, and the objects that a remedy alters; a finding without one is told', async () => {
     const at = await fork('north-quay');

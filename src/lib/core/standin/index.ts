@@ -25,6 +25,7 @@ export {
   rightsLacking,
   rightsWords,
   runsOperator,
+  setFor,
   versionsOf,
   watchesOf,
   type OperatedKind,

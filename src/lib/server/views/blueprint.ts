@@ -2,7 +2,7 @@ import { answerFaults, blueprintNamed, firstAnswers, sentenceFor, type Answers, 
 import { writeManifests } from '$core/manifest';
 import { askOf, nodeReady, repellingTaint, roomOf, type ApiObject, type Facts, type Service, type StatefulSet } from '$core/model';
 
-import { clusterVersion, imageCard, imageVersionFault, pullOf, servesTlsOnly } from '$core/standin';
+import { clusterVersion, imageCard, imageVersionFault, pullOf, servesTlsOnly, setFor } from '$core/standin';
 import type { Scene } from './scene';
 
 /** Stands for a secret's value until the draft is made. */
@@ -133,6 +133,8 @@ export function blueprintView({ facts }: Scene, { id, answers: given }: { id: st
     };
   if (faults.length) return { ...head, figures: [], drawn: [], ladder: null, remarks: [] as Remark[], yaml: '', secrets: [] as string[] };
   const objects = blueprint.objects(answers, () => secretToCome);
+  // What operators would make of custom resources is looked over too.
+  const whole = [...objects, ...objects.flatMap((one) => setFor(one) ?? [])];
   const taken = objects.filter((one) => one.kind !== 'Namespace' && facts.get(one.kind, one.metadata.namespace ?? '', one.metadata.name));
   const remarks: Remark[] = [
     ...(taken.length
@@ -146,10 +148,10 @@ export function blueprintView({ facts }: Scene, { id, answers: given }: { id: st
           }
         ]
       : []),
-    ...fitRemarks(facts, objects),
+    ...fitRemarks(facts, whole),
     ...classRemarks(facts, answers, id),
     ...publicRemarks(objects),
-    ...imageRemarks(facts, objects)
+    ...imageRemarks(facts, whole)
   ];
   return {
     ...head,

@@ -74,7 +74,7 @@
           </p>
           <p class="mt-0.5 max-w-[46rem]">{one.says}</p>
           <p class="quiet mt-0.5">
-            {standing(one)}.
+            {standing(one)[0]!.toUpperCase() + standing(one).slice(1)}.
             {#if one.pod && !one.ready}<a class="word ml-1" href={line(one.pod)}>root line</a>{/if}
           </p>
           {#if one.lacking.length}<p class="text-brick">Its account may not make or alter {one.lacking.join(', ')}.</p>{/if}

@@ -40,6 +40,26 @@ spec: {secret: ${name}-tls, issuer: {name: ${name}-authority}, set: ${name}, day
   return isIssued(world.store.get('Certificate', namespace, name));
 }
 
+/** The set of members that a document set comes to. */
+export function documentsSet(one: DocumentSet): StatefulSet {
+  const { name } = one.metadata;
+  const { members, tls } = one.spec;
+  const [set] = ownManifests(
+    setYaml({
+      resource: one,
+      members,
+      blueprint: 'document-set',
+      image: engineImage('document-set', 'member'),
+      ports: '[{name: documents, containerPort: 2760}]',
+      secret: `${name}-access`,
+      mount: '/var/lib/engine',
+      config: `${name}-config`,
+      ...(tls ? { tls: `${name}-tls` } : {})
+    })
+  );
+  return set as StatefulSet;
+}
+
 /** A document set is expanded in stages: certificate, credentials and configuration, names, members. */
 export function expandDocuments(world: Hands, one: DocumentSet): void {
   const { name, namespace = '' } = one.metadata;
@@ -49,7 +69,7 @@ export function expandDocuments(world: Hands, one: DocumentSet): void {
   makeCredentials(world, namespace, `${name}-access`, name, []);
   ownSecrets(world, one, [`${name}-access`, ...(tls ? [`${name}-tls`, `${name}-authority`] : [])]);
   const priorities = Array.from({ length: members }, (_, i) => `${name}-${i}=${i === 0 ? 3 : 1}`).join(', ');
-  const [config, service, set] = ownManifests(`
+  const [config, service] = ownManifests(`
 apiVersion: v1
 kind: ConfigMap
 metadata: {name: ${name}-config, namespace: ${namespace}, labels: {app.kubernetes.io/part-of: ${name}}}
@@ -67,19 +87,9 @@ spec:
   publishNotReadyAddresses: true
   selector: {app: ${name}}
   ports: [{name: documents, port: 2760, protocol: TCP}]
----${setYaml({
-    resource: one,
-    members,
-    blueprint: 'document-set',
-    image: engineImage('document-set', 'member'),
-    ports: '[{name: documents, containerPort: 2760}]',
-    secret: `${name}-access`,
-    mount: '/var/lib/engine',
-    config: `${name}-config`,
-    ...(tls ? { tls: `${name}-tls` } : {})
-  })}`);
+`);
   ensure(world, config!, owned(one));
   if (ensure(world, service!, owned(one))) report(world, one, 'names', 'False', 'Expanding', `The service ${name} was made.`);
-  ensureSet(world, set as StatefulSet, owned(one));
+  ensureSet(world, documentsSet(one), owned(one));
   reportMembers(world, one, 'members', 'members', members);
 }

@@ -1,9 +1,9 @@
-import { isReady, type Facts, type Kind } from '../../../model';
+import { isReady, type ApiObject, type Facts, type Kind, type StatefulSet } from '../../../model';
 import { idOf, itself, splitKey, type Loop, type Watch } from '../loop';
 import { operatorCards, operatorFault, operatorIn, operatorOf, type OperatedKind } from './cards';
-import { expandDocuments } from './documents';
+import { documentsSet, expandDocuments } from './documents';
 import { report, type Resource } from './expanding';
-import { expandMemory, makeDatabase } from './memory';
+import { expandMemory, makeDatabase, memorySet } from './memory';
 import { install } from './ordering';
 
 export * from './cards';
@@ -11,6 +11,10 @@ export { databaseFault } from './memory';
 export { operatorObjects, type OperatorSize } from './objects';
 
 export const operatedKinds: readonly OperatedKind[] = operatorCards.flatMap((card) => card.kinds.map((one) => one.kind));
+
+/** The set that an operator would make of a custom resource; undefined for what comes to none. */
+export const setFor = (one: ApiObject): StatefulSet | undefined =>
+  one.kind === 'MemoryCluster' ? memorySet(one) : one.kind === 'DocumentSet' ? documentsSet(one) : undefined;
 
 const keysOf = (store: Facts, kinds: readonly OperatedKind[] = operatedKinds, namespace?: string): string[] =>
   kinds.flatMap((kind) => store.list(kind, namespace).map((one) => `${kind} ${idOf(one)}`));

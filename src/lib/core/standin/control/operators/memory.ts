@@ -25,6 +25,23 @@ export function databaseFault(
     : undefined;
 }
 
+/** The set of nodes that an in-memory store comes to. */
+export function memorySet(cluster: MemoryCluster): StatefulSet {
+  const { name } = cluster.metadata;
+  const [set] = ownManifests(
+    setYaml({
+      resource: cluster,
+      members: cluster.spec.nodes,
+      blueprint: 'memory-store',
+      image: engineImage('memory-store', 'node'),
+      ports: '[{name: keys, containerPort: 6600}, {name: nodes, containerPort: 6601}]',
+      secret: name,
+      mount: '/var/lib/memory'
+    })
+  );
+  return set as StatefulSet;
+}
+
 /** A custom resource is expanded in stages: credentials, names, nodes; each is written down. */
 export function expandMemory(world: Hands, cluster: MemoryCluster): void {
   const { name, namespace = '' } = cluster.metadata;
@@ -46,18 +63,7 @@ export function expandMemory(world: Hands, cluster: MemoryCluster): void {
     };
     if (ensure(world, made, owned(cluster))) report(world, cluster, 'names', 'False', 'Expanding', `The service ${service} was made.`);
   }
-  const [set] = ownManifests(
-    setYaml({
-      resource: cluster,
-      members: cluster.spec.nodes,
-      blueprint: 'memory-store',
-      image: engineImage('memory-store', 'node'),
-      ports: '[{name: keys, containerPort: 6600}, {name: nodes, containerPort: 6601}]',
-      secret: name,
-      mount: '/var/lib/memory'
-    })
-  );
-  ensureSet(world, set as StatefulSet, owned(cluster));
+  ensureSet(world, memorySet(cluster), owned(cluster));
   reportMembers(world, cluster, 'nodes', 'nodes', cluster.spec.nodes);
 }
 
