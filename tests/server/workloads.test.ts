@@ -199,6 +199,14 @@ describe('operators over the API', () => {
         workload: 'crew'
       })
     );
+    const tape = await call<{ lanes: { label: string; ref: object | null; segments: { step: string; toMs: number | null }[] }[] }>(
+      'GET',
+      `${at}/sheets/tape`
+    );
+    expect(tape.body.lanes.find((one) => one.label === 'DocumentSet crew')).toMatchObject({
+      ref: { kind: 'DocumentSet', namespace: 'people', name: 'crew' },
+      segments: ['certifying', 'expanding', 'gathering'].map((step) => ({ step, toMs: expect.any(Number) as number }))
+    });
     const sheet = await call<{ goes: { ref: { kind: string } }[]; stays: { ref: { kind: string } }[] }>('POST', `${at}/removal-sheet`, {
       kind: 'DocumentSet',
       namespace: 'people',

@@ -1,9 +1,10 @@
+import fc from 'fast-check';
 import { encode } from 'js-base64';
 import { describe, expect, it } from 'vitest';
 import { servedWithTls } from '$core/blueprints';
 import { conditionOf, isReady, type Account, type ApiObject, type Asset, type Pod, type StatefulSet } from '$core/model';
 import { rootLine } from '$core/rootline';
-import type { World } from '$core/standin';
+import { issue, makeAuthority, type World } from '$core/standin';
 import { objects as read } from '../help';
 import { answered, ask, must, remove, roomy } from '../roomy';
 
@@ -97,6 +98,49 @@ describe('accounts of a log broker', () => {
   });
 });
 
+describe('what an account may', () => {
+  it('is what it was given, topic by topic, whatever that is', () => {
+    const topics = ['gate-scans', 'crew-calls', 'fuel'];
+    const world = sent(
+      ...answered('log-broker'),
+      ...topics.slice(1).map((name): ApiObject => ({
+        apiVersion: 'engines.standin.example/v1',
+        kind: 'Topic',
+        metadata: { name, namespace: 'events' },
+        spec: { workload: 'boarding', partitions: 1, copies: 3, least: 2 }
+      }))
+    );
+    const some = fc.uniqueArray(fc.constantFrom(...topics, '*'));
+    let n = 0;
+    fc.assert(
+      fc.property(some, some, (write, read) => {
+        const name = `a${(n += 1)}`;
+        must(world, {
+          apiVersion: 'engines.standin.example/v1',
+          kind: 'Account',
+          metadata: { name, namespace: 'events' },
+          spec: { workload: 'boarding', secret: name, write, read }
+        });
+        world.runSettled();
+        for (const place of topics)
+          for (const [op, list] of [
+            [{ do: 'produce', place, value: 'x' }, write],
+            [{ do: 'consume', place }, read]
+          ] as const) {
+            const { outcome } = ask(world, 'events', 'boarding', op, { account: name });
+            expect([name, op.do, place, outcome]).toEqual([
+              name,
+              op.do,
+              place,
+              list.includes(place) || list.includes('*') ? 'acknowledged' : 'refused'
+            ]);
+          }
+      }),
+      { numRuns: 15, seed: 3 }
+    );
+  });
+});
+
 describe('who gets into an object store, and what lies on its volumes', () => {
   const provider = (audiences: string[]): ApiObject => ({
     apiVersion: 'standin.example/v1',
@@ -116,6 +160,37 @@ describe('who gets into an object store, and what lies on its volumes', () => {
     expect(get('wrong').says).toBe('access denied: the token is for another audience');
     expect(get('none').says).toBe('access denied: no token was shown');
     expect(world.store.get('Secret', 'archive', 'papers-access')).toBeUndefined();
+  });
+
+  it('with a certificate that is brought along: members wait until it is there, and show it', () => {
+    const world = sent(...answered('object-store', { tls: 'given', reach: 'outside', domain: 'papers.example' }));
+    expect(world.store.list('Certificate')).toEqual([]);
+    const waits = rootLine(world.store, { kind: 'Pod', namespace: 'archive', name: 'papers-0' })!.joints.find(
+      (one) => one.state === 'broken'
+    )!;
+    expect([waits.joint, waits.says]).toEqual(['references', expect.stringContaining('papers-tls')]);
+    // Somebody brings one, from an authority elsewhere.
+    const from = Date.parse('2024-01-01T00:00:00Z');
+    const until = Date.parse('2124-01-01T00:00:00Z');
+    const names = [0, 1, 2, 3].map((i) => `papers-${i}.papers.archive.svc.cluster.local`);
+    const bring = (all: string[]) => {
+      const pair = issue(makeAuthority('elsewhere', 'elsewhere', from, until), all.join(), all, from, until);
+      must(world, {
+        apiVersion: 'v1',
+        kind: 'Secret',
+        metadata: { name: 'papers-tls', namespace: 'archive' },
+        type: 'kubernetes.io/tls',
+        data: { 'tls.crt': encode(pair.certificate), 'tls.key': encode(pair.key) }
+      });
+      world.runSettled();
+    };
+    bring([...names, 'papers.example']);
+    const list = { do: 'list' };
+    expect(ask(world, 'archive', 'papers', list, { way: 'outside' }).outcome).toBe('acknowledged');
+    bring(names);
+    expect(ask(world, 'archive', 'papers', list, { way: 'outside' }).says).toContain("doesn't carry the name papers.example");
+    // Inside, members are still called by their own names.
+    expect(ask(world, 'archive', 'papers', list).outcome).toBe('acknowledged');
   });
 
   it('encrypted by the store: nothing of the content lies on the volumes, and another key reads nothing', () => {

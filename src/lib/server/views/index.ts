@@ -5,7 +5,7 @@ import { kindEntries, zoneOf, type ApiObject, type Kind, type Ref } from '$core/
 import { designClass, type ClassNeeds } from '$core/briefs';
 import { provedWorkload, tryClass, workloadNamed } from '$core/proofs';
 import { lineSentence, rootLine } from '$core/rootline';
-import { resolve, sentByPerson } from '$core/standin';
+import { operatedKinds, resolve, sentByPerson } from '$core/standin';
 import { claimsView, claimView, growSetYaml, type ClaimsAsk } from './claims';
 import { findingsOf, mendedYaml } from './findings';
 import { groundView } from './ground';
@@ -182,7 +182,8 @@ export const queries = {
       'Pool',
       'Disk',
       'Identity',
-      'Registry'
+      'Registry',
+      ...operatedKinds
     ];
     return kinds
       .flatMap((kind) =>

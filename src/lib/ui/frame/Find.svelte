@@ -29,6 +29,7 @@
 
   function hrefOf(ref: { kind: string; namespace: string; name: string }): string {
     if (['Pod', 'PersistentVolumeClaim', 'StatefulSet', 'PersistentVolume', 'VolumeSnapshot'].includes(ref.kind)) return lineHref(id, ref);
+    if (['MemoryCluster', 'MemoryDatabase', 'DocumentSet', 'OperatorOrder'].includes(ref.kind)) return lineHref(id, ref);
     const name = encodeURIComponent(ref.name);
     if (['Node', 'Registry', 'Disk'].includes(ref.kind)) return `${base}/ground#${ref.name.replace(/-(raw-\d+|system)$/, '')}`;
     if (ref.kind === 'StorageClass') return `${base}/supply?class=${name}`;
