@@ -66,4 +66,48 @@ describe.each(blueprints.map((one) => [one.id, one] as const))('%s', (_, bluepri
       { numRuns: 6, seed: 7 }
     );
   });
+
+  it('what is written by hand is told, stays whatever is answered then, and changes no other answer', () => {
+    type Tree = { [key: string]: unknown };
+    const fromStart = start(blueprint);
+    const objects = readManifests(writeManifests(plain(blueprint, fromStart))).objects.map((one) => one.object);
+    const counts = blueprint.questions.filter((one) => one.kind === 'count');
+    fc.assert(
+      fc.property(fc.nat(), fc.stringMatching(/^[a-z]{3,9}$/), fc.nat(), (nth, note, which) => {
+        // A note on one of the objects, as somebody would leave one.
+        const at = nth % objects.length;
+        const noted = objects.map((one, i) =>
+          i === at
+            ? ({
+                ...one,
+                metadata: { ...one.metadata, annotations: { ...one.metadata.annotations, 'example.test/note': note } }
+              } as ApiObject)
+            : one
+        );
+        const [brief] = briefsIn(noted);
+        const back = readBack(blueprint, brief!, noted, fromStart);
+        expect(back.answers).toEqual(fromStart);
+        const { kind, metadata } = objects[at]!;
+        expect(back.apart).toEqual([
+          `${kind} ${metadata.namespace ? `${metadata.namespace}/` : ''}${metadata.name}: metadata.annotations.example.test/note`
+        ]);
+        const question = counts[which % Math.max(1, counts.length)];
+        const other = question && String(Number(fromStart[question.id]) + (Number(fromStart[question.id]) < question.range![1] ? 1 : -1));
+        const to = question ? { ...fromStart, [question.id]: other! } : fromStart;
+        if (answerFaults(blueprint, to, world.store).length) return;
+        const files = [{ name: 'a.yaml', text: writeManifests(noted) }];
+        const after = readManifests(
+          applyEdits(
+            files[0]!.text,
+            answerEdits(blueprint, readWritten(files).objects, files, fromStart, to, () => value)
+          )
+        );
+        const kept = after.objects.filter((one) => (one.object.metadata.annotations as Tree | undefined)?.['example.test/note'] === note);
+        // An object that the new answers don't have goes with its note.
+        const goes = !plain(blueprint, to).some((one) => one.kind === kind && one.metadata.name === metadata.name);
+        expect(kept.length).toBe(goes ? 0 : 1);
+      }),
+      { numRuns: 8, seed: 5 }
+    );
+  });
 });

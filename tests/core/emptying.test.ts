@@ -1,6 +1,7 @@
+import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { isReady, type ApiObject } from '$core/model';
-import type { World } from '$core/standin';
+import { World } from '$core/standin';
 import { objects as read } from './help';
 import { answered, ask, must, remove, roomy } from './roomy';
 
@@ -40,6 +41,46 @@ describe('emptying nodes', () => {
     remove(world, { kind: 'Emptying', namespace: '', name: 'work' });
     world.runSettled();
     expect(closed()).toEqual([]);
+  });
+
+  it('whatever is emptied and opened again, in whatever order: never more away than the budget allows, and nothing is lost', () => {
+    const step = fc.oneof(
+      fc.record({ do: fc.constant('empty' as const), nodes: fc.uniqueArray(fc.integer({ min: 0, max: 5 }), { maxLength: 4 }) }),
+      fc.record({ do: fc.constant('open' as const) }),
+      fc.record({ do: fc.constant('run' as const), ms: fc.integer({ min: 1_000, max: 90_000 }) })
+    );
+    const start = roomy();
+    must(start, ...answered('multi-primary-sql'));
+    start.runSettled();
+    expect(ask(start, 'tickets', 'bookings', { do: 'write', key: 'kept', value: 'yes' }).outcome).toBe('acknowledged');
+    const saved = start.save();
+    fc.assert(
+      fc.property(fc.array(step, { minLength: 2, maxLength: 7 }), (steps) => {
+        const world = World.restore(start.seed, saved);
+        const nodes = world.store.list('Node').map((one) => one.metadata.name);
+        const budget = () => world.store.get('PodDisruptionBudget', 'tickets', 'bookings')!.status!;
+        const run = (untilMs: number) => {
+          while (world.nextMs !== undefined && world.nextMs <= untilMs) {
+            world.runUntil(world.nextMs);
+            expect(ready(world)).toBeGreaterThanOrEqual(2);
+            expect(budget().disruptionsAllowed).toBeGreaterThanOrEqual(0);
+          }
+        };
+        for (const one of steps) {
+          if (one.do === 'empty') must(world, empty(one.nodes.map((i) => nodes[i]!)));
+          else if (one.do === 'open' && world.store.get('Emptying', '', 'work'))
+            remove(world, { kind: 'Emptying', namespace: '', name: 'work' });
+          else if (one.do === 'run') run(world.nowMs + one.ms);
+        }
+        if (world.store.get('Emptying', '', 'work')) remove(world, { kind: 'Emptying', namespace: '', name: 'work' });
+        run(world.nowMs + 600_000);
+        expect(ready(world)).toBe(3);
+        expect(world.store.list('Node').some((one) => one.spec?.unschedulable)).toBe(false);
+        for (const member of ['bookings-0', 'bookings-1', 'bookings-2'])
+          expect(ask(world, 'tickets', 'bookings', { do: 'read', key: 'kept' }, { member }).rows).toEqual([['kept', 'yes']]);
+      }),
+      { numRuns: 25, seed: 11 }
+    );
   });
 
   it('says of everybody who stays why: a budget that lets nobody go, a directory that would be lost, a pod that nobody makes anew', () => {

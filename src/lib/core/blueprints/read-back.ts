@@ -57,6 +57,8 @@ export interface ReadBack {
 /** The manifests of a draft as they are compared with what answers come to. */
 class Text {
   readonly byKey: ReadonlyMap<string, ReadonlyMap<string, unknown>>;
+  /** Objects that some answers make: where they are written and others don't make them, they count as added. */
+  readonly makeable = new Set<string>();
   constructor(
     readonly objects: readonly ApiObject[],
     private readonly brief: FoundBrief
@@ -89,9 +91,11 @@ class Text {
       for (const path of mine.keys()) if (!wanted.has(path)) note(`${key}: ${path}`);
     }
     const { name, namespace } = this.brief;
-    for (const one of this.objects)
-      if (partOf(one) === name && (one.metadata.namespace ?? '') === namespace && !keys.has(keyFor(one)))
-        note(`${keyFor(one)}: was added`, this.byKey.get(keyFor(one))!.size + 1);
+    for (const one of this.objects) {
+      const key = keyFor(one);
+      const own = partOf(one) === name && (one.metadata.namespace ?? '') === namespace;
+      if ((own || this.makeable.has(key)) && !keys.has(key)) note(`${key}: was added`, this.byKey.get(key)!.size + 1);
+    }
     return { says, cost };
   }
 }
@@ -186,19 +190,24 @@ export function readBack(blueprint: Blueprint, brief: FoundBrief, objects: reado
   let answers: Answers = { ...known, name: brief.name, namespace: brief.namespace };
   const first = safe(answers);
   if (!first) return { answers, apart: ['its answers can’t be read'] };
+  for (const one of first) text.makeable.add(keyFor(one));
+  let made = first;
   let apart = text.apart(first);
   // What stands at an answer's own place counts for more than what only follows from it: there, as good is good enough.
   const better = (next: Answers, own = false): void => {
-    const made = safe(next);
-    const now = made && text.apart(made);
-    if (now && (now.cost < apart.cost || (own && now.cost === apart.cost))) [answers, apart] = [next, now];
+    const other = safe(next);
+    if (!other) return;
+    for (const one of other) text.makeable.add(keyFor(one));
+    apart = text.apart(made);
+    const now = text.apart(other);
+    if (now.cost < apart.cost || (own && now.cost === apart.cost)) [answers, made, apart] = [next, other, now];
   };
   const free = blueprint.questions.filter((one) => one.kind !== 'choice' && one.id !== 'name' && one.id !== 'namespace');
   for (let round = 0; round < 4 && apart.cost; round += 1) {
     const before = answers;
     for (const question of free) {
       if (!apart.cost) break;
-      const said = readAnswer(probe, question, answers, safe(answers)!);
+      const said = readAnswer(probe, question, answers, made);
       if (said !== undefined && said !== answers[question.id]) better({ ...answers, [question.id]: said }, true);
       else if (said === undefined && question.kind === 'count')
         for (const one of optionsOf(question)) better({ ...answers, [question.id]: one });
