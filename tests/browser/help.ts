@@ -13,6 +13,13 @@ export async function forkOf(page: Page, cluster: string, name: string, atMs?: n
   return `/r/${cluster}~${name}`;
 }
 
+/** Sends the draft that is open, once its change sheet is there. */
+export async function sendDraft(page: Page, cluster: string): Promise<void> {
+  await page.getByRole('heading', { name: 'Change sheet' }).waitFor();
+  await page.getByRole('button', { name: new RegExp(`^Send to ${cluster}`) }).click();
+  await expect(page.getByRole('status').filter({ hasText: 'Sent to' })).toBeVisible();
+}
+
 /** The link of one level in the stack. */
 export const level = (page: Page, name: string) =>
   page.getByRole('navigation', { name: 'The stack' }).getByRole('link', { name: new RegExp(name) });

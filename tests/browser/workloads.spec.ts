@@ -1,5 +1,5 @@
 import { expect, test, type Page } from '@playwright/test';
-import { forkOf, open, overflows } from './help';
+import { forkOf, open, overflows, sendDraft } from './help';
 
 const settle = async (page: Page, base: string) =>
   expect((await page.request.post(`/api/v1/rehearsals/${base.slice(3)}/clock`, { data: { until: 'settled' } })).ok()).toBe(true);
@@ -28,9 +28,7 @@ test('a blueprint is answered with live figures, put in a draft, sent, watched, 
   await page.getByRole('textbox', { name: 'Size of each volume' }).fill('20Gi');
   await expect(page.getByText('60 GiB')).toBeVisible();
   await page.getByRole('button', { name: 'Put in a draft' }).click();
-  await page.getByRole('heading', { name: 'Change sheet' }).waitFor();
-  await page.getByRole('button', { name: /^Send to north-quay/ }).click();
-  await expect(page.getByRole('status').filter({ hasText: 'Sent to' })).toBeVisible();
+  await sendDraft(page, 'north-quay');
   await settle(page, base);
   await open(page, `${base}/members/crews/rosters`);
   await expect(page.getByRole('heading', { level: 1 })).toHaveText('rosters: all 3 members are ready.');
@@ -78,9 +76,7 @@ test('the breaks of the demo are traced and mended from the screen: a certificat
   await expect(page.getByRole('heading', { level: 1 })).toContainText("doesn't carry the name crew-2.crew.people.svc.cluster.local");
   await open(page, `${crew}/root-line?kind=Pod&namespace=people&name=crew-2`);
   await page.getByRole('button', { name: 'Put in a draft' }).click();
-  await page.getByRole('heading', { name: 'Change sheet' }).waitFor();
-  await page.getByRole('button', { name: /^Send to pilot-house/ }).click();
-  await expect(page.getByRole('status').filter({ hasText: 'Sent to' })).toBeVisible();
+  await sendDraft(page, 'pilot-house');
   await settle(page, crew);
   await open(page, `${crew}/members/people/crew`);
   await expect(page.getByRole('heading', { level: 1 })).toHaveText('crew: all 3 members are ready.');
@@ -95,9 +91,7 @@ test('the breaks of the demo are traced and mended from the screen: a certificat
   await expect(page.getByText('0 of 4 nodes can take it').first()).toBeVisible();
   await expect(page.getByText('3800m in all, 4000m asked').first()).toBeVisible();
   await page.getByRole('button', { name: 'Put in a draft' }).click();
-  await page.getByRole('heading', { name: 'Change sheet' }).waitFor();
-  await page.getByRole('button', { name: /^Send to south-quay/ }).click();
-  await expect(page.getByRole('status').filter({ hasText: 'Sent to' })).toBeVisible();
+  await sendDraft(page, 'south-quay');
   await settle(page, south);
   // Its operator runs; its nodes wait for the driver, as bookings does, where nobody has mended that yet.
   await open(page, `${south}/operators`);
@@ -107,9 +101,7 @@ test('the breaks of the demo are traced and mended from the screen: a certificat
   await open(page, `${north}/members/events/boarding?view=reach`);
   await expect(page.getByRole('row', { name: /boarding-bootstrap/ })).toContainText('for anybody and in plain');
   await page.getByRole('button', { name: 'Serve it with certificates' }).click();
-  await page.getByRole('heading', { name: 'Change sheet' }).waitFor();
-  await page.getByRole('button', { name: /^Send to north-quay/ }).click();
-  await expect(page.getByRole('status').filter({ hasText: 'Sent to' })).toBeVisible();
+  await sendDraft(page, 'north-quay');
   await settle(page, north);
   await open(page, `${north}/members/events/boarding?view=reach`);
   await expect(page.getByRole('row', { name: /boarding-bootstrap/ })).toContainText(
@@ -119,9 +111,7 @@ test('the breaks of the demo are traced and mended from the screen: a certificat
   await open(page, `${north}/members/plans/timetable?view=findings`);
   await expect(page.getByText('losing the primary loses them')).toBeVisible();
   await page.getByRole('button', { name: 'Wait for one standby' }).click();
-  await page.getByRole('heading', { name: 'Change sheet' }).waitFor();
-  await page.getByRole('button', { name: /^Send to north-quay/ }).click();
-  await expect(page.getByRole('status').filter({ hasText: 'Sent to' })).toBeVisible();
+  await sendDraft(page, 'north-quay');
   await settle(page, north);
   await open(page, `${north}/members/plans/timetable?view=findings`);
   await expect(page.getByRole('status').filter({ hasText: 'in what was sent to' })).toBeVisible();

@@ -95,6 +95,18 @@ describe('accounts of a log broker', () => {
     remove(world, { kind: 'Account', namespace: 'events', name: 'counter' });
     world.runSettled();
     expect(as('counter', list).says).toContain('no account counter');
+    // Taken away while nobody decides: it ends as soon as somebody does.
+    must(world, reader);
+    world.runSettled();
+    const dark = (nodes: string[]) =>
+      must(world, { apiVersion: 'standin.example/v1', kind: 'Outage', metadata: { name: 'o' }, spec: { dark: nodes } });
+    dark(['boarding-coord-0', 'boarding-coord-1'].map((name) => world.store.get('Pod', 'events', name)!.spec.nodeName!));
+    world.runUntil(world.nowMs + 20_000);
+    remove(world, { kind: 'Account', namespace: 'events', name: 'counter' });
+    world.runUntil(world.nowMs + 5_000);
+    dark([]);
+    world.runUntil(world.nowMs + 200_000);
+    expect(as('counter', list).says).toContain('no account counter');
   });
 });
 

@@ -1,15 +1,9 @@
 import { bytesOf, hash32 } from '../shared';
-import { readManifests } from '../manifest';
-import { nameFault, type ApiObject } from '../model';
+import { nameFault } from '../model';
 import { engineImage, outsideNameMark, partOfLabel } from '../standin';
-import type { AnswerFault, Answers, Question } from './types';
 
-/** Reads manifests that a blueprint has written; a mistake in them is ours and throws. */
-export function objectsIn(yaml: string): ApiObject[] {
-  const { objects, problems } = readManifests(yaml);
-  if (problems.length) throw new Error(`blueprint: ${problems.map((one) => `${one.at.line}: ${one.message}`).join('; ')}\n${yaml}`);
-  return objects.map((one) => one.object);
-}
+export { ownManifests as objectsIn } from '../standin';
+import type { AnswerFault, Answers, Question } from './types';
 
 export const count = (answers: Answers, id: string): number => Number(answers[id]);
 

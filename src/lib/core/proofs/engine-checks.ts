@@ -1,4 +1,4 @@
-import { memberName, ordinalsOf, zoneOf, type Pod, type StorageClass } from '../model';
+import { memberName, ordinalsOf, zoneOf, type Facts, type Pod, type StorageClass } from '../model';
 import {
   calledName,
   isEncrypted,
@@ -14,6 +14,10 @@ import {
 } from '../standin';
 import type { Check, EngineRule } from './types';
 import { Client, podsIn, partsIn } from './workload';
+
+/** Settings of the program in a pod, as it read them when it started. */
+const settingsOf = (facts: Facts, { metadata }: Pod): Readonly<Record<string, string>> =>
+  facts.get('Process', metadata.namespace ?? '', metadata.name)?.spec.options ?? {};
 
 const outcomeIs = (asked: string, expected: string, got: { outcome: string; says: string }, ok: boolean): Check => ({
   asked,
@@ -93,20 +97,16 @@ const harmless: Readonly<Record<string, { readonly do: string; readonly place?: 
 export const credentials: EngineRule = {
   id: 'credentials',
   title: 'Credentials',
-  applies: ({ facts, workload }) =>
-    podsIn(facts, workload).some(
-      (pod) => lockOf(facts.get('Process', workload.namespace, pod.metadata.name)?.spec.options ?? {}) !== 'none'
-    ),
+  applies: ({ facts, workload }) => podsIn(facts, workload).some((pod) => lockOf(settingsOf(facts, pod)) !== 'none'),
   checks({ facts, workload, fork }) {
     const client = new Client(fork(), workload);
-    const locked = podsIn(facts, workload).filter(
-      (pod) => lockOf(facts.get('Process', workload.namespace, pod.metadata.name)?.spec.options ?? {}) !== 'none'
-    );
+    const locked = podsIn(facts, workload).filter((pod) => lockOf(settingsOf(facts, pod)) !== 'none');
     const op = harmless[workload.engine ?? ''] ?? { do: 'list' };
     const denied = (says: string) => says.includes('access denied');
-    const checks = locked.flatMap(({ metadata: { name: member } }): Check[] => {
+    const checks = locked.flatMap((pod): Check[] => {
+      const member = pod.metadata.name;
       const [right, wrong, none] = (['right', 'wrong', 'none'] as const).map((login) => client.ask(op, { member, login }));
-      const what = lockOf(facts.get('Process', workload.namespace, member)!.spec.options) === 'tokens' ? 'token' : 'password';
+      const what = lockOf(settingsOf(facts, pod)) === 'tokens' ? 'token' : 'password';
       return [
         outcomeIs(`${member} with the right ${what}`, 'let in', right!, !denied(right!.says)),
         outcomeIs(`${member} with a wrong one`, 'refused', wrong!, denied(wrong!.says)),
@@ -171,11 +171,10 @@ export const encryption: EngineRule = {
 export const certificate: EngineRule = {
   id: 'certificate',
   title: 'Certificate',
-  applies: ({ facts, workload }) =>
-    podsIn(facts, workload).some((pod) => talksTls(facts.get('Process', workload.namespace, pod.metadata.name)?.spec.options)),
+  applies: ({ facts, workload }) => podsIn(facts, workload).some((pod) => talksTls(settingsOf(facts, pod))),
   checks({ facts, workload }) {
     const checks = podsIn(facts, workload)
-      .filter((pod) => talksTls(facts.get('Process', workload.namespace, pod.metadata.name)?.spec.options))
+      .filter((pod) => talksTls(settingsOf(facts, pod)))
       .flatMap((pod): Check[] => {
         const carried = (asked: string, fault: string | undefined): Check => ({
           asked,

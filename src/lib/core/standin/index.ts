@@ -22,6 +22,7 @@ export {
   operatorObjects,
   operatorOf,
   operatorPods,
+  ownManifests,
   rightsLacking,
   rightsWords,
   runsOperator,

@@ -54,20 +54,30 @@ const wishesOf = (store: Hands['store'], namespace: string | undefined): Wish[] 
   kinds.flatMap((kind) => store.list(kind, namespace) as Wish[]);
 const changed = (now: Wish | undefined, before: Wish | undefined): string[] => (now && now.spec !== before?.spec ? [keyOf(now)] : []);
 
-/** An account that nobody wishes for any more is taken back. */
-function revoke(world: Hands, key: string, namespace: string, name: string): void {
-  const workload = world.memory<string>('wishOf').get(key);
-  const tries = world.memory<number>('wishTries');
-  if (workload === undefined || !tries.has(key)) return;
-  world.memory('wishOf').delete(key);
-  const nth = (tries.get(key) ?? 0) + 1;
-  tries.set(key, nth);
+function put(world: Hands, namespace: string, name: string, workload: string, op: AskObject['spec']['op']): void {
   world.put({
     apiVersion: 'standin.example/v1',
     kind: 'Ask',
-    metadata: { name: `account-${name}-${nth}`, namespace },
-    spec: { workload, way: 'inside', login: 'right', op: { do: 'drop-account', key: name } }
+    metadata: { name, namespace },
+    spec: { workload, way: 'inside', login: 'right', op }
   });
+}
+
+/** An account that nobody wishes for any more is taken back; tried again until it is done, so that no password goes on working. */
+function revoke(world: Hands, key: string, namespace: string, name: string): void {
+  const [wishes, tries] = [world.memory<string>('wishOf'), world.memory<number>('wishTries')];
+  const workload = wishes.get(key);
+  const nth = tries.get(key);
+  if (workload === undefined || nth === undefined) return;
+  const last = world.store.get('Ask', namespace, `account-${name}-${nth}`);
+  if (last?.spec.op.do === 'drop-account') {
+    if (!last.status?.outcome) return;
+    if (last.status.outcome === 'acknowledged') return void wishes.delete(key);
+    const againAtMs = (last.status.answeredMs ?? world.nowMs) + againMs;
+    if (againAtMs > world.nowMs) return world.after(againAtMs - world.nowMs, key, true);
+  }
+  tries.set(key, nth + 1);
+  put(world, namespace, `account-${name}-${nth + 1}`, workload, { do: 'drop-account', key: name });
 }
 
 /** The helper of a log broker: makes the topics and accounts that are asked for as objects, through the broker's own interface. */
@@ -135,11 +145,6 @@ export const helping: Loop = {
       seen.delete(key);
     }
     tries.set(key, nth + 1);
-    world.put({
-      apiVersion: 'standin.example/v1',
-      kind: 'Ask',
-      metadata: { name: askName(wish, nth + 1), namespace },
-      spec: { workload, way: 'inside', login: 'right', op }
-    });
+    put(world, namespace, askName(wish, nth + 1), workload, op);
   }
 };

@@ -8,7 +8,7 @@ import { install } from './ordering';
 
 export * from './cards';
 export { databaseFault } from './memory';
-export { operatorObjects, type OperatorSize } from './objects';
+export { operatorObjects, ownManifests, type OperatorSize } from './objects';
 
 export const operatedKinds: readonly OperatedKind[] = operatorCards.flatMap((card) => card.kinds.map((one) => one.kind));
 
