@@ -197,7 +197,7 @@ describe('operators and what they look after', () => {
       apiVersion: 'engines.standin.example/v1',
       kind: 'OperatorOrder',
       metadata: { name: 'documents', namespace: 'operators' },
-      spec: { operator: 'document-operator', version: '1.6', watches: ['people'], approved: false, ...spec }
+      spec: { operator: 'document-operator', version: '1.6', watches: ['people'], agreed: false, ...spec }
     });
     const state = () => conditionOf(world.store.get('OperatorOrder', 'operators', 'documents')!.status!.conditions, 'Ready')!;
     must(world, ...operatorObjects(operatorNamed('operator-manager')!, []), order({ version: '9.9' }));

@@ -49,7 +49,7 @@ export const operatorOrderSchema = kindOf(enginesApi, 'OperatorOrder', {
     /** Namespaces that it looks after; none: all. */
     watches: z.array(z.string()).default([]),
     /** Whether somebody has agreed to what it makes, and the rights it takes. */
-    approved: z.boolean().default(false)
+    agreed: z.boolean().default(false)
   }),
   status: operated
 });

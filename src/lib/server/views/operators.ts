@@ -96,7 +96,7 @@ export function operatorYaml(
       apiVersion: 'engines.standin.example/v1',
       kind: 'OperatorOrder',
       metadata: { name, namespace: manager.namespace },
-      spec: { operator: name, version: chosen, watches: [...watches], approved: false }
+      spec: { operator: name, version: chosen, watches: [...watches], agreed: false }
     }
   ]);
 }

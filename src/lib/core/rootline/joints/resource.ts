@@ -25,7 +25,7 @@ function widened(facts: Facts, card: OperatorCard, namespace: string): Remedy {
   const value = [...watches, namespace].join(',');
   const containers = template.spec.containers.map((one) => ({
     ...one,
-    env: one.env?.map((two) => (two.name === 'WATCH_NAMESPACES' ? { ...two, value } : two))
+    env: one.env?.map((two) => (two.name === 'LOOKS_AFTER' ? { ...two, value } : two))
   }));
   return {
     text,
@@ -80,8 +80,8 @@ function resourceLook(facts: Facts, resource: Resource): Look {
       objects,
       evidence,
       remedy: {
-        text: 'Agree to it: spec.approved: true.',
-        manifests: [asManifest({ ...resource, spec: { ...resource.spec, approved: true } } as ApiObject)]
+        text: 'Agree to it: spec.agreed: true.',
+        manifests: [asManifest({ ...resource, spec: { ...resource.spec, agreed: true } } as ApiObject)]
       }
     });
   if (stage === 'refused' || condition?.reason === 'Refused' || condition?.reason === 'ClusterMissing')

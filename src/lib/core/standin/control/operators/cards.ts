@@ -97,7 +97,7 @@ export const operatorDeployments = (facts: Facts, card: OperatorCard): Deploymen
 
 /** Namespaces that an operator watches; undefined: all. */
 export function watchesOf({ spec }: { readonly spec: Pod['spec'] }): readonly string[] | undefined {
-  const text = spec.containers.flatMap((one) => one.env ?? []).find((one) => one.name === 'WATCH_NAMESPACES')?.value;
+  const text = spec.containers.flatMap((one) => one.env ?? []).find((one) => one.name === 'LOOKS_AFTER')?.value;
   return text === undefined || text.trim() === '' ? undefined : text.split(',').map((one) => one.trim());
 }
 

@@ -125,7 +125,7 @@ spec:
       - name: operator
         image: ${operatorImages[id]}:${version}${card.admits ? '\n        ports: [{name: admission, containerPort: 6643}]' : ''}
         env:
-        - {name: WATCH_NAMESPACES, value: "${watches.join(',')}"}
+        - {name: LOOKS_AFTER, value: "${watches.join(',')}"}
         resources: {requests: {cpu: ${JSON.stringify(cpu)}, memory: ${memory}}}${
           card.admits
             ? `

@@ -13,7 +13,7 @@ const stay = new Set(['Namespace', 'CustomResourceDefinition']);
 
 /** An operator that was ordered from the catalogue is installed, once somebody agreed to what it may do. */
 export function install(world: Hands, order: OperatorOrder): void {
-  const { operator, version, watches, approved } = order.spec;
+  const { operator, version, watches, agreed } = order.spec;
   const refuse = (reason: string, message: string) => report(world, order, 'refused', 'False', reason, message);
   const card = operatorNamed(operator);
   if (!card || card.id === 'manager') return refuse('Unknown', `The catalogue has no ${operator}.`);
@@ -26,15 +26,15 @@ export function install(world: Hands, order: OperatorOrder): void {
   const [running] = operatorDeployments(world.store, card);
   const old = running?.spec.template.spec.containers[0];
   const wanted = watches.join(',');
-  const same = old && imageTag(old.image) === version && (old.env?.find((one) => one.name === 'WATCH_NAMESPACES')?.value ?? '') === wanted;
-  if (!same && !approved)
+  const same = old && imageTag(old.image) === version && (old.env?.find((one) => one.name === 'LOOKS_AFTER')?.value ?? '') === wanted;
+  if (!same && !agreed)
     return report(
       world,
       order,
       'agreement',
       'False',
       'WaitsForAgreement',
-      `${running ? `It would be altered to ${version}, looking after ${wanted || 'all namespaces'}` : `It would make ${objects.length} objects`}, with rights to make ${rightsWords(card)}: write spec.approved: true.`
+      `${running ? `It would be altered to ${version}, looking after ${wanted || 'all namespaces'}` : `It would make ${objects.length} objects`}, with rights to make ${rightsWords(card)}: write spec.agreed: true.`
     );
   const owner = { ownerReferences: [ownerOf(order)] };
   for (const object of objects) ensure(world, object, stay.has(object.kind) ? {} : owner);
