@@ -39,7 +39,7 @@ metadata: {name: ${name}, namespace: ${namespace}}
 spec:
   clusterIP: None
   selector: {app: ${name}}
-  ports: [{name: data, port: 3600}]
+  ports: [{name: data, port: 7110}]
 `);
     texts.push(`apiVersion: apps/v1
 kind: StatefulSet
@@ -58,7 +58,7 @@ spec:
             labelSelector: {matchLabels: {app: ${name}}}
       containers:
       - name: main
-        image: shelf.standin.example/engines/multi-primary-sql:8.4
+        image: shelf.standin.example/engines/multi-primary-sql:r4
         resources: {requests: {cpu: 250m, memory: 1Gi}}
         volumeMounts: [{name: data, mountPath: /data}]
   volumeClaimTemplates:

@@ -3,10 +3,9 @@ import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 
-/** Starts a server of its own on a free port with fresh demo data; gives its address and what ends it. */
-export async function ownServer() {
-  const data = mkdtempSync(join(tmpdir(), 'root-barn-own-'));
-  const server = spawn('node', ['scripts/serve.mjs', '--port', '0', '--data', data], { stdio: ['ignore', 'pipe', 'inherit'] });
+/** Starts a server of its own with fresh demo data, or with data and at a port that it is given; gives its address and what ends it. */
+export async function ownServer({ port = 0, data = mkdtempSync(join(tmpdir(), 'root-barn-own-')) } = {}) {
+  const server = spawn('node', ['scripts/serve.mjs', '--port', String(port), '--data', data], { stdio: ['ignore', 'pipe', 'inherit'] });
   const base = await new Promise((resolve, reject) => {
     server.stdout.on('data', (chunk) => {
       const found = /http:\/\/[\d.]+:\d+/.exec(String(chunk));
@@ -16,6 +15,11 @@ export async function ownServer() {
   });
   return {
     base,
+    data,
+    /** Ends it at once, and leaves its data. */
+    kill() {
+      server.kill('SIGKILL');
+    },
     pid: server.pid,
     end() {
       server.kill('SIGTERM');

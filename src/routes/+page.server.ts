@@ -2,8 +2,8 @@ import type { PageServerLoad } from './$types';
 import { getApp } from '$server/services';
 
 export const load: PageServerLoad = async ({ depends }) => {
-  depends('estate');
+  depends('app:estate');
   const app = await getApp();
-  const loadedAt = app.bus.latestId;
-  return { loadedAt, clusters: await app.estate() };
+  const asOf = app.bus.latestId;
+  return { asOf, clusters: await app.estate() };
 };

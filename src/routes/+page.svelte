@@ -9,7 +9,8 @@
   import { isTyping } from '$ui/frame/keys';
   import { dateText, lineHref, plural } from '$ui/format';
   import { prefs } from '$ui/prefs.svelte';
-  import { refresh, watchLive } from '$ui/live';
+  import { Follower } from '$ui/follow';
+  import { watchLive } from '$ui/live';
 
   let { data } = $props();
   let keys = $state(false);
@@ -22,7 +23,10 @@
   const headline = $derived(`${words[broken.length] ?? `${broken.length} clusters have a break.`}`);
   const gibOf = (bytes: number) => Math.round(bytes / 2 ** 30).toLocaleString('en');
 
-  $effect(() => watchLive('all', { loadedAt: () => untrack(() => data.loadedAt), load: () => refresh('estate'), shows: () => true }));
+  const asOf = () => untrack(() => data.asOf);
+  const follower = new Follower('app:estate', asOf);
+  $effect(() => watchLive('all', { loadedAt: asOf, heard: (event) => void follower.follow(event?.id) }));
+  $effect(() => () => void (follower.closed = true));
 
   function onkeydown(event: KeyboardEvent) {
     if (isTyping(event) || !prefs.singleKeys) return;

@@ -72,7 +72,7 @@ spec:
   clusterIP: None
   publishNotReadyAddresses: true
   selector: {app: logbook}
-  ports: [{name: sql, port: 3600}]
+  ports: [{name: sql, port: 7110}]
 ---
 apiVersion: apps/v1
 kind: StatefulSet
@@ -90,11 +90,11 @@ spec:
       topologySpreadConstraints: [{maxSkew: 1, topologyKey: topology.kubernetes.io/zone, whenUnsatisfiable: DoNotSchedule, labelSelector: {matchLabels: {app: logbook}}}]
       containers:
       - name: sql
-        image: shelf.standin.example/engines/multi-primary-sql:8.4
+        image: shelf.standin.example/engines/multi-primary-sql:r4
         args: [--join, "logbook-0.logbook,logbook-1.logbook"]
-        ports: [{name: sql, containerPort: 3600}]
+        ports: [{name: sql, containerPort: 7110}]
         resources: {requests: {cpu: 500m, memory: 1Gi}, limits: {memory: 1Gi}}
-        readinessProbe: {tcpSocket: {port: 3600}}
+        readinessProbe: {tcpSocket: {port: 7110}}
         volumeMounts: [{name: data, mountPath: /var/lib/sql}]
   volumeClaimTemplates:
   - metadata: {name: data}
@@ -223,7 +223,7 @@ test('an ephemeral directory moves to a claim: what is lost, the steps, and how 
   const base = await forkOf(page, 'north-quay', 'to-claim');
   const api = `/api/v1${base.replace('/r/', '/rehearsals/')}`;
   const desk =
-    'apiVersion: apps/v1\nkind: Deployment\nmetadata: {name: desk, namespace: events}\nspec:\n  replicas: 1\n  selector: {matchLabels: {app: desk}}\n  template:\n    metadata: {labels: {app: desk}, annotations: {standin.example/holds: 1Gi}}\n    spec:\n      containers: [{name: desk, image: "shelf.standin.example/engines/image-shelf:2.0", volumeMounts: [{name: store, mountPath: /var/lib/registry}]}]\n      volumes: [{name: store, emptyDir: {}}]\n';
+    'apiVersion: apps/v1\nkind: Deployment\nmetadata: {name: desk, namespace: events}\nspec:\n  replicas: 1\n  selector: {matchLabels: {app: desk}}\n  template:\n    metadata: {labels: {app: desk}, annotations: {standin.example/holds: 1Gi}}\n    spec:\n      containers: [{name: desk, image: "shelf.standin.example/engines/image-shelf:r3", volumeMounts: [{name: store, mountPath: /var/lib/registry}]}]\n      volumes: [{name: store, emptyDir: {}}]\n';
   expect((await page.request.post(`${api}/send`, { data: desk, headers: { 'content-type': 'application/yaml' } })).status()).toBe(200);
   await page.request.post(`${api}/clock`, { data: { until: 'settled' } });
   await draftOf(page, base, 'north-quay', { 'draft.yaml': '' }, 'desk to a claim');

@@ -21,7 +21,7 @@ test('the estate by keyboard: rows, trace, the way into a level', async ({ page 
   await page.keyboard.press('Enter');
   await expect(page).toHaveURL(/north-quay\/members/);
   await page.keyboard.press('1');
-  await expect(page.getByRole('heading', { level: 1 })).toHaveText('Three nodes stand, in 3 zones.');
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('6 nodes stand, in 3 zones.');
   await page.keyboard.press('2');
   await expect(page.getByRole('heading', { level: 1 })).toHaveText("charts can't be mounted everywhere: zone c has no mount target.");
   await page.keyboard.press('e');
@@ -79,6 +79,7 @@ test('forked from the tape, looked at apart, taken back, taken away', async ({ p
   await expect(level(page, 'Members')).toContainText('8/8');
   await page.getByRole('button', { name: 'fork here' }).click();
   await page.getByRole('button', { name: 'Take the latest action back' }).click();
+  await page.getByRole('button', { name: 'Take it back' }).click();
   await expect(level(page, 'Members')).toContainText('8/10');
   await expect(clockOf(page)).toHaveText('T+00:13:00');
   await page.getByRole('button', { name: 'fork here' }).click();
@@ -197,7 +198,7 @@ test('claims are narrowed by what is written; a row opens and closes', async ({ 
   await page.locator('html[data-ready]').waitFor();
   await expect(page.getByRole('row').nth(1)).toContainText('log-coord');
   const csv = await (await page.request.get('/r/north-quay/claims/csv?sort=asks&down=true&class=steady-block')).text();
-  expect(csv.split('\r\n')[1]).toMatch(/^events,data-boarding-\d,107374182400,107374182400,steady-block,/);
+  expect(csv.split('\r\n')[1]).toMatch(/^events,data-boarding-\d,150323855360,150323855360,steady-block,/);
 });
 
 test('a server that is gone is told, and nothing that was written is lost', async ({ page }) => {
@@ -209,7 +210,7 @@ test('a server that is gone is told, and nothing that was written is lost', asyn
   await expect(page.getByText('kept', { exact: true })).toBeVisible();
   await page.route('**/api/v1/**', (route) => route.abort());
   await page.keyboard.insertText('# more\n');
-  await expect(page.getByRole('alert')).toContainText("Root Barn doesn't answer.");
+  await expect(page.getByTestId('notice')).toContainText("Root Barn doesn't answer.");
   await expect(page.getByLabel('Manifests of the draft')).toContainText('# more');
   await page.unroute('**/api/v1/**');
   await page.keyboard.insertText('# and more\n');

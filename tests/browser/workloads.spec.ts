@@ -99,14 +99,12 @@ test('the breaks of the demo are traced and mended from the screen: a certificat
 
   const north = await forkOf(page, 'north-quay', 'boarding');
   await open(page, `${north}/members/events/boarding?view=reach`);
-  await expect(page.getByRole('row', { name: /boarding-bootstrap/ })).toContainText('for anybody and in plain');
+  await expect(page.getByRole('row', { name: /boarding-front/ })).toContainText('for anybody and in plain');
   await page.getByRole('button', { name: 'Serve it with certificates' }).click();
   await sendDraft(page, 'north-quay');
   await settle(page, north);
   await open(page, `${north}/members/events/boarding?view=reach`);
-  await expect(page.getByRole('row', { name: /boarding-bootstrap/ })).toContainText(
-    'with a certificate for boarding-bootstrap.boarding.example'
-  );
+  await expect(page.getByRole('row', { name: /boarding-front/ })).toContainText('with a certificate for boarding-front.boarding.example');
 
   await open(page, `${north}/members/plans/timetable?view=findings`);
   await expect(page.getByText('losing the primary loses them')).toBeVisible();

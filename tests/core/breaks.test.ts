@@ -178,7 +178,7 @@ const cases: [string, () => World, string, RegExp, typeof probe?][] = [
   ],
   [
     "the set's service is not headless",
-    () => settle(readySouth(), smallSet({ service: '{selector: {app: probe}, ports: [{port: 3600}]}' })),
+    () => settle(readySouth(), smallSet({ service: '{selector: {app: probe}, ports: [{port: 7110}]}' })),
     'name',
     /spec\.clusterIP=10\./
   ],
@@ -193,7 +193,7 @@ const cases: [string, () => World, string, RegExp, typeof probe?][] = [
     () =>
       settle(
         readySouth(),
-        `${smallSet()}---\napiVersion: v1\nkind: Service\nmetadata: {name: probe-clients, namespace: default}\nspec: {selector: {app: probes}, ports: [{port: 3600}]}\n`
+        `${smallSet()}---\napiVersion: v1\nkind: Service\nmetadata: {name: probe-clients, namespace: default}\nspec: {selector: {app: probes}, ports: [{port: 7110}]}\n`
       ),
     'service',
     /spec\.selector=/

@@ -76,8 +76,8 @@ describe('a set of three grows from 40 to 60 GiB', () => {
     must(world, { type: 'send', objects: [resized(world, claims[0]!, '70Gi')] });
     world.runSettled();
     const joint = rootLine(world.store, ref('PersistentVolumeClaim', 'default', claims[0]!))!.joints.find((one) => one.joint === 'claim')!;
-    expect([joint.state, joint.says]).toEqual(['waiting', expect.stringMatching(/may grow again in 5 h/)]);
-    world.runUntil(world.nowMs + 6.1 * 3_600_000);
+    expect([joint.state, joint.says]).toEqual(['waiting', expect.stringMatching(/may grow again in 2 h/)]);
+    world.runUntil(world.nowMs + 2.6 * 3_600_000);
     world.runSettled();
     expect(claim(world, claims[0]!).status!.capacity!.storage).toBe('70Gi');
   });

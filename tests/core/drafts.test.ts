@@ -75,7 +75,7 @@ describe('completion', () => {
     { kind: 'StorageClass', namespace: '', name: 'steady-block' },
     { kind: 'ConfigMap', namespace: 'tickets', name: 'bookings-config' },
     { kind: 'ConfigMap', namespace: 'events', name: 'other' },
-    { kind: 'Image', namespace: '', name: 'shelf.standin.example/engines/log-broker:3.1' }
+    { kind: 'Image', namespace: '', name: 'shelf.standin.example/engines/log-broker:r3' }
   ];
   test.each<[string, string, string[]]>([
     ['a kind in an empty text', 'State|', ['StatefulSet']],
@@ -90,7 +90,7 @@ describe('completion', () => {
       'kind: Pod\nmetadata:\n  namespace: tickets\nspec:\n  volumes:\n    - configMap:\n        name: |',
       ['bookings-config']
     ],
-    ['an image on the shelf', 'kind: Pod\nspec:\n  containers:\n    - image: broker|', ['shelf.standin.example/engines/log-broker:3.1']],
+    ['an image on the shelf', 'kind: Pod\nspec:\n  containers:\n    - image: broker|', ['shelf.standin.example/engines/log-broker:r3']],
     [
       'a volume of the pod',
       'kind: Pod\nspec:\n  containers:\n    - volumeMounts:\n        - name: |\n  volumes:\n    - name: scratch\n',
@@ -169,7 +169,7 @@ describe('values by cluster', () => {
 });
 
 describe('another namespace', () => {
-  const bundle = `${bookingsYaml.replace('peers = bookings-0.bookings,', 'peers = bookings-0.bookings.tickets.svc.cluster.local,bookings-9.bookings.tickets:3600,')}---
+  const bundle = `${bookingsYaml.replace('peers = bookings-0.bookings,', 'peers = bookings-0.bookings.tickets.svc.cluster.local,bookings-9.bookings.tickets:7110,')}---
 apiVersion: rbac.authorization.k8s.io/v1
 kind: ClusterRoleBinding
 metadata: {name: bookings-reads}
@@ -197,7 +197,7 @@ spec: {driver: block.standin.example, issuer: i, subject: "system:serviceaccount
     expect(readManifests(after).problems).toEqual([]);
     expect(after.match(/tickets/g)).toEqual(['tickets']);
     expect(after).toContain('tickets.example.test');
-    expect(after).toContain('bookings-0.bookings.sales.svc.cluster.local,bookings-9.bookings.sales:3600');
+    expect(after).toContain('bookings-0.bookings.sales.svc.cluster.local,bookings-9.bookings.sales:7110');
     const fields = move.places.map((one) => `${one.object.split(' ')[0]} ${one.field}`);
     for (const field of [
       'Namespace metadata.name',

@@ -72,19 +72,19 @@ describe('names, beside the story', () => {
     smallSet({
       set: 'replicas: 2',
       service:
-        '{clusterIP: None, publishNotReadyAddresses: true, selector: {app: probe}, ports: [{name: data, port: 3600}, {name: talk, port: 3601, protocol: UDP}]}'
+        '{clusterIP: None, publishNotReadyAddresses: true, selector: {app: probe}, ports: [{name: data, port: 7110}, {name: talk, port: 7111, protocol: UDP}]}'
     })
   );
   send(
     world,
-    'apiVersion: v1\nkind: Service\nmetadata: {name: plain, namespace: default}\nspec: {selector: {app: probe}, ports: [{name: data, port: 80, targetPort: 3600}]}'
+    'apiVersion: v1\nkind: Service\nmetadata: {name: plain, namespace: default}\nspec: {selector: {app: probe}, ports: [{name: data, port: 80, targetPort: 7110}]}'
   );
   world.runSettled();
   const ask = (name: string, from = 'default') => resolve(world.store, from, name);
 
   test('SRV records carry each member and its port', () => {
     expect(ask('_data._tcp.probe').srv).toEqual(
-      [0, 1].map((one) => ({ target: `probe-${one}.probe.default.svc.cluster.local`, port: 3600 }))
+      [0, 1].map((one) => ({ target: `probe-${one}.probe.default.svc.cluster.local`, port: 7110 }))
     );
     expect(ask('_talk._udp.probe').srv).toHaveLength(2);
     expect(ask('_talk._tcp.probe').reason).toMatch(/no port talk over tcp/);
@@ -142,7 +142,7 @@ describe('the provider', () => {
     const gib = 2 ** 30;
     const of = (zone: string, sizeBytes: number, used = world.store.usedOf(backend.metadata.name)) =>
       shortagesIn(backend, zone, sizeBytes, used)[0]?.code;
-    expect([of('a', gib), of('a', gib / 2), of('a', 17 * 1024 * gib), of('c', gib), of('a', 801 * gib)]).toEqual([
+    expect([of('a', gib), of('a', gib / 4), of('a', 17 * 1024 * gib), of('c', gib), of('a', 801 * gib)]).toEqual([
       undefined,
       'OUT_OF_RANGE',
       'OUT_OF_RANGE',

@@ -108,7 +108,7 @@ export const smallSet = (
 apiVersion: v1
 kind: Service
 metadata: {name: ${name}, namespace: default}
-spec: ${over.service ?? `{clusterIP: None, selector: {app: ${name}}, ports: [{name: data, port: 3600}]}`}
+spec: ${over.service ?? `{clusterIP: None, selector: {app: ${name}}, ports: [{name: data, port: 7110}]}`}
 ---
 apiVersion: apps/v1
 kind: StatefulSet
@@ -122,7 +122,7 @@ spec:
     spec:
       ${over.pod ?? ''}
       containers:
-      - {name: main, image: shelf.standin.example/engines/multi-primary-sql:8.4, volumeMounts: [{name: data, mountPath: /data}], ${over.container ?? ''}}
+      - {name: main, image: shelf.standin.example/engines/multi-primary-sql:r4, volumeMounts: [{name: data, mountPath: /data}], ${over.container ?? ''}}
   volumeClaimTemplates:
   - metadata: {name: data}
     spec: ${over.claim ?? '{accessModes: [ReadWriteOnce], storageClassName: steady-block, resources: {requests: {storage: 10Gi}}}'}

@@ -117,7 +117,7 @@ describe('daemon sets', () => {
     const world = readySouth();
     const set = world.store.get('DaemonSet', 'storage-system', 'block-node')!;
     const template = structuredClone(set.spec.template);
-    template.spec.containers[0]!.image = 'shelf.standin.example/drivers/block-node:2.3.1';
+    template.spec.containers[0]!.image = 'shelf.standin.example/drivers/block-node:r3.1';
     must(world, { type: 'send', objects: [asManifest({ ...set, spec: { ...set.spec, template } })] });
     while (!world.settled) {
       world.runUntil(world.nextMs!);
@@ -127,7 +127,7 @@ describe('daemon sets', () => {
     const images = world.store
       .list('Pod', 'storage-system')
       .flatMap((one) => (one.metadata.labels!.app === 'block-node' ? [one.spec.containers[0]!.image] : []));
-    expect(new Set(images)).toEqual(new Set(['shelf.standin.example/drivers/block-node:2.3.1']));
+    expect(new Set(images)).toEqual(new Set(['shelf.standin.example/drivers/block-node:r3.1']));
   });
 });
 
@@ -299,10 +299,10 @@ describe('pods, images, places', () => {
   test('a registry with a list has no other images', () => {
     const world = run(
       readySouth(),
-      `apiVersion: standin.example/v1\nkind: Registry\nmetadata: {name: own}\nspec: {host: own.example, reachable: true, images: ["own.example/tool"]}\n---${smallSet().replace('shelf.standin.example/engines/multi-primary-sql:8.4', 'own.example/missing:1')}`
+      `apiVersion: standin.example/v1\nkind: Registry\nmetadata: {name: own}\nspec: {host: own.example, reachable: true, images: ["own.example/tool"]}\n---${smallSet().replace('shelf.standin.example/engines/multi-primary-sql:r4', 'own.example/missing:1')}`
     );
     expect(firstBreak(world, ref('Pod', 'default', 'probe-0'))?.says).toContain('has no own.example/missing:1');
-    run(world, smallSet({ name: 'well' }).replace('shelf.standin.example/engines/multi-primary-sql:8.4', 'own.example/tool:1'));
+    run(world, smallSet({ name: 'well' }).replace('shelf.standin.example/engines/multi-primary-sql:r4', 'own.example/tool:1'));
     expect(isReady(get(world, 'Pod', 'well-0'))).toBe(true);
   });
 

@@ -27,18 +27,20 @@ describe('a pool that fails', () => {
   }
   const disk = (name: string, node: string, spec: string) =>
     `apiVersion: standin.example/v1\nkind: Disk\nmetadata: {name: ${name}}\nspec: {node: ${node}, ${spec}}\n---\n`;
+  /** All fit disks of five nodes: two nodes are left with any. */
+  const many = ['shed-1', 'shed-3', 'shed-5', 'tower-2'].flatMap((one) => [`${one}-raw-1`, `${one}-raw-2`]).concat('shed-2-raw-1');
   const wear = (worn: readonly string[]) => (world: World) =>
-    void send(world, worn.map((one) => disk(one, one.slice(0, one.indexOf('-raw')), 'size: 800Gi, worn: true')).join(''));
+    void send(world, worn.map((one) => disk(one, one.slice(0, one.indexOf('-raw')), 'size: 720Gi, worn: true')).join(''));
 
   test('one prepare job that fails is told, and the pool does without that disk', () => {
     const world = harbour(wear(['shed-1-raw-1']));
     const gate = driverGates(world.store, pool).find((one) => one.joint === 'disks')!;
-    expect(gate).toMatchObject({ state: 'holds', says: '7 prepared, 2 refused, 1 failed' });
+    expect(gate).toMatchObject({ state: 'holds', says: '11 prepared, 2 refused, 1 failed' });
     expect(gate.evidence.map((one) => one.value)).toContain('could not be prepared');
   });
 
   test('too many that fail leave no pool: the jobs are the break', () => {
-    const world = harbour(wear(['shed-1-raw-1', 'shed-1-raw-2', 'shed-2-raw-1', 'shed-3-raw-1', 'shed-3-raw-2']));
+    const world = harbour(wear(many));
     expect(broken(world)).toMatchObject({
       joint: 'disks',
       says: expect.stringMatching(/prepare job of .* failed, and too few nodes are left for 3 copies/)
@@ -51,19 +53,18 @@ describe('a pool that fails', () => {
   });
 
   test('disks that carry something are refused with the reason; cleared, they join', () => {
-    const used = ['shed-1-raw-1', 'shed-1-raw-2', 'shed-2-raw-1', 'shed-3-raw-1', 'shed-3-raw-2'];
     const world = asLeft('harbour');
-    send(world, used.map((name) => disk(name, name.slice(0, 6), 'size: 800Gi, holds: partition table')).join(''));
+    send(world, many.map((name) => disk(name, name.slice(0, name.indexOf('-raw')), 'size: 720Gi, holds: partition table')).join(''));
     expect(broken(world)).toMatchObject({
       joint: 'storage-nodes',
       says: expect.stringMatching(/2 nodes have fit disks, and 3 copies need 3/)
     });
     // Clearing them is offered, and the change sheet says what that loses before it is sent.
     const { manifests } = broken(world)!.remedy!;
-    expect(changeSheet(world.store, manifests!).lost.map((one) => one.ref.name)).toEqual(expect.arrayContaining(used));
+    expect(changeSheet(world.store, manifests!).lost.map((one) => one.ref.name)).toEqual(expect.arrayContaining(many));
     must(world, { type: 'send', objects: manifests! });
     world.runSettled();
-    expect(broken(world)?.says).toMatch(/only 0 of 5 nodes with fit disks carry/);
+    expect(broken(world)?.says).toMatch(/only 0 of 7 nodes with fit disks carry/);
   });
 
   test('without a majority of keepers nothing is mounted, and it comes back with them', () => {
@@ -90,12 +91,12 @@ describe('a pool that fails', () => {
     const world = harbour(() => {});
     const asks = (name: string, storage: string) =>
       claimOf(name, `accessModes: [ReadWriteOnce], storageClassName: pool-three, ${size(storage)}`);
-    settle(world, classOf('pool-three', pool) + asks('most', '2000Gi'));
+    settle(world, classOf('pool-three', pool) + asks('most', '2600Gi'));
     settle(world, asks('c', '100Gi'));
-    // 95 % of 2,133 GiB is 2,026 GiB; 2,000 are stored.
+    // 92 % of 2,880 GiB is 2,649 GiB; 2,600 are stored.
     expect(firstBreak(world, c)).toMatchObject({
       joint: 'backend',
-      says: expect.stringMatching(/26 GiB free in the pool/),
+      says: expect.stringMatching(/49 GiB free in the pool/),
       remedy: { text: expect.stringMatching(/full to its threshold/) }
     });
   });
@@ -107,7 +108,7 @@ describe('a pool that fails', () => {
           must(one, {
             type: 'send',
             objects: [
-              asManifest({ ...node, status: { ...node.status, allocatable: { cpu: '500m', memory: '31Gi', pods: '110' } } } as Node)
+              asManifest({ ...node, status: { ...node.status, allocatable: { cpu: '500m', memory: '47Gi', pods: '110' } } } as Node)
             ]
           });
       },

@@ -20,7 +20,7 @@ spec:
   template:
     metadata: {labels: {app: desk}, annotations: {standin.example/holds: 1Gi}}
     spec:
-      containers: [{name: desk, image: "shelf.standin.example/engines/image-shelf:2.0", volumeMounts: [{name: scratch, mountPath: /data}]}]
+      containers: [{name: desk, image: "shelf.standin.example/engines/image-shelf:r3", volumeMounts: [{name: scratch, mountPath: /data}]}]
       volumes: [{name: scratch, emptyDir: {}}]
 ---
 apiVersion: storage.k8s.io/v1
@@ -69,7 +69,7 @@ describe('change sheets, head by head', () => {
     ['replicas down', () => withSpec((spec) => (spec.replicas = 2)), { altered: 1 }, {}],
     [
       'template image',
-      () => withSpec((spec) => (spec.template.spec.containers[0]!.image = 'shelf.standin.example/engines/log-broker:3.2')),
+      () => withSpec((spec) => (spec.template.spec.containers[0]!.image = 'shelf.standin.example/engines/log-broker:r4')),
       { altered: 1, restarted: 1 },
       { restarted: /^boarding-2, boarding-1, boarding-0; one after the other/ }
     ],
@@ -77,7 +77,7 @@ describe('change sheets, head by head', () => {
       'template image, held back by a partition',
       () =>
         withSpec((spec) => {
-          spec.template.spec.containers[0]!.image = 'shelf.standin.example/engines/log-broker:3.2';
+          spec.template.spec.containers[0]!.image = 'shelf.standin.example/engines/log-broker:r4';
           spec.updateStrategy = { type: 'RollingUpdate', rollingUpdate: { partition: 2 } };
         }),
       { altered: 1, restarted: 1 },
@@ -96,8 +96,8 @@ describe('change sheets, head by head', () => {
       { altered: 1, later: 1 },
       { later: /from now on, scaling down takes the claims/ }
     ],
-    ['claim smaller', () => claim('90Gi'), { refused: 1 }, { refused: /can't change from "100Gi" to "90Gi"/ }],
-    ['claim bigger', () => claim('150Gi'), { altered: 1 }, { altered: /100Gi → 150Gi/ }],
+    ['claim smaller', () => claim('90Gi'), { refused: 1 }, { refused: /can't change from "140Gi" to "90Gi"/ }],
+    ['claim bigger', () => claim('150Gi'), { altered: 1 }, { altered: /140Gi → 150Gi/ }],
     [
       'class parameter',
       () => [
@@ -130,10 +130,10 @@ describe('change sheets, head by head', () => {
       'an address opened',
       () =>
         objects(
-          'apiVersion: v1\nkind: Service\nmetadata: {name: gate, namespace: events}\nspec: {type: LoadBalancer, selector: {app: boarding}, ports: [{name: data, port: 2910}]}'
+          'apiVersion: v1\nkind: Service\nmetadata: {name: gate, namespace: events}\nspec: {type: LoadBalancer, selector: {app: boarding}, ports: [{name: data, port: 7140}]}'
         ),
       { new: 1, opened: 1 },
-      { opened: /data 2910 from everywhere/ }
+      { opened: /data 7140 from everywhere/ }
     ],
     [
       'a new set with a service',
@@ -160,7 +160,7 @@ describe('change sheets, head by head', () => {
     const fork = quay();
     must(fork, { type: 'send', objects: made.objects });
     const desk = structuredClone(fork.store.get('Deployment', 'events', 'desk')!) as Deployment;
-    desk.spec.template.spec.containers[0]!.image = 'shelf.standin.example/engines/image-shelf:2.1';
+    desk.spec.template.spec.containers[0]!.image = 'shelf.standin.example/engines/image-shelf:r3.1';
     expect(says(changeSheet(fork.store, [asManifest(desk)]), 'restarted')).toMatch(
       /waits for ever for desk-scratch, which the old one holds: Recreate is needed/
     );
@@ -211,7 +211,7 @@ describe('removal sheets, head by head', () => {
 describe('what is sent before its server is ready', () => {
   test('a pool in one batch with its operator: the sheet says that it waits, and it is sent again by itself', () => {
     const fork = asLeft('harbour');
-    const batch = [...poolOperatorObjects('4.1'), poolObject('sheds')];
+    const batch = [...poolOperatorObjects('r3'), poolObject('sheds')];
     const sheet = changeSheet(fork.store, batch);
     expect(sheet.new.find((one) => one.ref.kind === 'Pool')!.says).toBe(
       'waits for the operator of pools, which looks each pool over, to be ready, then is sent again by itself'

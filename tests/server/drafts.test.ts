@@ -138,7 +138,7 @@ describe('drafts', () => {
   test("what loses data needs the cluster's name; another cluster's name doesn't match", async () => {
     const at = await fork('harbour');
     const { body: now } = await call<{ yaml: string }>('GET', `/rehearsals/${at}/manifests`);
-    const id = await begin(now.yaml.replace('image-shelf:2.0', 'image-shelf:9.9'), 'harbour');
+    const id = await begin(now.yaml.replace('image-shelf:r3', 'image-shelf:9.9'), 'harbour');
     const send = (confirm?: string) =>
       call<{ type: string; detail: string; nowMs: number }>('POST', `/drafts/${id}/send`, {
         rehearsal: at,
@@ -226,7 +226,7 @@ describe('from an ephemeral directory to a claim', () => {
     const sent = [
       place.replace('ISSUER', ground.body.items[0]!.spec.issuer),
       writeManifests(installObjects(installOf('block.standin.example')!)),
-      'apiVersion: v1\nkind: Namespace\nmetadata: {name: desks}\n---\napiVersion: apps/v1\nkind: Deployment\nmetadata: {name: shelf, namespace: desks}\nspec:\n  replicas: 1\n  selector: {matchLabels: {app: shelf}}\n  template:\n    metadata: {labels: {app: shelf}, annotations: {standin.example/holds: 2Gi}}\n    spec:\n      containers: [{name: shelf, image: "shelf.standin.example/engines/image-shelf:2.8", volumeMounts: [{name: store, mountPath: /var/lib/registry}]}]\n      volumes: [{name: store, emptyDir: {}}]\n'
+      'apiVersion: v1\nkind: Namespace\nmetadata: {name: desks}\n---\napiVersion: apps/v1\nkind: Deployment\nmetadata: {name: shelf, namespace: desks}\nspec:\n  replicas: 1\n  selector: {matchLabels: {app: shelf}}\n  template:\n    metadata: {labels: {app: shelf}, annotations: {standin.example/holds: 2Gi}}\n    spec:\n      containers: [{name: shelf, image: "shelf.standin.example/engines/image-shelf:r4", volumeMounts: [{name: store, mountPath: /var/lib/registry}]}]\n      volumes: [{name: store, emptyDir: {}}]\n'
     ];
     for (const one of sent) expect((await call('POST', `/rehearsals/${at}/send`, one)).status).toBe(200);
     await call('POST', `/rehearsals/${at}/clock`, { until: 'settled' });

@@ -113,7 +113,7 @@ describe('a running cluster goes on from its present state', () => {
     await call('POST', '/rehearsals/try-north/clock', { until: 'settled' });
     expect(await pods()).toEqual(before);
     expect(await line('try-north', 'StatefulSet', 'x').catch(() => null)).toBeTruthy();
-    const grown = await call('POST', '/rehearsals/try-north/grow', { namespace: 'events', name: 'data-boarding-0', size: '120Gi' });
+    const grown = await call('POST', '/rehearsals/try-north/grow', { namespace: 'events', name: 'data-boarding-0', size: '160Gi' });
     expect(grown.status).toBe(200);
     await call('POST', '/rehearsals/try-north/remove', { kind: 'Pod', namespace: 'events', name: 'boarding-2' });
     await call('POST', '/rehearsals/try-north/clock', { until: 'settled' });
@@ -123,7 +123,7 @@ describe('a running cluster goes on from its present state', () => {
         '/rehearsals/try-north/objects?kind=PersistentVolumeClaim&namespace=events&name=data-boarding-0'
       )
     ).body.items[0]!;
-    expect(claim.status.capacity.storage).toBe('120Gi');
+    expect(claim.status.capacity.storage).toBe('160Gi');
     const line2 = (await call<Line>('GET', '/rehearsals/try-north/root-line?kind=StatefulSet&namespace=events&name=boarding')).body;
     expect(line2.firstBreak).toBeNull();
     const after = await pods();

@@ -74,7 +74,7 @@ describe('the stack', () => {
     }
     expect(sentences).toEqual({
       'south-quay': '3 members of bookings wait: no driver answers to block.standin.example.',
-      harbour: '4 members of papers wait: there is no class shed-pool.',
+      harbour: '6 members of papers wait: there is no class shed-pool.',
       'north-quay': '1 member of chartroom waits: zone c has no mount target.',
       'pilot-house':
         "1 member of crew waits: others refuse it: the certificate in crew-tls doesn't carry the name crew-2.crew.people.svc.cluster.local."
@@ -108,7 +108,7 @@ describe('sheets', () => {
     ]);
     expect(
       broken.drivers.map((one) => [one.id, one.installed, one.newest, one.gates.find((gate) => gate.state === 'broken')?.joint])
-    ).toEqual([['block.standin.example', false, '2.3', 'driver']]);
+    ).toEqual([['block.standin.example', false, 'r3', 'driver']]);
     const held = await whole.ask(id, 'supply', {});
     expect(held.joins.every((one) => one.state === 'holds')).toBe(true);
     expect(held.backends[0]!.says).toBe('1,480 of 1,600 GiB free · quota 40, 3 used');
@@ -159,7 +159,11 @@ describe('sheets', () => {
     for (const lane of tape.lanes) for (const one of lane.segments) expect(one.toMs! >= one.fromMs, lane.label).toBe(true);
     expect(tape.lanes[4]!.segments[0]!.fromMs).toBeGreaterThan(tape.lanes[3]!.segments.at(-1)!.toMs!);
     expect(tape.text).toBe('settled: nothing is under way');
-    expect(tape.marks.map((one) => one.label)).toEqual(['sent 1', 'sent 7', 'sent 6']);
+    expect(tape.marks.map((one) => one.label)).toEqual([
+      'sent StorageClass steady-block',
+      'sent StatefulSet bookings and 6 more',
+      'sent CSIDriver block.standin.example and 5 more'
+    ]);
   });
 
   test('find answers with objects of any kind', async () => {

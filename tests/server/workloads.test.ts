@@ -86,7 +86,7 @@ describe('a workload over the API', () => {
     expect((await ask(at, 'boarding', topics, { way: 'tunnel' })).says).toBe('no tunnel stands');
     const plain = await sheetOf(at, 'events', 'boarding');
     expect(plain.services.filter((one) => one.outside).map((one) => [one.name, one.called])).toEqual([
-      ['boarding-bootstrap', ''],
+      ['boarding-front', ''],
       ['boarding-outside-0', ''],
       ['boarding-outside-1', ''],
       ['boarding-outside-2', '']
@@ -95,7 +95,7 @@ describe('a workload over the API', () => {
     await settle(at);
     const tls = await sheetOf(at, 'events', 'boarding');
     expect(tls.services.filter((one) => one.outside).map((one) => [one.called, one.fault])).toEqual([
-      ['boarding-bootstrap.boarding.example', ''],
+      ['boarding-front.boarding.example', ''],
       ['boarding-outside-0.boarding.example', ''],
       ['boarding-outside-1.boarding.example', ''],
       ['boarding-outside-2.boarding.example', '']
@@ -168,8 +168,8 @@ describe('operators over the API', () => {
       ['operator-manager', false]
     ]);
     expect((await view(at)).operators[1]!.versions).toEqual([
-      { version: '1.6', fault: '' },
-      { version: '1.4', fault: expect.stringContaining('fits clusters from 1.20 to 1.31; this one is 1.32') }
+      { version: 'r3', fault: '' },
+      { version: 'r2', fault: expect.stringContaining('fits clusters from 1.20 to 1.31; this one is 1.32') }
     ]);
     await refused(404, 'POST', `${at}/operators/nobody`, {});
     await refused(400, 'POST', `${at}/operators/document-operator`, { watches: 'people' });
@@ -225,9 +225,9 @@ describe('before it is sent', () => {
     const remarks = async (cluster: string, answers: object) =>
       (await call<Sheet>('POST', `/rehearsals/${cluster}/blueprints/memory-store`, { answers })).body.remarks.map((one) => one.says);
     const small = await remarks('south-quay', { class: 'steady-block' });
-    expect(small).toContain('No node has room for a member of fares: it asks for 4 CPU and 16Gi.');
+    expect(small).toContain('No node has room for a member of fares: it asks for 3 CPU and 13Gi.');
     expect(small.filter((one) => one.startsWith('The licence of'))).toEqual([
-      'The licence of shelf.standin.example/engines/memory-node:7.4 is limited: free for up to 4 shards, by contract beyond.'
+      'The licence of shelf.standin.example/engines/memory-node:r4 is limited: places of more than 40 nodes need a letter from its makers.'
     ]);
     expect((await remarks('south-quay', { class: 'steady-block', cpu: '1', size: '4Gi', limit: '2Gi' })).join(' ')).not.toContain(
       'No node has room'
@@ -266,8 +266,7 @@ describe('what stands is looked over, and nodes are emptied', () => {
     expect(await plank()).toMatchObject({ closed: true, members: [], emptying: { waits: [] } });
     expect((await call('POST', `${at}/nodes/n-2/empty`, { open: true })).status).toBeLessThan(300);
     await settle(at);
-    expect((await plank()).emptying).toBeNull();
-    expect((await plank()).members.length).toBeGreaterThan(0);
+    expect(await plank()).toMatchObject({ closed: false, emptying: null });
   });
 
   test('the questions that a draft answers, and the edits that answer one otherwise; secrets that come along are drawn', async () => {

@@ -25,7 +25,7 @@ metadata: {name: chartroom, namespace: charts}
 spec:
   clusterIP: None
   selector: {app: chartroom}
-  ports: [{name: files, port: 4410}]
+  ports: [{name: files, port: 7210}]
 ---
 apiVersion: apps/v1
 kind: StatefulSet
@@ -48,7 +48,7 @@ spec:
             labelSelector: {matchLabels: {app: chartroom}}
       containers:
       - name: files
-        image: shelf.standin.example/engines/chart-files:1.2
+        image: shelf.standin.example/engines/chart-files:r1
         resources: {requests: {cpu: 100m, memory: 256Mi}}
         volumeMounts: [{name: charts, mountPath: /srv/charts}]
       volumes:

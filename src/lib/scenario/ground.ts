@@ -1,6 +1,7 @@
 import { readManifests } from '$core/manifest';
 import type { ApiObject, Ground, NodeGroup } from '$core/model';
 import { driverCard } from '$core/standin';
+import { speedKinds } from '$core/briefs';
 
 type Spec = Ground['spec'];
 
@@ -66,11 +67,11 @@ export const blockBackend = (
   driver: 'block.standin.example',
   zones: [...zones],
   quotaVolumes,
-  leastSize: '1Gi',
-  mostSize: '16Ti',
+  leastSize: '512Mi',
+  mostSize: '11Ti',
   attachLimit: 25,
-  growEverySeconds: 21_600,
-  speed: { baseIops: 3000, iopsPerGib: 3, mostIops: 16_000, baseMbps: 125, mbpsPerGib: 0.25, mostMbps: 1_000 }
+  growEverySeconds: 9_000,
+  speed: { ...speedKinds.steady }
 });
 
 /** A shared file system with its mount targets; port 2049 is let in from the nodes. */

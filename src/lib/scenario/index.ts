@@ -44,7 +44,7 @@ const sendAll = (atMs: number, objects: readonly ApiObject[]): TimedAction => ({
 
 /** `fares`: its operator asks for more than the nodes of south-quay have left for pods. */
 const fares = (): ApiObject[] => [
-  ...memoryOperatorObjects(['pricing'], '4', '16Gi'),
+  ...memoryOperatorObjects(['pricing'], '4', '14Gi'),
   ...answered('memory-store', { operator: 'there', class: 'steady-block' })
 ];
 
@@ -57,7 +57,7 @@ const crew = (): ApiObject[] =>
   );
 
 const minutes = (n: number) => n * 60_000;
-const rented = { iops: 20_000, mbps: 800 };
+const rented = { iops: 14_400, mbps: 720 };
 
 const southQuay = (): ScenarioCluster => ({
   name: 'south-quay',
@@ -69,8 +69,8 @@ const southQuay = (): ScenarioCluster => ({
       cluster: 'south-quay',
       octet: 61,
       groups: [
-        { name: 'node-a', names: ['node-a1', 'node-a2'], zone: 'a', cpu: '4', memory: '16Gi', speed: rented },
-        { name: 'node-b', names: ['node-b1', 'node-b2'], zone: 'b', cpu: '4', memory: '16Gi', speed: rented }
+        { name: 'node-a', names: ['node-a1', 'node-a2'], zone: 'a', cpu: '3', memory: '12Gi', speed: rented },
+        { name: 'node-b', names: ['node-b1', 'node-b2'], zone: 'b', cpu: '3', memory: '12Gi', speed: rented }
       ],
       backends: [
         blockBackend(
@@ -117,11 +117,11 @@ const northQuay = (): ScenarioCluster => ({
         cluster: 'north-quay',
         octet: 62,
         groups: ['a', 'b', 'c'].map((zone, i) => ({
-          name: `n-${i + 1}`,
-          names: [`n-${i + 1}`],
+          name: `zone-${zone}`,
+          names: [`n-${i + 1}`, `n-${i + 4}`],
           zone,
-          cpu: '4',
-          memory: '64Gi',
+          cpu: '6',
+          memory: '40Gi',
           speed: rented
         })),
         backends: [
@@ -164,8 +164,8 @@ const loginProvider: ApiObject = {
 
 const harbour = (): ScenarioCluster => {
   const system = { size: '120Gi', holds: 'system' };
-  const raw = { size: '800Gi' };
-  const shed = { cpu: '8', memory: '32Gi', speed: { iops: 120_000, mbps: 2_400 } };
+  const raw = { size: '720Gi' };
+  const shed = { cpu: '12', memory: '48Gi', speed: { iops: 84_000, mbps: 1_900 } };
   const whole = { ...shed, disks: [system, raw, raw] };
   return {
     name: 'harbour',
@@ -178,10 +178,11 @@ const harbour = (): ScenarioCluster => {
           cluster: 'harbour',
           octet: 63,
           groups: [
-            { ...whole, name: 'shed-1', names: ['shed-1'], zone: 'east-shed' },
+            { ...whole, name: 'shed-east', names: ['shed-1', 'shed-5'], zone: 'east-shed' },
             { ...shed, name: 'shed-2', names: ['shed-2'], zone: 'east-shed', disks: [system, raw, { ...raw, holds: 'file system' }] },
             { ...whole, name: 'shed-west', names: ['shed-3', 'shed-4'], zone: 'west-shed' },
-            { ...shed, name: 'tower', names: ['tower-1'], zone: 'tower', disks: [system, raw, { size: '8Gi' }] }
+            { ...shed, name: 'tower-1', names: ['tower-1'], zone: 'tower', disks: [system, raw, { size: '8Gi' }] },
+            { ...whole, name: 'tower-2', names: ['tower-2'], zone: 'tower' }
           ]
         })
       ),
@@ -189,7 +190,7 @@ const harbour = (): ScenarioCluster => {
     ],
     actions: [
       send(2_000, imageShelfYaml),
-      sendAll(20_000, answered('object-store', { class: 'shed-pool', members: '4', volumes: '4' })),
+      sendAll(20_000, answered('object-store', { class: 'shed-pool' })),
       sendAll(30_000, answered('time-series', { class: 'shed-pool' }))
     ],
     headMs: minutes(5)

@@ -43,9 +43,9 @@ spec:
   publishNotReadyAddresses: true
   selector: {app: bookings}
   ports:
-  - {name: sql, port: 3600, targetPort: sql}
-  - {name: peers, port: 3601}
-  - {name: gossip, port: 3602, protocol: UDP}
+  - {name: sql, port: 7110, targetPort: sql}
+  - {name: peers, port: 7111}
+  - {name: gossip, port: 7112, protocol: UDP}
 ---
 apiVersion: v1
 kind: Service
@@ -56,7 +56,7 @@ metadata:
 spec:
   selector: {app: bookings}
   ports:
-  - {name: sql, port: 3600, targetPort: sql}
+  - {name: sql, port: 7110, targetPort: sql}
 ---
 apiVersion: apps/v1
 kind: StatefulSet
@@ -85,11 +85,11 @@ spec:
               matchLabels: {app: bookings}
       containers:
       - name: sql
-        image: shelf.standin.example/engines/multi-primary-sql:8.4
+        image: shelf.standin.example/engines/multi-primary-sql:r4
         ports:
-        - {name: sql, containerPort: 3600}
-        - {name: peers, containerPort: 3601}
-        - {name: gossip, containerPort: 3602, protocol: UDP}
+        - {name: sql, containerPort: 7110}
+        - {name: peers, containerPort: 7111}
+        - {name: gossip, containerPort: 7112, protocol: UDP}
         env:
         - name: ACCESS_USER
           valueFrom: {secretKeyRef: {name: bookings-access, key: user}}
@@ -99,7 +99,7 @@ spec:
           requests: {cpu: 500m, memory: 2Gi}
           limits: {memory: 2Gi}
         readinessProbe:
-          tcpSocket: {port: 3600}
+          tcpSocket: {port: 7110}
           periodSeconds: 5
         volumeMounts:
         - {name: data, mountPath: /var/lib/engine}
@@ -152,7 +152,7 @@ spec:
             labelSelector: {matchLabels: {app: ${name}}}
       containers:
       - name: log
-        image: shelf.standin.example/engines/${image}:3.1
+        image: shelf.standin.example/engines/${image}:r3
         ports: [{name: data, containerPort: ${port}}]
         resources:
           requests: {cpu: 500m, memory: 2Gi}
@@ -172,16 +172,16 @@ export const coordinatorsYaml = `
 apiVersion: v1
 kind: Namespace
 metadata: {name: events}
----${boardingSet('coord', 'log-coordinator', 2900, '8Gi', 'log', 'standin.example/holds: 900Mi, standin.example/writes-a-day: 60Mi')}`;
+---${boardingSet('coord', 'log-coordinator', 7130, '8Gi', 'log', 'standin.example/holds: 900Mi, standin.example/writes-a-day: 60Mi')}`;
 
 /** The brokers of `boarding`. */
-export const brokersYaml = `${boardingSet('boarding', 'log-broker', 2910, '100Gi', 'data', 'standin.example/holds: 55Gi, standin.example/writes-a-day: 2500Mi')}---
+export const brokersYaml = `${boardingSet('boarding', 'log-broker', 7140, '140Gi', 'data', 'standin.example/holds: 78Gi, standin.example/writes-a-day: 2500Mi')}---
 apiVersion: v1
 kind: Service
 metadata: {name: boarding-inside, namespace: events}
 spec:
   selector: {app: boarding}
-  ports: [{name: data, port: 2910}]
+  ports: [{name: data, port: 7140}]
 `;
 
 /** What `boarding` has beside: a helper, its topic, and addresses outside that anybody can read along (no TLS). */
@@ -197,7 +197,7 @@ spec:
     spec:
       containers:
       - name: helper
-        image: shelf.standin.example/engines/log-helper:3.1
+        image: shelf.standin.example/engines/log-helper:r3
         resources: {requests: {cpu: 100m, memory: 128Mi}}
 ---
 apiVersion: engines.standin.example/v1
@@ -207,11 +207,11 @@ spec: {workload: boarding, partitions: 6, copies: 3, least: 2}
 ---
 apiVersion: v1
 kind: Service
-metadata: {name: boarding-bootstrap, namespace: events}
+metadata: {name: boarding-front, namespace: events}
 spec:
   type: LoadBalancer
   selector: {app: boarding}
-  ports: [{name: data, port: 2910}]
+  ports: [{name: data, port: 7140}]
 ${[0, 1, 2]
   .map(
     (i) => `---
@@ -221,7 +221,7 @@ metadata: {name: boarding-outside-${i}, namespace: events}
 spec:
   type: LoadBalancer
   selector: {app: boarding, statefulset.kubernetes.io/pod-name: boarding-${i}}
-  ports: [{name: data, port: 2910}]
+  ports: [{name: data, port: 7140}]
 `
   )
   .join('')}`;
@@ -237,7 +237,7 @@ kind: Service
 metadata: {name: image-shelf, namespace: shelf}
 spec:
   selector: {app: image-shelf}
-  ports: [{name: https, port: 5050}]
+  ports: [{name: https, port: 7220}]
 ---
 apiVersion: apps/v1
 kind: Deployment
@@ -253,8 +253,8 @@ spec:
     spec:
       containers:
       - name: shelf
-        image: shelf.standin.example/engines/image-shelf:2.0
-        ports: [{containerPort: 5050}]
+        image: shelf.standin.example/engines/image-shelf:r3
+        ports: [{containerPort: 7220}]
         resources: {requests: {cpu: 250m, memory: 512Mi}}
         volumeMounts: [{name: images, mountPath: /var/lib/shelf}]
       volumes:

@@ -1,3 +1,5 @@
+import { contact } from './contact.svelte';
+
 /** A problem as the server tells it. */
 export interface Trouble {
   readonly title: string;
@@ -13,19 +15,31 @@ export interface Trouble {
 
 export type Called<T> = { readonly ok: true; readonly value: T } | { readonly ok: false; readonly trouble: Trouble };
 
-/** The one notice under the sheet: what was done, or what went wrong and what to do. */
-class Notices {
-  said = $state<{ text: string; remedy?: string; bad: boolean } | null>(null);
-  private timer: ReturnType<typeof setTimeout> | undefined;
+/** What was done, or what went wrong and what to do. */
+export interface Notice {
+  readonly text: string;
+  readonly remedy?: string;
+  readonly bad: boolean;
+  /** Wall-clock ms. */
+  readonly at: number;
+}
 
+const mostKept = 60;
+
+/** The line under the sheet. The latest notice stays until the next one, or until it is closed; earlier ones can be looked up. */
+class Notices {
+  said = $state<Notice | null>(null);
+  past = $state.raw<readonly Notice[]>([]);
+
+  private add(notice: Notice): void {
+    this.said = notice;
+    this.past = [notice, ...this.past].slice(0, mostKept);
+  }
   say(text: string): void {
-    this.said = { text, bad: false };
-    clearTimeout(this.timer);
-    this.timer = setTimeout(() => (this.said = null), 6_000);
+    this.add({ text, bad: false, at: Date.now() });
   }
   complain({ detail, remedy }: Pick<Trouble, 'detail' | 'remedy'>): void {
-    clearTimeout(this.timer);
-    this.said = { text: detail, remedy, bad: true };
+    this.add({ text: detail, remedy, bad: true, at: Date.now() });
   }
   clear(): void {
     this.said = null;
@@ -51,8 +65,10 @@ export async function call<T>(
       ...(body === undefined ? {} : { body: more.yaml ? String(body) : JSON.stringify(body) })
     });
     const value = (await response.json()) as T & Trouble;
+    contact.back();
     return response.ok ? { ok: true, value } : { ok: false, trouble: value };
   } catch (error) {
+    if (error instanceof TypeError && !more.signal?.aborted) contact.lost();
     return {
       ok: false,
       trouble: {

@@ -25,7 +25,7 @@ describe('listeners with certificates', () => {
     const wish = world.store.get('Certificate', 'events', 'boarding')!;
     const without = (name: string) => ({ ...wish, spec: { ...wish.spec, names: wish.spec.names.filter((one) => one !== name) } });
     must(world, without('broker-1.gates.example'));
-    remove(world, { kind: 'Service', namespace: 'events', name: 'boarding-bootstrap' });
+    remove(world, { kind: 'Service', namespace: 'events', name: 'boarding-front' });
     world.runSettled();
     expect(ask(world, 'events', 'boarding', { do: 'topics' }, { way: 'outside', member: 'boarding-1' }).says).toContain(
       "the certificate in boarding-tls doesn't carry the name broker-1.gates.example"
@@ -184,7 +184,7 @@ describe('who gets into an object store, and what lies on its volumes', () => {
     // Somebody brings one, from an authority elsewhere.
     const from = Date.parse('2024-01-01T00:00:00Z');
     const until = Date.parse('2124-01-01T00:00:00Z');
-    const names = [0, 1, 2, 3].map((i) => `papers-${i}.papers.archive.svc.cluster.local`);
+    const names = [0, 1, 2, 3, 4, 5].map((i) => `papers-${i}.papers.archive.svc.cluster.local`);
     const bring = (all: string[]) => {
       const pair = issue(makeAuthority('elsewhere', 'elsewhere', from, until), all.join(), all, from, until);
       must(world, {
@@ -253,7 +253,7 @@ describe('images', () => {
     rootLine(world.store, { kind: 'Pod', namespace: 'default', name: 'tool' })!.joints.find((one) => one.state === 'broken');
 
   it("a registry that asks for a login: the pod's pull secret, or its account's, with the right login, in its own namespace", () => {
-    const world = sent(mirror({ logins: [{ user: 'nodes', password: 'made-up' }] }), ...tool('mirror.example/engines/image-shelf:2.8'));
+    const world = sent(mirror({ logins: [{ user: 'nodes', password: 'made-up' }] }), ...tool('mirror.example/engines/image-shelf:r4'));
     expect(broken(world)).toMatchObject({
       joint: 'image',
       says: expect.stringContaining('asks for a login, and the pod names no pull secret')
@@ -277,7 +277,7 @@ describe('images', () => {
     const world = roomy();
     const old = answered('multi-primary-sql').map((one) =>
       one.kind === 'StatefulSet'
-        ? (JSON.parse(JSON.stringify(one).replace('multi-primary-sql:8.4', 'multi-primary-sql:8.0')) as StatefulSet)
+        ? (JSON.parse(JSON.stringify(one).replace('multi-primary-sql:r4', 'multi-primary-sql:r3')) as StatefulSet)
         : one
     );
     must(world, ...old);
@@ -286,7 +286,7 @@ describe('images', () => {
     const start = line.joints.find((one) => one.state === 'broken')!;
     expect([start.joint, start.says]).toEqual([
       'start',
-      'ends at once: shelf.standin.example/engines/multi-primary-sql:8.0 fits clusters from 1.20 to 1.29; this one is 1.32'
+      'ends at once: shelf.standin.example/engines/multi-primary-sql:r3 fits clusters from 1.20 to 1.29; this one is 1.32'
     ]);
     must(world, ...start.remedy!.manifests!);
     remove(world, { kind: 'Pod', namespace: 'tickets', name: 'bookings-0' });

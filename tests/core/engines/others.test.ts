@@ -55,11 +55,11 @@ describe('an in-memory store', () => {
   it('spreads shards with their replicas over nodes, fails over, and refuses what exceeds memory', () => {
     const { bench, ask } = up(new MemoryStore(), nodes);
     bench.options = { 'memory-bytes': '100000' };
-    expect(ask(database(400_000))?.says).toContain('800000 bytes with its replicas were asked for; the nodes have 240000 left');
+    expect(ask(database(400_000))?.says).toContain('800000 bytes with its replicas were asked for; the nodes have 225000 left');
     expect(ask({ do: 'make-database', place: 'x', bytes: 10, count: 1, value: '3' })?.says).toContain('need 4 nodes, 3 are there');
     expect(ask(database(2_000))?.outcome).toBe('acknowledged');
     const shards = ask({ do: 'shards' })!.rows!.map(([, says]) => says);
-    expect(new Set(shards.map((says) => /master (\S+),/.exec(says)![1])).size).toBe(2);
+    expect(new Set(shards.map((says) => /primary (\S+),/.exec(says)![1])).size).toBe(2);
     for (let i = 0; i < 12; i += 1)
       expect(ask({ do: 'write', place: 'fares', key: `k${i}`, value: 'v'.repeat(40) })?.outcome).toBe('acknowledged');
     const refused = Array.from({ length: 20 }, (_, i) =>
@@ -93,10 +93,10 @@ describe('an in-memory store', () => {
 });
 
 describe('time-series SQL', () => {
-  const ids = ['access-0', 'data-0', 'data-1', 'data-2'];
-  const part = (id: string) => (id.startsWith('access') ? 'access' : 'data');
+  const ids = ['front-0', 'store-0', 'store-1', 'store-2'];
+  const part = (id: string) => (id.startsWith('front') ? 'front' : 'store');
 
-  /** Rows inserted in faults; with `wiped` data nodes losing their volumes in the end. Gives what was acknowledged and what is read. */
+  /** Rows inserted in faults; with `wiped` store members losing their volumes in the end. Gives what was acknowledged and what is read. */
   function run(seed: number, wiped: number) {
     const { bench, ask } = up(new TimeSeries(2), ids, seed, part);
     ask({ do: 'make-table', place: 'tides' });
@@ -116,7 +116,7 @@ describe('time-series SQL', () => {
     return { sure, all, read: ask({ do: 'query', place: 'tides' }) };
   }
 
-  it('2,000 seeds: with two copies no acknowledged row is lost, even with a data node and its volume; with two of them rows are lost', () => {
+  it('2,000 seeds: with two copies no acknowledged row is lost, even with a store member and its volume; with two of them rows are lost', () => {
     let [acknowledged, bad, losing] = [0, '', 0];
     for (let seed = 1; seed <= 2_000 && !bad; seed += 1) {
       const { sure, all, read } = run(seed, seed % 2);
@@ -179,8 +179,8 @@ describe('shared files', () => {
 
 it('an image shelf gives back what was pushed, by its digest', () => {
   const { ask } = up(new ImageShelf(), ['s-0'], 1, () => 'shelf');
-  const pushed = ask({ do: 'push', key: 'tools/chart:1.2', bytes: 30_000 })!;
-  expect(ask({ do: 'pull', key: 'tools/chart:1.2' })).toMatchObject({ outcome: 'acknowledged', bytes: 30_000, checksum: pushed.checksum });
+  const pushed = ask({ do: 'push', key: 'tools/chart:r2', bytes: 30_000 })!;
+  expect(ask({ do: 'pull', key: 'tools/chart:r2' })).toMatchObject({ outcome: 'acknowledged', bytes: 30_000, checksum: pushed.checksum });
   expect(ask({ do: 'pull', key: 'tools/none:1' })?.outcome).toBe('refused');
   expect(ask({ do: 'push', key: 'no tag' })?.says).toContain('is no image');
 });

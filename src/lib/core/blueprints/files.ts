@@ -67,7 +67,7 @@ metadata: {name: ${name}, namespace: ${namespace}, labels: {app.kubernetes.io/pa
 spec:
   clusterIP: None
   selector: {app: ${name}}
-  ports: [{name: files, port: ${answers.users === 'pods' ? 4410 : 4411}}]
+  ports: [{name: files, port: ${answers.users === 'pods' ? 7210 : 7211}}]
 `;
     const set = `${workloadHead(answers, 'StatefulSet', 'shared-files', [`replicas: ${count(answers, 'members')}`, 'podManagementPolicy: Parallel', `serviceName: ${name}`])}
       affinity:
@@ -116,7 +116,7 @@ export const imageShelf: Blueprint = {
       ['claim', 'on a claim'],
       ['directory', 'in a directory of its pod, lost with it']
     ]),
-    sizeQuestion('100Gi', 'Size'),
+    sizeQuestion('70Gi', 'Size'),
     classQuestion
   ],
   sentence: 'An image shelf named {name} in {namespace}. Images are kept {keeps}; a claim asks for {size} from class {class}.',
@@ -133,13 +133,13 @@ kind: Service
 metadata: {name: ${name}, namespace: ${namespace}, labels: {app.kubernetes.io/part-of: ${name}}}
 spec:
   selector: {app: ${name}}
-  ports: [{name: https, port: 5050}]
+  ports: [{name: https, port: 7220}]
 `,
         `${workloadHead(answers, 'Deployment', 'image-shelf', ['replicas: 1', 'strategy: {type: Recreate}'])}
       containers:
       - name: shelf
         image: ${engineImage('image-shelf', 'shelf')}
-        ports: [{name: https, containerPort: 5050}]
+        ports: [{name: https, containerPort: 7220}]
         resources: {requests: {cpu: 250m, memory: 512Mi}}
         volumeMounts: [{name: images, mountPath: /var/lib/shelf}]
       volumes:

@@ -37,7 +37,7 @@ export const logBroker: Blueprint = {
       ['0', 'the brokers themselves']
     ]),
     countQuestion('disks', 'Disks a broker', 1, [1, 4]),
-    sizeQuestion('100Gi', 'Size of each disk'),
+    sizeQuestion('140Gi', 'Size of each disk'),
     classQuestion,
     cpuQuestion('500m'),
     memoryQuestion('2Gi'),
@@ -63,7 +63,7 @@ export const logBroker: Blueprint = {
     const outside = answers.reach === 'outside';
     const tls = answers.tls === 'on';
     const brokers = count(answers, 'brokers');
-    const data = tls ? { name: 'data-tls', port: 2912 } : { name: 'data', port: 2910 };
+    const data = tls ? { name: 'data-tls', port: 7142 } : { name: 'data', port: 7140 };
     const called = (label: string): string => (tls ? `${label}.${answers.domain}` : '');
     const docs = [
       footing(answers, { secrets: [`${name}-access`] }, secret),
@@ -75,8 +75,8 @@ export const logBroker: Blueprint = {
               name: coord,
               members: coordinators,
               ports: [
-                { name: 'clients', port: 2900 },
-                { name: 'peers', port: 2901 }
+                { name: 'clients', port: 7130 },
+                { name: 'peers', port: 7131 }
               ],
               memory: '1Gi',
               claims: [{ name: 'log', size: '8Gi', class: answers.class!, path: '/var/lib/coordinator' }]
@@ -89,7 +89,7 @@ export const logBroker: Blueprint = {
         part: 'broker',
         name,
         members: brokers,
-        ports: [{ name: 'data', port: 2910 }, { name: 'peers', port: 2911 }, ...(tls ? [data] : [])],
+        ports: [{ name: 'data', port: 7140 }, { name: 'peers', port: 7141 }, ...(tls ? [data] : [])],
         memory: answers.memory!,
         claims: Array.from({ length: count(answers, 'disks') }, (_, i) => ({
           name: `disk-${i}`,
@@ -98,14 +98,14 @@ export const logBroker: Blueprint = {
           path: `/var/lib/log/${i}`
         })),
         secret: `${name}-access`,
-        env: [...(coordinators ? [['COORDINATORS', `${coord}:2900`] as const] : []), ...(tls ? [['TLS', 'on'] as const] : [])],
+        env: [...(coordinators ? [['COORDINATORS', `${coord}:7130`] as const] : []), ...(tls ? [['TLS', 'on'] as const] : [])],
         ...(tls ? { tls: `${name}-tls` } : {})
       }),
       ...(tls
         ? [
             certificateFor(answers, name, brokers, [
               `${name}-inside.${answers.namespace}.svc.cluster.local`,
-              ...(outside ? [called('bootstrap'), ...Array.from({ length: brokers }, (_, i) => called(`broker-${i}`))] : [])
+              ...(outside ? [called('front'), ...Array.from({ length: brokers }, (_, i) => called(`broker-${i}`))] : [])
             ])
           ]
         : []),
@@ -139,13 +139,13 @@ spec:
       serviceAccountName: ${name}
       containers:
       - name: helper
-        image: shelf.standin.example/engines/log-helper:3.1
-        ports: [{name: http, containerPort: 2920}]
+        image: shelf.standin.example/engines/log-helper:r3
+        ports: [{name: http, containerPort: 7150}]
         resources: {requests: {cpu: 100m, memory: 128Mi}}
 `
     ];
     if (outside) {
-      docs.push(frontService(answers, `${name}-bootstrap`, name, [data], true, '', called('bootstrap')));
+      docs.push(frontService(answers, `${name}-front`, name, [data], true, '', called('front')));
       for (let i = 0; i < brokers; i += 1)
         docs.push(
           frontService(

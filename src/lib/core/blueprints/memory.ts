@@ -1,5 +1,5 @@
 import { bytesOf } from '../shared';
-import { operatorNamed, operatorObjects } from '../standin';
+import { databaseShare, operatorNamed, operatorObjects } from '../standin';
 import type { ApiObject } from '../model';
 import { choice, classQuestion, count, countQuestion, nameQuestion, objectsIn, sizeQuestion, sizeWords, spaceQuestion } from './parts';
 import type { Blueprint } from './types';
@@ -16,12 +16,12 @@ export const memoryStore: Blueprint = {
     nameQuestion('fares'),
     spaceQuestion('pricing'),
     countQuestion('nodes', 'Nodes', 3, [1, 9]),
-    { id: 'cpu', label: 'CPU of each node', kind: 'text', start: '4' },
-    sizeQuestion('16Gi', 'Memory of each node'),
-    { id: 'disk', label: 'Volume of each node', kind: 'size', start: '50Gi' },
+    { id: 'cpu', label: 'CPU of each node', kind: 'text', start: '3' },
+    sizeQuestion('13Gi', 'Memory of each node'),
+    { id: 'disk', label: 'Volume of each node', kind: 'size', start: '45Gi' },
     classQuestion,
     { id: 'database', label: 'First database', kind: 'name', start: 'fare-table' },
-    { id: 'limit', label: 'Its memory', kind: 'size', start: '8Gi' },
+    { id: 'limit', label: 'Its memory', kind: 'size', start: '6Gi' },
     countQuestion('shards', 'Shards', 2, [1, 12]),
     countQuestion('replicas', 'Replicas of each shard', 1, [0, 3]),
     choice('takes', 'Taken away with it', 'set', [
@@ -40,8 +40,8 @@ export const memoryStore: Blueprint = {
     'An in-memory store named {name} in {namespace} with {nodes} nodes of {cpu} CPU and {size}, each with a volume of {disk} from class {class}. Its first database is {database}: {limit} in {shards} shards, each with {replicas} replicas. When the resource is taken away, it takes along {takes}. The operator {operator}.',
   faults(answers) {
     const [n, r] = [count(answers, 'nodes'), count(answers, 'replicas')];
-    if (r + 1 > n) return [{ question: 'replicas', message: `A master and ${r} replicas need ${r + 1} nodes; there are ${n}.` }];
-    const most = bytesOf(answers.size!) * n * 0.8;
+    if (r + 1 > n) return [{ question: 'replicas', message: `A primary and ${r} replicas need ${r + 1} nodes; there are ${n}.` }];
+    const most = bytesOf(answers.size!) * n * databaseShare;
     const asked = bytesOf(answers.limit!) * (r + 1);
     return asked > most
       ? [
@@ -83,7 +83,11 @@ spec: {cluster: ${name}, memory: ${answers.limit}, shards: ${answers.shards}, re
     const [n, r] = [count(answers, 'nodes'), count(answers, 'replicas')];
     return [
       { label: 'volumes', value: String(n), note: `${answers.disk} each` },
-      { label: 'memory for databases', value: sizeWords(bytesOf(answers.size ?? '0') * n * 0.8), note: '80 % of the nodes' },
+      {
+        label: 'memory for databases',
+        value: sizeWords(bytesOf(answers.size ?? '0') * n * databaseShare),
+        note: `${Math.round(databaseShare * 100)} % of the nodes`
+      },
       { label: 'asked for', value: sizeWords(bytesOf(answers.limit ?? '0') * (r + 1)), note: `kept ${r + 1} times` },
       { label: 'may be lost', value: `${r} ${r === 1 ? 'node' : 'nodes'}`, note: 'as to the data of one shard' }
     ];

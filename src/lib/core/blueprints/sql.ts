@@ -106,11 +106,11 @@ export const multiPrimarySql: Blueprint = {
   objects(answers, secret) {
     const config = `cluster_name = ${answers.name}\npeers = ${peers(answers)}\nflush = ${answers.flush}\n`;
     const ports: Port[] = [
-      { name: 'sql', port: 3600 },
-      { name: 'peers', port: 3601 },
-      { name: 'gossip', port: 3602, protocol: 'UDP' }
+      { name: 'sql', port: 7110 },
+      { name: 'peers', port: 7111 },
+      { name: 'gossip', port: 7112, protocol: 'UDP' }
     ];
-    return dataMembers(answers, secret, { blueprint: 'multi-primary-sql', config, ports }, [front(answers, 3600)]);
+    return dataMembers(answers, secret, { blueprint: 'multi-primary-sql', config, ports }, [front(answers, 7110)]);
   },
   figures: (answers) => common(answers, tolerates(count(answers, 'members'))),
   drawn: (answers) => rows(answers, 'founds the cluster', 'joins')
@@ -145,10 +145,10 @@ export const primaryStandbySql: Blueprint = {
   objects(answers, secret) {
     const config = `synchronous = ${answers.synchronous}\npeers = ${peers(answers)}\n`;
     const ports: Port[] = [
-      { name: 'sql', port: 5600 },
-      { name: 'standbys', port: 5601 }
+      { name: 'sql', port: 7120 },
+      { name: 'standbys', port: 7121 }
     ];
-    return dataMembers(answers, secret, { blueprint: 'primary-standby-sql', config, ports }, [front(answers, 5600)]);
+    return dataMembers(answers, secret, { blueprint: 'primary-standby-sql', config, ports }, [front(answers, 7120)]);
   },
   figures(answers) {
     const [n, k] = [count(answers, 'members'), count(answers, 'synchronous')];
@@ -231,7 +231,7 @@ spec:
     return dataMembers(
       answers,
       secret,
-      { blueprint: 'document-set', config, ports: [{ name: 'documents', port: 2760 }], ...(tls ? { tls: `${name}-tls` } : {}) },
+      { blueprint: 'document-set', config, ports: [{ name: 'documents', port: 7170 }], ...(tls ? { tls: `${name}-tls` } : {}) },
       tls ? [certificateFor(answers, name, n)] : []
     );
   },

@@ -40,11 +40,11 @@ export const objectStore: Blueprint = {
     nameQuestion('papers'),
     spaceQuestion('archive'),
     { id: 'bucket', label: 'First bucket', kind: 'name', start: 'cargo-papers' },
-    countQuestion('members', 'Members', 4, [2, 16]),
-    countQuestion('volumes', 'Volumes a member', 4, [1, 8]),
-    sizeQuestion('50Gi'),
+    countQuestion('members', 'Members', 6, [2, 16]),
+    countQuestion('volumes', 'Volumes a member', 3, [1, 8]),
+    sizeQuestion('90Gi'),
     classQuestion,
-    countQuestion('parity', 'Members’ worth of parity', 1, [0, 8]),
+    countQuestion('parity', 'Members’ worth of parity', 2, [0, 8]),
     cpuQuestion('1'),
     memoryQuestion('2Gi'),
     reachQuestion,
@@ -92,7 +92,7 @@ export const objectStore: Blueprint = {
     const provider = answers.logins === 'provider';
     const outside = answers.reach === 'outside';
     const key = answers.encrypts === 'yes' ? `${name}-key` : undefined;
-    const data = tls ? { name: 'data-tls', port: 9602 } : { name: 'data', port: 9600 };
+    const data = tls ? { name: 'data-tls', port: 7182 } : { name: 'data', port: 7180 };
     const config = `parity = ${answers.parity}\nfirst_bucket = ${answers.bucket}\n`;
     const claims = Array.from({ length: count(answers, 'volumes') }, (_, i) => ({
       name: `shards-${i}`,
@@ -110,7 +110,7 @@ export const objectStore: Blueprint = {
           workload: name,
           namespace: answers.namespace!,
           members: count(answers, 'members'),
-          ports: [{ name: 'data', port: 9600 }, { name: 'console', port: 9601 }, ...(tls ? [data] : [])],
+          ports: [{ name: 'data', port: 7180 }, { name: 'console', port: 7181 }, ...(tls ? [data] : [])],
           cpu: answers.cpu!,
           memory: answers.memory!,
           claims,
@@ -135,7 +135,7 @@ export const objectStore: Blueprint = {
         frontService(answers, `${name}-data`, name, [data], outside, '', tls && outside ? domain! : ''),
         ...(answers.console === 'nobody'
           ? []
-          : [frontService(answers, `${name}-console`, name, [{ name: 'console', port: 9601 }], answers.console === 'outside')]),
+          : [frontService(answers, `${name}-console`, name, [{ name: 'console', port: 7181 }], answers.console === 'outside')]),
         budget(answers, name)
       ].join('---\n')
     );
@@ -181,26 +181,26 @@ export const objectStore: Blueprint = {
 export const timeSeries: Blueprint = {
   id: 'time-series',
   title: 'time-series SQL',
-  says: 'One access node, data nodes that share the chunks; kept inside and reached by a tunnel.',
+  says: 'One front member, store members that share the spans; kept inside and reached by a tunnel.',
   questions: [
     nameQuestion('tides'),
     spaceQuestion('gauges'),
-    countQuestion('nodes', 'Data nodes', 3, [1, 9]),
-    countQuestion('copies', 'Copies of each chunk', 2, [1, 4]),
+    countQuestion('stores', 'Store members', 4, [1, 9]),
+    countQuestion('copies', 'Copies of each span', 2, [1, 4]),
     sizeQuestion('40Gi'),
     classQuestion,
     cpuQuestion('500m'),
     memoryQuestion('2Gi')
   ],
   sentence:
-    'A time-series SQL database named {name} in {namespace}: one access node and {nodes} data nodes, every chunk kept {copies} times. Each node has a volume of {size} from class {class}, {cpu} CPU and {memory}. It is kept inside; who needs it from outside opens a tunnel.',
+    'A time-series SQL database named {name} in {namespace}: one front member and {stores} store members, every span kept {copies} times. Each member has a volume of {size} from class {class}, {cpu} CPU and {memory}. It is kept inside; who needs it from outside opens a tunnel.',
   faults: (answers) =>
-    count(answers, 'copies') > count(answers, 'nodes')
-      ? [{ question: 'copies', message: `${answers.copies} copies need ${answers.copies} data nodes; there are ${answers.nodes}.` }]
+    count(answers, 'copies') > count(answers, 'stores')
+      ? [{ question: 'copies', message: `${answers.copies} copies need ${answers.copies} store members; there are ${answers.stores}.` }]
       : [],
   objects(answers, secret) {
     const name = answers.name!;
-    const config = `copies = ${answers.copies}\ndata_nodes = ${Array.from({ length: count(answers, 'nodes') }, (_, i) => `${name}-data-${i}.${name}-data`).join(',')}\n`;
+    const config = `copies = ${answers.copies}\nstore_members = ${Array.from({ length: count(answers, 'stores') }, (_, i) => `${name}-store-${i}.${name}-store`).join(',')}\n`;
     const shared = {
       blueprint: 'time-series',
       workload: name,
@@ -215,45 +215,45 @@ export const timeSeries: Blueprint = {
         footing(answers, { config, secrets: [`${name}-owner`, `${name}-reader`] }, secret),
         memberSet({
           ...shared,
-          part: 'data',
-          name: `${name}-data`,
-          members: count(answers, 'nodes'),
-          ports: [{ name: 'sql', port: 5700 }],
+          part: 'store',
+          name: `${name}-store`,
+          members: count(answers, 'stores'),
+          ports: [{ name: 'sql', port: 7190 }],
           claims
         }),
         memberSet({
           ...shared,
-          part: 'access',
-          name: `${name}-access`,
+          part: 'front',
+          name: `${name}-front`,
           members: 1,
-          ports: [{ name: 'sql', port: 5700 }],
+          ports: [{ name: 'sql', port: 7190 }],
           claims,
           secret: `${name}-owner`
         }),
-        frontService(answers, `${name}-sql`, `${name}-access`, [{ name: 'sql', port: 5700 }], false),
-        budget(answers, `${name}-data`)
+        frontService(answers, `${name}-sql`, `${name}-front`, [{ name: 'sql', port: 7190 }], false),
+        budget(answers, `${name}-store`)
       ].join('---\n')
     );
   },
   figures(answers) {
-    const [n, c] = [count(answers, 'nodes'), count(answers, 'copies')];
+    const [n, c] = [count(answers, 'stores'), count(answers, 'copies')];
     const raw = n * bytesOf(answers.size ?? '0');
     return [
-      { label: 'volumes', value: String(n + 1), note: '1 for the access node' },
+      { label: 'volumes', value: String(n + 1), note: '1 for the front member' },
       { label: 'raw', value: sizeWords(raw) },
       { label: 'room for rows', value: sizeWords(raw / Math.max(1, c)), note: `kept ${c} times` },
       {
         label: 'may be lost',
-        value: `${Math.max(0, c - 1)} data ${c === 2 ? 'node' : 'nodes'}`,
-        note: 'the access node not: it alone knows where rows lie'
+        value: `${Math.max(0, c - 1)} store ${c === 2 ? 'member' : 'members'}`,
+        note: 'the front member not: it alone knows where rows lie'
       }
     ];
   },
   drawn: (answers) => [
-    { name: `${answers.name}-access-0`, parts: [{ word: 'takes all requests', kind: 'first' as const }] },
-    ...Array.from({ length: count(answers, 'nodes') }, (_, i) => ({
-      name: `${answers.name}-data-${i}`,
-      parts: [{ word: 'chunks', kind: 'data' as const }]
+    { name: `${answers.name}-front-0`, parts: [{ word: 'takes all requests', kind: 'first' as const }] },
+    ...Array.from({ length: count(answers, 'stores') }, (_, i) => ({
+      name: `${answers.name}-store-${i}`,
+      parts: [{ word: 'spans', kind: 'data' as const }]
     }))
   ]
 };

@@ -4,11 +4,11 @@ import { driverCard, filePort, providerAudience } from '../standin';
 export type Shape = 'small' | 'production';
 type Spec = Ground['spec'];
 
-/** Speed kinds of a rented block backend (made-up figures, as common for such volumes). */
+/** Speed kinds of a rented block backend. The shape (a base, so much per GiB, a most) is common practice, no source; the figures are made up. */
 export const speedKinds = {
-  steady: { baseIops: 3_000, iopsPerGib: 3, mostIops: 16_000, baseMbps: 125, mbpsPerGib: 0.25, mostMbps: 1_000 },
-  fast: { baseIops: 6_000, iopsPerGib: 10, mostIops: 64_000, baseMbps: 250, mbpsPerGib: 1, mostMbps: 2_000 },
-  cheap: { baseIops: 300, iopsPerGib: 0.5, mostIops: 3_000, baseMbps: 60, mbpsPerGib: 0.05, mostMbps: 250 }
+  steady: { baseIops: 1_800, iopsPerGib: 7, mostIops: 11_200, baseMbps: 90, mbpsPerGib: 0.4, mostMbps: 640 },
+  fast: { baseIops: 5_200, iopsPerGib: 13, mostIops: 44_000, baseMbps: 210, mbpsPerGib: 1.1, mostMbps: 1_700 },
+  cheap: { baseIops: 240, iopsPerGib: 0.8, mostIops: 2_600, baseMbps: 45, mbpsPerGib: 0.07, mostMbps: 190 }
 } as const;
 export type SpeedKind = keyof typeof speedKinds;
 
@@ -34,8 +34,8 @@ export function withBlock(spec: Spec, kind: SpeedKind, fsType: 'ext4' | 'xfs', r
         driver: card.driver,
         zones: zones.map((name) => ({ name, capacity })),
         quotaVolumes: 200,
-        leastSize: '1Gi',
-        mostSize: '16Ti',
+        leastSize: '512Mi',
+        mostSize: '11Ti',
         attachLimit: 25,
         speed: { ...speedKinds[kind] }
       }
@@ -106,10 +106,10 @@ export function startingGround(name: string, shape: Shape): Ground {
       name: `worker-${zone}`,
       zone,
       count: shape === 'small' ? 3 : 2,
-      cpu: '4',
-      memory: '16Gi',
+      cpu: '5',
+      memory: '18Gi',
       disks: [{ size: '120Gi', holds: 'system' }],
-      speed: { iops: 20_000, mbps: 800 }
+      speed: { iops: 14_400, mbps: 720 }
     })),
     registries: [{ name: 'shelf', host: 'shelf.standin.example', reachable: true, bytesPerSecond: 60_000_000 }]
   };

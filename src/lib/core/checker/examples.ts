@@ -13,7 +13,7 @@ const under = (spaces: number, lines: string | undefined): string =>
 export const join = (...documents: string[]): string => documents.map((one) => one.trim()).join('\n---\n') + '\n';
 
 /** A headless service in front of `store`. */
-export const service = (spec = 'clusterIP: None, selector: {app: store}, ports: [{name: sql, port: 3600}]', meta = 'name: store'): string =>
+export const service = (spec = 'clusterIP: None, selector: {app: store}, ports: [{name: sql, port: 7110}]', meta = 'name: store'): string =>
   `apiVersion: v1\nkind: Service\nmetadata: {${meta}}\nspec: {${spec}}\n`;
 
 export interface SetParts {
@@ -38,7 +38,7 @@ export function set(parts: SetParts = {}): string {
   const {
     meta = 'name: store',
     labels = 'app: store',
-    image = 'shelf.example.test/store/sql:1.2',
+    image = 'shelf.example.test/store/sql:r2',
     claim,
     mounts = '[{name: data, mountPath: /data}]'
   } = parts;
@@ -69,7 +69,7 @@ export interface PodParts {
 }
 
 /** A pod called `tool`. */
-export const pod = ({ meta = 'name: tool', spec, container, image = 'shelf.example.test/tool:1.2' }: PodParts = {}): string =>
+export const pod = ({ meta = 'name: tool', spec, container, image = 'shelf.example.test/tool:r2' }: PodParts = {}): string =>
   `apiVersion: v1\nkind: Pod\nmetadata: {${meta}}\nspec:\n${under(2, spec)}  containers:\n  - name: tool\n    image: ${image}\n${under(4, container)}`;
 
 /** A deployment called `desk`. */
@@ -77,7 +77,7 @@ export const deployment = ({
   meta = 'name: desk',
   spec,
   container,
-  image = 'shelf.example.test/desk:1.2',
+  image = 'shelf.example.test/desk:r2',
   top
 }: PodParts & { top?: string } = {}): string =>
   `apiVersion: apps/v1

@@ -20,7 +20,7 @@ spec:
           image: image
           ports:
             - name: data
-              containerPort: 3600
+              containerPort: 7110
           volumeMounts:
             - name: data
               mountPath: /var/lib/data
@@ -44,7 +44,7 @@ spec:
     app: name
   ports:
     - name: data
-      port: 3600
+      port: 7110
 `,
   Deployment: `apiVersion: apps/v1
 kind: Deployment

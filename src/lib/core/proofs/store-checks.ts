@@ -219,14 +219,14 @@ export const files: EngineRule = {
   }
 };
 
-/** Rows lie on all data nodes and are read through the access node; not reachable from outside but by a tunnel, while it stands. */
+/** Rows lie on all store members and are read through the front member; not reachable from outside but by a tunnel, while it stands. */
 export const series: EngineRule = {
   id: 'series',
-  title: 'Rows over data nodes',
+  title: 'Rows over store members',
   engines: ['time-series'],
   checks({ facts, workload, fork }) {
     const client = new Client(fork(), workload);
-    const nodes = partsIn(facts, workload, 'data').map((pod) => pod.metadata.name);
+    const nodes = partsIn(facts, workload, 'store').map((pod) => pod.metadata.name);
     client.ask({ do: 'make-table', place: 'proof' });
     const sent = client.ask({ do: 'insert', place: 'proof', count: 1_440 });
     const read = client.ask({ do: 'query', place: 'proof' });
@@ -234,15 +234,15 @@ export const series: EngineRule = {
     return {
       checks: [
         check('insert 1,440 rows of a day', '1,440', sent, sent.count === 1_440),
-        check('query through the access node', '1,440 rows', read, read.count === 1_440),
+        check('query through the front member', '1,440 rows', read, read.count === 1_440),
         {
-          asked: 'data nodes that the rows came from',
+          asked: 'store members that the rows came from',
           expected: nodes.join(', '),
           got: [...others].sort().join(', '),
           ok: nodes.every((one) => others.has(one))
         }
       ],
-      says: () => `${figure(read.count)} rows from ${others.size} of ${nodes.length} data nodes`
+      says: () => `${figure(read.count)} rows from ${others.size} of ${nodes.length} store members`
     };
   }
 };
@@ -254,7 +254,7 @@ export const tunnel: EngineRule = {
   engines: ['time-series'],
   checks({ facts, workload, fork }) {
     const client = new Client(fork(), workload);
-    const pod = partsIn(facts, workload, 'access')[0];
+    const pod = partsIn(facts, workload, 'front')[0];
     const service = facts
       .list('Service', workload.namespace)
       .find(
@@ -290,7 +290,7 @@ export const tunnel: EngineRule = {
   }
 };
 
-/** Keys on all shards are read back; a master's node goes dark and they still are; what exceeds the memory limit is refused. */
+/** Keys on all shards are read back; a primary's node goes dark and they still are; what exceeds the memory limit is refused. */
 export const shards: EngineRule = {
   id: 'shards',
   title: 'Shards, failover, memory limit',
@@ -304,8 +304,8 @@ export const shards: EngineRule = {
     const layout = client.ask({ do: 'shards' });
     const mine = layout.rows.filter(([name]) => name.startsWith('proof/'));
     const big = client.ask({ do: 'write', place: 'proof', key: 'big', value: 'x'.repeat(9_000) });
-    const master = /master (\S+),/.exec(mine[0]?.[1] ?? '')?.[1];
-    const pod = nodes.find((one) => one.metadata.name === master);
+    const primary = /primary (\S+),/.exec(mine[0]?.[1] ?? '')?.[1];
+    const pod = nodes.find((one) => one.metadata.name === primary);
     const checks: Check[] = [
       check('a database of 2 shards with a replica each', 'made', made, made.outcome === 'acknowledged'),
       {
@@ -328,7 +328,7 @@ export const shards: EngineRule = {
       const other = nodes.find((one) => one !== pod)!.metadata.name;
       const read = keys.map((key) => client.ask({ do: 'read', place: 'proof', key }, { member: other }));
       const found = read.filter((one) => one.rows.length).length;
-      checks.push({ asked: `read them with ${master} away`, expected: '12 found', got: `${found} found`, ok: found === keys.length });
+      checks.push({ asked: `read them with ${primary} away`, expected: '12 found', got: `${found} found`, ok: found === keys.length });
     }
     return { checks, says: (ok) => `${ok} of ${checks.length} as expected` };
   }

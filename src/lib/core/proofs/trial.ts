@@ -72,7 +72,7 @@ function podYaml(space: string, name: string, node?: string): ApiObject {
       containers: [
         {
           name: 'main',
-          image: 'shelf.standin.example/tools/try-it:1.0',
+          image: 'shelf.standin.example/tools/try-it:r1',
           resources: { requests: { cpu: '10m', memory: '16Mi' } },
           volumeMounts: [{ name: 'data', mountPath: '/data' }]
         }

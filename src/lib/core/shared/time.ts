@@ -31,6 +31,7 @@ export function wordsOf(durationMs: number): string {
   const min = Math.floor(s / 60);
   if (min < 60) return s % 60 ? `${min} min ${s % 60} s` : `${min} min`;
   const h = Math.floor(min / 60);
+  if (h >= 72) return h % 24 ? `${Math.floor(h / 24)} days ${h % 24} h` : `${h / 24} days`;
   return min % 60 ? `${h} h ${min % 60} min` : `${h} h`;
 }
 

@@ -44,6 +44,7 @@ export { assetOf, checksumOf, storeHolds } from './engines/little-store';
 export { resolve, type Lookup } from './names';
 export { decode as decodeShards, encode as encodeShards } from './engines/objects/erasure';
 export { storeLayout, type StoreLayout } from './engines/objects/layout';
+export { databaseShare } from './engines/memory';
 export { loginOf, markOf } from './engines/options';
 export { hasEngine } from './engines/registry';
 export type { Answer, Op } from './engines/site';

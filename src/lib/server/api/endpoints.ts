@@ -3,6 +3,7 @@ import { kindEntries, type Kind, type Ref } from '$core/model';
 import { writeManifests } from '$core/manifest';
 import { linedKinds } from '$core/rootline';
 import { done, notFound, refused } from '../services';
+import { frameOf } from '../services/frame';
 import { anything, items, endpoint, listed, type Endpoint } from './endpoint';
 import { draftEndpoints } from './draft-endpoints';
 import { dumpEndpoints } from './dump-endpoints';
@@ -86,6 +87,18 @@ const estate: Endpoint[] = [
     summary: 'One rehearsal and its clock',
     answer: state,
     run: ({ app, params }) => app.rehearsals.state(params.id!)
+  }),
+  endpoint({
+    method: 'GET',
+    path: `${rehearsal}/frame`,
+    summary: 'Clock, levels and lanes of one moment',
+    answer: z.looseObject({
+      loadedAt: z.number().describe('number of the latest live event that it holds'),
+      clock,
+      stack: anything,
+      tape: anything
+    }),
+    run: ({ app, params }) => frameOf(app, params.id!)
   }),
   endpoint({
     method: 'DELETE',

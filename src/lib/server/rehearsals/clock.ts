@@ -1,3 +1,4 @@
+import { wordsOf } from '$core/shared';
 import { plan, type Action, type Origin, type Store, type TimedAction } from '$core/standin';
 
 /** How a rehearsal's clock stands. Times are virtual ms. */
@@ -46,5 +47,17 @@ export function outcomesOf(facts: Store, action: Action): { kind: string; namesp
   }
 }
 
+/** A clock after it was moved; `says` tells why it didn't go as far as it was asked to. */
+export type Moved = Clock & { readonly says?: string };
+
 /** No clock goes beyond thirty days. */
 export const latestMs = 30 * 86_400_000;
+/** One step on, and running until settled, look so far ahead. */
+export const farthestMs = 86_400_000;
+
+export const atLimit = `The clock stands at its limit of 30 days. Move it back, take the latest action back (u), or fork from an earlier moment.`;
+/** What one step on says when it doesn't move. */
+export const nothingNext = (inMs: number | undefined): string =>
+  inMs === undefined
+    ? 'Nothing is under way and nothing is due, so there is no next event. Send something, or let the clock run.'
+    : `Nothing happens within a day; the next thing is due in ${wordsOf(inMs)}. Let the clock run, or drag its head there.`;

@@ -17,7 +17,7 @@ import {
   Store,
   type TimedAction
 } from '$core/standin';
-import { latestMs, outcomesOf, type Clock, type ClockMove, type Opening } from './clock';
+import { atLimit, farthestMs, latestMs, nothingNext, outcomesOf, type Clock, type ClockMove, type Moved, type Opening } from './clock';
 import { bundle, checkText, look, names, readFiles, rework, type DraftText, type LookOptions, type Rework } from './drafting';
 import { queries, type QueryName, type Queries } from '../views';
 
@@ -219,8 +219,10 @@ export class Host {
     if (id) one.headMs = one.world.nowMs;
   }
 
-  private async runSettled(one: Stage, id: string): Promise<void> {
-    const limitMs = Math.min(latestMs, one.world.nowMs + 86_400_000);
+  private async runSettled(one: Stage, id: string): Promise<string | undefined> {
+    if (one.world.nowMs >= latestMs) return atLimit;
+    if (one.world.settled && one.headMs >= one.world.nowMs) return 'Settled already: nothing is under way.';
+    const limitMs = Math.min(latestMs, one.world.nowMs + farthestMs);
     let told = Date.now();
     for (;;) {
       const until = Date.now() + sliceMs;
@@ -234,22 +236,43 @@ export class Host {
       }
       await nextTurn();
     }
+    if (one.halted || one.world.settled) return undefined;
+    return one.world.nowMs >= latestMs ? atLimit : 'After a day of its clock it still has not settled: something goes on again and again.';
+  }
+
+  /** Runs to the next change, if there is one within a day and before the clock's limit. */
+  private async stepOn(one: Stage): Promise<string | undefined> {
+    const { world } = one;
+    const [count, fromMs] = [world.journal.changes.length, world.nowMs];
+    const lastMs = Math.min(latestMs, fromMs + farthestMs);
+    while (world.journal.changes.length === count && world.nextMs !== undefined && world.nextMs <= lastMs) {
+      world.runUntil(world.nextMs);
+      if (world.calls % sliceCalls === 0) await nextTurn();
+    }
+    one.headMs = world.nowMs;
+    if (world.journal.changes.length > count) return undefined;
+    if (world.nowMs >= latestMs) return atLimit;
+    return nothingNext(world.nextMs === undefined ? undefined : world.nextMs - world.nowMs);
   }
 
   /** Moves the clock: back and forth over what has been, ahead into what hasn't. */
-  async move(id: string, move: ClockMove): Promise<Clock> {
+  async move(id: string, move: ClockMove): Promise<Moved> {
     const one = this.stage(id);
     one.halted = false;
-    if ('run' in move) this.play(id, one, move.run);
-    else {
+    let says: string | undefined;
+    if ('run' in move) {
+      if (one.headMs >= latestMs) says = atLimit;
+      else this.play(id, one, move.run);
+    } else {
       one.running = 0;
-      if ('until' in move) await this.runSettled(one, id);
+      if ('until' in move) says = await this.runSettled(one, id);
       else if ('answered' in move) await this.runAnswered(one, id, move.answered);
       else if ('untilMs' in move) await this.seek(one, id, move.untilMs);
+      else if ('step' in move && move.step === 1 && one.headMs >= one.world.nowMs) says = await this.stepOn(one);
       else if ('step' in move) await this.seek(one, id, this.neighbour(one, move.step));
       void this.spreadViews(one);
     }
-    return this.clock(one);
+    return { ...this.clock(one), ...(says === undefined ? {} : { says }) };
   }
 
   /** Runs on until an ask has its answer, which comes within a minute or not at all. */
@@ -277,7 +300,7 @@ export class Host {
   private neighbour(one: Stage, step: 1 | -1): number {
     const { changes } = one.world.journal;
     const count = one.world.journal.countAt(one.headMs);
-    if (step === 1) return changes[count]?.atMs ?? one.world.nextMs ?? one.headMs;
+    if (step === 1) return changes[count]?.atMs ?? one.world.nowMs;
     const here = changes[count - 1];
     if (!here) return 0;
     if (here.atMs < one.headMs) return here.atMs;

@@ -6,7 +6,7 @@ import type { Cluster } from '../repositories/clusters';
 import type { Rehearsal, RehearsalRepository } from '../repositories/rehearsals';
 import type { HostClient } from '../rehearsals/client';
 import type { DraftLook, DraftText, LookOptions, Rework, Reworked } from '../rehearsals/drafting';
-import { latestMs, type Clock, type ClockMove, type Opening } from '../rehearsals/clock';
+import { latestMs, type Clock, type ClockMove, type Moved, type Opening } from '../rehearsals/clock';
 import type { Queries, QueryName } from '../views';
 import { epochMs } from '$core/shared';
 import type { Dump, dumpRepository } from '../repositories/dumps';
@@ -218,7 +218,7 @@ export class RehearsalService {
     if (one) this.parts.bus.publish({ rehearsal: id, kind: 'clock', clock, revision: one.revision });
   }
 
-  async move(id: string, move: ClockMove): Promise<Answer<Clock>> {
+  async move(id: string, move: ClockMove): Promise<Answer<Moved>> {
     const { host, bus } = this.parts;
     const open = await this.changeable(id);
     if (!open.ok) return open;

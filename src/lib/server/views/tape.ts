@@ -1,4 +1,4 @@
-import { madeMs, isReady, memberClaim, memberName, ordinalsOf, type Pod, type StatefulSet } from '$core/model';
+import { madeMs, isReady, memberClaim, memberName, ordinalsOf, type ApiObject, type Pod, type StatefulSet } from '$core/model';
 import {
   type Action,
   type Step,
@@ -182,20 +182,42 @@ function summary({ facts, clock }: Scene, lanes: readonly Lane[]): { text: strin
   };
 }
 
+/** What somebody meant who sent a batch: its workload, or whatever else comes first in this order. */
+const chiefKinds = [
+  'CSIDriver',
+  'Pool',
+  'MemoryCluster',
+  'DocumentSet',
+  'OperatorOrder',
+  'StatefulSet',
+  'DaemonSet',
+  'Deployment',
+  'Pool',
+  'StorageClass'
+];
+
+function sentWords(objects: readonly ApiObject[]): string {
+  const rank = ({ kind }: ApiObject) => (chiefKinds.includes(kind) ? chiefKinds.indexOf(kind) : chiefKinds.length);
+  const chief = [...objects].sort((a, b) => rank(a) - rank(b))[0];
+  if (!chief) return 'sent nothing';
+  const more = objects.length - 1;
+  return `sent ${chief.kind} ${chief.metadata.name}${more ? ` and ${more} more` : ''}`;
+}
+
 function actionWords(action: Action): string {
   switch (action.type) {
     case 'send':
-      return `sent ${action.objects.length}`;
+      return sentWords(action.objects);
     case 'remove':
-      return `took ${action.ref.name} away`;
+      return `took ${action.ref.kind} ${action.ref.name} away${action.more?.length ? ` and ${action.more.length} more` : ''}`;
     case 'write':
       return `wrote through ${action.pod}`;
     case 'damage':
-      return `damaged ${action.claim}`;
+      return `damaged what lies in ${action.claim}`;
     case 'ask':
       return `asked ${action.ask.member ?? action.ask.workload} to ${action.ask.op.do}`;
     case 'crash':
-      return `ended ${action.pod}`;
+      return `ended the programs of ${action.pod}`;
   }
 }
 

@@ -185,12 +185,12 @@ export const consoleForms: Readonly<Record<EngineId, readonly ConsoleForm[]>> = 
       do: 'push',
       title: 'Push',
       fields: [
-        { id: 'key', label: 'image', start: 'tools/chart:1.2' },
+        { id: 'key', label: 'image', start: 'tools/chart:r2' },
         { id: 'bytes', label: 'bytes', start: '200000' }
       ],
       member: false
     },
-    { do: 'pull', title: 'Pull', fields: [{ id: 'key', label: 'image', start: 'tools/chart:1.2' }], member: false },
+    { do: 'pull', title: 'Pull', fields: [{ id: 'key', label: 'image', start: 'tools/chart:r2' }], member: false },
     { do: 'list', title: 'List', fields: [], member: false }
   ]
 };

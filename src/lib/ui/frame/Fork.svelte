@@ -8,7 +8,7 @@
     id: string;
     rehearsal: { fork: string | null; cluster: string; clock: { nowMs: number } };
     flag: { hue: number; weave: string };
-    onundo(): Promise<void>;
+    onundo(): void;
     onclose(): void;
   }
   let { id, rehearsal, flag, onundo, onclose }: Props = $props();
@@ -24,10 +24,6 @@
     if (!made) return;
     notices.say(`Forked at ${clockText(rehearsal.clock.nowMs)}; what you do now leaves the other rehearsal as it is.`);
     await goto(`/r/${encodeURIComponent(made.id)}/members`);
-  }
-  async function takeBack() {
-    onclose();
-    await onundo();
   }
   async function drop() {
     const gone = await doCall('DELETE', `/rehearsals/${encodeURIComponent(id)}`);
@@ -61,7 +57,7 @@
     </div>
   </form>
   <div class="mt-6 border-t border-line pt-4">
-    <button class="word" onclick={takeBack}>Take the latest action back</button>
+    <button class="word" onclick={onundo}>Take the latest action back</button>
     <span class="quiet small">with everything that followed from it</span>
     {#if rehearsal.fork}
       <p class="mt-2">

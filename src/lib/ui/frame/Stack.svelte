@@ -30,15 +30,19 @@
   const current = (name: string) => page.url.pathname.startsWith(`/r/${id}/${name}`) || here === name;
 </script>
 
-<nav aria-label="The stack" class="flex w-[177px] shrink-0 flex-col overflow-y-auto border-r border-ink">
-  <div class="flex-1"></div>
-  <ul>
+<nav
+  aria-label="The stack"
+  class="flex w-[177px] shrink-0 flex-col overflow-y-auto border-r border-ink max-[1000px]:w-full max-[1000px]:flex-row max-[1000px]:overflow-x-auto max-[1000px]:border-r-0 max-[1000px]:border-b"
+>
+  <ul class="border-b border-line max-[1000px]:flex max-[1000px]:border-b-0">
     {#each levels as level (level.id)}
-      <li class="border-t border-line">
+      <li class="border-t border-line first:border-t-0 max-[1000px]:border-t-0 max-[1000px]:border-r">
         <a
           href="{base}/{level.id}"
           aria-current={current(level.id) ? 'page' : undefined}
-          class="block h-[56px] px-[18px] pt-[8px] {current(level.id)
+          class="block h-[56px] px-[18px] pt-[8px] max-[1000px]:h-[34px] max-[1000px]:px-[10px] max-[1000px]:pt-[6px] max-[1000px]:whitespace-nowrap {current(
+            level.id
+          )
             ? 'bg-ink text-sheet [&_svg]:text-sheet!'
             : hollow(level.id)
               ? 'hatched'
@@ -47,21 +51,26 @@
           <span class="flex items-center gap-[9px]">
             <Peg state={level.state} size={10} />
             <span class="font-semibold">{level.title}</span>
-            <span class="ml-auto {current(level.id) ? '' : 'quiet'}">{level.count}</span>
+            <span class="ml-auto max-[1000px]:hidden {current(level.id) ? '' : 'quiet'}">{level.count}</span>
           </span>
-          {#if level.says}<span class="small block truncate {current(level.id) ? '' : 'quiet'}">{level.says}</span>{/if}
+          {#if level.says}<span class="small block truncate max-[1000px]:hidden {current(level.id) ? '' : 'quiet'}">{level.says}</span>{/if}
         </a>
       </li>
     {/each}
   </ul>
-  <ul class="border-t-[3px] border-ink">
+  <ul
+    class="mt-[18px] border-t-[3px] border-b border-ink max-[1000px]:mt-0 max-[1000px]:flex max-[1000px]:border-t-0 max-[1000px]:border-b-0 max-[1000px]:border-l-[3px]"
+  >
     {#each tools as [name, title, count] (name)}
-      <li class="border-b border-line last:border-b-0">
+      <li class="border-b border-line last:border-b-0 max-[1000px]:border-r max-[1000px]:border-b-0">
         <a
           href="{base}/{name}"
           aria-current={current(name!) ? 'page' : undefined}
-          class="flex h-[34px] items-center justify-between px-[18px] {current(name!) ? 'bg-ink text-sheet' : 'quiet hover:bg-tape'}"
-          ><span>{title}</span><span>{count}</span></a
+          class="flex h-[34px] items-center justify-between gap-2 px-[18px] max-[1000px]:px-[10px] max-[1000px]:whitespace-nowrap {current(
+            name!
+          )
+            ? 'bg-ink text-sheet'
+            : 'quiet hover:bg-tape'}"><span>{title}</span><span>{count}</span></a
         >
       </li>
     {/each}

@@ -11,9 +11,8 @@
     work: Clockwork;
     /** Whether the lanes are shown. */
     open: boolean;
-    onfork(): void;
   }
-  let { id, tape, clock, work, open, onfork }: Props = $props();
+  let { id, tape, clock, work, open }: Props = $props();
 
   let whole = $state(false);
   let track: HTMLDivElement | undefined = $state();
@@ -134,7 +133,6 @@
               {#each speeds as one (one)}<option value={one}>{one}×</option>{/each}
             </select></label
           >
-          <button class="word" onclick={onfork}>fork here</button>
         </div>
       {/if}
     </div>

@@ -1,4 +1,5 @@
 import { doCall, notices } from '../call.svelte';
+import { clockText } from '../format';
 
 /** Moves a rehearsal's clock from the frame; the newest wish wins while an older one is still under way. */
 export class Clockwork {
@@ -18,7 +19,8 @@ export class Clockwork {
   async move(body: object): Promise<void> {
     this.busy = 'until' in body;
     this.dragged = null;
-    await doCall('POST', this.path('clock'), body);
+    const moved = await doCall<{ says?: string }>('POST', this.path('clock'), body);
+    if (moved?.says) notices.say(moved.says);
     this.busy = false;
   }
 
@@ -51,6 +53,7 @@ export class Clockwork {
   }
 
   async undo(): Promise<void> {
-    if (await doCall('POST', this.path('undo'), {})) notices.say('Taken back; the clock stands at the moment before.');
+    const clock = await doCall<{ nowMs: number }>('POST', this.path('undo'), {});
+    if (clock) notices.say(`Taken back; the clock stands at ${clockText(clock.nowMs)}, before it was done.`);
   }
 }

@@ -17,6 +17,7 @@ export const keyList: readonly (readonly [string, string])[] = [
   ['.  ,', 'one event on, one back'],
   ['s', 'run until settled'],
   ['f', 'fork here'],
+  ['u', 'take the latest action back'],
   ['l', 'fold the tape, open it'],
   ['/', 'find'],
   ['c', 'cover addresses and secrets, uncover'],

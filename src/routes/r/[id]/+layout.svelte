@@ -15,29 +15,33 @@
   import { notices } from '$ui/call.svelte';
   import { prefs } from '$ui/prefs.svelte';
   import { selection } from '$ui/selection.svelte';
-  import { refresh, watchLive } from '$ui/live';
+  import { Frame, provideFrame } from '$ui/frame/frame.svelte';
+  import NoticeLine from '$ui/frame/NoticeLine.svelte';
+  import Undo from '$ui/frame/Undo.svelte';
   import type { LayoutData } from './$types';
 
   let { data, children }: { data: LayoutData; children: Snippet } = $props();
   const dump = $derived(data.cluster.kind === 'dump');
   setCalendar(untrack(() => data.cluster.kind === 'dump'));
   $effect.pre(() => setCalendar(dump));
-  let shown = $state<'find' | 'keys' | 'fork' | null>(null);
+  let shown = $state<'find' | 'keys' | 'fork' | 'undo' | null>(null);
   const work = new Clockwork(() => data.id);
   const base = $derived(`/r/${encodeURIComponent(data.id)}`);
   // By itself, so that a refresh doesn't look like another rehearsal.
   const id = $derived(data.id);
-  const clock = $derived(data.clock);
-  const tapeOpen = $derived(prefs.tapeChosen ?? page.url.pathname.includes('/members'));
-
-  $effect(() =>
-    watchLive(id, {
-      loadedAt: () => untrack(() => data.loadedAt),
-      load: () => refresh('rehearsal'),
-      shows: ({ clock: told, revision }) =>
-        !told || (data.rehearsal.revision >= revision && (data.clock.nowMs === told.nowMs || told.running > 0))
-    })
+  const frame = provideFrame(
+    new Frame(
+      untrack(() => data.frame),
+      () => untrack(() => page.data.asOf as number | undefined)
+    )
   );
+  $effect.pre(() => frame.take(data.frame));
+  const now = $derived(frame.now.id === data.id ? frame.now : data.frame);
+  const time = $derived(now.clock);
+  /** Open where somebody watches and something moves, unless the reader has chosen. */
+  const tapeOpen = $derived(prefs.tapeChosen ?? (page.url.pathname.includes('/members') && !(time.settled && !time.running)));
+
+  $effect(() => frame.watch(id));
 
   const levels = ['ground', 'supply', 'claims', 'members', 'proofs'];
 
@@ -45,7 +49,7 @@
     const level = levels[Number(key) - 1];
     if (level) void goto(`${base}/${level}`);
     else if (key === 't') {
-      const ref = selection.ref ?? data.stack.trace;
+      const ref = selection.ref ?? now.stack.trace;
       if (ref) void goto(lineHref(data.id, ref));
       else notices.say('Nothing is selected, and nothing is broken.');
     } else if (key === 'd') {
@@ -53,12 +57,13 @@
       else void goto(`${base}/drafts`);
     } else if (key === 'h') void goto(`${base}/handover`);
     else if (key === 'e') void goto('/');
-    else if (dump && ' .,sfl'.includes(key)) notices.say('This is a dump: its clock stands still. Rehearse from here to run it on.');
-    else if (key === ' ') void work.toggle(clock.running, prefs.speed);
+    else if (dump && ' .,sflu'.includes(key)) notices.say('This is a dump: its clock stands still. Rehearse from here to run it on.');
+    else if (key === ' ') void work.toggle(time.running, prefs.speed);
     else if (key === '.') void work.move({ step: 1 });
     else if (key === ',') void work.move({ step: -1 });
     else if (key === 's') void work.move({ until: 'settled' });
     else if (key === 'f') shown = 'fork';
+    else if (key === 'u') shown = 'undo';
     else if (key === 'l') prefs.setTape(!tapeOpen);
     else if (key === '/') shown = 'find';
     else if (key === 'c') prefs.setCovered(!prefs.covered);
@@ -89,54 +94,51 @@
   <Header title={data.cluster.name} onfind={() => (shown = 'find')} onkeys={() => (shown = 'keys')}>
     {#snippet middle()}
       {#if dump}
-        <span class="quiet whitespace-nowrap">read from a dump, as of {clockText(data.clock.nowMs)} UTC</span>
+        <span class="quiet whitespace-nowrap">read from a dump, as of {clockText(time.nowMs)} UTC</span>
         <a class="word whitespace-nowrap" href="{base}/rehearse">Rehearse from here</a>
       {:else}
         <label class="quiet flex items-center gap-1 whitespace-nowrap">
           rehearsal ·
           <select class="max-w-[15rem] bg-sheet italic" value={data.id} onchange={pick} aria-label="Rehearsal">
-            {#each data.rehearsals as one (one.id)}<option value={one.id}>{one.fork ? `fork ${one.fork}` : 'trunk'}</option>{/each}
+            {#each now.rehearsals as one (one.id)}<option value={one.id}>{one.fork ? `fork ${one.fork}` : 'trunk'}</option>{/each}
           </select>
         </label>
+        <button class="quiet whitespace-nowrap hover:text-ink" onclick={() => (shown = 'fork')}>fork here <span class="key">f</span></button
+        >
       {/if}
     {/snippet}
     {#snippet clock()}
       {#if !dump}
-        <span class="mono whitespace-nowrap" data-testid="clock">{clockText(work.dragged ?? data.clock.nowMs)}</span>
-        <span class="quiet w-[6.2rem] whitespace-nowrap"
-          >{data.clock.running
-            ? `runs ${data.clock.running}×`
-            : data.clock.nowMs < data.clock.frontierMs
-              ? 'looking back'
-              : data.clock.settled
-                ? 'settled'
-                : 'paused'} <span class="key">␣</span></span
+        <span class="mono whitespace-nowrap" data-testid="clock">{clockText(work.dragged ?? time.nowMs)}</span>
+        <span class="quiet w-[6.2rem] whitespace-nowrap" data-testid="standing"
+          >{time.running ? `runs ${time.running}×` : time.nowMs < time.frontierMs ? 'looking back' : time.settled ? 'settled' : 'paused'}
+          <span class="key">space</span></span
+        >
+        <button class="quiet whitespace-nowrap hover:text-ink" onclick={() => (shown = 'undo')} disabled={!now.tape.marks.length}
+          >undo <span class="key">u</span></button
         >
       {/if}
     {/snippet}
   </Header>
-  <div class="flex min-h-0 flex-1">
-    <Stack id={data.id} stack={data.stack} drafts={data.drafts} {dump} />
+  <div class="flex min-h-0 flex-1 max-[1000px]:flex-col">
+    <Stack id={data.id} stack={now.stack} drafts={now.drafts} {dump} />
     <main id="sheet" tabindex="-1" class="relative min-w-0 flex-1 overflow-auto outline-none">{@render children()}</main>
   </div>
-  {#if notices.said}
-    <div
-      class="flex shrink-0 items-baseline gap-3 border-t border-ink px-[18px] py-2 {notices.said.bad ? 'text-brick' : ''}"
-      role={notices.said.bad ? 'alert' : 'status'}
-    >
-      <span class="font-semibold">{notices.said.text}</span>
-      {#if notices.said.remedy}<span class="text-ink">{notices.said.remedy}</span>{/if}
-      <button class="word ml-auto text-ink" onclick={() => notices.clear()}>close</button>
-    </div>
-  {/if}
-  {#if !dump}<Tape id={data.id} tape={data.tape} clock={data.clock} {work} open={tapeOpen} onfork={() => (shown = 'fork')} />{/if}
+  <NoticeLine />
+  {#if !dump}<Tape id={data.id} tape={now.tape} clock={time} {work} open={tapeOpen} />{/if}
 </div>
 
 {#if shown === 'find'}<Find id={data.id} onclose={() => (shown = null)} />{/if}
 {#if shown === 'keys'}<Keys onclose={() => (shown = null)} />{/if}
 {#if shown === 'fork'}<Fork
     id={data.id}
-    rehearsal={data.rehearsal}
+    rehearsal={now.rehearsal}
+    flag={data.cluster.flag}
+    onundo={() => (shown = 'undo')}
+    onclose={() => (shown = null)}
+  />{/if}
+{#if shown === 'undo'}<Undo
+    marks={now.tape.marks}
     flag={data.cluster.flag}
     onundo={() => work.undo()}
     onclose={() => (shown = null)}

@@ -9,12 +9,12 @@ export default rule({
   title: 'A member is called by its bare name',
   why: 'A member answers to <pod>.<service> in its own namespace, and to <pod>.<service>.<namespace> from any. Its bare name does not resolve.',
   bad: join(
-    service('clusterIP: None, publishNotReadyAddresses: true, selector: {app: store}, ports: [{port: 3600}]'),
-    set({ spec: 'replicas: 3', container: 'args: [--join, "store-0:3600"]' })
+    service('clusterIP: None, publishNotReadyAddresses: true, selector: {app: store}, ports: [{port: 7110}]'),
+    set({ spec: 'replicas: 3', container: 'args: [--join, "store-0:7110"]' })
   ),
   good: join(
-    service('clusterIP: None, publishNotReadyAddresses: true, selector: {app: store}, ports: [{port: 3600}]'),
-    set({ spec: 'replicas: 3', container: 'args: [--join, "store-0.store:3600"]' })
+    service('clusterIP: None, publishNotReadyAddresses: true, selector: {app: store}, ports: [{port: 7110}]'),
+    set({ spec: 'replicas: 3', container: 'args: [--join, "store-0.store:7110"]' })
   ),
   check: (bench) => {
     const sets = bench.all('StatefulSet');

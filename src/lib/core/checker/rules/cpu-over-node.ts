@@ -9,8 +9,8 @@ export default rule({
   title: 'More CPU than any node has',
   why: 'A pod that requests more CPU than the largest node can give is never placed.',
   against: 'south-quay',
-  bad: pod({ image: 'shelf.standin.example/engines/image-shelf:2.8', container: 'resources: {requests: {cpu: 16, memory: 1Gi}}' }),
-  good: pod({ image: 'shelf.standin.example/engines/image-shelf:2.8', container: 'resources: {requests: {cpu: 500m, memory: 1Gi}}' }),
+  bad: pod({ image: 'shelf.standin.example/engines/image-shelf:r4', container: 'resources: {requests: {cpu: 16, memory: 1Gi}}' }),
+  good: pod({ image: 'shelf.standin.example/engines/image-shelf:r4', container: 'resources: {requests: {cpu: 500m, memory: 1Gi}}' }),
   check: (bench) => {
     const nodes = bench.target?.list('Node') ?? [];
     if (!nodes.length) return [];

@@ -13,12 +13,12 @@ export default rule({
   bad: join(
     service(),
     service(
-      'type: LoadBalancer, loadBalancerSourceRanges: [10.8.0.0/16], selector: {app: store}, ports: [{name: sql, port: 3600}]',
+      'type: LoadBalancer, loadBalancerSourceRanges: [10.8.0.0/16], selector: {app: store}, ports: [{name: sql, port: 7110}]',
       'name: store-outside'
     ),
     set()
   ),
-  good: join(service(), service('selector: {app: store}, ports: [{name: sql, port: 3600}]', 'name: store-inside'), set()),
+  good: join(service(), service('selector: {app: store}, ports: [{name: sql, port: 7110}]', 'name: store-inside'), set()),
   check: ({ written, all }) =>
     written('Service').flatMap((on) => {
       const { type, selector } = on.object.spec;

@@ -9,8 +9,8 @@ export default rule({
   title: "The image doesn't fit the cluster's version",
   why: 'Each version of an engine is made for a span of cluster versions. Outside of it the program ends as it starts, again and again. The spans are those of the image cards of the stand-in, made up as they are.',
   against: 'south-quay',
-  bad: pod({ image: 'shelf.standin.example/engines/multi-primary-sql:8.0', container: 'resources: {limits: {memory: 1Gi}}' }),
-  good: pod({ image: 'shelf.standin.example/engines/multi-primary-sql:8.4', container: 'resources: {limits: {memory: 1Gi}}' }),
+  bad: pod({ image: 'shelf.standin.example/engines/multi-primary-sql:r3', container: 'resources: {limits: {memory: 1Gi}}' }),
+  good: pod({ image: 'shelf.standin.example/engines/multi-primary-sql:r4', container: 'resources: {limits: {memory: 1Gi}}' }),
   check: (bench) =>
     containerPlaces(bench).flatMap(({ on, container, at }) => {
       const { target } = bench;

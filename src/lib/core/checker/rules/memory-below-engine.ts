@@ -10,11 +10,11 @@ export default rule({
   title: 'Too little memory for the engine',
   why: 'Below a certain limit an engine is killed as it starts, again and again. The figure is the image card of the stand-in, made up as it is.',
   bad: pod({
-    image: 'shelf.standin.example/engines/multi-primary-sql:8.4',
+    image: 'shelf.standin.example/engines/multi-primary-sql:r4',
     container: 'resources: {requests: {memory: 128Mi}, limits: {memory: 128Mi}}'
   }),
   good: pod({
-    image: 'shelf.standin.example/engines/multi-primary-sql:8.4',
+    image: 'shelf.standin.example/engines/multi-primary-sql:r4',
     container: 'resources: {requests: {memory: 1Gi}, limits: {memory: 1Gi}}'
   }),
   check: (bench) =>

@@ -10,8 +10,8 @@ export default rule({
   title: 'More memory than any node has',
   why: 'A pod that requests more than the largest node can give is never placed: 0 of 1 ready, and its age counts up. Allocatable is less than the machine has.',
   against: 'south-quay',
-  bad: pod({ image: 'shelf.standin.example/engines/image-shelf:2.8', container: 'resources: {requests: {cpu: 1, memory: 64Gi}}' }),
-  good: pod({ image: 'shelf.standin.example/engines/image-shelf:2.8', container: 'resources: {requests: {cpu: 1, memory: 4Gi}}' }),
+  bad: pod({ image: 'shelf.standin.example/engines/image-shelf:r4', container: 'resources: {requests: {cpu: 1, memory: 64Gi}}' }),
+  good: pod({ image: 'shelf.standin.example/engines/image-shelf:r4', container: 'resources: {requests: {cpu: 1, memory: 4Gi}}' }),
   check: (bench) => {
     const nodes = bench.target?.list('Node') ?? [];
     if (!nodes.length) return [];

@@ -14,7 +14,7 @@ export default rule({
     set({
       spec: 'replicas: 5',
       pod: 'affinity:\n  podAntiAffinity:\n    requiredDuringSchedulingIgnoredDuringExecution:\n    - {topologyKey: kubernetes.io/hostname, labelSelector: {matchLabels: {app: store}}}',
-      image: 'shelf.standin.example/engines/image-shelf:2.8',
+      image: 'shelf.standin.example/engines/image-shelf:r4',
       claim: null
     })
   ),
@@ -23,7 +23,7 @@ export default rule({
     set({
       spec: 'replicas: 3',
       pod: 'affinity:\n  podAntiAffinity:\n    requiredDuringSchedulingIgnoredDuringExecution:\n    - {topologyKey: kubernetes.io/hostname, labelSelector: {matchLabels: {app: store}}}',
-      image: 'shelf.standin.example/engines/image-shelf:2.8',
+      image: 'shelf.standin.example/engines/image-shelf:r4',
       claim: null
     })
   ),

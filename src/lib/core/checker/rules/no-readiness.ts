@@ -7,7 +7,7 @@ export default rule({
   title: 'Nothing says when a member is ready',
   why: 'Without a readiness probe a member counts as ready as soon as its program runs. The next one starts too early, and requests go to one that is still reading its data.',
   bad: join(service(), set()),
-  good: join(service(), set({ container: 'readinessProbe: {tcpSocket: {port: 3600}, periodSeconds: 5}' })),
+  good: join(service(), set({ container: 'readinessProbe: {tcpSocket: {port: 7110}, periodSeconds: 5}' })),
   check: ({ written }) =>
     written('StatefulSet').flatMap((on) => {
       const { containers } = on.object.spec.template.spec;

@@ -8,13 +8,13 @@ export default rule({
   title: 'Nothing spreads the members over the zones',
   why: 'Without a rule all members may stand in one zone, and go with it.',
   against: 'north-quay',
-  bad: join(service(), set({ spec: 'replicas: 3', claim: null, image: 'shelf.standin.example/engines/image-shelf:2.8' })),
+  bad: join(service(), set({ spec: 'replicas: 3', claim: null, image: 'shelf.standin.example/engines/image-shelf:r4' })),
   good: join(
     service(),
     set({
       spec: 'replicas: 3',
       claim: null,
-      image: 'shelf.standin.example/engines/image-shelf:2.8',
+      image: 'shelf.standin.example/engines/image-shelf:r4',
       pod: 'topologySpreadConstraints:\n- {maxSkew: 1, topologyKey: topology.kubernetes.io/zone, whenUnsatisfiable: DoNotSchedule, labelSelector: {matchLabels: {app: store}}}'
     })
   ),

@@ -9,7 +9,7 @@ export default rule({
   why: 'Members that find each other by name to found a cluster need those names while none of them is ready yet. The headless service must publish them: publishNotReadyAddresses.',
   bad: join(service(), set({ spec: 'replicas: 3', container: 'args: [--join, "store-0.store,store-1.store"]' })),
   good: join(
-    service('clusterIP: None, publishNotReadyAddresses: true, selector: {app: store}, ports: [{port: 3600}]'),
+    service('clusterIP: None, publishNotReadyAddresses: true, selector: {app: store}, ports: [{port: 7110}]'),
     set({ spec: 'replicas: 3', container: 'args: [--join, "store-0.store,store-1.store"]' })
   ),
   check: ({ written, find }) =>

@@ -9,8 +9,8 @@ export default rule({
   title: 'The registry cannot be reached from this cluster',
   why: 'Nodes pull images from registries that they can reach. On closed networks the reference must be rewritten to one that they can.',
   against: 'south-quay',
-  bad: pod({ image: 'elsewhere.example/engines/image-shelf:2.8' }),
-  good: pod({ image: 'shelf.standin.example/engines/image-shelf:2.8' }),
+  bad: pod({ image: 'elsewhere.example/engines/image-shelf:r4' }),
+  good: pod({ image: 'shelf.standin.example/engines/image-shelf:r4' }),
   check: (bench) =>
     containerPlaces(bench).flatMap(({ on, container, at }) => {
       const { target } = bench;

@@ -6,7 +6,7 @@ export default rule({
   level: 'error',
   title: 'The selector misses its own template',
   why: 'A workload finds its pods by their labels. When the template does not carry every pair of the selector, the cluster refuses it.',
-  bad: join(service('clusterIP: None, selector: {app: shop}, ports: [{port: 3600}]'), set({ labels: 'app: shop' })),
+  bad: join(service('clusterIP: None, selector: {app: shop}, ports: [{port: 7110}]'), set({ labels: 'app: shop' })),
   good: join(service(), set()),
   repair({ written }) {
     const spec = written.value.spec as { selector?: { matchLabels?: Record<string, string> } } | undefined;

@@ -14,7 +14,7 @@ export default rule({
     service(),
     set({
       spec: 'replicas: 3',
-      image: 'shelf.standin.example/engines/image-shelf:2.8',
+      image: 'shelf.standin.example/engines/image-shelf:r4',
       claim: 'accessModes: [ReadWriteOnce]\nstorageClassName: steady-block\nresources: {requests: {storage: 40Gi}}'
     }),
     'apiVersion: storage.k8s.io/v1\nkind: CSIDriver\nmetadata: {name: block.standin.example}\nspec: {attachRequired: true}\n'
@@ -23,7 +23,7 @@ export default rule({
     service(),
     set({
       spec: 'replicas: 3',
-      image: 'shelf.standin.example/engines/image-shelf:2.8',
+      image: 'shelf.standin.example/engines/image-shelf:r4',
       claim: 'accessModes: [ReadWriteOnce]\nstorageClassName: steady-block\nresources: {requests: {storage: 40Gi}}'
     }),
     'apiVersion: storage.k8s.io/v1\nkind: CSIDriver\nmetadata: {name: block.standin.example}\nspec: {attachRequired: true}\n',

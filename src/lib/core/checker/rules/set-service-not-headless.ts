@@ -6,7 +6,7 @@ export default rule({
   level: 'error',
   title: "The set's service is not headless",
   why: 'Only a service with clusterIP: None gives each member a name of its own. An ordinary one has one address for all of them.',
-  bad: join(service('selector: {app: store}, ports: [{port: 3600}]'), set()),
+  bad: join(service('selector: {app: store}, ports: [{port: 7110}]'), set()),
   good: join(service(), set()),
   check: ({ written, find }) =>
     written('StatefulSet').flatMap((on) => {

@@ -7,7 +7,7 @@ export default rule({
   level: 'error',
   title: "The service selects other labels than the members'",
   why: "The service finds the members by their labels. When one pair differs it finds nobody, and no member's name resolves.",
-  bad: join(service('clusterIP: None, selector: {app: stores}, ports: [{port: 3600}]'), set()),
+  bad: join(service('clusterIP: None, selector: {app: stores}, ports: [{port: 7110}]'), set()),
   good: join(service(), set()),
   check: ({ written, find }) =>
     written('StatefulSet').flatMap((on) => {

@@ -12,9 +12,9 @@ const config = (synchronous: number) =>
 const example = (synchronous: number) =>
   join(
     config(synchronous),
-    service('clusterIP: None, selector: {app: store}, ports: [{name: sql, port: 5600}]'),
+    service('clusterIP: None, selector: {app: store}, ports: [{name: sql, port: 7120}]'),
     set({
-      image: 'shelf.standin.example/engines/primary-standby-sql:16.2',
+      image: 'shelf.standin.example/engines/primary-standby-sql:r6',
       spec: 'replicas: 3',
       pod: 'volumes: [{name: config, configMap: {name: store-config}}]',
       mounts: '[{name: data, mountPath: /data}, {name: config, mountPath: /etc/engine}]'

@@ -9,7 +9,7 @@ export default rule({
   title: 'An image without a fixed tag',
   why: 'Without a tag, or with "latest", two members can run two versions, and nobody knows which one ran yesterday.',
   bad: pod({ image: 'shelf.example.test/tool' }),
-  good: pod({ image: 'shelf.example.test/tool:1.2' }),
+  good: pod({ image: 'shelf.example.test/tool:r2' }),
   check: (bench) =>
     containerPlaces(bench).flatMap(({ on, container, at }) => {
       const tag = imageTag(container.image);

@@ -14,10 +14,10 @@ export default rule({
       meta: 'name: store, labels: {standin.example/blueprint: multi-primary-sql}',
       spec: 'replicas: 3',
       claim: null,
-      image: 'shelf.standin.example/engines/image-shelf:2.8'
+      image: 'shelf.standin.example/engines/image-shelf:r4'
     })
   ),
-  good: join(service(), set({ spec: 'replicas: 1', claim: null, image: 'shelf.standin.example/engines/image-shelf:2.8' })),
+  good: join(service(), set({ spec: 'replicas: 1', claim: null, image: 'shelf.standin.example/engines/image-shelf:r4' })),
   check: (bench) => {
     const zones = zonesOf(bench);
     if (zones.length !== 2) return [];

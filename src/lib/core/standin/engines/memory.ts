@@ -33,11 +33,11 @@ interface Look {
 }
 
 /** Share of a node's memory that databases may have; the rest is the program's own (common practice, no source). */
-export const databaseShare = 0.8;
+export const databaseShare = 0.75;
 
 /**
- * In-memory store: databases of shards that are spread over nodes, each shard with a master and replicas. A write counts when the caught-up
- * replicas have it; when a master's node is gone, a caught-up replica takes over. What would exceed the database's memory is refused.
+ * In-memory store: databases of shards that are spread over nodes, each shard with a primary and replicas. A write counts when the caught-up
+ * replicas have it; when a primary's node is gone, a caught-up replica takes over. What would exceed the database's memory is refused.
  */
 export class MemoryStore implements Engine {
   readonly log = new LogBroker('node', (part, name, site, limit) => {
@@ -55,7 +55,7 @@ export class MemoryStore implements Engine {
     const { key, field } = body as Look;
     const ask = from.slice(1);
     const leading = this.log.brokers.mind(site, to).leading?.[key];
-    if (!leading) return site.answer(ask, { outcome: 'refused', by: to, says: `${to} is not the master of shard ${key}` });
+    if (!leading) return site.answer(ask, { outcome: 'refused', by: to, says: `${to} is not the primary of shard ${key}` });
     const value = shardOf(site, this.log.brokers.log(site, to, key)).entries.get(field);
     site.answer(ask, {
       outcome: 'acknowledged',
@@ -78,7 +78,7 @@ export class MemoryStore implements Engine {
   private databaseFault(site: Site, { op }: Ask, replicas: number): string | undefined {
     const nodes = this.log.ofPart(site, 'node').filter((id) => site.up(id));
     if (replicas + 1 > nodes.length)
-      return `a master and ${replicas} replicas of a shard need ${replicas + 1} nodes, ${nodes.length} are there`;
+      return `a primary and ${replicas} replicas of a shard need ${replicas + 1} nodes, ${nodes.length} are there`;
     const asked = (op.bytes ?? 0) * (replicas + 1);
     const room = nodes.reduce((sum, id) => sum + this.memoryOf(site, id) * databaseShare - this.promised(site, id), 0);
     return asked > room ? `${asked} bytes with its replicas were asked for; the nodes have ${Math.floor(room)} left` : undefined;
@@ -112,9 +112,9 @@ export class MemoryStore implements Engine {
       return this.log.clients.start(site, { id, op: { do: 'produce', place: op.place!, value, acks: 'all' } }, via, shard);
     }
     if (op.do !== 'read') return refuse(`it knows no ${op.do}`);
-    const master = topic.partitions[shard]!.leader;
-    if (master === null || !site.up(master)) return refuse(`shard ${op.place}/${shard} has no master just now`);
-    site.post(`~${id}`, master, { is: 'look', key: `${op.place}/${shard}`, field: op.key ?? '' } satisfies Look, 2);
+    const primary = topic.partitions[shard]!.leader;
+    if (primary === null || !site.up(primary)) return refuse(`shard ${op.place}/${shard} has no primary just now`);
+    site.post(`~${id}`, primary, { is: 'look', key: `${op.place}/${shard}`, field: op.key ?? '' } satisfies Look, 2);
   }
 
   private shards(site: Site, ask: Ask, via: string): void {
@@ -125,7 +125,7 @@ export class MemoryStore implements Engine {
         const replicas = one.replicas.filter((id) => id !== one.leader);
         return [
           key,
-          `master ${one.leader ?? 'none'}, replicas ${replicas.join(', ') || 'none'}, ${held?.entries.size ?? 0} keys, ${held?.bytes ?? 0} bytes`
+          `primary ${one.leader ?? 'none'}, replicas ${replicas.join(', ') || 'none'}, ${held?.entries.size ?? 0} keys, ${held?.bytes ?? 0} bytes`
         ];
       })
     );
@@ -134,8 +134,8 @@ export class MemoryStore implements Engine {
 
   standing(site: Site, id: string): Standing {
     const mine = this.log.standing(site, id);
-    const masters = /^leads (\d+)/.exec(mine.role)?.[1];
+    const primaries = /^leads (\d+)/.exec(mine.role)?.[1];
     const kept = Object.keys(site.disk<LogDisk>(id)?.parts ?? {}).length;
-    return { ...mine, role: masters === undefined ? 'node' : `master of ${masters}${kept ? ` of ${kept} shards` : ''}` };
+    return { ...mine, role: primaries === undefined ? 'node' : `primary of ${primaries}${kept ? ` of ${kept} shards` : ''}` };
   }
 }

@@ -53,10 +53,10 @@ const objectRows = (data: unknown): [string, string][] =>
   );
 
 function seriesRows(data: unknown): [string, string][] {
-  const { tables = {}, chunks = {} } = (data ?? {}) as { tables?: Record<string, object>; chunks?: Record<string, readonly unknown[]> };
+  const { tables = {}, spans = {} } = (data ?? {}) as { tables?: Record<string, object>; spans?: Record<string, readonly unknown[]> };
   return summed('series', [
     ...Object.entries(tables).map(([name, one]) => [name, JSON.stringify(one)] as const),
-    ...Object.entries(chunks).map(([name, rows]) => [name, JSON.stringify(rows)] as const)
+    ...Object.entries(spans).map(([name, rows]) => [name, JSON.stringify(rows)] as const)
   ]);
 }
 

@@ -31,7 +31,7 @@ export class ImageShelf implements Engine {
     const name = op.key ?? '';
     switch (op.do) {
       case 'push': {
-        if (!/^[a-z0-9][a-z0-9./_-]*:[\w][\w.-]*$/.test(name)) return refuse(`"${name}" is no image: name and tag, e.g. tools/chart:1.2`);
+        if (!/^[a-z0-9][a-z0-9./_-]*:[\w][\w.-]*$/.test(name)) return refuse(`"${name}" is no image: name and tag, e.g. tools/chart:r2`);
         const content = makeBatch(ask, 0, 1, op.bytes ?? 65_536);
         const digest = `sha256:${bytesToHex(digestOf(content))}`;
         site.keep(id, { images: { ...images, [name]: { digest, bytes: site.store(content), size: content.length } } } satisfies Shelf);

@@ -55,9 +55,9 @@ export const driverCards: readonly DriverCard[] = [
     rights: needed,
     parameters: ['encrypted', 'speed'],
     versions: [
-      { version: '2.1', from: '1.26', to: '1.30' },
-      { version: '2.3', from: '1.28', to: '1.34' },
-      { version: '2.4', from: '1.33', to: '1.36' }
+      { version: 'r2', from: '1.26', to: '1.30' },
+      { version: 'r3', from: '1.28', to: '1.34' },
+      { version: 'r4', from: '1.33', to: '1.36' }
     ],
     prefix: 'blk'
   },
@@ -77,8 +77,8 @@ export const driverCards: readonly DriverCard[] = [
     onVirtualNodes: true,
     parameters: ['fileSystem', 'owner'],
     versions: [
-      { version: '1.6', from: '1.26', to: '1.31' },
-      { version: '1.7', from: '1.29', to: '1.34' }
+      { version: 'r1', from: '1.26', to: '1.31' },
+      { version: 'r2', from: '1.29', to: '1.34' }
     ],
     prefix: 'fil'
   },
@@ -97,8 +97,8 @@ export const driverCards: readonly DriverCard[] = [
     rights: [],
     parameters: ['pool'],
     versions: [
-      { version: '4.0', from: '1.27', to: '1.31' },
-      { version: '4.1', from: '1.29', to: '1.34' }
+      { version: 'r2', from: '1.27', to: '1.31' },
+      { version: 'r3', from: '1.29', to: '1.34' }
     ],
     prefix: 'pol'
   },
@@ -116,7 +116,7 @@ export const driverCards: readonly DriverCard[] = [
     topologyKey: hostLabel,
     rights: [],
     parameters: [],
-    versions: [{ version: '0.9', from: '1.22', to: '1.36' }],
+    versions: [{ version: 'r1', from: '1.22', to: '1.36' }],
     prefix: 'dir'
   }
 ];
@@ -137,9 +137,9 @@ export function saidVersion(facts: Facts): string | undefined {
   return /^v?(\d+\.\d+)/.exec(info?.kubeletVersion ?? '')?.[1];
 }
 
-/** Compares versions by their numbers: negative when the first is older. */
+/** Compares versions by their numbers: negative when the first is older. The stand-in's own programs count `r1`, `r2`, the cluster API `1.32`. */
 export function compareVersions(a: string, b: string): number {
-  const [x, y] = [a, b].map((one) => one.split('.').map(Number)) as [number[], number[]];
+  const [x, y] = [a, b].map((one) => one.replace(/^r/, '').split('.').map(Number)) as [number[], number[]];
   for (let i = 0; i < Math.max(x.length, y.length); i += 1) {
     const difference = (x[i] ?? 0) - (y[i] ?? 0);
     if (difference) return difference;
@@ -149,7 +149,7 @@ export function compareVersions(a: string, b: string): number {
 
 /** Why a version of a driver can't be had on a cluster; undefined when it fits. */
 export function versionFault(card: DriverCard, version: string, cluster: string): string | undefined {
-  // A patch (2.3.1) fits where its version (2.3) does.
+  // A patch (r3.1) fits where its version (r3) does.
   const known = card.versions.find((one) => version === one.version || version.startsWith(`${one.version}.`));
   if (!known) return `there is no version ${version} of ${card.driver}; there are ${card.versions.map((one) => one.version).join(', ')}`;
   if (compareVersions(cluster, known.from) >= 0 && compareVersions(cluster, known.to) <= 0) return undefined;

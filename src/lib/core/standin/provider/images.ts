@@ -90,152 +90,152 @@ const engineImages: readonly EngineImage[] = [
     name: 'multi-primary-sql',
     engine: 'multi-primary-sql',
     part: 'member',
-    version: '8.4',
-    older: [{ version: '8.0', from: '1.20', to: '1.29' }],
+    version: 'r4',
+    older: [{ version: 'r3', from: '1.20', to: '1.29' }],
     mib: 420,
     drawMs: [22_000, 48_000],
     normalMs: [20_000, 60_000],
     first: { drawMs: [34_000, 80_000], normalMs: [30_000, 90_000] },
     leastMib: 512,
-    ports: [3600, 3601, 3602]
+    ports: [7110, 7111, 7112]
   },
   {
     name: 'primary-standby-sql',
     engine: 'primary-standby-sql',
     part: 'member',
-    version: '16.2',
-    older: [{ version: '15.4', from: '1.22', to: '1.31' }],
+    version: 'r6',
+    older: [{ version: 'r5', from: '1.22', to: '1.31' }],
     mib: 380,
     drawMs: [15_000, 40_000],
     normalMs: [15_000, 60_000],
     first: { drawMs: [20_000, 60_000], normalMs: [20_000, 90_000] },
     leastMib: 512,
-    ports: [5600, 5601]
+    ports: [7120, 7121]
   },
   {
     name: 'log-coordinator',
     engine: 'log-broker',
     part: 'coordinator',
-    version: '3.1',
-    older: [{ version: '2.8', from: '1.20', to: '1.29' }],
+    version: 'r3',
+    older: [{ version: 'r2', from: '1.20', to: '1.29' }],
     mib: 260,
     drawMs: [20_000, 45_000],
     normalMs: [20_000, 60_000],
     leastMib: 256,
-    ports: [2900, 2901]
+    ports: [7130, 7131]
   },
   {
     name: 'log-broker',
     engine: 'log-broker',
     part: 'broker',
-    version: '3.1',
-    older: [{ version: '2.8', from: '1.20', to: '1.29' }],
+    version: 'r3',
+    older: [{ version: 'r2', from: '1.20', to: '1.29' }],
     mib: 380,
     drawMs: [20_000, 50_000],
     normalMs: [20_000, 60_000],
     leastMib: 512,
-    ports: [2910, 2911, 2912],
-    tlsPort: 2912
+    ports: [7140, 7141, 7142],
+    tlsPort: 7142
   },
   {
     name: 'log-helper',
     engine: 'log-broker',
     part: 'helper',
-    version: '3.1',
+    version: 'r3',
     mib: 120,
     drawMs: [5_000, 15_000],
     normalMs: [5_000, 30_000],
-    ports: [2920]
+    ports: [7150]
   },
   {
     name: 'memory-node',
     engine: 'memory-store',
     part: 'node',
-    version: '7.4',
+    version: 'r4',
     mib: 520,
     drawMs: [90_000, 118_000],
     normalMs: [80_000, 130_000],
     leastMib: 2_048,
-    ports: [6600, 6601],
-    licence: 'limited: free for up to 4 shards, by contract beyond'
+    ports: [7160, 7161],
+    licence: 'limited: places of more than 40 nodes need a letter from its makers'
   },
   {
     name: 'document-set',
     engine: 'document-set',
     part: 'member',
-    version: '6.0',
-    older: [{ version: '5.0', from: '1.20', to: '1.30' }],
+    version: 'r5',
+    older: [{ version: 'r4', from: '1.20', to: '1.30' }],
     mib: 640,
     drawMs: [15_000, 45_000],
     normalMs: [15_000, 60_000],
     leastMib: 512,
-    ports: [2760]
+    ports: [7170]
   },
   {
     name: 'object-store',
     engine: 'object-store',
     part: 'member',
-    version: '5.2',
-    older: [{ version: '4.9', from: '1.22', to: '1.30' }],
+    version: 'r3',
+    older: [{ version: 'r2', from: '1.22', to: '1.30' }],
     mib: 180,
     drawMs: [8_000, 25_000],
     normalMs: [8_000, 40_000],
     leastMib: 512,
-    ports: [9600, 9601, 9602],
-    tlsPort: 9602
+    ports: [7180, 7181, 7182],
+    tlsPort: 7182
   },
   {
-    name: 'series-access',
+    name: 'series-front',
     engine: 'time-series',
-    part: 'access',
-    version: '2.14',
+    part: 'front',
+    version: 'r2',
     mib: 400,
     drawMs: [20_000, 50_000],
     normalMs: [20_000, 60_000],
     leastMib: 512,
-    ports: [5700]
+    ports: [7190]
   },
   {
-    name: 'series-data',
+    name: 'series-store',
     engine: 'time-series',
-    part: 'data',
-    version: '2.14',
+    part: 'store',
+    version: 'r2',
     mib: 400,
     drawMs: [15_000, 40_000],
     normalMs: [15_000, 60_000],
     leastMib: 512,
-    ports: [5700]
+    ports: [7190]
   },
   {
     name: 'chart-files',
     engine: 'shared-files',
     part: 'user',
-    version: '1.2',
+    version: 'r1',
     mib: 90,
     drawMs: [2_000, 8_000],
     normalMs: [2_000, 20_000],
-    ports: [4410]
+    ports: [7210]
   },
   {
     name: 'mount-agent',
     engine: 'shared-files',
     part: 'agent',
-    version: '1.4',
+    version: 'r1',
     mib: 60,
     drawMs: [2_000, 6_000],
     normalMs: [2_000, 20_000],
-    ports: [4411]
+    ports: [7211]
   },
   {
     name: 'image-shelf',
     engine: 'image-shelf',
     part: 'shelf',
-    version: '2.8',
-    older: [{ version: '2.0', from: '1.20', to: '1.36' }],
+    version: 'r4',
+    older: [{ version: 'r3', from: '1.20', to: '1.36' }],
     mib: 60,
     drawMs: [2_000, 6_000],
     normalMs: [2_000, 20_000],
-    ports: [5050]
+    ports: [7220]
   }
 ];
 
@@ -286,21 +286,21 @@ export const operatorImages = {
 } as const;
 const operatorVersions: Record<keyof typeof operatorImages, readonly ImageVersion[]> = {
   memory: [
-    { version: '7.4', from: '1.27', to: '1.36' },
-    { version: '7.2', from: '1.20', to: '1.30' }
+    { version: 'r4', from: '1.27', to: '1.36' },
+    { version: 'r3', from: '1.20', to: '1.30' }
   ],
   documents: [
-    { version: '1.6', from: '1.27', to: '1.36' },
-    { version: '1.4', from: '1.20', to: '1.31' }
+    { version: 'r3', from: '1.27', to: '1.36' },
+    { version: 'r2', from: '1.20', to: '1.31' }
   ],
-  manager: [{ version: '0.30', from: '1.24', to: '1.36' }]
+  manager: [{ version: 'r2', from: '1.24', to: '1.36' }]
 };
 for (const [id, image] of Object.entries(operatorImages) as [keyof typeof operatorImages, string][])
   cards[image] = {
     sizeBytes: 140 * mib,
     drawMs: [8_000, 25_000],
     normalMs: [10_000, 60_000],
-    ports: [6643],
+    ports: [7230],
     versions: operatorVersions[id]
   };
 

@@ -10,9 +10,9 @@ export const poolDriver = 'pool.standin.example';
 
 /** Disks below this are left alone where a pool doesn't say (made up). */
 export const ordinaryLeastDisk = '16Gi';
-/** Full thresholds of a pool: common practice, no source. */
-export const poolWarnShare = 0.85;
-export const poolStopShare = 0.95;
+/** Full thresholds of a pool: that there are two is common practice, no source; the figures are our own. */
+export const poolWarnShare = 0.8;
+export const poolStopShare = 0.92;
 /** A node that is lost is waited for before its copies are made anew (common practice, no source). */
 export const healAfterMs = 120_000;
 /** Speed of making copies anew where the pool doesn't say: 200 MB/s over the whole pool (common practice, no source). */

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { frameHere } from '$ui/frame/frame.svelte';
   import { goto } from '$app/navigation';
   import { page } from '$app/state';
   import ClaimSheet from '$ui/sheets/ClaimSheet.svelte';
@@ -7,6 +8,7 @@
   import { selection } from '$ui/selection.svelte';
 
   let { data } = $props();
+  const frame = frameHere();
   const view = $derived(data.view);
   const query = $derived(Object.fromEntries(page.url.searchParams));
   const chosen = $derived(page.url.searchParams.get('claim'));
@@ -76,8 +78,8 @@
       handed out {gib(view.gotBytes)}{view.elastic
         ? ` and ${view.elastic === 1 ? 'one elastic share' : `${view.elastic} elastic shares`}`
         : ''}
-      {#if data.stack.claims.wanted > view.total}· {plural(
-          data.stack.claims.wanted - view.total,
+      {#if frame.now.stack.claims.wanted > view.total}· {plural(
+          frame.now.stack.claims.wanted - view.total,
           'more comes with its member',
           'more come with their members'
         )}{/if}
@@ -127,6 +129,6 @@
     {/if}
   </div>
   {#if data.claim}
-    <ClaimSheet id={data.id} cluster={data.cluster} claim={data.claim} nowMs={data.clock.nowMs} onclose={() => open(null)} />
+    <ClaimSheet id={data.id} cluster={data.cluster} claim={data.claim} nowMs={frame.now.clock.nowMs} onclose={() => open(null)} />
   {/if}
 </div>

@@ -1,9 +1,9 @@
 import { error } from '@sveltejs/kit';
 import { getApp } from '$server/services';
-import type { PageServerLoad } from './$types';
+import { followed } from '$server/services/page';
+import type { PageServerLoadEvent } from './$types';
 
-export const load: PageServerLoad = async ({ params, url, depends }) => {
-  depends('rehearsal');
+export const load = followed(async ({ params, url }: PageServerLoadEvent) => {
   const app = await getApp();
   const dumps = await app.reading.of(params.id);
   if (!dumps.ok) error(404, `${params.id} was not read from a dump.`);
@@ -31,4 +31,4 @@ export const load: PageServerLoad = async ({ params, url, depends }) => {
         }
       : { why: found.refusal })
   };
-};
+});

@@ -1,9 +1,11 @@
 <script lang="ts">
+  import { frameHere } from '$ui/frame/frame.svelte';
   import { goto } from '$app/navigation';
   import Peg from '$ui/parts/Peg.svelte';
   import { dateText, lineHref, plural } from '$ui/format';
 
   let { data } = $props();
+  const frame = frameHere();
   const epochMs = Date.UTC(2026, 2, 2, 6);
   const dateOf = (id: number) => dateText((data.dumps.find((one) => one.id === id)?.takenMs ?? 0) - epochMs);
   const choose = (before: number, after: number) => void goto(`/r/${data.id}/compare?before=${before}&after=${after}`, { keepFocus: true });
@@ -16,7 +18,7 @@
   };
   const lasted = (sinceMs: number | undefined) => {
     if (sinceMs === undefined) return '';
-    const min = Math.max(0, Math.round((data.clock.nowMs - sinceMs) / 60_000));
+    const min = Math.max(0, Math.round((frame.now.clock.nowMs - sinceMs) / 60_000));
     return min < 120 ? `${min} min` : min < 2_880 ? `${Math.round(min / 60)} h` : `${Math.round(min / 1_440)} days`;
   };
 </script>

@@ -2,7 +2,7 @@ import { getApp } from '$server/services';
 import type { PageServerLoad } from './$types';
 
 export const load: PageServerLoad = async ({ parent, depends }) => {
-  depends('drafts');
+  depends('app:drafts');
   const { cluster } = await parent();
   const app = await getApp();
   const list = await app.drafts.of(cluster.name);

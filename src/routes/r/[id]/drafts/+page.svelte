@@ -1,13 +1,15 @@
 <script lang="ts">
   import { goto } from '$app/navigation';
   import { doCall, notices } from '$ui/call.svelte';
-  import { refresh } from '$ui/live';
+  import { frameHere } from '$ui/frame/frame.svelte';
+  import { invalidate } from '$app/navigation';
   import { droppedFiles } from '$ui/drafts/dropped';
   import PickFiles from '$ui/drafts/PickFiles.svelte';
   import type { DraftFile } from '$ui/drafts/types';
   import { plural } from '$ui/format';
 
   let { data } = $props();
+  const frame = frameHere();
   let over = $state(false);
   const base = $derived(`/r/${encodeURIComponent(data.id)}/drafts`);
 
@@ -31,7 +33,7 @@
   }
   async function throwAway(id: number) {
     if (await doCall('DELETE', `/drafts/${id}`)) notices.say('The draft is thrown away.');
-    await refresh('drafts', 'rehearsal');
+    await Promise.all([invalidate('app:drafts'), frame.look()]);
   }
   async function drop(event: DragEvent) {
     event.preventDefault();

@@ -1,7 +1,6 @@
-import { asked } from '$server/services/page';
-import type { PageServerLoad } from './$types';
+import { asked, followed } from '$server/services/page';
+import type { PageServerLoadEvent } from './$types';
 
-export const load: PageServerLoad = async ({ params, depends }) => {
-  depends('rehearsal');
+export const load = followed(async ({ params }: PageServerLoadEvent) => {
   return { view: await asked(params.id, 'ground', {}) };
-};
+});

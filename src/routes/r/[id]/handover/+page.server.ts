@@ -1,12 +1,11 @@
-import { asked } from '$server/services/page';
-import type { PageServerLoad } from './$types';
+import { asked, followed } from '$server/services/page';
+import type { PageServerLoadEvent } from './$types';
 
-export const load: PageServerLoad = async ({ params, depends, url }) => {
-  depends('rehearsal');
+export const load = followed(async ({ params, url }: PageServerLoadEvent) => {
   const namespace = url.searchParams.get('namespace');
   return {
     view: await asked(params.id, 'manifests', namespace ? { namespace } : {}),
     all: (await asked(params.id, 'manifests', {})).items,
     namespace
   };
-};
+});

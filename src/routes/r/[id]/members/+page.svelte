@@ -1,12 +1,14 @@
 <script lang="ts">
+  import { frameHere } from '$ui/frame/frame.svelte';
   import { page } from '$app/state';
   import Say from '$ui/parts/Say.svelte';
   import Band from '$ui/sheets/Band.svelte';
   import { plural } from '$ui/format';
 
   let { data } = $props();
+  const frame = frameHere();
   const bands = $derived(data.view.bands);
-  const stack = $derived(data.stack);
+  const stack = $derived(frame.now.stack);
   let text = $state('');
   const shown = $derived(bands.filter((one) => !text || `${one.namespace}/${one.name}`.includes(text)));
 </script>

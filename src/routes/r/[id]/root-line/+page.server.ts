@@ -1,11 +1,10 @@
 import { error } from '@sveltejs/kit';
 import { writeManifests } from '$core/manifest';
 import type { Kind } from '$core/model';
-import { asked } from '$server/services/page';
-import type { PageServerLoad } from './$types';
+import { asked, followed } from '$server/services/page';
+import type { PageServerLoadEvent } from './$types';
 
-export const load: PageServerLoad = async ({ params, depends, url }) => {
-  depends('rehearsal');
+export const load = followed(async ({ params, url }: PageServerLoadEvent) => {
   const ref = {
     kind: (url.searchParams.get('kind') ?? '') as Kind,
     namespace: url.searchParams.get('namespace') ?? '',
@@ -24,4 +23,4 @@ export const load: PageServerLoad = async ({ params, depends, url }) => {
       : null
   }));
   return { ref, line: { ...line, joints } };
-};
+});

@@ -1,9 +1,8 @@
 import { getApp } from '$server/services';
-import { asked } from '$server/services/page';
-import type { PageServerLoad } from './$types';
+import { asked, followed } from '$server/services/page';
+import type { PageServerLoadEvent } from './$types';
 
-export const load: PageServerLoad = async ({ params, depends, url }) => {
-  depends('rehearsal');
+export const load = followed(async ({ params, url }: PageServerLoadEvent) => {
   const app = await getApp();
   const trials = await app.trials.latest(params.id);
   const backend = url.searchParams.get('backend');
@@ -12,4 +11,4 @@ export const load: PageServerLoad = async ({ params, depends, url }) => {
     trials: trials.ok ? trials.value : [],
     assets: backend === null ? null : ((await asked(params.id, 'assets', { backend })) ?? null)
   };
-};
+});

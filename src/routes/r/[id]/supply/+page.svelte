@@ -9,9 +9,11 @@
   import DriverSheet from '$ui/sheets/DriverSheet.svelte';
   import Rails from '$ui/sheets/Rails.svelte';
   import { call, doCall, newDraft, notices, remedyDraft } from '$ui/call.svelte';
-  import { refresh } from '$ui/live';
+  import { frameHere } from '$ui/frame/frame.svelte';
+  import { invalidate } from '$app/navigation';
 
   let { data } = $props();
+  const frame = frameHere();
   const view = $derived(data.view);
   const path = $derived(`/rehearsals/${encodeURIComponent(data.id)}`);
   const broken = $derived(view.classes.filter((one) => one.state === 'broken'));
@@ -87,7 +89,7 @@
     busy = false;
     if (!trial) return;
     notices.say(`${trial.says}.`);
-    await refresh('rehearsal');
+    await Promise.all([invalidate('app:sheet'), frame.look()]);
   }
 
   const firstBreak = $derived.by((): { joint: string; of: Chosen } | undefined => {
@@ -145,7 +147,7 @@
       </p>
     {/if}
   {:else if data.assets}
-    <AssetsSheet view={data.assets} id={data.id} cluster={data.cluster} nowMs={data.clock.nowMs} />
+    <AssetsSheet view={data.assets} id={data.id} cluster={data.cluster} nowMs={frame.now.clock.nowMs} />
   {:else}
     <p class="mt-6 max-w-[44rem]">
       <Peg state="waiting" /> There is no class. A class names the driver and says how its volumes are made;

@@ -50,7 +50,7 @@ export function documentsSet(one: DocumentSet): StatefulSet {
       members,
       blueprint: 'document-set',
       image: engineImage('document-set', 'member'),
-      ports: '[{name: documents, containerPort: 2760}]',
+      ports: '[{name: documents, containerPort: 7170}]',
       secret: `${name}-access`,
       mount: '/var/lib/engine',
       config: `${name}-config`,
@@ -86,7 +86,7 @@ spec:
   clusterIP: None
   publishNotReadyAddresses: true
   selector: {app: ${name}}
-  ports: [{name: documents, port: 2760, protocol: TCP}]
+  ports: [{name: documents, port: 7170, protocol: TCP}]
 `);
   ensure(world, config!, owned(one));
   if (ensure(world, service!, owned(one))) report(world, one, 'names', 'False', 'Expanding', `The service ${name} was made.`);

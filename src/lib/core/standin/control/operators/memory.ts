@@ -2,6 +2,7 @@ import { bytesOf, quantityOf } from '../../../shared';
 import { conditionOf, type Facts, type MemoryCluster, type MemoryDatabase, type Service, type StatefulSet } from '../../../model';
 import { engineImage, partOfLabel } from '../../provider/images';
 import { makeCredentials } from '../credentials';
+import { databaseShare } from '../../engines/memory';
 import type { Hands } from '../loop';
 import { ownerOf } from '../pods';
 import { ensure, ensureSet, owned, ownSecrets, reown, report, reportMembers, setYaml } from './expanding';
@@ -18,8 +19,8 @@ export function databaseFault(
   if (replicas < 0) return `spec.replicas must be 0 or more, not ${replicas}`;
   if (!cluster) return undefined;
   if (replicas + 1 > cluster.spec.nodes)
-    return `spec.replicas: a master and ${replicas} replicas need ${replicas + 1} nodes, ${cluster.metadata.name} has ${cluster.spec.nodes}`;
-  const most = bytesOf(cluster.spec.memory) * cluster.spec.nodes * 0.8;
+    return `spec.replicas: a primary and ${replicas} replicas need ${replicas + 1} nodes, ${cluster.metadata.name} has ${cluster.spec.nodes}`;
+  const most = bytesOf(cluster.spec.memory) * cluster.spec.nodes * databaseShare;
   return bytesOf(memory) * (replicas + 1) > most
     ? `spec.memory: ${memory} kept ${replicas + 1} times is more than the ${quantityOf(Math.floor(most))} that ${cluster.metadata.name} has for databases`
     : undefined;
@@ -34,7 +35,7 @@ export function memorySet(cluster: MemoryCluster): StatefulSet {
       members: cluster.spec.nodes,
       blueprint: 'memory-store',
       image: engineImage('memory-store', 'node'),
-      ports: '[{name: keys, containerPort: 6600}, {name: nodes, containerPort: 6601}]',
+      ports: '[{name: keys, containerPort: 7160}, {name: nodes, containerPort: 7161}]',
       secret: name,
       mount: '/var/lib/memory'
     })
@@ -58,7 +59,7 @@ export function expandMemory(world: Hands, cluster: MemoryCluster): void {
       spec: {
         ...(headless ? { clusterIP: 'None', publishNotReadyAddresses: true } : {}),
         selector: { app: name },
-        ports: [{ name: 'keys', port: 6600, protocol: 'TCP' }]
+        ports: [{ name: 'keys', port: 7160, protocol: 'TCP' }]
       }
     };
     if (ensure(world, made, owned(cluster))) report(world, cluster, 'names', 'False', 'Expanding', `The service ${service} was made.`);

@@ -68,7 +68,7 @@ kind: Service
 metadata: {name: ${name}, namespace: ${namespace}}
 spec:
   selector: {app: ${name}}
-  ports: [{name: admission, port: 443, targetPort: 6643}]
+  ports: [{name: admission, port: 443, targetPort: 7230}]
 `,
         `
 apiVersion: admissionregistration.k8s.io/v1
@@ -123,7 +123,7 @@ spec:
       serviceAccountName: ${name}
       containers:
       - name: operator
-        image: ${operatorImages[id]}:${version}${card.admits ? '\n        ports: [{name: admission, containerPort: 6643}]' : ''}
+        image: ${operatorImages[id]}:${version}${card.admits ? '\n        ports: [{name: admission, containerPort: 7230}]' : ''}
         env:
         - {name: LOOKS_AFTER, value: "${watches.join(',')}"}
         resources: {requests: {cpu: ${JSON.stringify(cpu)}, memory: ${memory}}}${

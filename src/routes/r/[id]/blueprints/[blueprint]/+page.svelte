@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { frameHere } from '$ui/frame/frame.svelte';
   import { goto } from '$app/navigation';
   import { untrack } from 'svelte';
   import type { BlueprintSheet } from '$server/views/blueprint';
@@ -8,6 +9,7 @@
   import { selection } from '$ui/selection.svelte';
 
   let { data } = $props();
+  const frame = frameHere();
   let answers = $state<Record<string, string>>(untrack(() => ({ ...data.first.answers })));
   let sheet = $state<BlueprintSheet>(untrack(() => data.first));
   let shown = $state<'questions' | 'manifests'>('questions');
@@ -17,7 +19,7 @@
   const hurts = $derived(sheet.faults.length > 0 || sheet.remarks.some((one) => one.state === 'broken'));
 
   $effect(() => {
-    void [data.rehearsal.revision, data.clock.nowMs];
+    void [frame.now.rehearsal.revision, frame.now.clock.nowMs];
     const wanted = { ...answers };
     const stop = new AbortController();
     const timer = setTimeout(async () => {

@@ -12,11 +12,12 @@
   import type { DraftFile, Finding, Link, TextEdit } from '$ui/drafts/types';
   import ChangeSheet from '$ui/sheets/ChangeSheet.svelte';
   import { call, doCall, notices } from '$ui/call.svelte';
-  import { refresh } from '$ui/live';
+  import { frameHere } from '$ui/frame/frame.svelte';
   import { clockText, lineHref, plural } from '$ui/format';
   import { selection } from '$ui/selection.svelte';
 
   let { data } = $props();
+  const frame = frameHere();
   const desk = untrack(() => new Desk(data.draft.id, () => data.id, data.draft));
   let part = $state(untrack(() => page.url.searchParams.get('rework')));
   let editor: Editor | undefined = $state();
@@ -50,7 +51,7 @@
     return () => clearTimeout(timer);
   });
   $effect(() => {
-    void [data.id, data.rehearsal.revision, data.clock.nowMs];
+    void [data.id, frame.now.rehearsal.revision, frame.now.clock.nowMs];
     // While a run is under way there is something new every moment; the sheet is made anew when it has come to rest for a while.
     const timer = setTimeout(() => {
       void desk.look(true);
@@ -118,12 +119,12 @@
       'POST',
       `/drafts/${desk.id}/send`,
       { rehearsal: target, replace, ...(confirm ? { confirm } : {}) },
-      target === data.id ? { revision: desk.revision ?? data.rehearsal.revision } : {}
+      target === data.id ? { revision: desk.revision ?? frame.now.rehearsal.revision } : {}
     );
     if (!done) return false;
     notices.say(`Sent to ${target} at ${clockText(done.nowMs)}. Run the clock (space), or until settled (s).`);
     void whereSent();
-    await refresh('drafts');
+    void frame.look();
     return true;
   }
   async function rehearse(replace: Ref[]) {
@@ -228,7 +229,7 @@
         target={data.id}
         still={data.cluster.kind === 'dump'}
         cluster={data.cluster}
-        nowMs={data.clock.nowMs}
+        nowMs={frame.now.clock.nowMs}
         onsend={send}
         onrehearse={rehearse}
       />

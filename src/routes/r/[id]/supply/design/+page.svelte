@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { frameHere } from '$ui/frame/frame.svelte';
   import { goto } from '$app/navigation';
   import type { ClassDesign, ClassNeeds } from '$core/briefs';
   import Peg from '$ui/parts/Peg.svelte';
@@ -7,6 +8,7 @@
   import { selection } from '$ui/selection.svelte';
 
   let { data } = $props();
+  const frame = frameHere();
   let needs = $state<ClassNeeds>({
     name: 'steady',
     users: 'one',
@@ -23,7 +25,7 @@
   const nameWrong = $derived(!/^[a-z0-9]([a-z0-9.-]*[a-z0-9])?$/.test(needs.name) || needs.name.length > 253);
 
   $effect(() => {
-    void [data.rehearsal.revision, data.clock.nowMs];
+    void [frame.now.rehearsal.revision, frame.now.clock.nowMs];
     const wanted = needs;
     const stop = new AbortController();
     const timer = setTimeout(async () => {

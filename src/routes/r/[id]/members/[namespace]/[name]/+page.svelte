@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { frameHere } from '$ui/frame/frame.svelte';
   import { goto } from '$app/navigation';
   import { page } from '$app/state';
   import Peg from '$ui/parts/Peg.svelte';
@@ -11,6 +12,7 @@
   import { gib } from '$ui/format';
 
   let { data } = $props();
+  const frame = frameHere();
   const sheet = $derived(data.sheet);
   const api = $derived(`/rehearsals/${encodeURIComponent(data.id)}`);
   const base = $derived(`/r/${encodeURIComponent(data.id)}`);
@@ -95,7 +97,7 @@
         id={data.id}
         namespace={sheet.namespace}
         name={sheet.name}
-        moment="{data.clock.nowMs}/{data.rehearsal.revision}"
+        moment="{frame.now.clock.nowMs}/{frame.now.rehearsal.revision}"
         members={rows.filter((row) => row.exists).map((row) => row.name)}
       />
     </div>
@@ -173,7 +175,7 @@
         id={data.id}
         cluster={data.cluster.name}
         namespace={sheet.namespace}
-        moment="{data.clock.nowMs}/{data.rehearsal.revision}"
+        moment="{frame.now.clock.nowMs}/{frame.now.rehearsal.revision}"
       />
     </div>
   {:else if view === 'waits'}
