@@ -172,8 +172,8 @@ test('a backend opens to its assets, and an orphan is adopted or deleted; classe
   await dialog.getByRole('button', { name: 'Take away' }).click();
   await expect(page.getByText('that no volume names')).toHaveCount(0);
   await page.getByRole('button', { name: /steady-block/ }).click();
-  await page.getByRole('combobox', { name: 'Lay beside' }).selectOption('charts');
-  await page.getByRole('combobox', { name: 'Lay beside' }).selectOption('plain-block');
+  await page.getByRole('combobox', { name: 'Compare with' }).selectOption('charts');
+  await page.getByRole('combobox', { name: 'Compare with' }).selectOption('plain-block');
   const beside = page.getByRole('region', { name: 'Classes side by side' });
   for (const word of ['grow while mounted, ext4', 'grow by itself: there is no size to reach', 'make the volume as soon as it is claimed'])
     await expect(beside).toContainText(word);

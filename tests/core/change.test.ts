@@ -4,14 +4,21 @@ import { asManifest } from '$core/manifest';
 import type { ApiObject } from '$core/model';
 import { prove, lastTouchedMs } from '$core/proofs';
 import { World } from '$core/standin';
-import { bookings, bookingsSet, driver, must, objects, readySouth, ref, remove, send, south, southOrigin } from './help';
+import {
+  bookings,
+  bookingsSet,
+  driver,
+  mendedSouth as mended,
+  must,
+  objects,
+  readySouth,
+  ref,
+  remove,
+  send,
+  south,
+  southOrigin
+} from './help';
 
-function mended(): World {
-  const world = south();
-  must(world, { type: 'send', objects: driver() });
-  world.runSettled();
-  return world;
-}
 const set = (world: World) => world.store.get('StatefulSet', 'tickets', 'bookings')!;
 const bent = (one: ApiObject, spec: object): ApiObject =>
   asManifest({ ...one, spec: { ...(one as { spec: object }).spec, ...spec } } as ApiObject);

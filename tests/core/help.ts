@@ -1,5 +1,5 @@
 import { readManifests } from '$core/manifest';
-import type { ApiObject, Kind, Ref } from '$core/model';
+import type { ApiObject, Asset, Kind, Ref } from '$core/model';
 import { rootLine, type Joint } from '$core/rootline';
 import { installObjects, installOf, replay, type Action, type World } from '$core/standin';
 import { scenario } from '../../src/lib/scenario';
@@ -31,6 +31,19 @@ export const south = (): World => {
   const one = southOrigin();
   return replay(one, one.actions, one.headMs);
 };
+/** south-quay with its driver, and bookings running. */
+export function mendedSouth(): World {
+  const world = south();
+  must(world, { type: 'send', objects: driver() });
+  world.runSettled();
+  return world;
+}
+/** The asset behind a claim. */
+export function claimAssetOf(world: World, namespace: string, name: string): Asset | undefined {
+  const claim = world.store.get('PersistentVolumeClaim', namespace, name);
+  const volume = world.store.get('PersistentVolume', '', claim?.spec.volumeName ?? '');
+  return world.store.get('Asset', '', volume?.spec.csi?.volumeHandle ?? '');
+}
 /** south-quay before anything was sent, with its class and driver ready. */
 export function readySouth(): World {
   const one = southOrigin();

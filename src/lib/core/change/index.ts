@@ -1,3 +1,4 @@
 export * from './removal';
 export * from './sheet';
 export type * from './types';
+export { restoreSheet, type RestoreSheet } from './restore';

@@ -13,9 +13,12 @@ import {
 } from '../model';
 import { partOfLabel, removalRefusal } from '../standin';
 import { claimLoss, dirLoss, ephemeral, podsOf } from './effects';
+import { companionsOf, leaning } from './companions';
 import type { RemovalSheet, SheetLine } from './types';
 
-function setRemoval(facts: Facts, set: StatefulSet, keepMembers: boolean): Omit<RemovalSheet, 'ref'> {
+type Heads = Pick<RemovalSheet, 'goes' | 'lost' | 'stays'>;
+
+function setRemoval(facts: Facts, set: StatefulSet, keepMembers: boolean): Heads {
   const namespace = set.metadata.namespace ?? '';
   const members = podsOf(facts, set);
   const pods = members.map(refOf);
@@ -40,7 +43,7 @@ function setRemoval(facts: Facts, set: StatefulSet, keepMembers: boolean): Omit<
 }
 
 /** What becomes of a claim's volume at the cluster and at the provider. */
-function claimRemoval(facts: Facts, ref: Ref): Omit<RemovalSheet, 'ref'> {
+function claimRemoval(facts: Facts, ref: Ref): Heads {
   const claim = facts.get('PersistentVolumeClaim', ref.namespace, ref.name);
   const volume = facts.get('PersistentVolume', '', claim?.spec.volumeName ?? '');
   const asset = facts.get('Asset', '', volume?.spec.csi?.volumeHandle ?? '');
@@ -61,7 +64,7 @@ function claimRemoval(facts: Facts, ref: Ref): Omit<RemovalSheet, 'ref'> {
 }
 
 /** A volume that is taken away by itself leaves its asset behind. */
-function volumeRemoval(facts: Facts, volume: ApiObject & { kind: 'PersistentVolume' }): Omit<RemovalSheet, 'ref'> {
+function volumeRemoval(facts: Facts, volume: ApiObject & { kind: 'PersistentVolume' }): Heads {
   const asset = facts.get('Asset', '', volume.spec.csi?.volumeHandle ?? '');
   const { claimRef } = volume.spec;
   const bound = volume.status?.phase === 'Bound' && claimRef?.name;
@@ -78,13 +81,18 @@ function volumeRemoval(facts: Facts, volume: ApiObject & { kind: 'PersistentVolu
 export function removalSheet(facts: Facts, ref: Ref, keepMembers = false): RemovalSheet {
   const refusal = removalRefusal(facts, ref);
   const object = facts.get(ref.kind, ref.namespace, ref.name);
-  if (refusal || !object) return { ref, goes: [], lost: [], stays: [], ...(refusal ? { refusal } : {}) };
-  if (object.kind === 'StatefulSet') return { ref, ...setRemoval(facts, object, keepMembers) };
-  if (object.kind === 'PersistentVolumeClaim') return { ref, ...claimRemoval(facts, ref) };
-  if (object.kind === 'PersistentVolume') return { ref, ...volumeRemoval(facts, object) };
+  if (refusal || !object) return { ref, goes: [], lost: [], stays: [], with: [], ...(refusal ? { refusal } : {}) };
+  const heads = headsOf(facts, ref, object, keepMembers);
+  const beside = keepMembers ? [] : companionsOf(facts, ref);
+  return { ref, ...heads, stays: [...heads.stays, ...leaning(facts, object)], with: beside };
+}
+
+function headsOf(facts: Facts, ref: Ref, object: ApiObject, keepMembers: boolean): Heads {
+  if (object.kind === 'StatefulSet') return { ...setRemoval(facts, object, keepMembers) };
+  if (object.kind === 'PersistentVolumeClaim') return { ...claimRemoval(facts, ref) };
+  if (object.kind === 'PersistentVolume') return { ...volumeRemoval(facts, object) };
   if (object.kind === 'Asset')
     return {
-      ref,
       goes: [],
       stays: [],
       lost: [{ ref, says: `and all data in it (${object.spec.size}); no volume names it, so nobody can bring it back` }]
@@ -97,7 +105,6 @@ export function removalSheet(facts: Facts, ref: Ref, keepMembers = false): Remov
       says: 'stays, with its data'
     }));
     return {
-      ref,
       goes: [
         {
           ref,
@@ -110,13 +117,12 @@ export function removalSheet(facts: Facts, ref: Ref, keepMembers = false): Remov
       stays
     };
   }
-  if (object.kind === 'Namespace') return { ref, ...namespaceRemoval(facts, ref) };
-  if (object.kind === 'MemoryCluster' || object.kind === 'DocumentSet') return { ref, ...resourceRemoval(facts, object) };
+  if (object.kind === 'Namespace') return { ...namespaceRemoval(facts, ref) };
+  if (object.kind === 'MemoryCluster' || object.kind === 'DocumentSet') return { ...resourceRemoval(facts, object) };
   const owned = keepMembers ? [] : facts.ownedBy(object.metadata.uid ?? '');
   const pods = owned.filter((one) => one.kind === 'Pod');
   const dirs = [...new Set(pods.flatMap((one) => ephemeral(one.spec)))];
   return {
-    ref,
     goes: [{ ref, says: 'goes' }, ...owned.map((one) => ({ ref: refOf(one), says: 'goes with it' }))],
     stays: [],
     lost: dirs.length ? [{ ref, says: dirLoss(pods, dirs, facts.nowMs) }] : []
@@ -124,7 +130,7 @@ export function removalSheet(facts: Facts, ref: Ref, keepMembers = false): Remov
 }
 
 /** What a custom resource takes along is a choice in the resource itself. */
-function resourceRemoval(facts: Facts, cluster: MemoryCluster | DocumentSet): Omit<RemovalSheet, 'ref'> {
+function resourceRemoval(facts: Facts, cluster: MemoryCluster | DocumentSet): Heads {
   const [namespace, name] = [cluster.metadata.namespace ?? '', cluster.metadata.name];
   const { takesAlong } = cluster.spec;
   const set = facts.get('StatefulSet', namespace, name);
@@ -157,7 +163,7 @@ function resourceRemoval(facts: Facts, cluster: MemoryCluster | DocumentSet): Om
 const quiet = new Set(['Event', 'EndpointSlice', 'Process', 'Ask']);
 
 /** Everything in a namespace goes with it; volumes that are kept, and their data, stay. */
-function namespaceRemoval(facts: Facts, ref: Ref): Omit<RemovalSheet, 'ref'> {
+function namespaceRemoval(facts: Facts, ref: Ref): Heads {
   const within = kindEntries
     .filter((one) => one.namespaced && !quiet.has(one.kind))
     .flatMap((one) => facts.list(one.kind, ref.name) as ApiObject[]);

@@ -42,11 +42,23 @@ export interface ChangeSheet {
   readonly order: readonly SendStep[];
 }
 
+/** Something that stands with an object and may go with it. */
+export interface Companion extends SheetLine {
+  /** Whether it goes unless somebody says otherwise. */
+  readonly goes: boolean;
+  /** Data that is lost when it goes. */
+  readonly lost: readonly SheetLine[];
+  /** A namespace: everything in it goes with it. */
+  readonly takesAll?: boolean;
+}
+
 /** What taking something away does. */
 export interface RemovalSheet {
   readonly ref: Ref;
   readonly goes: readonly SheetLine[];
   readonly lost: readonly SheetLine[];
   readonly stays: readonly SheetLine[];
+  /** What stands with it, each to be taken along or left. */
+  readonly with: readonly Companion[];
   readonly refusal?: Refusal;
 }

@@ -53,6 +53,7 @@ export interface KindMap {
   Pool: standin.Pool;
   Asset: standin.Asset;
   Held: standin.Held;
+  Restoring: standin.Restoring;
   Process: standin.Process;
   Ask: standin.AskObject;
   Outage: standin.Outage;
@@ -157,6 +158,7 @@ export const kindEntries: readonly KindEntry[] = [
   entry('Event', 'v1', plain.eventSchema, { derived: true }),
   entry('Asset', api, standin.assetSchema, { cluster: true, derived: true }),
   entry('Held', api, standin.heldSchema, { cluster: true, derived: true }),
+  entry('Restoring', api, standin.restoringSchema, { derived: true }),
   entry('Process', api, standin.processSchema, { derived: true }),
   entry('Ask', api, standin.askSchema, { derived: true })
 ].map((one, order) => ({ ...one, order }));

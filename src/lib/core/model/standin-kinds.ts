@@ -186,6 +186,16 @@ export const heldSchema = kindOf(standinApi, 'Held', {
   spec: z.looseObject({ object: z.looseObject({ kind: z.string() }), waitsFor: z.string() })
 });
 
+/** A claim that takes the place of one that is going, and what starts again then. Made by the stand-in, never sent. */
+export const restoringSchema = kindOf(standinApi, 'Restoring', {
+  spec: z.looseObject({
+    from: z.string(),
+    claim: z.looseObject({ kind: z.string() }),
+    starts: z.array(z.looseObject({ kind: z.string() })),
+    replicas: z.array(z.object({ name: z.string(), count: z.number() }))
+  })
+});
+
 /** A member's program while it runs, and how it stands. Made by the stand-in, never sent. */
 export const processSchema = kindOf(standinApi, 'Process', {
   spec: z.looseObject({
@@ -333,6 +343,7 @@ export type Disk = z.infer<typeof diskSchema>;
 export type Pool = z.infer<typeof poolSchema>;
 export type Asset = z.infer<typeof assetSchema>;
 export type Held = z.infer<typeof heldSchema>;
+export type Restoring = z.infer<typeof restoringSchema>;
 export type Process = z.infer<typeof processSchema>;
 export type AskObject = z.infer<typeof askSchema>;
 export type Way = z.infer<typeof way>;

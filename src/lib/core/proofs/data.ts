@@ -1,4 +1,4 @@
-import { memberName, ordinalsOf } from '../model';
+import { claimsOf, memberName, ordinalsOf } from '../model';
 import { assetOf, checksumOf } from '../standin';
 import { proofOf, type Check, type ProofRule } from './types';
 
@@ -17,9 +17,16 @@ export const data: ProofRule = {
         asked: `${name}: read everything in its volume`,
         expected: store ? `SHA-256 ${store.checksum.slice(0, 16)}…` : 'rows with a checksum',
         got: store ? `${store.rows.length} rows, SHA-256 ${sum!.slice(0, 16)}…` : 'nothing stored',
-        ok: store !== undefined && sum === store.checksum
+        ok: store !== undefined && sum === store.checksum,
+        ...(pod && store && sum !== store.checksum ? { claim: `${namespace}/${claimsOf(pod.spec)[0]}` } : {})
       };
     });
-    return proofOf(data, facts, checks, (ok) => `${ok} of ${checks.length} stores read back as written`);
+    const bad = checks.filter((one) => one.claim).map((one) => one.asked.slice(0, one.asked.indexOf(':')));
+    return proofOf(
+      data,
+      facts,
+      checks,
+      (ok) => `${ok} of ${checks.length} stores read back as written${bad.length ? `; damaged: ${bad.join(', ')}` : ''}`
+    );
   }
 };

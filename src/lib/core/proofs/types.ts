@@ -32,6 +32,8 @@ export interface Check {
   readonly expected: string;
   readonly got: string;
   readonly ok: boolean;
+  /** The claim, as namespace/name, whose volume is to blame, where that is known. */
+  readonly claim?: string;
 }
 
 /** The outcome of one proof, with its evidence. */

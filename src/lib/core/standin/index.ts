@@ -41,6 +41,7 @@ export { consistencyMark, defaultSnapshotMark, snapshotAsset, snapshotClassOf, s
 export { sourceOf } from './control/volume-source';
 export { revisionOf } from './control/pods';
 export { assetOf, checksumOf, storeHolds } from './engines/little-store';
+export { restoredClaim, restoreRefusal, stoppedFor, type Restore } from './admit/restore';
 export { resolve, type Lookup } from './names';
 export { decode as decodeShards, encode as encodeShards } from './engines/objects/erasure';
 export { storeLayout, type StoreLayout } from './engines/objects/layout';

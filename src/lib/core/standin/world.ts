@@ -19,6 +19,8 @@ export type Action =
   | { readonly type: 'write'; readonly namespace: string; readonly pod: string; readonly key: string; readonly value: string }
   /** What lies in a claim's volume is damaged on purpose. */
   | { readonly type: 'damage'; readonly namespace: string; readonly claim: string }
+  /** A claim is made anew from a snapshot, under its own name; whoever uses it stops for that and starts again. */
+  | { readonly type: 'restore'; readonly namespace: string; readonly claim: string; readonly snapshot: string }
   /** A client asks a workload's engine for something. `id` names the ask; it must be new in its namespace. */
   | { readonly type: 'ask'; readonly namespace: string; readonly id: string; readonly ask: AskObject['spec'] }
   /** A pod's programs end at once, without being told; its node starts them again. */

@@ -100,6 +100,8 @@ const shipping: Endpoint[] = [
   })
 ];
 
+const restoring = z.strictObject({ namespace: name, claim: name, snapshot: name });
+
 const claiming: Endpoint[] = [
   endpoint({
     method: 'GET',
@@ -153,6 +155,25 @@ const claiming: Endpoint[] = [
     body: z.strictObject({ namespace: name, claim: name }),
     answer: anything,
     run: ({ app, params, body, revision }) => app.rehearsals.act(params.id!, { type: 'damage', ...body }, revision)
+  }),
+  endpoint({
+    method: 'POST',
+    path: `${rehearsal}/restore-sheet`,
+    summary: 'What putting a snapshot in the place of a claim would do',
+    body: restoring,
+    answer: anything,
+    run: ({ app, params, body }) => app.rehearsals.ask(params.id!, 'restore', body)
+  }),
+  endpoint({
+    method: 'POST',
+    path: `${rehearsal}/restore`,
+    summary: 'Put a snapshot in the place of a claim: who uses it stops, the claim is swapped, and they start again',
+    body: restoring.extend({ confirm: z.string().optional().describe("the cluster's name: what was written since the snapshot is lost") }),
+    answer: anything,
+    async run({ app, params, body: { confirm, ...ask }, revision }) {
+      const loss = await app.rehearsals.restoreGuard(params.id!, ask, confirm);
+      return loss ? refused(loss) : app.rehearsals.act(params.id!, { type: 'restore', ...ask }, revision);
+    }
   })
 ];
 

@@ -40,6 +40,8 @@ export function outcomesOf(facts: Store, action: Action): { kind: string; namesp
       return [{ kind: 'Pod', namespace: action.namespace, name: action.pod, outcome: 'wrote' }];
     case 'damage':
       return [{ kind: 'PersistentVolumeClaim', namespace: action.namespace, name: action.claim, outcome: 'damaged' }];
+    case 'restore':
+      return [{ kind: 'PersistentVolumeClaim', namespace: action.namespace, name: action.claim, outcome: 'restored' }];
     case 'ask':
       return [{ kind: 'Ask', namespace: action.namespace, name: action.id, outcome: 'asked' }];
     case 'crash':

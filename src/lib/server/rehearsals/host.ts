@@ -22,7 +22,7 @@ import { bundle, checkText, look, names, readFiles, rework, type DraftText, type
 import { queries, type QueryName, type Queries } from '../views';
 
 /** Changes with the loops' behaviour: snapshots of another engine are thrown away. */
-export const engineVersion = '5';
+export const engineVersion = '6';
 
 interface Stage {
   readonly origin: Origin;

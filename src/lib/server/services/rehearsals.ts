@@ -316,6 +316,18 @@ export class RehearsalService {
     return nameNeeded(one.cluster, confirm, sheet.value.lost);
   }
 
+  /** The same for a restore in place. */
+  async restoreGuard(
+    id: string,
+    ask: { namespace: string; claim: string; snapshot: string },
+    confirm: string | undefined
+  ): Promise<Refusal | undefined> {
+    const one = await this.open(id);
+    const sheet = one && (await this.ask(id, 'restore', ask));
+    if (!one || !sheet?.ok || !sheet.value.lost.length || confirm === one.cluster) return undefined;
+    return nameNeeded(one.cluster, confirm, sheet.value.lost);
+  }
+
   send = (id: string, objects: readonly ApiObject[], revision?: number, replace: readonly Ref[] = []) =>
     this.act(id, { type: 'send', objects, ...(replace.length ? { replace } : {}) }, revision);
 

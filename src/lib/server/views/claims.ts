@@ -37,21 +37,32 @@ export interface ClaimRow {
   readonly label: string;
 }
 
+/** Whether what lies in a claim's volume isn't what was written there. */
+export function isDamaged(facts: Scene['facts'], claim: Claim): boolean {
+  const volume = facts.get('PersistentVolume', '', claim.spec.volumeName ?? '');
+  const store = facts.get('Asset', '', volume?.spec.csi?.volumeHandle ?? '')?.status?.store;
+  return store !== undefined && !storeHolds(store);
+}
+
 /** What a claim's state is called, without looking further down. */
-type Cheap = 'going' | 'growing' | 'Bound' | 'no user yet' | 'Pending';
+type Cheap = 'going' | 'restoring' | 'growing' | 'damaged' | 'Bound' | 'no user yet' | 'Pending';
 
 function cheapState({ facts }: Scene, claim: Claim): Cheap {
-  if (claim.metadata.deletionTimestamp) return 'going';
+  if (claim.metadata.deletionTimestamp)
+    return facts.get('Restoring', claim.metadata.namespace ?? '', claim.metadata.name) ? 'restoring' : 'going';
   const got = claim.status?.capacity?.storage;
-  if (claim.status?.phase === 'Bound')
-    return got !== undefined && bytesOf(got) < bytesOf(claim.spec.resources.requests.storage) ? 'growing' : 'Bound';
+  if (claim.status?.phase === 'Bound') {
+    if (got !== undefined && bytesOf(got) < bytesOf(claim.spec.resources.requests.storage)) return 'growing';
+    return isDamaged(facts, claim) ? 'damaged' : 'Bound';
+  }
   const users = facts.podsOfClaim(claim.metadata.namespace ?? '', claim.metadata.name);
   return !users.length && waitsForConsumer(classOf(facts, claim.spec)) ? 'no user yet' : 'Pending';
 }
 
 function stateOf(scene: Scene, claim: Claim, label: Cheap): State {
   if (label === 'Bound') return 'holds';
-  if (label === 'going') return 'settling';
+  if (label === 'damaged') return 'broken';
+  if (label === 'going' || label === 'restoring') return 'settling';
   if (label === 'no user yet') return 'waiting';
   const line = rootLine(scene.facts, {
     kind: 'PersistentVolumeClaim',
@@ -96,7 +107,7 @@ function draftOf(scene: Scene, claim: Claim): Draft {
   };
 }
 
-export const claimColumns = ['name', 'asks', 'got', 'class', 'handle', 'holder', 'node', 'fill', 'state'] as const;
+export const claimColumns = ['name', 'namespace', 'asks', 'got', 'class', 'handle', 'holder', 'node', 'fill', 'state'] as const;
 export type ClaimColumn = (typeof claimColumns)[number];
 
 /** How the table is to be read: order, filters, and which rows of it. */
@@ -115,6 +126,7 @@ export interface ClaimsAsk {
 
 const keys: Record<ClaimColumn, (row: Draft['row']) => string | number> = {
   name: (row) => `${row.namespace}/${row.name}`,
+  namespace: (row) => `${row.namespace}/${row.name}`,
   asks: (row) => row.askedBytes,
   got: (row) => row.gotBytes ?? -1,
   class: (row) => row.class,
@@ -155,7 +167,8 @@ export function claimsView(scene: Scene, ask: ClaimsAsk = {}) {
   return {
     total: all.length,
     matching: found.length,
-    bound: count('Bound') + count('growing'),
+    bound: count('Bound') + count('growing') + count('damaged'),
+    damaged: count('damaged'),
     growing: count('growing'),
     pending: count('Pending'),
     unused: count('no user yet'),

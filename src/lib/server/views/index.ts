@@ -1,5 +1,5 @@
 import { bytesOf } from '$core/shared';
-import { changeSheet, removalSheet } from '$core/change';
+import { changeSheet, removalSheet, restoreSheet } from '$core/change';
 import { inSendingOrder, asManifest, writeManifests } from '$core/manifest';
 import { kindEntries, zoneOf, type ApiObject, type Kind, type Ref } from '$core/model';
 import { designClass, type ClassNeeds } from '$core/briefs';
@@ -29,6 +29,7 @@ const ofProvider = new Set<Kind>([
   'Disk',
   'Asset',
   'Held',
+  'Restoring',
   'Process',
   'Ask',
   'Outage',
@@ -105,6 +106,7 @@ export const queries = {
     mendedYaml(scene, withoutValues(manifestsOf(scene, namespace)), nth),
   changeSheet: (scene: Scene, { objects, replace }: { objects: readonly ApiObject[]; replace?: readonly Ref[] }) =>
     changeSheet(scene.facts, objects, replace),
+  restore: (scene: Scene, ask: { namespace: string; claim: string; snapshot: string }) => restoreSheet(scene.facts, ask),
   removal: (scene: Scene, { ref, keepMembers }: { ref: Ref; keepMembers: boolean }) => removalSheet(scene.facts, ref, keepMembers),
   prove(scene: Scene, { namespace, set: name, messages }: { namespace: string; set: string; messages?: number }) {
     const workload = workloadNamed(scene.facts, namespace, name);

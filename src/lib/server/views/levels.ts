@@ -6,6 +6,7 @@ import {
   memberClaim,
   memberName,
   nodeReady,
+  takesRoom,
   ordinalsOf,
   waitsForConsumer,
   type StatefulSet,
@@ -15,6 +16,7 @@ import {
 import { lastTouchedWorkloadMs, workloadNamed } from '$core/proofs';
 import { breakOf, causeOf, rootLine, supplyGates, type Joint, type State } from '$core/rootline';
 import { operatedKinds } from '$core/standin';
+import { isDamaged } from './claims';
 import { deploymentsOf, setsOf, type KeptProofs, type PlainRef, type Scene } from './scene';
 
 /** One level of the stack. */
@@ -77,29 +79,43 @@ function supply({ facts }: Scene): Level {
 }
 
 /** Claims that exist, and those that sets will yet ask for. */
-function wantedClaims({ facts }: Scene): { bound: number; wanted: number; pending: number; unused: number; gib: number } {
+function wantedClaims({ facts }: Scene): {
+  bound: number;
+  wanted: number;
+  pending: number;
+  unused: number;
+  lonely: number;
+  toCome: number;
+  damaged: number;
+  gib: number;
+} {
   const names = new Set<string>();
   let bound = 0;
   let unused = 0;
+  let lonely = 0;
+  let damaged = 0;
   let bytes = 0;
   for (const claim of facts.list('PersistentVolumeClaim')) {
     names.add(`${claim.metadata.namespace}/${claim.metadata.name}`);
+    if (!facts.podsOfClaim(claim.metadata.namespace ?? '', claim.metadata.name).some(takesRoom)) lonely += 1;
     if (claim.status?.phase !== 'Bound') {
       const users = facts.podsOfClaim(claim.metadata.namespace ?? '', claim.metadata.name);
       if (!users.length && waitsForConsumer(classOf(facts, claim.spec))) unused += 1;
       continue;
     }
     bound += 1;
+    if (isDamaged(facts, claim)) damaged += 1;
     bytes += bytesOf(claim.status.capacity?.storage ?? '0');
   }
   const pending = names.size - bound - unused;
+  const there = names.size;
   for (const set of setsOf(facts)) {
     for (const ordinal of ordinalsOf(set)) {
       for (const template of set.spec.volumeClaimTemplates ?? [])
         names.add(`${set.metadata.namespace}/${memberClaim(template.metadata.name, set, ordinal)}`);
     }
   }
-  return { bound, wanted: names.size, pending, unused, gib: Math.round(bytes / 2 ** 30) };
+  return { bound, wanted: names.size, pending, unused, lonely, damaged, toCome: names.size - there, gib: Math.round(bytes / 2 ** 30) };
 }
 
 /** Whether a member waits on something below its own level. */
@@ -191,13 +207,15 @@ export function stackOf(scene: Scene, proofs: KeptProofs): Stack {
   const base = [ground(scene), supply(scene)];
   const claims = wantedClaims(scene);
   const held = base.some((one) => one.state === 'broken' && !one.partial);
-  const claimState: State = !claims.wanted
-    ? 'waiting'
-    : claims.bound + claims.unused === claims.wanted
-      ? 'holds'
-      : found
-        ? 'waiting'
-        : 'settling';
+  const claimState: State = claims.damaged
+    ? 'broken'
+    : !claims.wanted
+      ? 'waiting'
+      : claims.bound + claims.unused === claims.wanted
+        ? 'holds'
+        : found
+          ? 'waiting'
+          : 'settling';
   const first = found?.name;
   const memberState: State = !wanted
     ? 'waiting'
@@ -215,13 +233,15 @@ export function stackOf(scene: Scene, proofs: KeptProofs): Stack {
       'Claims',
       claimState,
       claims.wanted ? `${claims.bound}/${claims.wanted}` : '0',
-      claims.pending
-        ? `${claims.pending} Pending`
-        : claims.unused
-          ? `${claims.unused} without a user`
-          : claims.bound
-            ? `${claims.gib.toLocaleString('en')} GiB`
-            : ''
+      claims.damaged
+        ? `${claims.damaged} damaged`
+        : claims.pending
+          ? `${claims.pending} Pending${claims.toCome ? `, ${claims.toCome} to come` : ''}`
+          : claims.lonely
+            ? `${claims.lonely} held by nobody`
+            : claims.bound
+              ? `${claims.gib.toLocaleString('en')} GiB`
+              : ''
     ),
     level(
       'members',

@@ -214,6 +214,8 @@ function actionWords(action: Action): string {
       return `wrote through ${action.pod}`;
     case 'damage':
       return `damaged what lies in ${action.claim}`;
+    case 'restore':
+      return `put the snapshot ${action.snapshot} in the place of ${action.claim}`;
     case 'ask':
       return `asked ${action.ask.member ?? action.ask.workload} to ${action.ask.op.do}`;
     case 'crash':

@@ -15,8 +15,10 @@
     marked: boolean;
     /** It stands on its workload's own sheet. */
     opened?: boolean;
+    /** The workload was taken away from here. */
+    onremoved?: (() => void) | undefined;
   }
-  let { id, flag, band, marked, opened = false }: Props = $props();
+  let { id, flag, band, marked, opened = false, onremoved }: Props = $props();
   const isSet = $derived(band.kind === 'StatefulSet');
   const base = $derived(`/rehearsals/${encodeURIComponent(id)}`);
   const majority = $derived(Math.floor(band.replicas / 2) + 1);
@@ -220,5 +222,12 @@
       with the pod.
     </p>{/if}
 </section>
-{#if taking}<Removal {id} {flag} ref={taking} maykeep={taking.kind !== 'Pod'} onclose={() => (taking = null)} />{/if}
+{#if taking}<Removal
+    {id}
+    {flag}
+    ref={taking}
+    maykeep={taking.kind !== 'Pod'}
+    onclose={() => (taking = null)}
+    onremoved={taking.kind === 'Pod' ? undefined : onremoved}
+  />{/if}
 {#if prefs.covered}<span class="sr-only">Addresses are covered; press c to uncover.</span>{/if}

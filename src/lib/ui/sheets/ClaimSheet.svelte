@@ -76,7 +76,7 @@
   async function damage() {
     damaging = false;
     if (await doCall('POST', `${path}/damage`, { namespace: claim.namespace, claim: claim.name }))
-      notices.say(`What lies in ${claim.name} was damaged. Its proofs will tell; restore from a snapshot, or undo.`);
+      notices.say(`What lies in ${claim.name} was damaged. Its proofs will tell; put a snapshot in its place, or undo (u).`);
   }
   async function keep() {
     const found = await call<{ items: { spec: object }[] }>(
@@ -109,125 +109,129 @@
   </div>
 {/snippet}
 
-<aside class="min-h-0 overflow-y-auto border-l border-ink px-5 py-5" aria-label="The claim {claim.name}">
-  <div class="flex items-baseline justify-between gap-2">
-    <h2 class="mono break-all">{claim.name}</h2>
-    <button class="word small" onclick={onclose}>close</button>
+<aside class="flex min-h-0 flex-col border-l border-ink" aria-label="The claim {claim.name}">
+  <div class="min-h-0 flex-1 overflow-y-auto px-5 py-5">
+    <div class="flex items-baseline justify-between gap-2">
+      <h2 class="mono break-all">{claim.name}</h2>
+      <button class="word small" onclick={onclose}>close</button>
+    </div>
+    {@render part('What was asked?')}
+    <p>
+      {gib(claim.askedBytes)}, {claim.modes.map((mode) => modeWords[mode] ?? mode).join(', ')}, class
+      <span class="mono">{claim.class || '""'}</span>; since {claim.askedSince}{#if claim.sizes.length > 1}; was {claim.sizes.at(-2)?.size} until
+        {shortClock(claim.sizes.at(-1)!.atMs)}{/if}{#if claim.source}; with the content of {claim.source}{/if}
+    </p>
+    {@render part('What answered?')}
+    {#if claim.volume}
+      <p>
+        driver <span class="mono">{claim.driver}</span>, handle <span class="mono">{claim.handle}</span>{claim.volumeZone
+          ? `, zone ${claim.volumeZone}`
+          : ''}, {claim.fsType}{claim.encrypted ? ', encrypted' : ''}
+      </p>
+      <p class="mono quiet mt-1 text-[0.72rem] break-all">{claim.volume}</p>
+    {:else}<p>Nothing yet. {claim.sentence}</p>{/if}
+    {#if claim.growth}
+      {@render part('How far is the growth?')}
+      <p>
+        <Peg state={claim.resizePending ? 'holds' : claim.growth.state} /> volume {gib(claim.askedBytes)} &nbsp; <Peg
+          state={claim.resizePending ? 'settling' : 'waiting'}
+        /> file system {gib(claim.gotBytes ?? 0)}
+      </p>
+      <p class="small {claim.growth.state === 'broken' ? 'text-brick' : 'quiet'}">
+        {claim.growth.says}{claim.growth.state === 'settling' ? '; normal 5–40 s, the member keeps running' : ''}
+      </p>
+    {/if}
+    {@render part('Who holds it?')}
+    {#if claim.heldBy.length}
+      <p>
+        {#each claim.heldBy.slice(0, 6) as pod (pod)}<a
+            class="mono word"
+            href={lineHref(id, { kind: 'Pod', namespace: claim.namespace, name: pod })}>{pod}</a
+          >{' '}{/each}{claim.heldBy.length > 6 ? `and ${claim.heldBy.length - 6} more ` : ''}{claim.nodes.length
+          ? `on ${claim.nodes.slice(0, 4).join(', ')}`
+          : 'not placed yet'}{claim.attachedTo.length ? `; attached to ${claim.attachedTo.join(', ')}` : ''}
+      </p>
+    {:else}<p>Nobody. {claim.attachedTo.length ? `Still attached to ${claim.attachedTo.join(', ')}.` : ''}</p>{/if}
+    {#if claim.stored}
+      <p class="small mt-1 {claim.stored.sound ? 'quiet' : 'text-brick'}">
+        {plural(claim.stored.rows, 'row')} in it, SHA-256 <span class="mono">{claim.stored.checksum.slice(0, 12)}…</span>{claim.stored.sound
+          ? ''
+          : ', and what lies there does not agree with it: damaged'}
+      </p>
+    {/if}
+    {#if claim.filling}
+      {@render part('When will it be full?')}
+      <FillCard filling={claim.filling} name={claim.name} />
+    {:else if claim.elastic}
+      {@render part('When will it be full?')}
+      <p>Never: shared files are elastic, so there is no size to reach.</p>
+    {/if}
+    {#if claim.snapshots.length || claim.takesSnapshots}
+      {@render part('What can be brought back?')}
+      <Snapshots {id} {claim} flag={cluster.flag} onrestore={toDraft} />
+    {/if}
+    {@render part('What happens when it goes?')}
+    <p>
+      {claim.policy === 'Retain' ? 'Volume and data stay, and wait to be freed.' : 'The volume goes with it, and all data in it.'}
+      {#if claim.policy === 'Delete' && claim.volume}<button class="word" onclick={keep}>Keep it instead</button>{/if}
+    </p>
   </div>
-  {@render part('What was asked?')}
-  <p>
-    {gib(claim.askedBytes)}, {claim.modes.map((mode) => modeWords[mode] ?? mode).join(', ')}, class
-    <span class="mono">{claim.class || '""'}</span>; since {claim.askedSince}{#if claim.sizes.length > 1}; was {claim.sizes.at(-2)?.size} until
-      {shortClock(claim.sizes.at(-1)!.atMs)}{/if}{#if claim.source}; with the content of {claim.source}{/if}
-  </p>
-  {@render part('What answered?')}
-  {#if claim.volume}
-    <p>
-      driver <span class="mono">{claim.driver}</span>, handle <span class="mono">{claim.handle}</span>{claim.volumeZone
-        ? `, zone ${claim.volumeZone}`
-        : ''}, {claim.fsType}{claim.encrypted ? ', encrypted' : ''}
-    </p>
-    <p class="mono quiet mt-1 text-[0.72rem] break-all">{claim.volume}</p>
-  {:else}<p>Nothing yet. {claim.sentence}</p>{/if}
-  {#if claim.growth}
-    {@render part('How far is the growth?')}
-    <p>
-      <Peg state={claim.resizePending ? 'holds' : claim.growth.state} /> volume {gib(claim.askedBytes)} &nbsp; <Peg
-        state={claim.resizePending ? 'settling' : 'waiting'}
-      /> file system {gib(claim.gotBytes ?? 0)}
-    </p>
-    <p class="small {claim.growth.state === 'broken' ? 'text-brick' : 'quiet'}">
-      {claim.growth.says}{claim.growth.state === 'settling' ? '; normal 5–40 s, the member keeps running' : ''}
-    </p>
-  {/if}
-  {@render part('Who holds it?')}
-  {#if claim.heldBy.length}
-    <p>
-      {#each claim.heldBy.slice(0, 6) as pod (pod)}<a
-          class="mono word"
-          href={lineHref(id, { kind: 'Pod', namespace: claim.namespace, name: pod })}>{pod}</a
-        >{' '}{/each}{claim.heldBy.length > 6 ? `and ${claim.heldBy.length - 6} more ` : ''}{claim.nodes.length
-        ? `on ${claim.nodes.slice(0, 4).join(', ')}`
-        : 'not placed yet'}{claim.attachedTo.length ? `; attached to ${claim.attachedTo.join(', ')}` : ''}
-    </p>
-  {:else}<p>Nobody. {claim.attachedTo.length ? `Still attached to ${claim.attachedTo.join(', ')}.` : ''}</p>{/if}
-  {#if claim.stored}
-    <p class="small mt-1 {claim.stored.sound ? 'quiet' : 'text-brick'}">
-      {plural(claim.stored.rows, 'row')} in it, SHA-256 <span class="mono">{claim.stored.checksum.slice(0, 12)}…</span>{claim.stored.sound
-        ? ''
-        : ', and what lies there does not agree with it: damaged'}
-    </p>
-  {/if}
-  {#if claim.filling}
-    {@render part('When will it be full?')}
-    <FillCard filling={claim.filling} name={claim.name} />
-  {:else if claim.elastic}
-    {@render part('When will it be full?')}
-    <p>Never: shared files are elastic, so there is no size to reach.</p>
-  {/if}
-  {#if claim.snapshots.length || claim.takesSnapshots}
-    {@render part('What can be brought back?')}
-    <Snapshots {id} {claim} flag={cluster.flag} onrestore={toDraft} />
-  {/if}
-  {@render part('What happens when it goes?')}
-  <p>
-    {claim.policy === 'Retain' ? 'Volume and data stay, and wait to be freed.' : 'The volume goes with it, and all data in it.'}
-    {#if claim.policy === 'Delete' && claim.volume}<button class="word" onclick={keep}>Keep it instead</button>{/if}
-  </p>
-  {#if asking === 'grow'}
-    <form class="mt-4" onsubmit={grow}>
-      <label class="block"
-        >New size<input class="mono mt-1 w-full border border-ink bg-sheet px-2 py-1" bind:value={size} required pattern="\S+" /></label
-      >
-      {#if claim.set}
-        <label class="mt-2 flex items-start gap-2"
-          ><input class="mt-1" type="checkbox" bind:checked={all} /><span
-            >all {claim.set.claims.length} claims of <span class="mono">{claim.set.name}</span>, and its template: a draft with the steps</span
-          ></label
+  <div class="shrink-0 border-t border-ink px-5 py-3">
+    {#if asking === 'grow'}
+      <form onsubmit={grow}>
+        <label class="block"
+          >New size<input class="mono mt-1 w-full border border-ink bg-sheet px-2 py-1" bind:value={size} required pattern="\S+" /></label
         >
-      {/if}
-      {#if claim.growsAgain}<p class="small mt-1 text-ochre">
-          It has grown lately; the backend takes the next growth from {shortClock(claim.growsAgain)} on.
+        {#if claim.set}
+          <label class="mt-2 flex items-start gap-2"
+            ><input class="mt-1" type="checkbox" bind:checked={all} /><span
+              >all {claim.set.claims.length} claims of <span class="mono">{claim.set.name}</span>, and its template: a draft with the steps</span
+            ></label
+          >
+        {/if}
+        {#if claim.growsAgain}<p class="small mt-1 text-ochre">
+            It has grown lately; the backend takes the next growth from {shortClock(claim.growsAgain)} on.
+          </p>{/if}
+        {@render buttons(all ? 'Put in a draft' : `Send to ${cluster.name}`)}
+      </form>
+    {:else if asking === 'snapshot' || asking === 'clone'}
+      <form onsubmit={asking === 'snapshot' ? snapshot : clone}>
+        <label class="block"
+          >{asking === 'snapshot' ? 'Name of the snapshot' : 'Name of the new claim'}<input
+            class="mono mt-1 w-full border border-ink bg-sheet px-2 py-1"
+            bind:value={name}
+            required
+            pattern="\S+"
+          /></label
+        >
+        {@render buttons(`Send to ${cluster.name}`)}
+      </form>
+    {:else if damaging}
+      <p>Damage what lies in it, to see what notices and what brings it back? It can be undone.</p>
+      <div class="mt-2 flex gap-2">
+        <button class="push push-grave" onclick={damage}>Damage it</button><button class="push" onclick={() => (damaging = false)}
+          >Not now</button
+        >
+      </div>
+    {:else}
+      <div class="flex flex-wrap gap-2">
+        {#if claim.grows && bound}<button class="push" onclick={() => ask('grow')}>Grow</button>{/if}
+        {#if claim.takesSnapshots}<button class="push" onclick={() => ask('snapshot')}>Snapshot</button><button
+            class="push"
+            onclick={() => ask('clone')}>Copy</button
+          >{/if}
+        <a class="push" href={lineHref(id, ref)}>Root line</a>
+        {#if claim.stored}<button class="push" onclick={() => (damaging = true)}>Damage</button>{/if}
+        <button class="push push-grave" onclick={() => (removing = true)}>Take away</button>
+      </div>
+      {#if !claim.grows && bound && !claim.elastic}<p class="quiet small mt-2">
+          It doesn't grow: its class says no, or its driver can't. <a
+            class="word"
+            href="{base}/supply?class={encodeURIComponent(claim.class)}">See the class</a
+          >; a copy into a larger claim is the way round.
         </p>{/if}
-      {@render buttons(all ? 'Put in a draft' : `Send to ${cluster.name}`)}
-    </form>
-  {:else if asking === 'snapshot' || asking === 'clone'}
-    <form class="mt-4" onsubmit={asking === 'snapshot' ? snapshot : clone}>
-      <label class="block"
-        >{asking === 'snapshot' ? 'Name of the snapshot' : 'Name of the new claim'}<input
-          class="mono mt-1 w-full border border-ink bg-sheet px-2 py-1"
-          bind:value={name}
-          required
-          pattern="\S+"
-        /></label
-      >
-      {@render buttons(`Send to ${cluster.name}`)}
-    </form>
-  {:else if damaging}
-    <p class="mt-4">Damage what lies in it, to see what notices and what brings it back? It can be undone.</p>
-    <div class="mt-2 flex gap-2">
-      <button class="push push-grave" onclick={damage}>Damage it</button><button class="push" onclick={() => (damaging = false)}
-        >Not now</button
-      >
-    </div>
-  {:else}
-    <div class="mt-4 flex flex-wrap gap-2">
-      {#if claim.grows && bound}<button class="push" onclick={() => ask('grow')}>Grow</button>{/if}
-      {#if claim.takesSnapshots}<button class="push" onclick={() => ask('snapshot')}>Snapshot</button><button
-          class="push"
-          onclick={() => ask('clone')}>Copy</button
-        >{/if}
-      <a class="push" href={lineHref(id, ref)}>Root line</a>
-      {#if claim.stored}<button class="push" onclick={() => (damaging = true)}>Damage</button>{/if}
-      <button class="push push-grave" onclick={() => (removing = true)}>Take away</button>
-    </div>
-    {#if !claim.grows && bound && !claim.elastic}<p class="quiet small mt-2">
-        It doesn't grow: its class says no, or its driver can't. <a
-          class="word"
-          href="{base}/supply?class={encodeURIComponent(claim.class)}">See the class</a
-        >; a copy into a larger claim is the way round.
-      </p>{/if}
-  {/if}
+    {/if}
+  </div>
 </aside>
 
 {#if removing}<Removal {id} flag={cluster.flag} {ref} onclose={() => (removing = false)} />{/if}

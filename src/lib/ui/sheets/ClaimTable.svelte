@@ -27,19 +27,25 @@
   const under = new Set<number>();
   let round = 0;
 
-  const columns: readonly { id: ClaimColumn; title: string; wide: string; narrow: string; right?: boolean }[] = [
-    { id: 'name', title: 'Claim', wide: 'minmax(190px,1.6fr)', narrow: 'minmax(118px,1.15fr)' },
-    { id: 'asks', title: 'Asks', wide: '76px', narrow: '62px', right: true },
-    { id: 'got', title: 'Got', wide: '76px', narrow: '62px', right: true },
-    { id: 'class', title: 'Class', wide: 'minmax(100px,0.8fr)', narrow: 'minmax(96px,0.85fr)' },
-    { id: 'handle', title: 'Handle', wide: 'minmax(104px,0.8fr)', narrow: '0px' },
-    { id: 'holder', title: 'Held by', wide: 'minmax(110px,1fr)', narrow: 'minmax(80px,0.8fr)' },
-    { id: 'node', title: 'Node · zone', wide: 'minmax(96px,0.8fr)', narrow: '70px' },
-    { id: 'fill', title: 'Fill', wide: '92px', narrow: '78px' },
-    { id: 'state', title: 'State', wide: '112px', narrow: '98px' }
+  /** Widths with the table alone, with a claim's sheet beside it, and in a narrow window; 0px: left out. */
+  const columns: readonly { id: ClaimColumn; title: string; wide: string; narrow: string; small: string; right?: boolean }[] = [
+    { id: 'name', title: 'Claim', wide: 'minmax(164px,1.6fr)', narrow: 'minmax(118px,1.15fr)', small: 'minmax(110px,1.4fr)' },
+    { id: 'namespace', title: 'Namespace', wide: 'minmax(84px,0.6fr)', narrow: '0px', small: 'minmax(70px,0.7fr)' },
+    { id: 'asks', title: 'Asks', wide: '66px', narrow: '60px', small: '0px', right: true },
+    { id: 'got', title: 'Got', wide: '66px', narrow: '60px', small: '66px', right: true },
+    { id: 'class', title: 'Class', wide: 'minmax(92px,0.8fr)', narrow: 'minmax(88px,0.85fr)', small: '0px' },
+    { id: 'handle', title: 'Handle', wide: 'minmax(92px,0.8fr)', narrow: '0px', small: '0px' },
+    { id: 'holder', title: 'Held by', wide: 'minmax(100px,1fr)', narrow: 'minmax(80px,0.8fr)', small: 'minmax(76px,1fr)' },
+    { id: 'node', title: 'Node · zone', wide: 'minmax(84px,0.8fr)', narrow: '70px', small: '0px' },
+    { id: 'fill', title: 'Fill', wide: '88px', narrow: '76px', small: '0px' },
+    { id: 'state', title: 'State', wide: '108px', narrow: '106px', small: '106px' }
   ];
-  const shownColumns = $derived(columns.filter((one) => !narrow || one.narrow !== '0px'));
-  const grid = $derived(shownColumns.map((one) => (narrow ? one.narrow : one.wide)).join(' '));
+  let windowWidth = $state(1_280);
+  const width = $derived(windowWidth < 1_000 ? ('small' as const) : narrow ? ('narrow' as const) : ('wide' as const));
+  const many = $derived(view.namespaces.length > 1);
+  const shownColumns = $derived(columns.filter((one) => one[width] !== '0px' && (one.id !== 'namespace' || many)));
+  const grid = $derived(shownColumns.map((one) => one[width]).join(' '));
+  const shows = $derived(new Set(shownColumns.map((one) => one.id)));
 
   const virtual = createVirtualizer<HTMLDivElement, HTMLDivElement>({
     count: 0,
@@ -98,11 +104,13 @@
   }
 </script>
 
+<svelte:window bind:innerWidth={windowWidth} />
+
 <div class="flex min-h-0 flex-1 flex-col" role="table" aria-label="Claims" aria-rowcount={view.matching + 1}>
   <!-- svelte-ignore a11y_no_static_element_interactions -->
   <div bind:this={scroller} class="min-h-0 flex-1 overflow-y-auto" {onkeydown} data-testid="claims-scroll">
     <div
-      class="sticky top-0 z-10 grid {narrow ? 'gap-x-2' : 'gap-x-4'} border-b border-line bg-sheet whitespace-nowrap"
+      class="sticky top-0 z-10 grid {width === 'wide' ? 'gap-x-3' : 'gap-x-2'} border-b border-line bg-sheet whitespace-nowrap"
       style:grid-template-columns={grid}
       role="row"
     >
@@ -123,7 +131,7 @@
         {@const row = rowAt(item.index)}
         {@const key = row ? `${row.namespace}/${row.name}` : ''}
         <div
-          class="absolute inset-x-0 grid items-center {narrow ? 'gap-x-2' : 'gap-x-4'} border-b border-line {row && chosen === key
+          class="absolute inset-x-0 grid items-center {width === 'wide' ? 'gap-x-3' : 'gap-x-2'} border-b border-line {row && chosen === key
             ? 'bg-tape'
             : 'hover:bg-tape'}"
           style:grid-template-columns={grid}
@@ -142,24 +150,25 @@
                 onclick={() => onopen(key)}>{row.name}</button
               ></span
             >
-            <span class="text-right whitespace-nowrap" role="cell">{gib(row.askedBytes)}</span>
+            {#if shows.has('namespace')}<span class="mono truncate" role="cell">{row.namespace}</span>{/if}
+            {#if shows.has('asks')}<span class="text-right whitespace-nowrap" role="cell">{gib(row.askedBytes)}</span>{/if}
             <span class="text-right whitespace-nowrap" role="cell"
               >{row.gotBytes === null ? '–' : row.elastic ? 'elastic' : gib(row.gotBytes)}</span
             >
-            <span class="mono truncate" role="cell" title={row.class}>{row.class || '""'}</span>
-            {#if !narrow}<span class="mono truncate" role="cell" title={row.volume}>{row.handle || '–'}</span>{/if}
+            {#if shows.has('class')}<span class="mono truncate" role="cell" title={row.class}>{row.class || '""'}</span>{/if}
+            {#if shows.has('handle')}<span class="mono truncate" role="cell" title={row.volume}>{row.handle || '–'}</span>{/if}
             <span class="truncate {row.heldBy.length ? 'mono' : 'quiet'}" role="cell" title={row.heldBy.join(', ')}>{holders(row)}</span>
-            <span class="truncate" role="cell" title={row.nodes.join(', ')}>{place(row)}</span>
-            <span class="flex items-center gap-1.5 whitespace-nowrap" role="cell">
-              {#if row.fill !== null}
-                <span class="relative inline-block h-[6px] {narrow ? 'w-[32px]' : 'w-[44px]'} border-b border-line" aria-hidden="true"
-                  ><span
-                    class="absolute bottom-0 left-0 h-[6px] {row.fill >= 0.8 ? 'bg-brick' : 'bg-ink'}"
-                    style:width="{Math.min(100, row.fill * 100)}%"
-                  ></span></span
-                >{percent(row.fill)} %
-              {:else}<span class="quiet">–</span>{/if}
-            </span>
+            {#if shows.has('node')}<span class="truncate" role="cell" title={row.nodes.join(', ')}>{place(row)}</span>{/if}
+            {#if shows.has('fill')}<span class="flex items-center gap-1.5 whitespace-nowrap" role="cell">
+                {#if row.fill !== null}
+                  <span class="relative inline-block h-[6px] {narrow ? 'w-[32px]' : 'w-[44px]'} border-b border-line" aria-hidden="true"
+                    ><span
+                      class="absolute bottom-0 left-0 h-[6px] {row.fill >= 0.8 ? 'bg-brick' : 'bg-ink'}"
+                      style:width="{Math.min(100, row.fill * 100)}%"
+                    ></span></span
+                  >{percent(row.fill)} %
+                {:else}<span class="quiet">–</span>{/if}
+              </span>{/if}
             <span class="whitespace-nowrap" role="cell"><Peg state={row.state} /> {row.label}</span>
           {:else}<span class="quiet small" role="cell">…</span>{/if}
         </div>

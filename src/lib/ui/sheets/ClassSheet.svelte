@@ -4,6 +4,8 @@
   import { gib, plural } from '../format';
   import Curve from '../parts/Curve.svelte';
   import Peg from '../parts/Peg.svelte';
+  import { page } from '$app/state';
+  import Removal from './Removal.svelte';
 
   type Card = SupplyView['classes'][number];
   interface Props {
@@ -16,8 +18,12 @@
     busy: boolean;
     ontry(name: string, where: 'fork' | 'trunk'): void;
     onbeside(names: string[]): void;
+    /** The class was taken away. */
+    ongone(): void;
   }
-  let { card, beside, others, trial, id, busy, ontry, onbeside }: Props = $props();
+  let { card, beside, others, trial, id, busy, ontry, onbeside, ongone }: Props = $props();
+  let removing = $state(false);
+  const still = $derived(page.data.cluster?.kind === 'dump');
   const shown = $derived([card, ...beside]);
   const narrow = $derived(shown.length > 1);
   const free = $derived(others.filter((one) => !shown.some((two) => two.id === one)));
@@ -95,7 +101,7 @@
       <div class={i ? 'border-l border-line pl-5' : ''}>
         {@render head(one)}
         {#if i}<button class="word small" onclick={() => onbeside(beside.filter((two) => two.id !== one.id).map((two) => two.id))}
-            >put away</button
+            >leave out</button
           >{/if}
         <p class="quiet small">{one.driver} · {one.fsType}</p>
         <div class="mt-2 grid gap-3">
@@ -110,14 +116,16 @@
     <div>
       {@render head(card)}
       <div class="mt-2 flex flex-wrap gap-2">
-        <button class="push" disabled={busy} onclick={() => ontry(card.id, 'fork')}>{busy ? 'trying …' : 'Try it'}</button>
+        <button class="push" disabled={busy || still} onclick={() => ontry(card.id, 'fork')}>{busy ? 'trying …' : 'Try it'}</button>
         <button
           class="push"
-          disabled={busy}
+          disabled={busy || still}
           onclick={() => ontry(card.id, 'trunk')}
           title="The same actions are taken on this rehearsal itself">Try it here</button
         >
+        {#if !still}<button class="push push-grave" onclick={() => (removing = true)}>Take away</button>{/if}
       </div>
+      {#if still}<p class="quiet small mt-2">Nothing can be tried on a dump. Rehearse from here, and try it there.</p>{/if}
       {#each card.gates.filter((one) => one.state === 'broken') as gate (gate.joint)}<p class="small mt-2 text-brick">
           {gate.title}: {gate.says}
         </p>{/each}
@@ -129,7 +137,7 @@
 {#if free.length && shown.length < 4}
   <p class="small mt-3">
     <label
-      >Lay beside
+      >Compare with
       <select
         class="border-b border-ink bg-sheet"
         value=""
@@ -161,3 +169,10 @@
     </table>
   </section>
 {/if}
+{#if removing}<Removal
+    {id}
+    flag={page.data.cluster.flag}
+    ref={{ kind: 'StorageClass', namespace: '', name: card.id }}
+    onclose={() => (removing = false)}
+    onremoved={ongone}
+  />{/if}

@@ -1,6 +1,8 @@
 <script lang="ts">
   import { page } from '$app/state';
+  import { untrack } from 'svelte';
   import { call, doCall, notices } from '../call.svelte';
+  import { plural } from '../format';
   import Sheet from '../parts/Sheet.svelte';
 
   interface Ref {
@@ -12,65 +14,146 @@
     ref: Ref;
     says: string;
   }
+  interface Companion extends Line {
+    goes: boolean;
+    lost: Line[];
+    takesAll?: boolean;
+  }
   interface Props {
     id: string;
     flag: { hue: number; weave: string };
     ref: Ref;
-    /** What goes together with it. */
+    /** What goes together with it in any case. */
     more?: Ref[];
     /** Offers to keep what the object owns. */
     maykeep?: boolean;
     onclose(): void;
+    /** It was taken away; the sheet that it stood on may be gone by now. */
+    onremoved?(): void;
   }
-  let { id, flag, ref, more = [], maykeep = false, onclose }: Props = $props();
+  let { id, flag, ref: asked, more = [], maykeep = false, onclose, onremoved }: Props = $props();
+  // Whoever opened this may forget what for as soon as it closes.
+  const ref = untrack(() => asked);
+  const keyOf = (one: Ref) => `${one.kind} ${one.namespace}/${one.name}`;
+  const holdsData = ({ ref: { kind } }: Companion) => kind === 'PersistentVolumeClaim' || kind === 'VolumeSnapshot';
   let keepMembers = $state(false);
   let typed = $state('');
-  let sheet = $state<{ goes: Line[]; lost: Line[]; stays: Line[]; refusal?: { message: string; remedy: string } } | null>(null);
+  let busy = $state(false);
+  let sheet = $state.raw<{
+    goes: Line[];
+    lost: Line[];
+    stays: Line[];
+    with: Companion[];
+    refusal?: { message: string; remedy: string };
+  } | null>(null);
+  let chosen = $state.raw<ReadonlySet<string>>(new Set());
   const cluster = $derived(page.data.cluster?.name as string);
   const path = $derived(`/rehearsals/${encodeURIComponent(id)}`);
 
   $effect(() => {
     void call<NonNullable<typeof sheet>>('POST', `${path}/removal-sheet`, { ...ref, keepMembers }).then((answer) => {
-      if (answer.ok) sheet = answer.value;
-      else notices.complain(answer.trouble);
+      if (!answer.ok) return notices.complain(answer.trouble);
+      sheet = answer.value;
+      chosen = new Set(sheet.with.filter((one) => one.goes).map((one) => keyOf(one.ref)));
     });
   });
-  const sure = $derived(sheet !== null && !sheet.refusal && (sheet.lost.length === 0 || typed === cluster));
+  const all = $derived(sheet?.with ?? []);
+  const everything = $derived(all.some((one) => one.takesAll && chosen.has(keyOf(one.ref))));
+  const goesAlong = (one: Companion) => everything || chosen.has(keyOf(one.ref));
+  const plain = $derived(all.filter((one) => !holdsData(one)));
+  const data = $derived(all.filter(holdsData));
+  /** What can be ticked is said there, not twice. */
+  const stays = $derived((sheet?.stays ?? []).filter((line) => !all.some((one) => keyOf(one.ref) === keyOf(line.ref))));
+  const lost = $derived(sheet ? [...sheet.lost, ...all.filter(goesAlong).flatMap((one) => one.lost)] : []);
+  const kept = $derived(data.filter((one) => !goesAlong(one)));
+  const sure = $derived(sheet !== null && !sheet.refusal && !busy && (lost.length === 0 || typed === cluster));
 
+  function tick(list: readonly Companion[], on: boolean) {
+    const next = new Set(chosen);
+    for (const one of list) next[on ? 'add' : 'delete'](keyOf(one.ref));
+    chosen = next;
+  }
   async function take(event: SubmitEvent) {
     event.preventDefault();
     if (!sure) return;
-    const gone = await doCall<{ nowMs: number }>('POST', `${path}/remove`, { ...ref, keepMembers, more });
+    busy = true;
+    const along = all.filter((one) => chosen.has(keyOf(one.ref))).map((one) => one.ref);
+    const gone = await doCall<{ nowMs: number }>('POST', `${path}/remove`, { ...ref, keepMembers, more: [...more, ...along] });
+    busy = false;
+    if (!gone) return;
+    notices.say(
+      `${ref.name} is being taken away${along.length ? `, and ${plural(along.length, 'object')} with it` : ''}. Run the clock to see what follows, or undo (u).`
+    );
     onclose();
-    if (gone) notices.say(`${ref.name} is being taken away. Run the clock to see what follows.`);
+    onremoved?.();
   }
 </script>
 
-<Sheet title="Take {ref.name} away from {cluster}?" {flag} {onclose}>
+{#snippet lines(title: string, list: Line[], grave: boolean)}
+  {#if list.length}
+    <h3 class="mt-3 font-semibold {grave ? 'text-brick' : ''}">{title}</h3>
+    <ul>
+      {#each list as line, i (i)}<li class="break-words">
+          <span class="quiet small">{line.ref.kind}</span> <span class="mono">{line.ref.name}</span>
+          {line.says}
+        </li>{/each}
+    </ul>
+  {/if}
+{/snippet}
+{#snippet ticks(list: Companion[])}
+  <ul>
+    {#each list as one (keyOf(one.ref))}
+      <li>
+        <label class="flex items-baseline gap-2"
+          ><input
+            type="checkbox"
+            checked={goesAlong(one)}
+            disabled={everything && !one.takesAll}
+            onchange={(event) => tick([one], event.currentTarget.checked)}
+          />
+          <span class="min-w-0 break-words"
+            ><span class="quiet small">{one.ref.kind}</span> <span class="mono">{one.ref.name}</span>
+            <span class="quiet">{one.says}</span></span
+          ></label
+        >
+      </li>
+    {/each}
+  </ul>
+{/snippet}
+
+<Sheet title="Take {ref.name} away from {cluster}?" {flag} {onclose} wide={all.length > 0}>
   {#if sheet?.refusal}
     <p class="text-brick">{sheet.refusal.message}</p>
     <p>{sheet.refusal.remedy}</p>
   {:else if sheet}
-    {#snippet lines(title: string, list: Line[], grave: boolean)}
-      {#if list.length}
-        <h3 class="mt-2 font-semibold {grave ? 'text-brick' : ''}">{title}</h3>
-        <ul>
-          {#each list as line (line.ref.kind + line.ref.name + line.says)}<li>
-              <span class="mono">{line.ref.name}</span>
-              {line.says}
-            </li>{/each}
-        </ul>
-      {/if}
-    {/snippet}
-    {@render lines('Goes', [...sheet.goes, ...more.map((one) => ({ ref: one, says: `goes too (${one.kind})` }))], false)}
-    {@render lines('Stays', sheet.stays, false)}
-    {@render lines('Data that is lost', sheet.lost, true)}
+    {@render lines('Goes', [...sheet.goes, ...more.map((one) => ({ ref: one, says: 'goes too' }))], false)}
+    {#if plain.length}
+      <h3 class="mt-3 font-semibold">Stands with it; what is ticked goes too</h3>
+      {@render ticks(plain)}
+    {/if}
+    {#if data.length}
+      <h3 class="mt-3 font-semibold">
+        <label class="flex items-baseline gap-2"
+          ><input
+            type="checkbox"
+            checked={kept.length === 0}
+            indeterminate={kept.length > 0 && kept.length < data.length}
+            onchange={(event) => tick(data, event.currentTarget.checked)}
+          />Its claims and their data, all {data.length}</label
+        >
+      </h3>
+      {@render ticks(data)}
+    {/if}
+    {@render lines('Stays', stays, false)}
+    {@render lines('Data that is lost', lost, true)}
+  {:else}
+    <p class="quiet">Looking at what stands with it …</p>
   {/if}
   <form class="mt-4" onsubmit={take}>
     {#if maykeep}<label class="mb-3 flex items-center gap-2"
         ><input type="checkbox" bind:checked={keepMembers} />Keep its members running</label
       >{/if}
-    {#if sheet?.lost.length}
+    {#if lost.length}
       <label class="mb-3 block"
         >Data is lost. Type <b class="mono">{cluster}</b> to go on.<input
           class="mt-1 w-full border border-brick bg-sheet px-2 py-1.5"
@@ -80,7 +163,7 @@
       >
     {/if}
     <div class="flex gap-2">
-      <button class="push push-grave" disabled={!sure}>Take away</button>
+      <button class="push push-grave" disabled={!sure}>{busy ? 'Taking away …' : 'Take away'}</button>
       <button type="button" class="push" onclick={onclose}>Not now</button>
     </div>
   </form>

@@ -3,6 +3,7 @@
   import { lineHref } from '../format';
   import Peg from '../parts/Peg.svelte';
   import Removal from './Removal.svelte';
+  import Restore from './Restore.svelte';
 
   interface Props {
     id: string;
@@ -12,6 +13,7 @@
   }
   let { id, claim, flag, onrestore }: Props = $props();
   let removing = $state<string | null>(null);
+  let inPlace = $state<string | null>(null);
 
   const restore = (name: string, size: string) =>
     onrestore(
@@ -36,8 +38,11 @@ spec:
     </p>
     {#if one.error}<p class="small text-brick">{one.error}</p>{/if}
     {#if one.consistency}<p class="quiet small">{one.consistency}{one.checksum ? `; SHA-256 ${one.checksum.slice(0, 12)}…` : ''}</p>{/if}
-    <p class="small flex gap-3">
-      {#if one.ready}<button class="word" onclick={() => restore(one.name, one.size)}>Restore into a new claim</button>{/if}
+    <p class="small flex flex-wrap gap-x-3">
+      {#if one.ready}<button class="word" onclick={() => (inPlace = one.name)}>Put it in the place of {claim.name}</button><button
+          class="word"
+          onclick={() => restore(one.name, one.size)}>Restore into a new claim</button
+        >{/if}
       {#if !one.ready}<a class="word" href={lineHref(id, { kind: 'VolumeSnapshot', namespace: claim.namespace, name: one.name })}
           >root line</a
         >{/if}
@@ -52,3 +57,4 @@ spec:
     ref={{ kind: 'VolumeSnapshot', namespace: claim.namespace, name: removing }}
     onclose={() => (removing = null)}
   />{/if}
+{#if inPlace}<Restore {id} {flag} {claim} snapshot={inPlace} onclose={() => (inPlace = null)} />{/if}

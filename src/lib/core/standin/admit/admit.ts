@@ -5,6 +5,7 @@ import type { Hands } from '../control/loop';
 import { addressAt, prefixSize } from '../provider/addresses';
 import type { Action } from '../world';
 import { plan, type Refusal } from './plan';
+import { restore, restoreRefusal } from './restore';
 import { heldFor } from './servers';
 
 export type { Refusal } from './plan';
@@ -75,6 +76,10 @@ export function refusalsOf(facts: Facts, action: Action): readonly Refusal[] {
       if (claimAsset(facts, action.namespace, action.claim)?.status?.store) return [];
       return [{ code: 'cannot-write', message: `Nothing lies in ${action.claim} yet.`, remedy: 'Let a member write first.', at }];
     }
+    case 'restore': {
+      const refusal = restoreRefusal(facts, action);
+      return refusal ? [refusal] : [];
+    }
     case 'ask': {
       const { namespace, id, ask } = action;
       const at = { object: `Ask ${namespace}/${id}` };
@@ -139,6 +144,9 @@ export function admit(world: Hands, action: Action): readonly Refusal[] {
       break;
     case 'damage':
       damage(world, claimAsset(world.store, action.namespace, action.claim)!);
+      break;
+    case 'restore':
+      restore(world, action);
       break;
     case 'ask':
       world.put({

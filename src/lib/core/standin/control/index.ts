@@ -25,6 +25,7 @@ import { provisioning } from './provisioning';
 import { reclaim } from './reclaim';
 import { resending } from './resending';
 import { resting } from './resting';
+import { restoring } from './restoring';
 import { sets } from './sets';
 import { snapshots } from './snapshots';
 import { helping } from './helping';
@@ -42,6 +43,7 @@ export const loops: readonly Loop[] = [
   attaching,
   agent,
   endpoints,
+  restoring,
   sets,
   deployments,
   daemonSets,

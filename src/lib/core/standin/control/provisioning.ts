@@ -235,7 +235,9 @@ export const provisioning: Loop = {
       return;
     }
     const one = classOf(world.store, claim.spec);
-    if (!one || [...world.store.by('volumesOfClaim', key)].length) return;
+    // A volume of an earlier claim of this name is another's, though it may take a while until it has gone.
+    const mine = ({ spec: { claimRef } }: Volume) => claimRef?.uid === undefined || claimRef.uid === claim.metadata.uid;
+    if (!one || [...world.store.by<'PersistentVolume'>('volumesOfClaim', key)].some(mine)) return;
     const node = claim.metadata.annotations?.[selectedNodeMark];
     if (waitsForConsumer(one) && !node) return;
     if (!driverAnswers(world.store, one.provisioner)) return;

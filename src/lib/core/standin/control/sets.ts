@@ -68,6 +68,17 @@ function makeClaims(world: Hands, set: StatefulSet, ordinal: number): void {
 function makeMember(world: Hands, set: StatefulSet, ordinal: number): boolean {
   const name = memberName(set, ordinal);
   const { template, volumeClaimTemplates = [], serviceName, selector } = set.spec;
+  const namespace = set.metadata.namespace ?? '';
+  // A claim that is going can't be used, and one that is about to be put in its place isn't there yet: the member waits. A pod made
+  // before would keep the old one from ever going.
+  const going = volumeClaimTemplates.some((one) => {
+    const claimName = memberClaim(one.metadata.name, set, ordinal);
+    return (
+      world.store.get('Restoring', namespace, claimName) !== undefined ||
+      world.store.get('PersistentVolumeClaim', namespace, claimName)?.metadata.deletionTimestamp !== undefined
+    );
+  });
+  if (going) return false;
   makeClaims(world, set, ordinal);
   const own = volumeClaimTemplates.map((one) => ({
     name: one.metadata.name,
@@ -196,12 +207,23 @@ function report(world: Hands, set: StatefulSet): void {
   if (!same(status, set.status)) world.put({ ...set, status });
 }
 
+/** Sets whose template a claim's name fits. */
+const setsOfClaim = ({ metadata }: ApiObject, store: Hands['store']): string[] =>
+  store
+    .list('StatefulSet', metadata.namespace)
+    .filter((set) =>
+      (set.spec.volumeClaimTemplates ?? []).some((one) => metadata.name.startsWith(`${one.metadata.name}-${set.metadata.name}-`))
+    )
+    .map((set) => `${set.metadata.namespace}/${set.metadata.name}`);
+
 /** Stateful sets: members in order, their claims, scaling, rolling updates. Source: the cluster API's "StatefulSets". */
 export const sets: Loop = {
   id: 'sets',
   watches: {
     StatefulSet: itself,
     Pod: ownersOfKind('StatefulSet'),
+    PersistentVolumeClaim: (now, before, store) => (now || !before?.metadata.deletionTimestamp ? [] : setsOfClaim(before, store)),
+    Restoring: (now, before, store) => (now || !before ? [] : setsOfClaim(before, store)),
     ServiceAccount: (now, _before, store) =>
       now
         ? store

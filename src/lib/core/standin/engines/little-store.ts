@@ -80,13 +80,24 @@ export function writeFault(facts: Facts, pod: Pod | undefined): string | undefin
 export function writeRow(world: Hands, pod: Pod, key: string, value: string): void {
   const asset = assetOf(world.store, pod)!;
   const rows: Row[] = [...(asset.status?.store?.rows ?? []).filter(([known]) => known !== key), [key, value]];
-  world.put({ ...asset, status: { attachedTo: [], ...asset.status, store: seal(rows) } });
+  world.put({ ...asset, status: { attachedTo: [], ...asset.status, store: sealedOver(asset.status?.store, rows) } });
 }
+
+type Stored = NonNullable<NonNullable<Asset['status']>['store']>;
+
+/** A store whose last row isn't what was written. */
+const spoilt = (store: Stored): Stored => ({
+  ...store,
+  rows: store.rows.map(([key, value], i): Row => [key, i === store.rows.length - 1 ? `${value}?` : value])
+});
 
 /** Damages what lies in an asset, on purpose: the last row changes and its checksum doesn't. */
 export function damage(world: Hands, asset: Asset): void {
   const { store } = asset.status ?? {};
-  if (!store) return;
-  const rows = store.rows.map(([key, value], i): Row => [key, i === store.rows.length - 1 ? `${value}?` : value]);
-  world.put({ ...asset, status: { attachedTo: [], ...asset.status, store: { ...store, rows } } });
+  if (store) world.put({ ...asset, status: { attachedTo: [], ...asset.status, store: spoilt(store) } });
+}
+
+/** Rows as they are written over what lies there: writing more doesn't mend what is damaged. */
+export function sealedOver(before: Stored | undefined, rows: Row[]): Stored {
+  return before && !storeHolds(before) ? spoilt(seal(rows)) : seal(rows);
 }

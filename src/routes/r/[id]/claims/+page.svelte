@@ -19,6 +19,7 @@
     const parts = [
       view.bound === view.total ? 'all bound' : `${view.bound} bound`,
       view.growing ? (view.growing === 1 ? 'one is growing' : `${view.growing} are growing`) : '',
+      view.damaged ? `${view.damaged} damaged` : '',
       view.pending ? `${view.pending} pending` : '',
       view.lonely ? `${view.lonely} held by nobody` : ''
     ];
@@ -71,7 +72,7 @@
   {/if}
 {/snippet}
 
-<div class="grid h-full min-h-[320px] {data.claim ? 'grid-cols-[minmax(0,1fr)_318px]' : 'grid-cols-1'}">
+<div class="grid h-full min-h-[320px] {data.claim ? 'grid-cols-[minmax(0,1fr)_318px] max-[1000px]:grid-cols-1' : 'grid-cols-1'}">
   <div class="flex min-h-0 min-w-0 flex-col px-[26px] pt-5">
     <h1>{headline}</h1>
     <p class="quiet mt-1 mb-3 flex flex-wrap items-center gap-x-3 gap-y-1">

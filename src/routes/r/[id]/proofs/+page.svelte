@@ -125,6 +125,13 @@
               <div class="remedy mt-4">
                 <h3 class="font-semibold">What the evidence says</h3>
                 <p>{shown.says}.</p>
+                {#each shown.checks.filter((one) => one.claim) as one (one.claim)}
+                  <p>
+                    <a class="word" href="/r/{encodeURIComponent(data.id)}/claims?{new URLSearchParams({ claim: one.claim! })}"
+                      >the claim <span class="mono">{one.claim!.split('/')[1]}</span>, to put a snapshot in its place</a
+                    >
+                  </p>
+                {/each}
                 <a class="word" href={lineHref(data.id, { kind: 'StatefulSet', namespace, name: set })}>root line of {set}</a>
               </div>
             {/if}

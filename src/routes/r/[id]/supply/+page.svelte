@@ -138,6 +138,7 @@
       {busy}
       ontry={tryOut}
       onbeside={(names) => show({ class: shown.id, ...(names.length ? { beside: names.join(',') } : {}) })}
+      ongone={() => goto(`/r/${encodeURIComponent(data.id)}/supply`)}
     />
     {#if firstBreak}
       <p class="mt-3 flex flex-wrap items-baseline gap-3">

@@ -1,6 +1,6 @@
 import { CoreError, same } from '../../../shared';
 import { isReady, memberName, ordinalsOf, pairsMatch, type Asset, type Pod, type Process } from '../../../model';
-import { checksumOf } from '../../engines/little-store';
+import { sealedOver } from '../../engines/little-store';
 import { assetsOf } from '../../engines/processes';
 import { rowsIn } from '../../engines/registry';
 import type { Answer, Engine, Site, Standing } from '../../engines/site';
@@ -288,12 +288,12 @@ export class WorldSite implements Site {
     if (this.engineId === 'shared-files') {
       const rows = data as [string, string][];
       if (asset.status?.store?.rows !== rows)
-        this.world.put({ ...asset, status: { attachedTo: [], ...asset.status, store: { rows, checksum: checksumOf(rows) } } });
+        this.world.put({ ...asset, status: { attachedTo: [], ...asset.status, store: sealedOver(asset.status?.store, rows) } });
       return;
     }
     const before = rowsIn(this.engineId ?? '', asset.status?.engine);
     const rows = rowsIn(this.engineId ?? '', data);
-    const store = rows && !(before && same(before, rows)) ? { rows, checksum: checksumOf(rows) } : asset.status?.store;
+    const store = rows && !(before && same(before, rows)) ? sealedOver(asset.status?.store, rows) : asset.status?.store;
     this.world.put({ ...asset, status: { attachedTo: [], ...asset.status, engine: data, ...(store ? { store } : {}) } });
   }
 }

@@ -7,6 +7,7 @@
   import Findings from '$ui/workloads/Findings.svelte';
   import Logs from '$ui/workloads/Logs.svelte';
   import Band from '$ui/sheets/Band.svelte';
+  import Removal from '$ui/sheets/Removal.svelte';
   import { doCall, newDraft, notices } from '$ui/call.svelte';
   import { addressShown } from '$ui/prefs.svelte';
   import { gib } from '$ui/format';
@@ -14,6 +15,8 @@
   let { data } = $props();
   const frame = frameHere();
   const sheet = $derived(data.sheet);
+  let removing = $state(false);
+  const chief = $derived(sheet.bands.find((one) => one.name === sheet.name) ?? sheet.bands[0]);
   const api = $derived(`/rehearsals/${encodeURIComponent(data.id)}`);
   const base = $derived(`/r/${encodeURIComponent(data.id)}`);
   const dump = $derived(data.cluster.kind === 'dump');
@@ -71,6 +74,7 @@
       <div class="flex items-center gap-2 whitespace-nowrap">
         {#if sheet.restName}<button class="push push-main" onclick={() => rest(true)}>Wake it</button>
         {:else if sheet.engine}<button class="push" onclick={() => rest(false)}>Rest it</button>{/if}
+        <button class="push push-grave" onclick={() => (removing = true)}>Take it away</button>
         <a class="push" href="{base}/proofs?{new URLSearchParams({ set: `${sheet.namespace}/${sheet.name}` })}">Proofs</a>
       </div>
     {/if}
@@ -188,6 +192,22 @@
       {/each}
     </dl>
   {:else}
-    {#each sheet.bands as band (band.kind + band.name)}<Band id={data.id} flag={data.cluster.flag} {band} marked={false} opened />{/each}
+    {#each sheet.bands as band (band.kind + band.name)}<Band
+        id={data.id}
+        flag={data.cluster.flag}
+        {band}
+        marked={false}
+        opened
+        onremoved={() => goto(`${base}/members`)}
+      />{/each}
   {/if}
 </div>
+
+{#if removing && chief}<Removal
+    id={data.id}
+    flag={data.cluster.flag}
+    ref={{ kind: chief.kind, namespace: chief.namespace, name: chief.name }}
+    maykeep
+    onclose={() => (removing = false)}
+    onremoved={() => goto(`${base}/members`)}
+  />{/if}

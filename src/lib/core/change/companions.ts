@@ -1,0 +1,153 @@
+import { bytesOf } from '../shared';
+import {
+  claimsOf,
+  keyOf,
+  kindEntries,
+  memberClaim,
+  ordinalsOf,
+  pointersOf,
+  refOf,
+  selectorMatches,
+  selectsPodsOf,
+  type ApiObject,
+  type DaemonSet,
+  type Deployment,
+  type Facts,
+  type Kind,
+  type Ref,
+  type StatefulSet
+} from '../model';
+import { partOfLabel, sentByPerson, workloadOfTemplate } from '../standin';
+import { claimLoss } from './effects';
+import type { Companion, SheetLine } from './types';
+
+type Maker = StatefulSet | Deployment | DaemonSet;
+const makerKinds = ['StatefulSet', 'Deployment', 'DaemonSet'] as const;
+
+const makersIn = (facts: Facts, namespace: string): Maker[] =>
+  makerKinds.flatMap((kind) => facts.list(kind, namespace) as readonly Maker[] as Maker[]);
+
+/** Names that objects lead to, as keys. */
+const ledTo = (objects: readonly ApiObject[]): Set<string> => new Set(objects.flatMap((one) => pointersOf(one).map(keyOf)));
+
+/** Everything of a namespace that isn't made by the cluster itself. */
+const sentIn = (facts: Facts, namespace: string): ApiObject[] =>
+  kindEntries.filter((one) => one.namespaced && !one.derived).flatMap((one) => facts.list(one.kind, namespace) as ApiObject[]);
+
+/** What stands with a workload and is worth nothing without it; claims and snapshots, which hold data, come last and stay unless asked for. */
+function ofWorkload(facts: Facts, chief: Maker): Companion[] {
+  const namespace = chief.metadata.namespace ?? '';
+  const workload = workloadOfTemplate(chief);
+  const makers = makersIn(facts, namespace);
+  const mine = makers.filter((one) => workloadOfTemplate(one) === workload);
+  const others = makers.filter((one) => !mine.includes(one));
+  const needed = ledTo(others);
+  const led = ledTo(mine);
+  const labels = mine.map((one) => one.spec.template.metadata?.labels);
+  const isOf = (one: ApiObject) =>
+    one.metadata.labels?.[partOfLabel] === workload || (one as { spec?: { workload?: string } }).spec?.workload === workload;
+  const found: Companion[] = [];
+  const seen = new Set<string>([keyOf(refOf(chief))]);
+  const add = (one: ApiObject, says: string, goes: boolean, lost: readonly SheetLine[] = []) => {
+    const ref = refOf(one);
+    if (seen.has(keyOf(ref)) || one.metadata.deletionTimestamp) return;
+    seen.add(keyOf(ref));
+    found.push({ ref, says, goes, lost });
+  };
+  const shared = (one: ApiObject) => needed.has(keyOf(refOf(one)));
+  for (const one of mine) add(one, 'the same workload', true);
+  for (const one of facts.list('Service', namespace)) {
+    if (!one.spec.selector || !mine.some((maker) => selectsPodsOf(one.spec.selector, maker))) continue;
+    const more = others.filter((maker) => selectsPodsOf(one.spec.selector, maker)).map((maker) => maker.metadata.name);
+    add(one, more.length ? `also leads to ${more.join(', ')}` : 'leads to its members only', !more.length);
+  }
+  for (const one of facts.list('PodDisruptionBudget', namespace))
+    if (labels.some((pairs) => selectorMatches(one.spec.selector, pairs)))
+      add(
+        one,
+        'says how many of its members may be away',
+        !others.some((maker) => selectorMatches(one.spec.selector, maker.spec.template.metadata?.labels))
+      );
+  const custom = (['Topic', 'Account', 'Certificate', 'Issuer', 'Tunnel', 'Rest'] as const).flatMap(
+    (kind) => facts.list(kind, namespace) as readonly ApiObject[] as ApiObject[]
+  );
+  for (const one of custom)
+    if (isOf(one) || (one.kind === 'Certificate' && mine.some((maker) => maker.metadata.name === one.spec.set)))
+      add(one, 'belongs to it', true);
+  const known = ledTo(found.flatMap(({ ref }) => facts.get(ref.kind, ref.namespace, ref.name) ?? []));
+  for (const kind of ['ConfigMap', 'Secret', 'ServiceAccount'] as const)
+    for (const one of facts.list(kind, namespace) as readonly ApiObject[]) {
+      const key = keyOf(refOf(one));
+      const made =
+        kind === 'Secret' &&
+        custom.some((two) => isOf(two) && (two as { spec?: { secret?: string; secretName?: string } }).spec?.secret === one.metadata.name);
+      if (!led.has(key) && !known.has(key) && !isOf(one) && !made) continue;
+      if (shared(one)) add(one, 'others read it too', false);
+      else add(one, kind === 'Secret' ? 'nobody else reads it; its values are gone for good' : 'nobody else uses it', true);
+    }
+  const claims = new Set([
+    ...mine.flatMap((one) => claimsOf(one.spec.template.spec)),
+    ...mine.flatMap((one) =>
+      one.kind === 'StatefulSet'
+        ? ordinalsOf(one).flatMap((ordinal) =>
+            (one.spec.volumeClaimTemplates ?? []).map((two) => memberClaim(two.metadata.name, one, ordinal))
+          )
+        : []
+    )
+  ]);
+  const gib = (size: unknown) => `${Math.round(bytesOf(String(size ?? '0')) / 2 ** 30).toLocaleString('en')} GiB`;
+  for (const name of [...claims].sort()) {
+    const one = facts.get('PersistentVolumeClaim', namespace, name);
+    if (!one) continue;
+    const users = others.filter((maker) => claimsOf(maker.spec.template.spec).includes(name)).map((maker) => maker.metadata.name);
+    const size = gib(one.status?.capacity?.storage ?? one.spec.resources.requests.storage);
+    add(
+      one,
+      users.length ? `${users.join(', ')} mounts it too` : `stays, and its ${size} go on being held and paid for`,
+      false,
+      claimLoss(facts, namespace, name)
+    );
+  }
+  for (const one of facts.list('VolumeSnapshot', namespace))
+    if (claims.has(one.spec.source.persistentVolumeClaimName ?? ''))
+      add(one, `a copy of ${one.spec.source.persistentVolumeClaimName}`, false, [
+        { ref: refOf(one), says: 'a copy that nothing else replaces' }
+      ]);
+  const left = sentIn(facts, namespace).filter(
+    (one) => !seen.has(keyOf(refOf(one))) && (sentByPerson(one) || one.kind === 'PersistentVolumeClaim')
+  );
+  const space = facts.get('Namespace', '', namespace);
+  if (space && !left.length)
+    found.push({ ref: refOf(space), says: 'nothing else stands in it; with it all above goes', goes: false, lost: [], takesAll: true });
+  return found;
+}
+
+/** Who has to do without something that many lean on: a class, a driver. Nothing of it can be ticked. */
+export function leaning(facts: Facts, object: ApiObject): SheetLine[] {
+  if (object.kind === 'StorageClass') {
+    const { name } = object.metadata;
+    const claims = facts.list('PersistentVolumeClaim').filter((one) => one.spec.storageClassName === name);
+    const bound = claims.filter((one) => one.status?.phase === 'Bound');
+    const waiting = claims.filter((one) => one.status?.phase !== 'Bound');
+    const sets = facts
+      .list('StatefulSet')
+      .filter((one) => one.spec.volumeClaimTemplates?.some((two) => two.spec.storageClassName === name));
+    return [
+      ...bound.slice(0, 20).map((one) => ({ ref: refOf(one), says: 'stays bound, with its data; it can grow no more' })),
+      ...waiting.slice(0, 20).map((one) => ({ ref: refOf(one), says: 'will wait for ever' })),
+      ...sets.slice(0, 20).map((one) => ({ ref: refOf(one), says: 'runs on; new members of it will wait for a volume for ever' }))
+    ];
+  }
+  if (object.kind === 'CSIDriver')
+    return facts
+      .list('StorageClass')
+      .filter((one) => one.provisioner === object.metadata.name)
+      .map((one) => ({ ref: refOf(one), says: 'stays, and nobody answers to it any more' }));
+  return [];
+}
+
+/** What stands with an object and may go with it. Only workloads have such. */
+export function companionsOf(facts: Facts, ref: Ref): Companion[] {
+  const object = facts.get(ref.kind, ref.namespace, ref.name);
+  return object && (makerKinds as readonly Kind[]).includes(object.kind) ? ofWorkload(facts, object as Maker) : [];
+}

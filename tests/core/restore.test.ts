@@ -1,0 +1,143 @@
+import { describe, expect, test } from 'vitest';
+import { removalSheet, restoreSheet } from '$core/change';
+import { isReady, type Asset } from '$core/model';
+import { prove, workloadNamed } from '$core/proofs';
+import { claimAssetOf, mendedSouth, must, ref, settle } from './help';
+import type { World } from '$core/standin';
+
+const claim = 'data-bookings-1';
+const ask = { namespace: 'tickets', claim, snapshot: 'before' };
+const snapshotYaml = `apiVersion: snapshot.storage.k8s.io/v1
+kind: VolumeSnapshotClass
+metadata: {name: s, annotations: {snapshot.storage.kubernetes.io/is-default-class: "true"}}
+driver: block.standin.example
+deletionPolicy: Delete
+---
+apiVersion: snapshot.storage.k8s.io/v1
+kind: VolumeSnapshot
+metadata: {name: before, namespace: tickets}
+spec: {source: {persistentVolumeClaimName: ${claim}}}
+`;
+
+/** bookings running, a snapshot of one member's claim, and that claim damaged since. */
+function damaged(): World {
+  const world = mendedSouth();
+  settle(world, snapshotYaml);
+  must(world, { type: 'damage', namespace: 'tickets', claim });
+  return world;
+}
+const asset = (world: World): Asset => claimAssetOf(world, 'tickets', claim)!;
+const dataProof = (world: World) =>
+  prove({
+    facts: world.store,
+    set: world.store.get('StatefulSet', 'tickets', 'bookings')!,
+    changes: world.journal.changes,
+    fork: () => world
+  }).find((one) => one.id === 'data')!;
+
+describe('a restore in place', () => {
+  test('the member stops, its claim is swapped before anybody makes an empty one, and it starts on what the snapshot held', () => {
+    const world = damaged();
+    const proof = dataProof(world);
+    expect(proof.says).toBe('2 of 3 stores read back as written; damaged: bookings-1');
+    expect(proof.checks.flatMap((one) => one.claim ?? [])).toEqual([`tickets/${claim}`]);
+    const old = asset(world);
+    const sheet = restoreSheet(world.store, ask);
+    expect(sheet.restarted.map((one) => one.ref.name)).toEqual(['bookings-1']);
+    expect(sheet.untouched.map((one) => one.ref.name).sort()).toEqual(['bookings-0', 'bookings-2']);
+    expect(sheet.lost[0]!.says).toContain('with all data in it');
+    const others = ['bookings-0', 'bookings-2'].map((name) => world.store.get('Pod', 'tickets', name)!.metadata.uid);
+    must(world, { type: 'restore', ...ask });
+    world.runSettled();
+    expect(asset(world).metadata.name).not.toBe(old.metadata.name);
+    expect(world.store.get('PersistentVolumeClaim', 'tickets', claim)!.spec.dataSource).toMatchObject({
+      kind: 'VolumeSnapshot',
+      name: 'before'
+    });
+    expect(['bookings-0', 'bookings-2'].map((name) => world.store.get('Pod', 'tickets', name)!.metadata.uid)).toEqual(others);
+    expect(isReady(world.store.get('Pod', 'tickets', 'bookings-1'))).toBe(true);
+    expect(world.store.list('Restoring')).toEqual([]);
+    expect(dataProof(world).state).toBe('holds');
+    // The old volume went, as its policy says.
+    expect(world.store.get('Asset', '', old.metadata.name)).toBeUndefined();
+  });
+
+  test('what is damaged stays damaged, whatever is written after', () => {
+    const world = damaged();
+    must(world, {
+      type: 'ask',
+      namespace: 'tickets',
+      id: 'w',
+      ask: { workload: 'bookings', way: 'inside', login: 'right', op: { do: 'write', key: 'k', value: 'v' } }
+    });
+    world.runUntil(world.nowMs + 60_000);
+    expect(world.store.get('Ask', 'tickets', 'w')!.status!.outcome).toBe('acknowledged');
+    expect(dataProof(world).says).toContain('damaged: bookings-1');
+  });
+
+  test('is refused with the reason: no such claim, no such snapshot, one that is not ready', () => {
+    const world = mendedSouth();
+    const refusal = (change: object) => world.act({ type: 'restore', ...ask, ...change })[0]?.message;
+    expect(refusal({ claim: 'nobody' })).toBe('There is no claim tickets/nobody.');
+    expect(refusal({})).toBe('There is no snapshot tickets/before.');
+    must(world, { type: 'send', objects: [] });
+  });
+});
+
+describe('a workload is taken away with what stands with it', () => {
+  test('services, secrets, config and accounts go unless others need them; claims stay unless asked for, and say what they hold', () => {
+    const world = mendedSouth();
+    const sheet = removalSheet(world.store, ref('StatefulSet', 'tickets', 'bookings'));
+    const of = (goes: boolean) => sheet.with.filter((one) => one.goes === goes).map((one) => `${one.ref.kind} ${one.ref.name}`);
+    expect(of(true).sort()).toEqual([
+      'ConfigMap bookings-config',
+      'Secret bookings-access',
+      'Service bookings',
+      'Service bookings-sql',
+      'ServiceAccount bookings'
+    ]);
+    expect(of(false)).toEqual([0, 1, 2].map((i) => `PersistentVolumeClaim data-bookings-${i}`).concat('Namespace tickets'));
+    expect(
+      sheet.with
+        .filter((one) => one.ref.kind === 'PersistentVolumeClaim')
+        .every((one) => one.lost.length === 1 && one.says.includes('40 GiB'))
+    ).toBe(true);
+    // Another set that reads the same secret keeps it.
+    const set = world.store.get('StatefulSet', 'tickets', 'bookings')!;
+    world.put({
+      ...set,
+      metadata: { ...set.metadata, name: 'other' },
+      spec: {
+        ...set.spec,
+        replicas: 0,
+        selector: { matchLabels: { app: 'other' } },
+        template: { ...set.spec.template, metadata: { labels: { app: 'other' } } }
+      }
+    });
+    const shared = removalSheet(world.store, ref('StatefulSet', 'tickets', 'bookings')).with;
+    expect(shared.find((one) => one.ref.kind === 'Secret')).toMatchObject({ goes: false, says: 'others read it too' });
+    expect(shared.some((one) => one.ref.kind === 'Namespace')).toBe(false);
+  });
+
+  test('everything that was ticked is gone in the end, claims and volumes too', () => {
+    const world = mendedSouth();
+    const { with: all } = removalSheet(world.store, ref('StatefulSet', 'tickets', 'bookings'));
+    must(world, {
+      type: 'remove',
+      ref: ref('StatefulSet', 'tickets', 'bookings'),
+      more: all.filter((one) => !one.takesAll).map((one) => one.ref)
+    });
+    world.runSettled();
+    for (const { ref: one } of all.filter((two) => !two.takesAll)) expect(world.store.find(one), one.name).toBeUndefined();
+    expect(world.store.list('Pod', 'tickets')).toEqual([]);
+    expect(world.store.list('PersistentVolume')).toEqual([]);
+    expect(workloadNamed(world.store, 'tickets', 'bookings')).toBeUndefined();
+  });
+
+  test('a class says who leans on it', () => {
+    const world = mendedSouth();
+    const says = removalSheet(world.store, ref('StorageClass', '', 'steady-block')).stays.map((one) => `${one.ref.name}: ${one.says}`);
+    expect(says).toContain('data-bookings-0: stays bound, with its data; it can grow no more');
+    expect(says.join('\n')).toContain('bookings: runs on; new members of it will wait for a volume for ever');
+  });
+});
