@@ -73,7 +73,9 @@
 
   <ul class="mt-4 border-t border-ink">
     {#each data.clusters as one, i (one.name)}
-      <li class="grid grid-cols-[12px_190px_130px_minmax(160px,320px)_1fr_auto] items-center gap-x-[22px] border-b border-ink py-4">
+      <li
+        class="grid grid-cols-[12px_190px_130px_minmax(160px,320px)_1fr_auto] items-center gap-x-[22px] gap-y-2 border-b border-ink py-4 max-[1000px]:grid-cols-[12px_1fr_auto]"
+      >
         <Flag flag={one.flag} class="h-[92px] w-3" />
         <div>
           <a id="row-{i}" href="/r/{one.name}/members" onfocus={() => (chosen = i)} class="text-[1.05rem] font-semibold hover:underline"
@@ -114,6 +116,12 @@
           {#if one.trace}
             <a class="word" href={lineHref(one.name, one.trace)}>trace</a>
             <span class="key">t</span>
+          {:else if one.proof}
+            <a
+              class="word"
+              href="/r/{one.name}/proofs?{new URLSearchParams({ set: `${one.proof.namespace}/${one.proof.set}`, proof: one.proof.id })}"
+              >the proof</a
+            >
           {/if}
         </p>
       </li>

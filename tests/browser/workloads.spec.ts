@@ -42,7 +42,7 @@ test('a blueprint is answered with live figures, put in a draft, sent, watched, 
   await expect(page.getByText('it is a standby; rosters-0 takes writes')).toBeVisible();
   await page.getByRole('combobox', { name: 'on' }).selectOption('rosters-0');
   await page.getByRole('button', { name: 'Ask' }).click();
-  await expect(page.getByText(/counts at position \d+/)).toBeVisible();
+  await expect(page.getByText(/committed at position \d+/)).toBeVisible();
   // A standby that no commit waits for may be a moment behind.
   await settle(page, base);
   await page.getByRole('button', { name: 'Read', exact: true }).click();

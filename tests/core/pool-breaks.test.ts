@@ -27,7 +27,7 @@ describe('a pool that fails', () => {
   }
   const disk = (name: string, node: string, spec: string) =>
     `apiVersion: standin.example/v1\nkind: Disk\nmetadata: {name: ${name}}\nspec: {node: ${node}, ${spec}}\n---\n`;
-  /** All fit disks of five nodes: two nodes are left with any. */
+  /** All usable disks of five nodes: two nodes are left with any. */
   const many = ['shed-1', 'shed-3', 'shed-5', 'tower-2'].flatMap((one) => [`${one}-raw-1`, `${one}-raw-2`]).concat('shed-2-raw-1');
   const wear = (worn: readonly string[]) => (world: World) =>
     void send(world, worn.map((one) => disk(one, one.slice(0, one.indexOf('-raw')), 'size: 720Gi, worn: true')).join(''));
@@ -57,14 +57,14 @@ describe('a pool that fails', () => {
     send(world, many.map((name) => disk(name, name.slice(0, name.indexOf('-raw')), 'size: 720Gi, holds: partition table')).join(''));
     expect(broken(world)).toMatchObject({
       joint: 'storage-nodes',
-      says: expect.stringMatching(/2 nodes have fit disks, and 3 copies need 3/)
+      says: expect.stringMatching(/2 nodes have usable disks, and 3 copies need 3/)
     });
     // Clearing them is offered, and the change sheet says what that loses before it is sent.
     const { manifests } = broken(world)!.remedy!;
     expect(changeSheet(world.store, manifests!).lost.map((one) => one.ref.name)).toEqual(expect.arrayContaining(many));
     must(world, { type: 'send', objects: manifests! });
     world.runSettled();
-    expect(broken(world)?.says).toMatch(/only 0 of 7 nodes with fit disks carry/);
+    expect(broken(world)?.says).toMatch(/only 0 of 7 nodes with usable disks carry/);
   });
 
   test('without a majority of keepers nothing is mounted, and it comes back with them', () => {

@@ -214,7 +214,7 @@ describe('what is sent before its server is ready', () => {
     const batch = [...poolOperatorObjects('r3'), poolObject('sheds')];
     const sheet = changeSheet(fork.store, batch);
     expect(sheet.new.find((one) => one.ref.kind === 'Pool')!.says).toBe(
-      'waits for the operator of pools, which looks each pool over, to be ready, then is sent again by itself'
+      'waits for the operator of pools, which checks each pool first, to be ready, then is sent again by itself'
     );
     expect(sheet.order.map((one) => one.refs[0]!.kind).indexOf('Deployment')).toBeLessThan(
       sheet.order.map((one) => one.refs[0]!.kind).indexOf('Pool')

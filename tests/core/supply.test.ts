@@ -144,7 +144,7 @@ describe('a pool of own disks (harbour)', () => {
     for (const one of [ref('CSIDriver', '', pool), ref('Pool', '', 'harbour-pool')])
       expect(world.act({ type: 'remove', ref: one })[0]).toMatchObject({
         code: 'still-used',
-        message: expect.stringMatching(/1 volumes of pool/)
+        message: expect.stringMatching(/1 volume of pool/)
       });
   });
 

@@ -105,7 +105,7 @@ export async function remedyDraft(id: string, cluster: string, ask: Record<strin
     'GET',
     `/rehearsals/${encodeURIComponent(id)}/remedy?${new URLSearchParams(ask)}`
   );
-  if (found.ok) return newDraft(cluster, `mend ${found.value.title.toLowerCase()}`, found.value.yaml);
+  if (found.ok) return newDraft(cluster, `Remedy: ${found.value.title.toLowerCase()}`, found.value.yaml);
   notices.complain(found.trouble);
   return undefined;
 }

@@ -1,3 +1,5 @@
+import { clockOf } from '$core/shared';
+
 /** The calendar's moment of T+0, as the server writes times into objects. */
 const epochMs = Date.UTC(2026, 2, 2, 6);
 let calendar = false;
@@ -11,16 +13,15 @@ export const dateText = (ms: number): string =>
 /** Virtual milliseconds as `T+00:06:41`. */
 export function clockText(ms: number): string {
   if (calendar) return dateText(ms);
-  const s = Math.floor(ms / 1000);
-  const two = (n: number) => String(n).padStart(2, '0');
-  return `T+${two(Math.floor(s / 3600))}:${two(Math.floor(s / 60) % 60)}:${two(s % 60)}`;
+  return clockOf(ms);
 }
 
 /** The same without hours where there are none, for ticks and rows: `06:41`. */
 export const shortClock = (ms: number): string =>
   clockText(ms)
     .replace(/^T\+00:/, '')
-    .replace(/^T\+/, '');
+    .replace(/^T\+/, '')
+    .replace(/^T−/, '−');
 
 /** The clock for a column in which hours come and go, always in full: `00:06:41`. */
 export const columnClock = (ms: number): string => clockText(ms).replace(/^T\+/, '');
@@ -35,8 +36,7 @@ export function gib(bytes: number): string {
 /** Thousandths of a CPU as CPUs. */
 export const cpus = (milli: number): string => (milli / 1000).toLocaleString('en', { maximumFractionDigits: 1 });
 
-/** `1 member`, `3 members`. */
-export const plural = (count: number, one: string, many = `${one}s`): string => `${count.toLocaleString('en')} ${count === 1 ? one : many}`;
+export { plural } from '$core/shared';
 
 /** The address of a root line. */
 export const lineHref = (id: string, ref: { kind: string; namespace: string; name: string }): string =>

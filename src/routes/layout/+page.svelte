@@ -136,7 +136,8 @@
 
 <Header title="Lay out a cluster" sub={ground.metadata.name} onkeys={() => (keys = true)} />
 
-<main class="mx-auto grid max-w-[96rem] grid-cols-[minmax(0,1.1fr)_minmax(0,1fr)] gap-x-10 px-[34px] pt-6 pb-10">
+<main class="mx-auto grid max-w-[96rem] grid-cols-[minmax(0,1.1fr)_minmax(0,1fr)] gap-x-10 px-[34px] pt-6 pb-10 max-[1000px]:grid-cols-1">
+  <h1 class="sr-only">Lay out a cluster</h1>
   <div class="min-w-0">
     <nav class="flex items-baseline gap-4" aria-label="How it is shown">
       {#each ['questions', 'document'] as const as one (one)}

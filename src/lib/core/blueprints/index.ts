@@ -1,4 +1,5 @@
-import type { Facts } from '../model';
+import type { ApiObject, Facts } from '../model';
+import { partOfLabel } from '../standin';
 import { imageShelf, sharedFiles } from './files';
 import { memoryStore } from './memory';
 import { plainFaults } from './parts';
@@ -35,7 +36,25 @@ export function firstAnswers(blueprint: Blueprint, facts: Facts): Answers {
   const fits = classes.filter((one) => many === one.provisioner.startsWith('files.'));
   const marked = fits.find((one) => one.metadata.annotations?.['storageclass.kubernetes.io/is-default-class'] === 'true');
   const start = (marked ?? fits[0] ?? classes[0])?.metadata.name ?? '';
-  return Object.fromEntries(blueprint.questions.map((one) => [one.id, one.kind === 'class' ? start : one.start]));
+  const starts = Object.fromEntries(blueprint.questions.map((one) => [one.id, one.kind === 'class' ? start : one.start]));
+  const name = freeName(facts, starts.namespace ?? '', starts.name ?? '');
+  if (name === starts.name) return starts;
+  // Names outside are its own too, so that nobody is led to the workload that stands there.
+  const domains = blueprint.questions.filter((one) => one.kind === 'domain').map((one) => one.id);
+  return { ...starts, name, ...Object.fromEntries(domains.map((id) => [id, starts[id]!.replace(starts.name!, name)])) };
+}
+
+const namedKinds = ['StatefulSet', 'Deployment', 'DaemonSet', 'MemoryCluster', 'DocumentSet'] as const;
+
+/** A workload's name that nothing in a namespace bears yet: the one that is wanted, or that with the next free number. */
+function freeName(facts: Facts, namespace: string, wanted: string): string {
+  const parts = namedKinds.flatMap((kind) => facts.list(kind, namespace) as readonly ApiObject[]);
+  const taken = new Set(parts.flatMap((one) => [one.metadata.name, one.metadata.labels?.[partOfLabel] ?? one.metadata.name]));
+  // A workload of several parts bears its name in front of theirs.
+  const free = (name: string) =>
+    !taken.has(name) && ![...taken].some((one) => one.startsWith(`${name}-`) && !/^-\d+$/.test(one.slice(name.length)));
+  if (free(wanted)) return wanted;
+  for (let i = 2; ; i += 1) if (free(`${wanted}-${i}`)) return `${wanted}-${i}`;
 }
 
 /** A blueprint's sentence with what counts after these answers; with all of it where none are given. */

@@ -1,3 +1,4 @@
+import { fieldOf } from '../shared';
 import { z } from 'zod';
 import { keyOf, refOf, type ApiObject } from '../model';
 import { editsOf, type Path, type TextEdit, type Written, type WrittenResult } from '../manifest';
@@ -54,7 +55,7 @@ export function rowsOf(value: unknown): { rows: readonly TableRow[]; fault?: str
   const parsed = tableSchema.safeParse(value);
   if (parsed.success) return { rows: parsed.data.spec.rows };
   const [issue] = parsed.error.issues;
-  return { rows: [], fault: `${issue?.path.join('.') ?? ''}: ${issue?.message ?? 'no table'}` };
+  return { rows: [], fault: `${fieldOf(issue?.path ?? [])}: ${issue?.message ?? 'no table'}` };
 }
 
 /** A table as it is written. */

@@ -1,4 +1,4 @@
-import { bytesOf, quantityOf } from '../shared';
+import { bytesOf, quantityOf, plural } from '../shared';
 import {
   keyOf,
   kindEntries,
@@ -128,7 +128,7 @@ export function assumptionsOf(facts: Facts): Assumption[] {
         id: `room:${one.driver}`,
         kind: 'size',
         says: `The backend of ${one.driver} has … ${one.places[0] === 'everywhere' ? 'in all' : `in each of ${one.places.join(', ')}`}.`,
-        why: `A dump shows ${one.volumes} volumes with ${quantityOf(one.bytes)}, not what is left.${known(one.driver)}`,
+        why: `A dump shows ${plural(one.volumes, 'volume')} with ${quantityOf(one.bytes)}, not what is left.${known(one.driver)}`,
         value: roomFor(one.bytes)
       },
       {

@@ -1,3 +1,4 @@
+import { fieldOf } from '../shared';
 import type { Problem } from '../shared';
 import { kindEntry, type ApiObject, type Condition } from '../model';
 import { withoutNulls } from '../manifest';
@@ -139,7 +140,7 @@ export function keepValue(given: unknown, secrets: boolean): Kept {
     return { object };
   }
   const [issue] = parsed.error.issues;
-  const where = `${issue?.path.join('.') ?? ''}: ${issue?.message ?? 'not as the API writes it'}`;
+  const where = `${fieldOf(issue?.path ?? [])}: ${issue?.message ?? 'not as the API writes it'}`;
   return {
     other: otherOf(value, where),
     problem: {

@@ -1,3 +1,4 @@
+import { plural } from '../shared';
 import { asManifest } from '../manifest';
 import { nodeReady, type ApiObject, type Facts } from '../model';
 import type { State } from '../rootline';
@@ -87,7 +88,7 @@ function quorum(facts: Facts): Gate {
     return {
       ...base,
       state: 'broken',
-      says: `${n} members survive no more than ${n - 1}`,
+      says: `${plural(n, 'member')} ${n === 1 ? 'survives' : 'survive'} no more than ${n - 1}`,
       remedy: { text: 'Run 3, which may lose 1, or 5, which may lose 2.' }
     };
   const may = n - majorityOf(n);

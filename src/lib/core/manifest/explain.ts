@@ -1,5 +1,5 @@
 import type { z } from 'zod';
-import type { Problem } from '../shared';
+import { fieldOf, type Problem } from '../shared';
 
 const words: Record<string, string> = {
   array: 'a list',
@@ -22,7 +22,7 @@ const quantityHelp = 'Write a number with a suffix, e.g. 40Gi, 500Mi or 250m.';
 export function explainIssue(issue: z.core.$ZodIssue, root: unknown): Pick<Problem, 'code' | 'message' | 'remedy'> {
   let value: unknown = root;
   for (const step of issue.path) value = (value as Record<PropertyKey, unknown> | undefined)?.[step];
-  const field = issue.path.map(String).join('.');
+  const field = fieldOf(issue.path);
   if (value === undefined) {
     const expected = 'expected' in issue ? words[String(issue.expected)] : undefined;
     return { code: 'missing-field', message: `${field} is missing.`, remedy: `Add ${field}${expected ? ` (${expected})` : ''}.` };

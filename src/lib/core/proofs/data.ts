@@ -1,3 +1,4 @@
+import { plural } from '../shared';
 import { claimsOf, memberName, ordinalsOf } from '../model';
 import { assetOf, checksumOf } from '../standin';
 import { proofOf, type Check, type ProofRule } from './types';
@@ -16,7 +17,7 @@ export const data: ProofRule = {
       return {
         asked: `${name}: read everything in its volume`,
         expected: store ? `SHA-256 ${store.checksum.slice(0, 16)}…` : 'rows with a checksum',
-        got: store ? `${store.rows.length} rows, SHA-256 ${sum!.slice(0, 16)}…` : 'nothing stored',
+        got: store ? `${plural(store.rows.length, 'row')}, SHA-256 ${sum!.slice(0, 16)}…` : 'nothing stored',
         ok: store !== undefined && sum === store.checksum,
         ...(pod && store && sum !== store.checksum ? { claim: `${namespace}/${claimsOf(pod.spec)[0]}` } : {})
       };

@@ -57,7 +57,7 @@ function classGate(facts: Facts, driverName: string): SupplyGate {
     joint,
     title,
     why,
-    ...look('broken', '–', 'no class draws from it, so nobody can claim of it', {
+    ...look('broken', '–', 'no class names it, so no claim can be made from it', {
       evidence: [field(ref('StorageClass', '', '(any)'), 'provisioner', `none names ${driverName}`)],
       remedy
     })

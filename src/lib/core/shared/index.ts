@@ -4,3 +4,4 @@ export * from './json';
 export * from './quantity';
 export * from './rng';
 export * from './time';
+export * from './words';

@@ -38,9 +38,9 @@ export function wordsOf(durationMs: number): string {
 /** A moment by the calendar, UTC: `2026-03-02 06:06:41`. */
 export const dateOf = (atMs: number): string => stampOf(atMs).slice(0, 19).replace('T', ' ');
 
-/** The clock's writing of a moment: `T+00:06:41`. */
+/** The clock's writing of a moment: `T+00:06:41`; what was before the clock began: `T−07:38:54`. */
 export function clockOf(atMs: number): string {
-  const s = Math.floor(atMs / 1_000);
+  const s = Math.floor(Math.abs(atMs) / 1_000);
   const two = (n: number) => String(n).padStart(2, '0');
-  return `T+${two(Math.floor(s / 3_600))}:${two(Math.floor(s / 60) % 60)}:${two(s % 60)}`;
+  return `T${atMs < 0 ? '−' : '+'}${two(Math.floor(s / 3_600))}:${two(Math.floor(s / 60) % 60)}:${two(s % 60)}`;
 }

@@ -45,6 +45,7 @@ export { restoredClaim, restoreRefusal, stoppedFor, type Restore } from './admit
 export { resolve, type Lookup } from './names';
 export { decode as decodeShards, encode as encodeShards } from './engines/objects/erasure';
 export { storeLayout, type StoreLayout } from './engines/objects/layout';
+export { emptyingSheet, type EmptyingLine } from './control/emptying';
 export { databaseShare } from './engines/memory';
 export { loginOf, markOf } from './engines/options';
 export { hasEngine } from './engines/registry';

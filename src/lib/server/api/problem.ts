@@ -1,3 +1,4 @@
+import { fieldOf } from '$core/shared';
 import { z } from 'zod';
 import type { Refusal } from '../services';
 
@@ -44,9 +45,9 @@ export function problemResponse({ code, status, title, detail, remedy, problems,
 export function schemaRefusal(error: z.ZodError, where: string): Refusal {
   const problems = error.issues.map((issue) => ({
     code: 'bad-value' as const,
-    message: `${where}.${issue.path.join('.')}: ${issue.message}`,
+    message: `${[where, fieldOf(issue.path)].filter(Boolean).join('.')}: ${issue.message}`,
     remedy: 'See /api/v1/openapi.json for what is expected.',
-    at: { field: issue.path.join('.') }
+    at: { field: fieldOf(issue.path) }
   }));
   return {
     code: 'bad-request',

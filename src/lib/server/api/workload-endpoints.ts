@@ -2,7 +2,7 @@ import { z } from 'zod';
 import { blueprints, sentenceFor } from '$core/blueprints';
 import { way } from '$core/model';
 import { done, notFound, refused } from '../services';
-import { anything, endpoint, items, type Endpoint } from './endpoint';
+import { anything, endpoint, items, listed, type Endpoint } from './endpoint';
 
 const rehearsal = '/rehearsals/{id}';
 const name = z.string().min(1).max(253);
@@ -205,6 +205,15 @@ const working: Endpoint[] = [
     answer: anything,
     run: ({ app, params, body, revision }) =>
       app.rehearsals.remove(params.id!, { kind: 'Rest', namespace: body.namespace, name: body.workload }, false, revision)
+  }),
+  endpoint({
+    method: 'GET',
+    path: `${rehearsal}/nodes/{node}/emptying-sheet`,
+    summary: 'What emptying a node would do, pod by pod',
+    query: z.object({ losesDirectories: z.enum(['true', 'false']).default('false') }),
+    answer: items,
+    run: ({ app, params, query }) =>
+      listed(app.rehearsals.ask(params.id!, 'emptying', { node: params.node!, losesDirectories: query.losesDirectories === 'true' }))
   }),
   endpoint({
     method: 'POST',

@@ -1,3 +1,4 @@
+import { version } from '../../../../package.json';
 import type { App } from './app';
 import { done, notFound, refused, type Answer } from './answer';
 
@@ -18,6 +19,7 @@ export async function frameOf(app: App, id: string) {
   const rehearsals = (await app.rehearsals.all()).filter((one) => one.cluster === cluster.name);
   return done({
     id,
+    version,
     loadedAt,
     rehearsal: state.value,
     clock: state.value.clock,

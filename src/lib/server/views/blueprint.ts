@@ -128,26 +128,21 @@ export function blueprintView({ facts }: Scene, { id, answers: given }: { id: st
       drawn: blueprint.drawn?.(answers) ?? [],
       ladder: blueprint.ladder?.(answers) ?? null,
       remarks: [] as Remark[],
+      alters: null,
       yaml: '',
       secrets: [] as string[]
     };
-  if (faults.length) return { ...head, figures: [], drawn: [], ladder: null, remarks: [] as Remark[], yaml: '', secrets: [] as string[] };
+  if (faults.length)
+    return { ...head, figures: [], drawn: [], ladder: null, remarks: [] as Remark[], alters: null, yaml: '', secrets: [] as string[] };
   const objects = blueprint.objects(answers, () => secretToCome);
   // What operators would make of custom resources is looked over too.
   const whole = [...objects, ...objects.flatMap((one) => setFor(one) ?? [])];
   const taken = objects.filter((one) => one.kind !== 'Namespace' && facts.get(one.kind, one.metadata.namespace ?? '', one.metadata.name));
+  const listed = taken.slice(0, 3).map((one) => `${one.kind} ${one.metadata.name}`);
+  const alters = taken.length
+    ? `Sending this alters what stands: ${listed.join(', ')}${taken.length > 3 ? ` and ${taken.length - 3} more` : ''}. Give it another name to deploy a new one.`
+    : null;
   const remarks: Remark[] = [
-    ...(taken.length
-      ? [
-          {
-            state: 'settling' as const,
-            says: `${taken.length} of these objects exist already (${taken
-              .slice(0, 2)
-              .map((one) => `${one.kind} ${one.metadata.name}`)
-              .join(', ')}…): sending alters them.`
-          }
-        ]
-      : []),
     ...fitRemarks(facts, whole),
     ...classRemarks(facts, answers, id),
     ...publicRemarks(objects),
@@ -159,6 +154,7 @@ export function blueprintView({ facts }: Scene, { id, answers: given }: { id: st
     drawn: blueprint.drawn?.(answers) ?? [],
     ladder: blueprint.ladder?.(answers) ?? null,
     remarks,
+    alters,
     yaml: writeManifests(objects),
     secrets: objects.filter((one) => one.kind === 'Secret').map((one) => one.metadata.name)
   };

@@ -5,7 +5,7 @@ import { kindEntries, zoneOf, type ApiObject, type Kind, type Ref } from '$core/
 import { designClass, type ClassNeeds } from '$core/briefs';
 import { provedWorkload, tryClass, workloadNamed } from '$core/proofs';
 import { lineSentence, rootLine } from '$core/rootline';
-import { operatedKinds, resolve, sentByPerson } from '$core/standin';
+import { emptyingSheet, operatedKinds, resolve, sentByPerson } from '$core/standin';
 import { claimsView, claimView, growSetYaml, type ClaimsAsk } from './claims';
 import { findingsOf, mendedYaml } from './findings';
 import { groundView } from './ground';
@@ -106,6 +106,8 @@ export const queries = {
     mendedYaml(scene, withoutValues(manifestsOf(scene, namespace)), nth),
   changeSheet: (scene: Scene, { objects, replace }: { objects: readonly ApiObject[]; replace?: readonly Ref[] }) =>
     changeSheet(scene.facts, objects, replace),
+  emptying: (scene: Scene, { node, losesDirectories }: { node: string; losesDirectories: boolean }) =>
+    emptyingSheet(scene.facts, node, losesDirectories),
   restore: (scene: Scene, ask: { namespace: string; claim: string; snapshot: string }) => restoreSheet(scene.facts, ask),
   removal: (scene: Scene, { ref, keepMembers }: { ref: Ref; keepMembers: boolean }) => removalSheet(scene.facts, ref, keepMembers),
   prove(scene: Scene, { namespace, set: name, messages }: { namespace: string; set: string; messages?: number }) {

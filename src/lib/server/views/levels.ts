@@ -36,6 +36,8 @@ export interface Stack {
   readonly sentence: string;
   readonly trace: PlainRef | null;
   readonly broken: boolean;
+  /** The first proof that fails, where that is the break. */
+  readonly proof: { readonly namespace: string; readonly set: string; readonly id: string } | null;
   readonly claims: { readonly bound: number; readonly wanted: number };
   readonly members: { readonly ready: number; readonly wanted: number };
 }
@@ -193,7 +195,11 @@ function proofLevel(scene: Scene, proofs: KeptProofs): Level {
     'Proofs',
     state,
     `${ok}/${proofs.length}`,
-    broken.length ? `${broken.length} fail` : stale.length ? `${stale.length} stale` : ''
+    broken.length
+      ? `${broken[0]!.set}: ${broken[0]!.title} fails${broken.length > 1 ? `, ${broken.length - 1} more` : ''}`
+      : stale.length
+        ? `${stale.length} stale`
+        : ''
   );
 }
 
@@ -255,10 +261,16 @@ export function stackOf(scene: Scene, proofs: KeptProofs): Stack {
   return {
     levels,
     ...sentenceOf(levels, found),
+    proof: found ? null : (failing(proofs) ?? null),
     claims: { bound: claims.bound, wanted: claims.wanted },
     members: { ready, wanted }
   };
 }
+
+const failing = (proofs: KeptProofs) => {
+  const one = proofs.find((two) => two.state === 'broken');
+  return one && { namespace: one.namespace, set: one.set, id: one.id };
+};
 
 function sentenceOf(levels: readonly Level[], found: ReturnType<typeof firstBreak>): Pick<Stack, 'sentence' | 'trace' | 'broken'> {
   if (found) {

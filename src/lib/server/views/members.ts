@@ -2,6 +2,7 @@ import { epochMs, wordsOf } from '$core/shared';
 import {
   madeIn,
   momentIn,
+  claimsOf,
   isReady,
   memberClaim,
   memberName,
@@ -78,6 +79,15 @@ function stateOf(
 
 const withoutSays = ({ role, position, lag }: ReturnType<typeof standingOf>) => ({ role, position, lag });
 
+/** Claims that a member mounts: those of the set's template, and those that all its members share. */
+const claimNames = (set: StatefulSet, ordinal: number): { claimName: string; size: string }[] => [
+  ...(set.spec.volumeClaimTemplates ?? []).map((one) => ({
+    claimName: memberClaim(one.metadata.name, set, ordinal),
+    size: String(one.spec.resources.requests.storage)
+  })),
+  ...claimsOf(set.spec.template.spec).map((claimName) => ({ claimName, size: '' }))
+];
+
 function memberRow(scene: Scene, set: StatefulSet, ordinal: number): MemberRow {
   const { facts } = scene;
   const namespace = set.metadata.namespace ?? '';
@@ -95,10 +105,9 @@ function memberRow(scene: Scene, set: StatefulSet, ordinal: number): MemberRow {
     dns: set.spec.serviceName ? `${name}.${set.spec.serviceName}` : '',
     node,
     zone: zoneOf(facts.get('Node', '', node)),
-    claims: (set.spec.volumeClaimTemplates ?? []).map((one) => {
-      const claimName = memberClaim(one.metadata.name, set, ordinal);
+    claims: claimNames(set, ordinal).map(({ claimName, size }) => {
       const claim = facts.get('PersistentVolumeClaim', namespace, claimName);
-      return { name: claimName, size: String(claim?.status?.capacity?.storage ?? one.spec.resources.requests.storage) };
+      return { name: claimName, size: String(claim?.status?.capacity?.storage ?? claim?.spec.resources.requests.storage ?? size) };
     }),
     ...withoutSays(standingOf(scene, namespace, name)),
     ...stateOf(scene, namespace, name, pod, before === undefined ? undefined : memberName(set, before))

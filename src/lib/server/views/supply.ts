@@ -1,4 +1,4 @@
-import { bytesOf, momentOf } from '$core/shared';
+import { bytesOf, momentOf, plural } from '$core/shared';
 import { classTraits } from '$core/briefs';
 import { defaultClassMark, isReady, refOf, type Backend, type Facts, type Pod, type StorageClass } from '$core/model';
 import { driverGates, supplyGates, type State, type SupplyGate } from '$core/rootline';
@@ -16,7 +16,8 @@ import {
   newestFitting,
   poolDriver,
   poolWarnShare,
-  versionFault
+  versionFault,
+  poolStopShare
 } from '$core/standin';
 import { plainGate } from './remedies';
 import { byName, type Scene } from './scene';
@@ -127,7 +128,7 @@ function backendView({ facts }: Scene, one: Backend) {
     says: shared
       ? `shared file system · elastic · targets in ${(one.spec.mountTargets ?? []).map((two) => two.zone).join(', ') || 'no zone'}`
       : one.spec.pool
-        ? `pool · ${gib(total - taken)} of ${gib(total)} GiB free · ${count} volumes`
+        ? `pool · ${gib(total - taken)} of ${gib(total)} GiB free, up to ${Math.round(poolStopShare * 100)} % full · ${plural(count, 'volume')}`
         : `${gib(total - taken)} of ${gib(total)} GiB free · quota ${one.spec.quotaVolumes}, ${count} used`,
     orphans: orphans.length,
     orphanBytes: orphans.reduce((sum, asset) => sum + bytesOf(asset.spec.size), 0)

@@ -11,7 +11,7 @@ import {
   stepSpans,
   workloadOfTemplate
 } from '$core/standin';
-import { wordsOf } from '$core/shared';
+import { plural, wordsOf } from '$core/shared';
 import { setsOf, type PlainRef, type Scene } from './scene';
 
 export interface Segment {
@@ -26,6 +26,10 @@ export interface Segment {
 
 export interface Lane {
   readonly label: string;
+  /** The workload that it belongs to, as namespace/name; '' for what is none. */
+  readonly workload?: string;
+  /** Something in it is under way at the clock's head, or only waits. */
+  readonly moves?: boolean;
   readonly ref: PlainRef | null;
   readonly segments: readonly Segment[];
   /** Spans in which it only waited, e.g. for the member before it. */
@@ -78,6 +82,7 @@ function memberLane(facts: Store, steps: Map<string, Step[]>, set: StatefulSet, 
       });
   return {
     label: name,
+    workload: `${namespace}/${workloadOfTemplate(set)}`,
     ref: { kind: 'Pod', namespace, name },
     segments: all.filter((one) => !isWait(one, nowMs)).map((one) => segmentOf(one, nowMs)),
     waits
@@ -154,6 +159,42 @@ function driverLanes(facts: Store, steps: Map<string, Step[]>, nowMs: number): L
 const latest = (lane: Lane): number =>
   Math.max(0, ...lane.segments.map((one) => one.toMs ?? Infinity), ...lane.waits.map((one) => (one.toMs === null ? 1e15 : one.toMs)));
 
+/** More lanes than this, and workloads in which nothing moves have one together. */
+const manyLanes = 12;
+
+const isOpen = (one: { fromMs: number; toMs: number | null }, nowMs: number): boolean =>
+  one.fromMs <= nowMs && (one.toMs === null || one.toMs > nowMs);
+const movesAt = (lane: Lane, nowMs: number): boolean => [...lane.segments, ...lane.waits].some((one) => isOpen(one, nowMs));
+
+/** Members of a workload in which nothing moves, in one lane. */
+function gathered(lanes: readonly Lane[], nowMs: number): Lane[] {
+  const groups = new Map<string, Lane[]>();
+  for (const lane of lanes) {
+    const key = lane.workload ?? `lane ${lane.label}`;
+    groups.set(key, [...(groups.get(key) ?? []), lane]);
+  }
+  return [...groups].flatMap(([key, list]): Lane[] => {
+    if (list.length === 1 || list.some((one) => movesAt(one, nowMs))) return list;
+    const [namespace = '', name = ''] = key.split('/');
+    return [
+      {
+        label: `${name}, ${plural(list.length, 'member')}`,
+        workload: key,
+        ref: { kind: 'StatefulSet', namespace, name },
+        segments: list.flatMap((one) => one.segments).sort((a, b) => a.fromMs - b.fromMs),
+        waits: []
+      }
+    ];
+  });
+}
+
+/** What moves comes first, in its own order; then what moved last. */
+function inMotionFirst(lanes: readonly Lane[], nowMs: number): Lane[] {
+  const marked = lanes.map((one): Lane => ({ ...one, moves: movesAt(one, nowMs) }));
+  const still = marked.filter((one) => !one.moves).sort((a, b) => latest(b) - latest(a));
+  return [...marked.filter((one) => one.moves), ...still];
+}
+
 /** What is normal for a claim to be bound once somebody uses it (common practice, no source). */
 const boundBandMs = 20_000;
 
@@ -164,7 +205,10 @@ function summary({ facts, clock }: Scene, lanes: readonly Lane[]): { text: strin
   const oldest = Math.min(...pending.map((one) => madeMs(one) ?? facts.nowMs));
   const lateMs = facts.nowMs - oldest - boundBandMs;
   if (pending.length && lateMs > 0)
-    return { text: `${pending.length} ${pending.length === 1 ? 'claim' : 'claims'} overdue by ${wordsOf(lateMs)}`, overdue: true };
+    return {
+      text: `${plural(pending.length, 'claim')} overdue by ${wordsOf(lateMs)}${clock.settled ? `; nothing is under way: ${pending.length === 1 ? 'it waits' : 'they wait'} for somebody` : ''}`,
+      overdue: true
+    };
   const open = lanes.flatMap((lane) =>
     lane.segments
       .filter((one) => one.toMs === null || one.toMs > clock.nowMs)
@@ -250,10 +294,10 @@ export function tapeView(scene: Scene) {
     ...members,
     ...looseLanes(facts, steps, endMs)
   ].filter((one) => one.segments.length || one.waits.length);
-  const recent = lanes.length > mostLanes ? [...lanes].sort((a, b) => latest(b) - latest(a)).slice(0, mostLanes) : lanes;
+  const ordered = inMotionFirst(lanes.length > manyLanes ? gathered(lanes, clock.nowMs) : lanes, clock.nowMs);
   return {
-    lanes: lanes.filter((one) => recent.includes(one)),
-    hidden: lanes.length - recent.length,
+    lanes: ordered.slice(0, mostLanes),
+    hidden: Math.max(0, ordered.length - mostLanes),
     marks: actions.map(({ atMs, action }) => ({
       atMs,
       label: actionWords(action)

@@ -195,13 +195,13 @@ export const consoleForms: Readonly<Record<EngineId, readonly ConsoleForm[]>> = 
   ]
 };
 
-/** What starts what, in a sentence. */
+/** In which order the parts start, in a sentence. */
 function orderOf(parts: readonly { part: string; name: string; ordered: boolean }[]): string {
   const inOrder = [...parts].sort((a, b) => partRank(a.part) - partRank(b.part));
   const each = inOrder.map(({ name, ordered }) =>
     ordered ? `${name} (member 0, then each when the one before is ready)` : `${name} (all at once)`
   );
-  return `${each.join(', then ')}. Down goes the other way.`;
+  return `${each.join(', then ')}. They stop in the reverse order.`;
 }
 
 /** Errors that members show while they come up and that clear by themselves, and when one of them becomes real. */

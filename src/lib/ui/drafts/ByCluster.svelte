@@ -68,7 +68,9 @@
     <table class="table-plain small">
       <thead
         ><tr
-          ><th>Value</th>{#each clusters as one (one)}<th class={one === cluster ? 'font-semibold' : ''}>{one}</th>{/each}<th></th></tr
+          ><th>Value</th>{#each clusters as one (one)}<th class={one === cluster ? 'font-semibold' : ''}>{one}</th>{/each}<th
+            ><span class="sr-only">What can be done</span></th
+          ></tr
         ></thead
       >
       <tbody>

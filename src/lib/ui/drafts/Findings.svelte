@@ -9,10 +9,12 @@
     open: string;
     onshow(finding: Finding): void;
     onmend(finding: Finding): void;
+    /** Mends all that are certain, in one step. */
+    onmendall(): void;
     /** Opens the move from an ephemeral directory to a claim. */
     onclaim(): void;
   }
-  let { findings, open, onshow, onmend, onclaim }: Props = $props();
+  let { findings, open, onshow, onmend, onmendall, onclaim }: Props = $props();
   const count = (severity: Finding['severity']) => findings.filter((one) => one.severity === severity).length;
   const says = $derived(
     [
@@ -23,6 +25,7 @@
       .filter(Boolean)
       .join(', ')
   );
+  const certain = $derived(findings.filter((one) => one.mend && one.severity !== 'note').length);
   const ordered = $derived(
     [...findings].sort((a, b) => ['error', 'warning', 'note'].indexOf(a.severity) - ['error', 'warning', 'note'].indexOf(b.severity))
   );
@@ -30,7 +33,10 @@
 
 <section class="max-h-[38%] min-h-[40px] shrink-0 overflow-auto border-t border-line px-[18px] py-2" aria-label="Findings">
   {#if findings.length}
-    <p class="quiet small" role="status">{says}</p>
+    <p class="quiet small flex items-baseline gap-3">
+      <span role="status">{says}</span>
+      {#if certain > 1}<button class="word" onclick={onmendall}>mend all {certain} that are certain</button>{/if}
+    </p>
     <ul>
       {#each ordered.slice(0, 200) as one, i (i)}
         <li class="flex items-baseline gap-2 py-[3px]">

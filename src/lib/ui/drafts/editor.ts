@@ -6,9 +6,9 @@ import {
   type CompletionContext,
   type CompletionResult
 } from '@codemirror/autocomplete';
-import { defaultKeymap, history, historyKeymap, indentWithTab } from '@codemirror/commands';
+import { defaultKeymap, history, historyKeymap } from '@codemirror/commands';
 import { yaml } from '@codemirror/lang-yaml';
-import { bracketMatching, foldGutter, foldKeymap, indentUnit, syntaxHighlighting } from '@codemirror/language';
+import { bracketMatching, codeFolding, foldGutter, foldKeymap, indentUnit, syntaxHighlighting } from '@codemirror/language';
 import { lintGutter, setDiagnostics, type Diagnostic } from '@codemirror/lint';
 import { highlightSelectionMatches, search, searchKeymap } from '@codemirror/search';
 import { Compartment, EditorState, StateEffect, StateField, type Extension } from '@codemirror/state';
@@ -161,6 +161,21 @@ const hover = hoverTooltip((view, pos) => {
   };
 });
 
+/** A fold's mark: a hairline for what is open, a square outline for what is folded. */
+function foldMark(open: boolean): HTMLElement {
+  const mark = document.createElement('span');
+  mark.className = open ? 'rb-fold' : 'rb-fold rb-folded';
+  mark.title = open ? 'Fold' : 'Open';
+  return mark;
+}
+function foldedLines(_view: EditorView, onclick: (event: Event) => void, lines: number): HTMLElement {
+  const mark = document.createElement('button');
+  mark.className = 'rb-folded-lines';
+  mark.textContent = `${lines} ${lines === 1 ? 'line' : 'lines'}`;
+  mark.onclick = onclick;
+  return mark;
+}
+
 const levels = { error: 'error', warning: 'warning', note: 'info' } as const;
 
 /** Stands a YAML editor up in an element. */
@@ -175,7 +190,11 @@ export function makeEditor(parent: HTMLElement, calls: EditorCalls): EditorHandl
   const linkAt = (view: EditorView, pos: number) => view.state.field(linkField).links.find((one) => one.from <= pos && pos <= one.to);
   const extensions: Extension[] = [
     lineNumbers(),
-    foldGutter(),
+    foldGutter({ markerDOM: foldMark }),
+    codeFolding({
+      preparePlaceholder: (state, range) => state.doc.lineAt(range.to).number - state.doc.lineAt(range.from).number,
+      placeholderDOM: foldedLines
+    }),
     history(),
     EditorState.allowMultipleSelections.of(true),
     drawSelection(),
@@ -193,7 +212,7 @@ export function makeEditor(parent: HTMLElement, calls: EditorCalls): EditorHandl
     hover,
     coverField,
     linkField,
-    // Escape first, then Tab leaves the editor: the keyboard is never caught in it.
+    // Tab is not taken, but where the names of a starter are gone through: it leaves the editor, so the keyboard is never caught in it.
     keymap.of([
       {
         key: 'F12',
@@ -215,8 +234,7 @@ export function makeEditor(parent: HTMLElement, calls: EditorCalls): EditorHandl
       ...foldKeymap,
       ...searchKeymap,
       ...defaultKeymap,
-      ...historyKeymap,
-      indentWithTab
+      ...historyKeymap
     ]),
     EditorView.domEventHandlers({
       mousedown(event, view) {
@@ -228,7 +246,11 @@ export function makeEditor(parent: HTMLElement, calls: EditorCalls): EditorHandl
         return true;
       }
     }),
-    EditorView.contentAttributes.of({ 'aria-label': 'Manifests of the draft' }),
+    EditorView.contentAttributes.of({
+      'aria-label': 'Manifests of the draft',
+      'aria-description':
+        'Tab leaves the editor. Ctrl and ] indents, Ctrl and [ takes the indent back, Alt and Enter mends the finding of the line.'
+    }),
     EditorView.updateListener.of((update) => {
       if (update.docChanged) calls.changed(name, update.state.doc.toString());
     }),

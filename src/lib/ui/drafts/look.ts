@@ -71,6 +71,31 @@ export const look = EditorView.theme({
   '.cm-button': { background: 'transparent', border: '1px solid var(--color-ink)', borderRadius: '1px', color: 'var(--color-ink)' },
   '.cm-searchMatch': { backgroundColor: 'color-mix(in oklab, var(--color-ochre) 35%, transparent)' },
   '.cm-snippetField': { backgroundColor: 'color-mix(in oklab, var(--color-moss) 18%, transparent)' },
+  '.rb-fold': {
+    display: 'inline-block',
+    width: '7px',
+    borderTop: '1px solid var(--color-line)',
+    verticalAlign: 'middle',
+    cursor: 'pointer'
+  },
+  '.rb-folded': { height: '7px', border: '1px solid var(--color-quiet)' },
+  '.rb-folded-lines': {
+    fontFamily: 'var(--font-sans)',
+    color: 'var(--color-quiet)',
+    borderBottom: '1px solid var(--color-quiet)',
+    marginLeft: '1ch',
+    cursor: 'pointer'
+  },
+  '.cm-collapsedLines': {
+    background: 'none',
+    backgroundColor: 'var(--color-tape)',
+    color: 'var(--color-quiet)',
+    borderTop: '1px solid var(--color-line)',
+    borderBottom: '1px solid var(--color-line)',
+    fontFamily: 'var(--font-sans)',
+    padding: '2px 12px'
+  },
+  '.cm-collapsedLines::before, .cm-collapsedLines::after': { content: 'none !important' },
   '.cm-foldPlaceholder': {
     backgroundColor: 'transparent',
     border: '1px solid var(--color-line)',

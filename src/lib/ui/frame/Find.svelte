@@ -63,14 +63,15 @@
     return () => stop.abort();
   });
 
+  function go(hit: Hit) {
+    onclose();
+    void goto(hit.href);
+  }
   function onkeydown(event: KeyboardEvent) {
     if (event.key === 'ArrowDown' || event.key === 'ArrowUp') {
       chosen = Math.max(0, Math.min(hits.length - 1, chosen + (event.key === 'ArrowDown' ? 1 : -1)));
       event.preventDefault();
-    } else if (event.key === 'Enter' && hits[chosen]) {
-      onclose();
-      void goto(hits[chosen]!.href);
-    }
+    } else if (event.key === 'Enter' && hits[chosen]) go(hits[chosen]!);
   }
 </script>
 
@@ -86,16 +87,25 @@
     role="combobox"
     aria-expanded="true"
     aria-controls="hits"
+    aria-activedescendant={hits[chosen] ? `hit-${chosen}` : undefined}
   />
   <ul id="hits" role="listbox" class="mt-3 max-h-[44vh] overflow-auto">
     {#each hits as hit, i (hit.href + hit.what)}
-      <li role="option" aria-selected={i === chosen} class="border-b border-line" class:bg-tape={i === chosen}>
-        <a class="flex items-baseline justify-between px-2 py-1.5" href={hit.href} onclick={onclose}
-          ><span class:mono={hit.what !== 'sheet'}>{hit.label}</span><span class="quiet small">{hit.what}</span></a
+      <!-- svelte-ignore a11y_click_events_have_key_events -->
+      <li
+        role="option"
+        id="hit-{i}"
+        aria-selected={i === chosen}
+        class="flex cursor-pointer items-baseline justify-between gap-4 border-b border-line px-2 py-1.5 hover:bg-tape"
+        class:bg-tape={i === chosen}
+        onclick={() => go(hit)}
+      >
+        <span class="min-w-0 break-words" class:mono={hit.what !== 'sheet' && hit.what !== 'help'}>{hit.label}</span><span
+          class="quiet small whitespace-nowrap">{hit.what}</span
         >
       </li>
     {:else}
-      <li class="quiet px-2 py-2">Nothing is called that at this moment.</li>
+      <li class="quiet px-2 py-2" role="option" aria-selected="false">Nothing is called that at this moment.</li>
     {/each}
   </ul>
 </Sheet>

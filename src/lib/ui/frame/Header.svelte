@@ -14,7 +14,7 @@
   let { title, sub, onfind, onkeys, middle, clock }: Props = $props();
 </script>
 
-<header class="flex min-h-[44px] shrink-0 flex-wrap items-center gap-x-4 gap-y-1 border-b border-ink px-[18px] max-[1000px]:py-1">
+<header class="no-print flex min-h-[44px] shrink-0 flex-wrap items-center gap-x-4 gap-y-1 border-b border-ink px-[18px] max-[1000px]:py-1">
   <a href="/" class="font-bold whitespace-nowrap">Root Barn</a>
   <span class="whitespace-nowrap">{title}</span>
   {#if sub}<span class="quiet whitespace-nowrap">{sub}</span>{/if}

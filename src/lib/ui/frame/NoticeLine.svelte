@@ -8,7 +8,7 @@
 </script>
 
 <!-- Its height is always there, so nothing moves when something is said; a long notice grows over the sheet. -->
-<div class="relative h-[30px] shrink-0 border-t border-line">
+<div class="no-print relative h-[30px] shrink-0 border-t border-line">
   <div
     class="absolute inset-x-0 bottom-0 flex min-h-[29px] items-baseline gap-3 bg-sheet px-[18px] py-[3px] {said?.bad
       ? 'border-t border-brick text-brick'

@@ -15,7 +15,12 @@
   $effect(() => {
     const before = document.activeElement;
     dialog.showModal();
-    return () => (before instanceof HTMLElement ? before.focus() : undefined);
+    // Back to where one was; where that has gone, to the sheet, so that keys go on working.
+    return () => {
+      const back =
+        before instanceof HTMLElement && before.isConnected && before !== document.body ? before : document.getElementById('sheet');
+      back?.focus();
+    };
   });
 </script>
 
@@ -29,7 +34,7 @@
 >
   {#if flag}<Flag {flag} class="h-[6px]" />{/if}
   <div class="px-6 py-5">
-    <h2 class="mb-3 text-lg">{title}</h2>
+    <h2 class="mb-3 text-lg break-words">{title}</h2>
     {@render children()}
   </div>
 </dialog>

@@ -77,7 +77,7 @@ spec:
         ><tr
           ><th>Handle</th><th class="num">Size</th><th>Zone</th><th>Volume</th><th>Class</th><th>Serves</th><th>Held by node</th><th
             >State</th
-          ><th></th></tr
+          ><th><span class="sr-only">What can be done</span></th></tr
         ></thead
       >
       <tbody>

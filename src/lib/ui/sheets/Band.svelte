@@ -1,7 +1,8 @@
 <script lang="ts">
+  import { page } from '$app/state';
   import type { Band } from '$server/views/members';
   import { doCall, notices } from '../call.svelte';
-  import { lineHref } from '../format';
+  import { lineHref, plural } from '../format';
   import Peg from '../parts/Peg.svelte';
   import { addressShown, prefs } from '../prefs.svelte';
   import { selection } from '../selection.svelte';
@@ -19,6 +20,8 @@
     onremoved?: (() => void) | undefined;
   }
   let { id, flag, band, marked, opened = false, onremoved }: Props = $props();
+  /** What was read of a real cluster can be looked at only. */
+  const still = $derived(page.data.cluster?.kind === 'dump');
   const isSet = $derived(band.kind === 'StatefulSet');
   const base = $derived(`/rehearsals/${encodeURIComponent(id)}`);
   const majority = $derived(Math.floor(band.replicas / 2) + 1);
@@ -101,16 +104,17 @@
     {#if band.certificate}
       <div>
         <p class="quiet small mb-1">Certificate</p>
-        <p>{band.certificate.names} names · {band.certificate.days} days</p>
+        <p>{plural(band.certificate.names, 'name')} · {plural(band.certificate.days, 'day')} left</p>
       </div>
     {/if}
   </div>
   <table class="table-plain">
     <thead>
       <tr
-        ><th class="w-7"></th><th>Member</th><th>Address</th><th>Node · zone</th><th>Claim</th><th class="num">Size</th>{#if roles}<th
-            >Role</th
-          ><th class="num">Position</th><th class="num">Lag</th>{/if}<th>State</th><th></th></tr
+        ><th class="w-7"><span class="sr-only">Ordinal</span></th><th>Member</th><th class="wide-only">Address</th><th>Node · zone</th><th
+          class="wide-only">Claim</th
+        ><th class="num wide-only">Size</th>{#if roles}<th>Role</th><th class="num">Position</th><th class="num">Lag</th>{/if}<th>State</th
+        ><th><span class="sr-only">What can be done</span></th></tr
       >
     </thead>
     <tbody>
@@ -129,12 +133,12 @@
               onfocus={() => select(row.name)}>{row.name}</a
             ></td
           >
-          <td class="mono quiet">{addressShown(row.address) || '–'}</td>
+          <td class="mono quiet wide-only">{addressShown(row.address) || '–'}</td>
           <td class="whitespace-nowrap">{row.node ? `${row.node} · ${row.zone}` : '–'}</td>
-          <td class="mono" title={row.claims.map((one) => one.name).join(', ')}
+          <td class="mono wide-only" title={row.claims.map((one) => one.name).join(', ')}
             >{row.claims[0]?.name ?? '–'}{row.claims.length > 1 ? ` +${row.claims.length - 1}` : ''}</td
           >
-          <td class="num">{claimSizes(row)}</td>
+          <td class="num wide-only">{claimSizes(row)}</td>
           {#if roles}
             <td class="whitespace-nowrap">{row.role}</td>
             <td class="num">{row.position === null ? '' : row.position.toLocaleString('en')}</td>
@@ -142,10 +146,10 @@
           {/if}
           <td><span class="inline-flex items-baseline gap-2"><Peg state={row.state} /><span>{row.label}</span></span></td>
           <td class="num"
-            >{#if row.exists && row.label !== 'is being taken away'}<button
+            >{#if !still && row.exists && row.label !== 'is being taken away'}<button
                 class="word small"
                 onclick={() => (taking = { kind: 'Pod', namespace: band.namespace, name: row.name })}
-                aria-label="Take {row.name} away">take away</button
+                aria-label="take away {row.name}">take away</button
               >{/if}</td
           >
         </tr>
@@ -162,7 +166,10 @@
     </tbody>
   </table>
   <div class="mt-3 flex flex-wrap items-center gap-2">
-    {#if isSet}
+    {#if isSet && still}
+      {#if band.engine && !opened}<a class="push push-main" href={sheetHref}>Open</a>{/if}
+      <a class="push" href={lineHref(id, { kind: 'StatefulSet', namespace: band.namespace, name: band.name })}>Root line</a>
+    {:else if isSet}
       {#if scaling}
         <form class="flex items-center gap-2" onsubmit={scale}>
           <label
@@ -193,17 +200,17 @@
       <button class="push" onclick={prove}>Prove</button>
       <a class="push" href={lineHref(id, { kind: 'StatefulSet', namespace: band.namespace, name: band.name })}>Root line</a>
     {/if}
-    <button class="push push-grave" onclick={() => (taking = { kind: band.kind, namespace: band.namespace, name: band.name })}
-      >Take the workload away</button
-    >
+    {#if !still}<button class="push push-grave" onclick={() => (taking = { kind: band.kind, namespace: band.namespace, name: band.name })}
+        >Take the workload away</button
+      >{/if}
   </div>
   {#if isSet}
-    <div class="mt-4 grid grid-cols-2 gap-x-10 border-t border-line pt-3">
+    <div class="mt-4 grid grid-cols-2 gap-x-10 border-t border-line pt-3 max-[1000px]:grid-cols-1">
       <div>
-        <h3 class="font-semibold">What starts what</h3>
+        <h3 class="font-semibold">Order of start</h3>
         <p class="quiet">
-          {#if band.ordered && band.replicas > 1}{band.rows[0]?.name} starts first; each of the others when the one before is ready. Down goes
-            the other way, the highest first.{:else if band.replicas > 1}All start at once.{:else}There is one member.{/if}
+          {#if band.ordered && band.replicas > 1}{band.rows[0]?.name} starts first; each of the others when the one before is ready. Scaling down
+            removes the highest first.{:else if band.replicas > 1}All start at once.{:else}There is one member.{/if}
           {band.keepsClaims ? 'Claims stay when a member goes.' : 'Claims go with the members that are scaled away.'}
         </p>
       </div>

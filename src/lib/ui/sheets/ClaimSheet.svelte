@@ -1,5 +1,6 @@
 <script lang="ts">
   import { goto } from '$app/navigation';
+  import { page } from '$app/state';
   import type { ClaimInspection } from '$server/views/claims';
   import { call, doCall, newDraft, notices } from '../call.svelte';
   import { gib, lineHref, plural, shortClock } from '../format';
@@ -16,6 +17,7 @@
     onclose(): void;
   }
   let { id, cluster, claim, nowMs, onclose }: Props = $props();
+  const still = $derived(page.data.cluster?.kind === 'dump');
   let asking = $state<'grow' | 'snapshot' | 'clone' | null>(null);
   let removing = $state(false);
   let damaging = $state(false);
@@ -173,11 +175,18 @@
     {@render part('What happens when it goes?')}
     <p>
       {claim.policy === 'Retain' ? 'Volume and data stay, and wait to be freed.' : 'The volume goes with it, and all data in it.'}
-      {#if claim.policy === 'Delete' && claim.volume}<button class="word" onclick={keep}>Keep it instead</button>{/if}
+      {#if !still && claim.policy === 'Delete' && claim.volume}<button class="word" onclick={keep}>Keep it instead</button>{/if}
     </p>
   </div>
   <div class="shrink-0 border-t border-ink px-5 py-3">
-    {#if asking === 'grow'}
+    {#if still}
+      <p class="small">
+        <a class="push" href={lineHref(id, ref)}>Root line</a>
+        <span class="quiet ml-2"
+          >A dump can be looked at only. <a class="word" href="{base}/rehearse">Rehearse from here</a> to grow, copy or restore it.</span
+        >
+      </p>
+    {:else if asking === 'grow'}
       <form onsubmit={grow}>
         <label class="block"
           >New size<input class="mono mt-1 w-full border border-ink bg-sheet px-2 py-1" bind:value={size} required pattern="\S+" /></label

@@ -112,7 +112,10 @@
     {/each}
   </section>
 {:else}
-  <section class="mt-3 grid grid-cols-[218px_1fr_1fr_1.35fr] gap-x-6 border-t border-ink pt-3" aria-label="The class {card.id}">
+  <section
+    class="mt-3 grid grid-cols-[218px_1fr_1fr_1.35fr] gap-x-6 border-t border-ink pt-3 max-[1000px]:grid-cols-2 max-[700px]:grid-cols-1"
+    aria-label="The class {card.id}"
+  >
     <div>
       {@render head(card)}
       <div class="mt-2 flex flex-wrap gap-2">

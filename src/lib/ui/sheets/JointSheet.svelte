@@ -7,7 +7,7 @@
   interface Props {
     row: LineRow;
     isBreak: boolean;
-    ondraft(text: string, manifests: string): Promise<void>;
+    ondraft(manifests: string): Promise<void>;
   }
   let { row, isBreak, ondraft }: Props = $props();
   const speaking = $derived(row.joints.filter((one) => one.state === row.state));
@@ -27,7 +27,7 @@
       {#if remedy.manifests}
         {@const manifests = remedy.manifests}
         <p class="mt-2">
-          <button class="push push-main" onclick={() => ondraft(remedy.text, manifests)}>Put in a draft</button> <span class="key">d</span>
+          <button class="push push-main" onclick={() => ondraft(manifests)}>Put in a draft</button> <span class="key">d</span>
         </p>
       {/if}
       {#if row.id === 'driver'}<p class="quiet small mt-2">

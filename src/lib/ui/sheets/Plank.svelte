@@ -3,6 +3,7 @@
   import { doCall, notices } from '../call.svelte';
   import { cpus, lineHref } from '../format';
   import Peg from '../parts/Peg.svelte';
+  import Emptying from './Emptying.svelte';
 
   interface Props {
     plank: Plank;
@@ -17,14 +18,10 @@
     still: boolean;
   }
   let { plank, lens, withDisks, largestDisk, id, marked, still }: Props = $props();
-  async function empty(open: boolean) {
-    const sent = await doCall('POST', `/rehearsals/${encodeURIComponent(id)}/nodes/${encodeURIComponent(plank.name)}/empty`, { open });
-    if (sent)
-      notices.say(
-        open
-          ? `${plank.name} takes pods again.`
-          : `${plank.name} takes no new pods; those on it are sent away one after another, as budgets allow, when the clock runs.`
-      );
+  let emptying = $state(false);
+  async function uncordon() {
+    const path = `/rehearsals/${encodeURIComponent(id)}/nodes/${encodeURIComponent(plank.name)}/empty`;
+    if (await doCall('POST', path, { open: true })) notices.say(`${plank.name} takes pods again.`);
   }
   const gib = (bytes: number) => (bytes / 2 ** 30).toLocaleString('en', { maximumFractionDigits: bytes < 10 * 2 ** 30 ? 1 : 0 });
   const longest = 136;
@@ -60,12 +57,12 @@
     {:else}<span class="quiet small font-sans">no members</span>{/each}
     {#if plank.members.length > shown}<span class="quiet">and {plank.members.length - shown} more</span>{/if}
     {#if plank.system}<span class="quiet small font-sans" title="pods of drivers and operators">+{plank.system} of drivers</span>{/if}
-    {#if plank.closed}<span class="small font-sans text-ochre">{plank.emptying ? 'being emptied' : 'closed to new pods'}</span>{/if}
+    {#if plank.closed}<span class="small font-sans text-ochre">{plank.emptying ? 'cordoned, being emptied' : 'cordoned'}</span>{/if}
     {#if plank.virtual}<span class="small font-sans text-ochre">virtual: takes no daemon set</span>{/if}
   </p>
 {/snippet}
 
-<div id={plank.name} class="plank flex gap-4 pb-3 {marked ? 'bg-tape' : ''}">
+<div id={plank.name} class="plank flex flex-wrap gap-4 gap-y-1 pb-3 {marked ? 'bg-tape' : ''}">
   <p class="mono flex w-[104px] shrink-0 items-start gap-2 pt-[1px] leading-tight font-semibold break-all" title={plank.name}>
     {#if !plank.ready}<Peg state="broken" size={10} label="not ready" />{/if}<span class="min-w-0"
       >{plank.name}{#if plank.storage}<span class="quiet small block font-sans font-normal">storage node</span>{/if}</span
@@ -84,7 +81,7 @@
     </div>
     <div class="w-[104px] shrink-0">
       {#if plank.slots.limit === null}<span class="quiet small"
-          >{plank.slots.taken ? `${plank.slots.taken} asked for` : 'no driver counts'}</span
+          >{plank.slots.taken ? `${plank.slots.taken} asked for` : 'no limit known'}</span
         >
       {:else}{@render ticks(plank.slots.taken, plank.slots.limit)}<span class="quiet small">{plank.slots.taken} of {plank.slots.limit}</span
         >{/if}
@@ -119,7 +116,7 @@
           {@render ticks(one.taken, one.limit ?? 0)}
           <span class="quiet small w-[70px]">{one.taken} of {one.limit}</span>
         </div>
-      {:else}<p class="quiet small">No driver here counts attach slots.</p>{/each}
+      {:else}<p class="quiet small">No driver on it has a limit that is known.</p>{/each}
       {#if plank.speed}<p class="quiet small">
           all its volumes together: {plank.speed.iops.toLocaleString('en')} IOPS, {plank.speed.mbps.toLocaleString('en')} MB/s at the most
         </p>{/if}
@@ -127,8 +124,10 @@
   {/if}
   {#if !still}
     <p class="small shrink-0 pt-[1px]">
-      <button class="word" aria-label="{plank.emptying ? 'Open' : 'Empty'} {plank.name}" onclick={() => empty(plank.emptying !== null)}
-        >{plank.emptying ? 'open' : 'empty'}</button
+      <button
+        class="word"
+        aria-label="{plank.emptying ? 'uncordon' : 'empty'} {plank.name}"
+        onclick={() => (plank.emptying ? void uncordon() : (emptying = true))}>{plank.emptying ? 'uncordon' : 'empty'}</button
       >
     </p>
   {/if}
@@ -138,6 +137,8 @@
     {#each plank.emptying.waits as one (one.name)}<li><span class="mono">{one.name}</span> stays: {one.says}</li>{/each}
   </ul>
 {/if}
+
+{#if emptying}<Emptying {id} node={plank.name} onclose={() => (emptying = false)} />{/if}
 
 <style>
   .plank {

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { plural } from '../format';
   import type { SupplyView } from '$server/views/supply';
   import Peg from '../parts/Peg.svelte';
   import { curve, layoutRails, widths } from './rails-layout';
@@ -95,14 +96,7 @@
     {#each layout.drivers as { driver, y, classes, backends } (driver.id)}
       {#each backends as { card: one, y: at } (one.id)}
         {@const join = joinOf(one.id, driver.id)}
-        {@render card(
-          'backend',
-          one,
-          0,
-          at,
-          widths.backend,
-          one.orphans ? `${one.orphans} asset${one.orphans === 1 ? '' : 's'} that no volume names` : ''
-        )}
+        {@render card('backend', one, 0, at, widths.backend, one.orphans ? plural(one.orphans, 'orphaned asset') : '')}
         {#if join}<p
             class="small absolute truncate text-center leading-tight {join.state === 'broken' ? 'text-brick' : 'quiet'}"
             style:left="{x.a}px"

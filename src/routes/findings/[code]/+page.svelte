@@ -21,7 +21,8 @@
     {#each [{ title: 'So it is found', text: rule.bad }, { title: 'So it is right', text: rule.good }] as one (one.title)}
       <section class="min-w-0">
         <h2 class="border-b border-ink pb-1">{one.title}</h2>
-        <ol class="mono mt-2 overflow-x-auto text-[0.8rem] leading-relaxed">
+        <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+        <ol class="mono mt-2 overflow-x-auto text-[0.8rem] leading-relaxed" tabindex="0" aria-label="Example">
           {#each numbered(one.text) as line, i (i)}
             <li class="whitespace-pre {data.found?.line === i + 1 && one.text === rule.bad ? 'bg-tape font-semibold' : ''}">
               <span class="quiet mr-3 inline-block w-[2.2em] text-right select-none">{i + 1}</span>{line}

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { goto } from '$app/navigation';
+  import { afterNavigate, goto } from '$app/navigation';
   import { page } from '$app/state';
   import { untrack, type Snippet } from 'svelte';
   import Header from '$ui/frame/Header.svelte';
@@ -42,6 +42,11 @@
   const tapeOpen = $derived(prefs.tapeChosen ?? (page.url.pathname.includes('/members') && !(time.settled && !time.running)));
 
   $effect(() => frame.watch(id));
+  // Whoever came by a key or a button that is gone goes on from the sheet.
+  afterNavigate(() => {
+    if (document.activeElement === null || document.activeElement === document.body)
+      document.getElementById('sheet')?.focus({ preventScroll: true });
+  });
 
   const levels = ['ground', 'supply', 'claims', 'members', 'proofs'];
 
@@ -88,7 +93,10 @@
 
 <svelte:window {onkeydown} />
 
-<div class="flex h-screen min-h-[560px] flex-col">
+<div class="app-frame flex h-screen min-h-[560px] flex-col">
+  <p class="print-only border-b border-ink pb-1 font-semibold">
+    {data.cluster.name}{now.rehearsal.fork ? `, fork ${now.rehearsal.fork}` : ''} · {clockText(time.nowMs)} · Root Barn {now.version}
+  </p>
   <a href="#sheet" class="absolute -top-20 left-2 z-50 bg-ink px-3 py-1 text-sheet focus:top-2">To the sheet</a>
   <Flag flag={data.cluster.flag} class="h-[6px] shrink-0" />
   <Header title={data.cluster.name} onfind={() => (shown = 'find')} onkeys={() => (shown = 'keys')}>

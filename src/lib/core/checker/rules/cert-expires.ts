@@ -1,4 +1,4 @@
-import { stampOf } from '../../shared';
+import { stampOf, plural } from '../../shared';
 import { expiryOf } from '../cert';
 import { rule, change, hit } from '../rule';
 
@@ -17,7 +17,7 @@ export default rule({
             hit(
               on,
               ['spec', 'days'],
-              `It is valid for ${on.object.spec.days} days.`,
+              `It is valid for ${plural(on.object.spec.days ?? 0, 'day')}.`,
               'Write 365.',
               change('Write 365', on, { set: ['spec', 'days'], value: 365 })
             )
@@ -28,7 +28,9 @@ export default rule({
       const now = target ? Date.parse(stampOf(target.nowMs)) : undefined;
       if (ends === undefined || now === undefined || ends - now > 30 * 86_400_000) return [];
       const days = Math.floor((ends - now) / 86_400_000);
-      return [hit(on, ['data', 'tls.crt'], days < 0 ? `It ended ${-days} days ago.` : `It ends in ${days} days.`, 'Renew it.')];
+      return [
+        hit(on, ['data', 'tls.crt'], days < 0 ? `It ended ${plural(-days, 'day')} ago.` : `It ends in ${plural(days, 'day')}.`, 'Renew it.')
+      ];
     })
   ]
 });

@@ -1,3 +1,4 @@
+import { fieldOf } from '../../shared';
 import { kindEntries, fieldAt } from '../../model';
 import { claim } from '../examples';
 import { rule, change, hit, nearest } from '../rule';
@@ -42,7 +43,7 @@ export default rule({
         hit(
           on,
           path,
-          `${on.object.kind} has no field ${path.join('.')}.`,
+          `${on.object.kind} has no field ${fieldOf(path)}.`,
           near ? `Write ${near}.` : 'Leave it out, or look at the fields that are known there.',
           near ? change(`Write ${near}`, on, { rename: path, to: near }) : change('Leave it out', on, { drop: path })
         )

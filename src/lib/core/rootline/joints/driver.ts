@@ -1,3 +1,4 @@
+import { plural } from '../../shared';
 import {
   isReady,
   isVirtualNode,
@@ -135,7 +136,7 @@ export const driver: JointRule = {
     const objects = registered ? [refOf(registered)] : [];
     const idle = isBound(place) && (at.pod === undefined || isAttached(at, place));
     const ready = controllers.filter(isReady).length;
-    const says = `controller ${ready} of ${controllers.length} ready; node plugin on ${onNodes} of ${facts.list('Node').length} nodes`;
+    const says = `controller ${ready} of ${controllers.length} ready; node plugin on ${onNodes} of ${plural(facts.list('Node').length, 'node')}`;
     if (idle) return look('holds', name, answers ? says : "doesn't answer now; what is mounted already doesn't need it", { objects });
     if (!registered && !controllers.length && !plugins.length && !makerOf(facts, name, 'controller') && !makerOf(facts, name, 'node'))
       return notInstalled(facts, name, place);

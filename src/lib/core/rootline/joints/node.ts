@@ -21,8 +21,7 @@ export const node: JointRule = {
         remedy: { text: 'Take the pod away; its set makes it anew on another node.' }
       });
     const ready = conditionOf(found.status?.conditions, 'Ready');
-    if (nodeReady(found))
-      return look('holds', name, found.spec?.unschedulable ? 'ready; closed to new pods' : 'ready', { objects: [refOf(found)] });
+    if (nodeReady(found)) return look('holds', name, found.spec?.unschedulable ? 'ready; cordoned' : 'ready', { objects: [refOf(found)] });
     return look('broken', name, `not ready: ${(ready?.message ?? ready?.reason ?? 'it does not answer').replace(/\.$/, '')}`, {
       objects: [refOf(found)],
       evidence: [

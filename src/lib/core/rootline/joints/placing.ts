@@ -1,4 +1,4 @@
-import { bytesOf, milliCpuOf, quantityOf } from '../../shared';
+import { bytesOf, milliCpuOf, quantityOf, plural } from '../../shared';
 import { asManifest } from '../../manifest';
 import { askOf, conditionOf, memberName, ordinalsOf, refOf, roomOf, zoneOf, type Facts, type Node, type Pod } from '../../model';
 import { faultSentence, luggageOf, placeFault, type PlaceFault } from '../../standin';
@@ -110,7 +110,7 @@ function noPlace(facts: Facts, pod: Pod): Look {
   return look(
     'broken',
     pod.metadata.name,
-    nodes.length ? `0 of ${nodes.length} nodes can take it: ${faultSentence(counted)}` : 'the cluster has no nodes',
+    nodes.length ? `0 of ${plural(nodes.length, 'node')} can take it: ${faultSentence(counted)}` : 'the cluster has no nodes',
     {
       objects: [refOf(pod)],
       evidence: compact([

@@ -1,5 +1,5 @@
 import { asManifest } from '../../manifest';
-import { bytesOf } from '../../shared';
+import { bytesOf, plural } from '../../shared';
 import { conditionOf, isReady, nodeReady, refOf, type ApiObject, type Disk, type Facts, type Pod, type Pool } from '../../model';
 import {
   clusterVersion,
@@ -38,7 +38,7 @@ function cleared(facts: Facts): { manifests?: ApiObject[] } {
 
 const nodeWord = (n: number): string => (n === 1 ? 'node' : 'nodes');
 
-/** Are there labelled nodes with fit disks, enough for the copies? */
+/** Are there labelled nodes with usable disks, enough for the copies? */
 export const storageNodes: JointRule = {
   id: 'storage-nodes',
   title: 'Storage nodes',
@@ -53,7 +53,7 @@ export const storageNodes: JointRule = {
     for (const one of facts.list('Disk')) if (one.status?.pool) fit.set(one.spec.node, bytesOf(one.spec.size));
     const nodes = facts.list('Node').filter((node) => fit.has(node.metadata.name));
     const labelled = nodes.filter(isStorageNode);
-    const says = `${labelled.length} ${nodeWord(labelled.length)} with fit disks carry ${storageLabel}`;
+    const says = `${labelled.length} ${nodeWord(labelled.length)} with usable disks carry ${storageLabel}`;
     if (labelled.length >= copies)
       return look('holds', `${labelled.length} ${nodeWord(labelled.length)}`, says, { objects: labelled.map(refOf) });
     const evidence = nodes
@@ -63,7 +63,7 @@ export const storageNodes: JointRule = {
       return look(
         'broken',
         `${nodes.length} ${nodeWord(nodes.length)}`,
-        `${nodes.length} ${nodeWord(nodes.length)} have fit disks, and ${copies} copies need ${copies}`,
+        `${nodes.length} ${nodeWord(nodes.length)} have usable disks, and ${copies} copies need ${copies}`,
         {
           evidence: [
             ...evidence,
@@ -84,7 +84,7 @@ export const storageNodes: JointRule = {
     return look(
       'broken',
       `${labelled.length} of ${nodes.length}`,
-      `only ${labelled.length} of ${nodes.length} nodes with fit disks carry ${storageLabel}`,
+      `only ${labelled.length} of ${nodes.length} nodes with usable disks carry ${storageLabel}`,
       {
         objects: nodes.map(refOf),
         evidence,
@@ -192,7 +192,7 @@ export const disks: JointRule = {
         poolPods(facts, 'disk').filter((pod) => pod.status?.phase === 'Pending')
       );
       const short = idle ? `; some find no room on their node: ${(idle.event?.message ?? '').replace(/\.$/, '')}` : '';
-      return look('holds', `${prepared.length} disks`, `${says}${short}`, { objects, evidence: compact([idle, ...evidence]) });
+      return look('holds', plural(prepared.length, 'disk'), `${says}${short}`, { objects, evidence: compact([idle, ...evidence]) });
     }
     if (found.length < mine.length || under.length || prepared.length > poolPods(facts, 'disk').filter(isReady).length) {
       const since = mine.map((one) => madeMs(jobOf(facts, one))).filter((one) => one !== undefined);
@@ -203,14 +203,14 @@ export const disks: JointRule = {
         )
       );
       if (stuck)
-        return look('broken', `${prepared.length} disks`, (stuck.event?.message ?? '').replace(/\.$/, ''), {
+        return look('broken', plural(prepared.length, 'disk'), (stuck.event?.message ?? '').replace(/\.$/, ''), {
           objects,
           evidence: [stuck, ...evidence],
           remedy: { text: 'Each disk of a pool asks for CPU and memory of its node: free some, or give the pool fewer nodes.' }
         });
       return look(
         'settling',
-        `${prepared.length} disks`,
+        plural(prepared.length, 'disk'),
         found.length ? `${says}; ${under.length} being prepared` : 'discovery looks at the nodes',
         {
           objects,
@@ -225,8 +225,8 @@ export const disks: JointRule = {
     if (failed.length) return failedLook(facts, failed, copies);
     return look(
       'broken',
-      `${prepared.length} disks`,
-      `fit disks stand on ${serving.length} ${nodeWord(serving.length)}, and ${copies} copies need ${copies}: ${refused.map((one) => `${one.metadata.name} ${one.status?.says}`).join('; ') || 'there are no others'}`,
+      plural(prepared.length, 'disk'),
+      `usable disks stand on ${serving.length} ${nodeWord(serving.length)}, and ${copies} copies need ${copies}: ${refused.map((one) => `${one.metadata.name} ${one.status?.says}`).join('; ') || 'there are no others'}`,
       {
         objects,
         evidence,

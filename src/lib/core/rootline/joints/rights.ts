@@ -75,7 +75,7 @@ export const rights: JointRule = {
     }
     const all = allOf(driver, place);
     const { identity, missing, mismatch, free } = standingOf(facts, driver, needed);
-    if (free) return look('holds', driver, "asks nobody's leave: its backend is the cluster itself");
+    if (free) return look('holds', driver, 'needs no rights: its backend is the cluster itself');
     if (!identity) {
       if (!needed.length) return look('holds', driver, 'no identity is known, and none is needed now');
       const install = installFor(facts, driver);

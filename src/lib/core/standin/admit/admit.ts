@@ -1,3 +1,4 @@
+import { plural } from '../../shared';
 import { keyOf, refOf, type ApiObject, type Asset, type Facts, type KindMap, type Ref } from '../../model';
 import { damage, writeFault, writeRow } from '../engines/little-store';
 import { poolDriver } from '../provider/pool';
@@ -29,7 +30,7 @@ function heldBack(facts: Facts, object: ApiObject): { message: string; remedy: s
     if (!volumes.length) return undefined;
     const names = volumes.slice(0, 3).map((one) => one.metadata.name);
     return {
-      message: `${volumes.length} volumes of ${driver} exist (${names.join(', ')}${volumes.length > 3 ? ', …' : ''}); without it nobody could detach or delete them.`,
+      message: `${plural(volumes.length, 'volume')} of ${driver} ${volumes.length === 1 ? 'exists' : 'exist'} (${names.join(', ')}${volumes.length > 3 ? ', …' : ''}); without it nobody could detach or delete them.`,
       remedy: 'Take their claims away first, and the volumes that are kept.'
     };
   }

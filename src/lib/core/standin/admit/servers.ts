@@ -14,13 +14,13 @@ export function serverWait(facts: Facts, object: ApiObject): string | undefined 
     // Where the admission step is set up, a database is taken only once it can be looked over.
     const fault = operatorFault(facts, operatorOf(object.kind)!, object.metadata.namespace ?? '');
     return isAdmitted(facts, object.kind) && fault?.reason === 'OperatorNotReady'
-      ? 'the operator of in-memory stores, which looks each database over,'
+      ? 'the operator of in-memory stores, which checks each database first,'
       : undefined;
   }
   if (object.kind !== 'Pool') return undefined;
   const { by } = facts as Source;
   const pods = by ? [...by.call(facts, 'podsOfPool', 'operator')] : facts.list('Pod').filter((pod) => poolPartOf(pod.spec) === 'operator');
-  return pods.some(isReady) ? undefined : 'the operator of pools, which looks each pool over,';
+  return pods.some(isReady) ? undefined : 'the operator of pools, which checks each pool first,';
 }
 
 /** The object that stands for one that waits to be sent again. */

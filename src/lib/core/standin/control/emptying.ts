@@ -1,5 +1,5 @@
 import { same } from '../../shared';
-import { isReady, refOf, selectorMatches, type DisruptionBudget, type Emptying, type Node, type Pod } from '../../model';
+import { isReady, refOf, selectorMatches, type DisruptionBudget, type Emptying, type Facts, type Node, type Pod } from '../../model';
 import type { Hands, Loop } from './loop';
 
 /** Set on a node that is closed because it is being emptied. */
@@ -7,14 +7,14 @@ const emptiedMark = 'standin.example/emptied';
 /** How often somebody who empties a node asks again (common practice, no source). */
 const againMs = 5_000;
 
-const budgetsOf = (world: Hands, { metadata }: Pod): DisruptionBudget[] =>
+const budgetsOf = (world: { readonly store: Pick<Facts, 'list'> }, { metadata }: Pod): DisruptionBudget[] =>
   world.store.list('PodDisruptionBudget', metadata.namespace).filter((one) => selectorMatches(one.spec.selector, metadata.labels));
 
 /**
  * Why a pod may not be sent away just now; undefined when it may. Source: the cluster API's "Disruptions" and "Specifying a Disruption
  * Budget": a pod that isn't ready is let go only while the others are as many as they have to be.
  */
-function held(world: Hands, pod: Pod): string | undefined {
+function held(world: { readonly store: Pick<Facts, 'list'> }, pod: Pod): string | undefined {
   for (const { metadata, status } of budgetsOf(world, pod)) {
     if (!status) return `the budget ${metadata.name} has not been counted yet`;
     const { disruptionsAllowed = 0, currentHealthy = 0, desiredHealthy = 0 } = status;
@@ -28,7 +28,40 @@ function held(world: Hands, pod: Pod): string | undefined {
 function stays({ metadata, spec }: Pod, losesDirectories: boolean): string | undefined {
   if (!metadata.ownerReferences?.some((one) => one.controller)) return 'nobody would make it anew; take it away by hand';
   const dir = losesDirectories ? undefined : (spec.volumes ?? []).find((one) => one.emptyDir);
-  return dir ? `what is in its directory ${dir.name} would be lost; spec.losesDirectories: true lets it go` : undefined;
+  return dir ? `what is in its directory ${dir.name} would be lost` : undefined;
+}
+
+/** What emptying a node would do with one of its pods: it goes, waits for a budget, or stays. */
+export interface EmptyingLine {
+  readonly namespace: string;
+  readonly name: string;
+  readonly does: 'goes' | 'waits' | 'stays';
+  readonly says: string;
+  /** Its ephemeral directories, whose content would be lost. */
+  readonly loses: readonly string[];
+}
+
+/** What emptying a node would do, pod by pod; those of daemon sets are left where they are. */
+export function emptyingSheet(
+  facts: Facts & { podsOn(node: string): Iterable<Pod> },
+  node: string,
+  losesDirectories: boolean
+): EmptyingLine[] {
+  return [...facts.podsOn(node)]
+    .filter((pod) => !ofDaemonSet(pod) && !pod.metadata.deletionTimestamp)
+    .map((pod): EmptyingLine => {
+      const { namespace = '', name } = pod.metadata;
+      const loses = (pod.spec.volumes ?? []).filter((one) => one.emptyDir).map((one) => one.name);
+      const stay = stays(pod, losesDirectories);
+      const wait = stay === undefined ? held({ store: facts }, pod) : undefined;
+      return {
+        namespace,
+        name,
+        loses,
+        does: stay !== undefined ? 'stays' : wait !== undefined ? 'waits' : 'goes',
+        says: stay ?? wait ?? 'is made anew on another node'
+      };
+    });
 }
 
 const ofDaemonSet = ({ metadata }: Pod): boolean => metadata.ownerReferences?.some((one) => one.kind === 'DaemonSet') ?? false;

@@ -286,7 +286,7 @@ function scoreOf(facts: Facts, siblings: readonly { node: string; zone: string }
 
 const faultWords: Record<PlaceFault, string> = {
   'not-ready': 'not ready',
-  unschedulable: 'closed to new pods',
+  unschedulable: 'cordoned',
   taint: 'with a taint that the pod does not tolerate',
   selector: 'not asked for by the pod',
   cpu: 'without the CPU asked for',

@@ -159,7 +159,7 @@ export function poolOperatorObjects(version: string): ApiObject[] {
   );
 }
 
-/** A pool of all fit disks of the labelled nodes. */
+/** A pool of all usable disks of the labelled nodes. */
 export const poolObject = (name: string, copies = 3, keepers = 3): ApiObject => ({
   apiVersion: 'engines.standin.example/v1',
   kind: 'Pool',

@@ -52,7 +52,12 @@
     <section class="mt-5">
       <h2 class="border-b border-ink pb-1">What waits, the longest first</h2>
       <table class="table-plain">
-        <thead><tr><th>Object</th><th>State</th><th>Since</th><th class="num">Waited</th><th></th></tr></thead>
+        <thead
+          ><tr
+            ><th>Object</th><th>State</th><th>Since</th><th class="num">Waited</th><th><span class="sr-only">What can be done</span></th
+            ></tr
+          ></thead
+        >
         <tbody>
           {#each waiting as one (one.ref.kind + name(one))}
             <tr

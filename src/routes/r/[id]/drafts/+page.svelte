@@ -67,7 +67,11 @@
   {#if data.list.length}
     <table class="table-plain mt-5 max-w-[52rem]">
       <thead
-        ><tr><th>Draft</th><th class="num">Files</th><th class="num">Lines</th><th>Last written</th><th>Sent to</th><th></th></tr></thead
+        ><tr
+          ><th>Draft</th><th class="num">Files</th><th class="num">Lines</th><th>Last written</th><th>Sent to</th><th
+            ><span class="sr-only">What can be done</span></th
+          ></tr
+        ></thead
       >
       <tbody>
         {#each data.list as one (one.id)}
@@ -76,7 +80,7 @@
             ><td>{new Date(one.updatedAt).toLocaleString('en-GB', { dateStyle: 'medium', timeStyle: 'short' })}</td><td
               >{one.sentTo.join(', ') || '–'}</td
             ><td class="num"
-              ><button class="word small" onclick={() => throwAway(one.id)} aria-label="Throw {one.name} away">throw away</button></td
+              ><button class="word small" onclick={() => throwAway(one.id)} aria-label="throw away {one.name}">throw away</button></td
             ></tr
           >
         {/each}

@@ -39,9 +39,9 @@
 
 <svelte:head><title>Ground · {data.cluster.name} · Root Barn</title></svelte:head>
 
-<div class="grid min-h-full grid-cols-[minmax(0,1fr)_248px]">
+<div class="grid min-h-full grid-cols-[minmax(0,1fr)_248px] max-[1000px]:grid-cols-1">
   <div class="min-w-0 px-[26px] py-5">
-    <div class="flex items-baseline justify-between gap-6">
+    <div class="flex flex-wrap items-baseline justify-between gap-x-6">
       <h1>{headline}</h1>
       <nav class="quiet flex shrink-0 gap-4" aria-label="Lens">
         <span>lens:</span>

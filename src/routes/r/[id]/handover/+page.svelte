@@ -35,7 +35,7 @@
 <svelte:head><title>Handover · {data.cluster.name} · Root Barn</title></svelte:head>
 
 <div class="flex h-full min-h-0 flex-col px-[26px] py-5">
-  <div class="flex items-start justify-between gap-6">
+  <div class="flex flex-wrap items-start justify-between gap-x-6 gap-y-2">
     <div>
       <h1>{data.view.count ? `${plural(data.view.count, 'manifest')}, in the order of sending.` : 'Nothing to hand over yet.'}</h1>
       <p class="quiet mt-1">
@@ -58,15 +58,16 @@
         {#if data.view.secrets}<a
             class="word small"
             href="/r/{encodeURIComponent(data.id)}/handover/manifests.yaml{query}{query ? '&' : '?'}secrets=keep"
-            download>with the values of {data.view.secrets === 1 ? 'its secret' : `its ${data.view.secrets} secrets`}</a
+            download>with secret values</a
           >{/if}
         <button class="push" onclick={copy}>Copy</button>
       </div>
     {/if}
   </div>
   {#if data.view.count}
-    <div class="mt-4 grid min-h-0 flex-1 grid-cols-[280px_1fr] gap-x-8">
-      <ol class="small list-inside list-decimal overflow-auto border-t border-ink">
+    <div class="mt-4 grid min-h-0 flex-1 grid-cols-[280px_1fr] gap-x-8 max-[1000px]:grid-cols-1">
+      <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+      <ol class="small list-inside list-decimal overflow-auto border-t border-ink" tabindex="0" aria-label="Order of sending">
         {#each data.view.items as one (one.kind + one.namespace + one.name)}<li class="border-b border-line py-1">
             <span class="quiet">{one.kind}</span> <span class="mono">{one.name}</span>
           </li>{/each}

@@ -26,10 +26,26 @@
             : `${stack.members.ready} of ${plural(stack.members.wanted, 'member')} ready; the others come up.`}
       />
     </h1>
+    {#if stack.proof}<p class="mt-1">
+        <a
+          class="word"
+          href="/r/{encodeURIComponent(data.id)}/proofs?{new URLSearchParams({
+            set: `${stack.proof.namespace}/${stack.proof.set}`,
+            proof: stack.proof.id
+          })}">the proof and its evidence</a
+        >
+      </p>{/if}
     <p class="mt-2">
       <a class="word" href="/r/{encodeURIComponent(data.id)}/blueprints">deploy a workload</a>
       <a class="word ml-4" href="/r/{encodeURIComponent(data.id)}/operators">operators and custom resources</a>
     </p>
+    {#if data.cluster.kind === 'dump'}<p class="quiet mt-1">
+        A dump can be looked at only; nothing is scaled, proved or taken away here. <a
+          class="word"
+          href="/r/{encodeURIComponent(data.id)}/rehearse">Rehearse from here</a
+        >
+        to try it.
+      </p>{/if}
     {#if bands.length > 6}<p class="mt-2">
         <input
           class="small w-[16rem] border border-line bg-sheet px-2 py-0.5"

@@ -133,7 +133,13 @@
   <h2 class="mt-6 mb-1">For each workload</h2>
   {#if view.resources.length}
     <table class="table-plain border-t border-ink">
-      <thead><tr><th>Custom resource</th><th>Stage</th><th>What its operator says</th><th>Taken away with it</th><th></th></tr></thead>
+      <thead
+        ><tr
+          ><th>Custom resource</th><th>Stage</th><th>What its operator says</th><th>Taken away with it</th><th
+            ><span class="sr-only">What can be done</span></th
+          ></tr
+        ></thead
+      >
       <tbody>
         {#each view.resources as one (one.kind + one.namespace + one.name)}
           <tr>

@@ -19,6 +19,7 @@
   const chosenId = $derived(page.url.searchParams.get('proof'));
   const shown = $derived(mine.find((one) => one.id === chosenId) ?? mine.find((one) => one.state === 'broken') ?? mine[0]);
   const ok = $derived(mine.filter((one) => one.state === 'holds' && !one.stale).length);
+  const failed = $derived(mine.filter((one) => one.state === 'broken' && !one.stale));
   const stale = $derived(mine.filter((one) => one.stale).length);
   const words = ['none', 'one', 'two', 'three', 'four', 'five', 'six', 'seven', 'eight', 'nine', 'ten', 'eleven', 'twelve'];
   const word = (n: number) => words[n] ?? String(n);
@@ -38,13 +39,13 @@
     <h1>Nothing to prove yet.</h1>
     <p class="mt-3">Proofs are run on workloads; none stands on this cluster at this moment.</p>
   {:else}
-    <div class="flex items-start justify-between gap-6">
+    <div class="flex flex-wrap items-start justify-between gap-x-6 gap-y-2">
       <div>
         <h1>
           {mine.length
             ? stale === mine.length
               ? `What was proved of ${set} is stale.`
-              : `${set} holds in ${word(ok)} of ${word(mine.length)} proofs.`
+              : `${set} holds in ${word(ok)} of ${word(mine.length)} proofs${failed.length ? `; ${failed.map((one) => one.title).join(', ')} ${failed.length === 1 ? 'fails' : 'fail'}` : ''}.`
             : `${set} has not been proved yet.`}
         </h1>
         <p class="quiet mt-1">
@@ -69,6 +70,11 @@
         >
       </div>
     </div>
+    {#if data.cluster.kind === 'dump'}<p class="mt-2">
+        Nothing can be proved on a dump: its programs don't run here. <a class="word" href="/r/{encodeURIComponent(data.id)}/rehearse"
+          >Rehearse from here</a
+        > and prove it there.
+      </p>{/if}
     {#if !mine.length}
       <p class="mt-5 max-w-[44rem]">
         The pack asks whether every claim is bound as asked, whether members started in order, whether names lead where they should and
@@ -76,7 +82,7 @@
         its kind has to keep: who may and may not get in, what is written here and read there, what a loss does.
       </p>
     {:else}
-      <div class="mt-4 grid grid-cols-[minmax(300px,430px)_1fr] gap-x-8">
+      <div class="mt-4 grid grid-cols-[minmax(300px,430px)_1fr] gap-x-8 max-[1000px]:grid-cols-1">
         <ul class="border-t border-ink">
           {#each mine as one (one.id)}
             <li class="border-b border-line">

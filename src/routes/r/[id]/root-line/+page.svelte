@@ -28,14 +28,14 @@
     VolumeSnapshot: 'snapshot'
   };
 
-  async function draft(text: string, manifests: string) {
-    const id = await newDraft(data.cluster.name, text.slice(0, 100), manifests);
+  async function draft(manifests: string) {
+    const id = await newDraft(data.cluster.name, `${data.ref.name}: ${(chosen?.title ?? 'remedy').toLowerCase()}`.slice(0, 100), manifests);
     if (id !== undefined) await goto(`/r/${encodeURIComponent(data.id)}/drafts/${id}`);
   }
   const remedy = $derived(chosen?.joints.find((joint) => joint.remedy?.manifests)?.remedy);
   $effect(() => {
     selection.ref = data.ref;
-    selection.draft = remedy?.manifests ? () => void draft(remedy.text, remedy.manifests!) : null;
+    selection.draft = remedy?.manifests ? () => void draft(remedy.manifests!) : null;
     return () => {
       selection.ref = null;
       selection.draft = null;
@@ -60,7 +60,7 @@
         {waiting === 1 ? 'joint' : 'joints'} above {waiting === 1 ? 'waits' : 'wait'} on it{:else}· no break{/if}
     </p>
     {#if line.joints.length}
-      <div class="mt-2 grid max-w-[80rem] grid-cols-[minmax(0,1fr)_270px] gap-x-7">
+      <div class="mt-2 grid max-w-[80rem] grid-cols-[minmax(0,1fr)_270px] gap-x-7 max-[1000px]:grid-cols-1">
         <LineDrawing {rows} trunks={line.trunks} firstBreak={line.firstBreak} chosen={chosen?.id} onchoose={(id) => (picked = id)} />
         {#if chosen}<JointSheet row={chosen} isBreak={chosen.id === line.firstBreak} ondraft={draft} />{/if}
       </div>

@@ -11,6 +11,7 @@
   import { call, doCall, newDraft, notices, remedyDraft } from '$ui/call.svelte';
   import { frameHere } from '$ui/frame/frame.svelte';
   import { invalidate } from '$app/navigation';
+  import { plural } from '$ui/format';
 
   let { data } = $props();
   const frame = frameHere();
@@ -39,7 +40,9 @@
     const [pool] = serving.filter((one) => one.pool);
     if (pool && serving.length === 1) return `Volumes can be handed out from ${pool.id}.`;
     const zones = [...new Set(serving.filter((one) => !one.pool).flatMap((one) => one.zones))];
-    return zones.length > 8
+    if (!view.backends.length)
+      return `${plural(standing.length, 'driver')} and ${plural(view.classes.length, 'class', 'classes')} stand; what their backends still have isn't in the dump.`;
+    return zones.length > 8 || !zones.length
       ? 'Volumes can be handed out.'
       : `Volumes can be handed out in ${zones.length === 1 ? 'zone' : 'zones'} ${zones.join(', ')}.`;
   });

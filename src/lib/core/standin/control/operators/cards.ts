@@ -23,7 +23,7 @@ export const operatorCards: readonly OperatorCard[] = [
   {
     id: 'memory',
     title: 'in-memory stores',
-    says: 'Expands a cluster of nodes, lays databases with shards and replicas over them, and looks each database over first.',
+    says: 'Expands a cluster of nodes, lays databases with shards and replicas over them, and checks each database before it is taken.',
     namespace: 'memory-system',
     name: 'memory-operator',
     kinds: [

@@ -122,7 +122,7 @@ export abstract class Leading<S> extends Electing<S> {
       const done: Body & { is: 'done' } =
         'refused' in result
           ? { is: 'done', ask: entry.ask, outcome: 'refused', says: result.refused }
-          : { is: 'done', ask: entry.ask, outcome: 'acknowledged', says: `counts at position ${index}`, version: index };
+          : { is: 'done', ask: entry.ask, outcome: 'acknowledged', says: `committed at position ${index}`, version: index };
       if (entry.taker === undefined || entry.taker === id) this.finish(site, id, done);
       else this.post(site, id, entry.taker, done);
     }

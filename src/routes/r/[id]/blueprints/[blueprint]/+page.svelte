@@ -56,8 +56,9 @@
 
 <svelte:head><title>{sheet.title} · {data.cluster.name} · Root Barn</title></svelte:head>
 
-<div class="grid min-h-full grid-cols-[minmax(0,1.05fr)_minmax(0,1fr)]">
+<div class="grid min-h-full grid-cols-[minmax(0,1.05fr)_minmax(0,1fr)] max-[1000px]:grid-cols-1">
   <div class="px-[26px] py-5">
+    <h1 class="sr-only">Deploy {sheet.title}</h1>
     <p>
       <span class="font-semibold">“{answers.name}”</span>
       <a class="quiet hover:underline" href="{base}/blueprints">blueprint {sheet.title}</a>
@@ -87,12 +88,19 @@
         >
         <span class="key">d</span>
         <span class="quiet"
-          >{hurts ? 'What is broken above will be found again there.' : 'There its change sheet says what it will do.'}</span
+          >{sheet.faults.length
+            ? 'Mend the answers above first.'
+            : data.cluster.kind === 'dump'
+              ? 'A dump takes no drafts that are sent; rehearse from it first.'
+              : hurts
+                ? 'What is broken above will be found again there.'
+                : 'There its change sheet says what it will do.'}</span
         >
       </div>
     </div>
   </div>
   <div class="border-l border-line px-6 py-5">
+    {#if sheet.alters}<p class="mb-4 border-l-4 border-brick pl-3 font-semibold text-brick" role="alert">{sheet.alters}</p>{/if}
     {#if sheet.figures.length}
       <dl class="grid grid-cols-4 gap-x-4 border-t border-ink border-b-line pt-3">
         {#each sheet.figures as one (one.label)}

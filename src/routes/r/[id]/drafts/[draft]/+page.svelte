@@ -80,6 +80,24 @@
     }
     if (wanted?.mend) edits(wanted.mend.edits, wanted.mend.says);
   }
+  /** Carries out every mend whose edits touch nothing that another one touches, in one step. */
+  async function mendAll() {
+    if (!desk.fresh) await desk.look(false);
+    const taken: TextEdit[] = [];
+    const overlaps = (one: TextEdit) =>
+      taken.some((two) => (one.file ?? '') === (two.file ?? '') && one.from < two.to && two.from < one.to);
+    const chosen = desk.findings.filter((one) => {
+      if (!one.mend || one.severity === 'note' || one.mend.edits.some(overlaps)) return false;
+      const same = one.mend.edits.some(
+        (edit) => edit.from === edit.to && taken.some((two) => two.from === edit.from && two.insert === edit.insert)
+      );
+      if (same) return false;
+      taken.push(...one.mend.edits);
+      return true;
+    });
+    edits(taken, `${plural(chosen.length, 'finding')} mended at once`);
+    notices.say(`${plural(chosen.length, 'finding')} mended in one step; undo takes it back. What follows from it is looked at now.`);
+  }
   function show(finding: Finding) {
     desk.open = finding.at.file ?? desk.files[0]!.name;
     setTimeout(() => editor?.show(finding.at.line ?? 1, finding.at.column), 0);
@@ -142,7 +160,7 @@
 <svelte:head><title>Draft {desk.name} · {data.cluster.name} · Root Barn</title></svelte:head>
 
 <div
-  class="grid h-full min-h-[380px] grid-cols-[minmax(0,1fr)_minmax(380px,34%)]"
+  class="grid h-full min-h-[380px] grid-cols-[minmax(0,1fr)_minmax(380px,34%)] max-[1000px]:h-auto max-[1000px]:grid-cols-1"
   role="region"
   aria-label="Draft"
   ondragover={(event) => event.preventDefault()}
@@ -154,10 +172,10 @@
   }}
 >
   <div class="flex min-h-0 min-w-0 flex-col">
-    <div class="flex items-baseline gap-3 px-[18px] pt-4 pb-1">
-      <span class="font-semibold">Draft</span>
+    <div class="flex flex-wrap items-baseline gap-x-3 px-[18px] pt-4 pb-1">
+      <h1 class="text-[1rem]!">Draft</h1>
       <input
-        class="min-w-0 flex-1 border-b border-line bg-sheet font-semibold"
+        class="min-w-[10rem] flex-1 border-b border-line bg-sheet font-semibold"
         bind:value={desk.name}
         maxlength="120"
         aria-label="Name of the draft"
@@ -166,7 +184,7 @@
       <button class="word small" onclick={() => step('undo')}>undo</button>
       <button class="word small" onclick={() => step('redo')}>redo</button>
       <a class="word small" href="{base}/drafts/{desk.id}/states">states</a>
-      <a class="word small" href="{base}/drafts/{desk.id}/bundle" download>take out</a>
+      <a class="word small" href="{base}/drafts/{desk.id}/bundle" download>export</a>
       {#if desk.objects.some((one) => one.kind === 'Secret')}<a
           class="word small whitespace-nowrap"
           href="{base}/drafts/{desk.id}/bundle?secrets=yes"
@@ -174,25 +192,26 @@
         >{/if}
       <a class="word small whitespace-nowrap" href="{base}/drafts">all drafts</a>
     </div>
-    <div class="small flex flex-wrap items-baseline gap-x-4 gap-y-1 px-[18px] pb-2" role="tablist" aria-label="Files">
-      {#each desk.files as one (one.name)}
-        <span class="whitespace-nowrap">
+    <div class="small flex flex-wrap items-baseline gap-x-4 gap-y-1 px-[18px] pb-2">
+      <div class="flex flex-wrap gap-x-4" role="tablist" aria-label="Files">
+        {#each desk.files as one (one.name)}
           <button
             role="tab"
             aria-selected={desk.open === one.name}
-            class="mono {desk.open === one.name ? 'border-b-2 border-ink font-semibold' : 'quiet'}"
+            class="mono whitespace-nowrap {desk.open === one.name ? 'border-b-2 border-ink font-semibold' : 'quiet'}"
             onclick={() => (desk.open = one.name)}>{one.name}</button
-          >{#if desk.files.length > 1}<button
-              class="quiet ml-1"
-              aria-label="Take {one.name} out of the draft"
-              onclick={() => desk.dropFile(one.name)}>×</button
-            >{/if}
-        </span>
-      {/each}
+          >
+        {/each}
+      </div>
+      {#if desk.files.length > 1}<button class="word" aria-label="leave out {desk.open}" onclick={() => desk.dropFile(desk.open)}
+          >leave out</button
+        >{/if}
       <button class="word" onclick={() => desk.addFile('more.yaml', '')}>add a file</button>
       <PickFiles look="word" says="read files" {take} />
       <span class="quiet ml-auto whitespace-nowrap"
-        ><span class="key">Ctrl ␣</span> complete <span class="key">Alt ⏎</span> mend <span class="key">F12</span> jump</span
+        ><span class="key">Ctrl ␣</span> complete <span class="key">Alt ⏎</span> mend <span class="key">F12</span> jump
+        <span class="key">Ctrl ]</span>
+        indent <span class="key">Tab</span> leave</span
       >
     </div>
     {#key desk.id}
@@ -208,10 +227,17 @@
         onjump={jump}
       />
     {/key}
-    <Findings findings={desk.findings} open={desk.open} onshow={show} onmend={mend} onclaim={() => ((side = 'rework'), (part = 'claim'))} />
+    <Findings
+      findings={desk.findings}
+      open={desk.open}
+      onshow={show}
+      onmend={mend}
+      onmendall={mendAll}
+      onclaim={() => ((side = 'rework'), (part = 'claim'))}
+    />
   </div>
-  <div class="min-h-0 overflow-auto border-l border-line px-5 py-4">
-    <div class="mb-3 flex gap-4" role="tablist" aria-label="Beside the text">
+  <div class="flex min-h-0 flex-col border-l border-line">
+    <div class="flex gap-4 px-5 pt-4 pb-3" role="tablist" aria-label="Beside the text">
       {#each [{ id: 'sheet', title: 'change sheet' }, { id: 'questions', title: 'questions' }, { id: 'rework', title: 'rework' }] as const as one (one.id)}
         <button
           role="tab"
@@ -232,30 +258,35 @@
         nowMs={frame.now.clock.nowMs}
         onsend={send}
         onrehearse={rehearse}
-      />
-      {#if sent.length}
-        <h3 class="mt-4 border-t border-ink pt-2 font-semibold">Sent before</h3>
-        {#each sent as one (one.rehearsal)}
-          <p class="mt-1">
-            <a class="word mono" href="/r/{encodeURIComponent(one.rehearsal)}/members">{one.rehearsal}</a> at {clockText(one.atMs)}.
-            <a class="word" href="/r/{encodeURIComponent(one.rehearsal)}/members">Watch the members</a>
-            <span class="quiet">{one.changedSince ? 'The draft says something else by now.' : 'The draft says the same still.'}</span>
-          </p>
-          {#if one.drift === null}<p class="quiet small">What has become of it can't be told.</p>
-          {:else if one.drift.length}
-            <ul class="small">
-              {#each one.drift.slice(0, 12) as line, i (i)}<li class="break-words">
-                  <span class="mono">{line.object}</span>
-                  {line.says}
-                </li>{/each}
-            </ul>
-          {:else}<p class="quiet small">It stands there as it was sent.</p>{/if}
-        {/each}
-      {/if}
+      >
+        {#snippet result()}
+          {#if sent.length}
+            <h3 class="sr-only">Sent before</h3>
+            {#each sent.slice(0, 3) as one (one.rehearsal)}
+              <p class="mt-1">
+                <a class="word mono" href="/r/{encodeURIComponent(one.rehearsal)}/members">{one.rehearsal}</a> at {clockText(one.atMs)}.
+                <a class="word" href="/r/{encodeURIComponent(one.rehearsal)}/members">Watch the members</a>
+                <span class="quiet">{one.changedSince ? 'The draft has changed since.' : 'The draft has not changed since.'}</span>
+              </p>
+              {#if one.drift === null}<p class="quiet small">What has become of it can't be told.</p>
+              {:else if one.drift.length}
+                <ul class="small">
+                  {#each one.drift.slice(0, 12) as line, i (i)}<li class="break-words">
+                      <span class="mono">{line.object}</span>
+                      {line.says}
+                    </li>{/each}
+                </ul>
+              {:else}<p class="quiet small">It stands there as it was sent.</p>{/if}
+            {/each}
+          {/if}
+        {/snippet}
+      </ChangeSheet>
     {:else if side === 'questions'}
-      <Questions {desk} onedits={edits} />
+      <div class="min-h-0 flex-1 overflow-auto px-5 pb-4"><Questions {desk} onedits={edits} /></div>
     {:else}
-      <Rework {desk} clusters={data.clusters} cluster={data.cluster.name} open={part} onedits={edits} />
+      <div class="min-h-0 flex-1 overflow-auto px-5 pb-4">
+        <Rework {desk} clusters={data.clusters} cluster={data.cluster.name} open={part} onedits={edits} />
+      </div>
     {/if}
   </div>
 </div>

@@ -52,7 +52,8 @@
 
 <svelte:head><title>Design a class · {data.cluster.name} · Root Barn</title></svelte:head>
 
-<div class="grid min-h-full grid-cols-[minmax(0,1.05fr)_minmax(0,1fr)]">
+<div class="grid min-h-full grid-cols-[minmax(0,1.05fr)_minmax(0,1fr)] max-[1000px]:grid-cols-1">
+  <h1 class="sr-only">Design a class</h1>
   <div class="px-[26px] py-5">
     <p>
       <span class="font-semibold">Design a class</span> <span class="quiet">what is needed decides what it is made of ·</span>

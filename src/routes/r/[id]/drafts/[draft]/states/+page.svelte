@@ -67,7 +67,7 @@
     <h1 class="text-[1.1rem]">{plural(data.states.length, 'state')} of “{data.draft.name}”</h1>
     <p class="quiet small">Kept at every pause in writing. Choose two to compare. <a class="word" href={base}>Back to the draft</a></p>
     <table class="table-plain small mt-2">
-      <thead><tr><th>left</th><th>right</th><th>State</th><th></th></tr></thead>
+      <thead><tr><th>left</th><th>right</th><th>State</th><th><span class="sr-only">What can be done</span></th></tr></thead>
       <tbody>
         {#each data.states as one (one.id)}
           <tr>

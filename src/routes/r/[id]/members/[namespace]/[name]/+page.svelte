@@ -58,7 +58,7 @@
 <svelte:head><title>{sheet.name} · {data.cluster.name} · Root Barn</title></svelte:head>
 
 <div class="px-[26px] py-5">
-  <div class="flex items-start justify-between gap-6">
+  <div class="flex flex-wrap items-start justify-between gap-x-6 gap-y-2">
     <div>
       <p class="quiet"><a class="hover:underline" href="{base}/members">Members</a> · <span class="mono">{sheet.namespace}</span></p>
       <h1>
@@ -79,7 +79,7 @@
       </div>
     {/if}
   </div>
-  <nav class="mt-4 flex gap-5" aria-label="Parts of the sheet">
+  <nav class="mt-4 flex flex-wrap gap-x-5 gap-y-1" aria-label="Parts of the sheet">
     {#each views as [one, title] (one)}
       <button
         class={view === one ? 'border-b-2 border-ink font-semibold' : 'quiet hover:underline'}

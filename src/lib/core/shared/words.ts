@@ -1,0 +1,6 @@
+/** A number with its noun: `1 member`, `3 members`, `2,060 claims`. The one place that decides between singular and plural. */
+export const plural = (count: number, one: string, many = `${one}s`): string => `${count.toLocaleString('en')} ${count === 1 ? one : many}`;
+
+/** A place in a document, in the one way in which paths are written: `spec.volumeClaimTemplates[0].metadata.name`. */
+export const fieldOf = (path: readonly PropertyKey[]): string =>
+  path.reduce<string>((text, step) => (typeof step === 'number' ? `${text}[${step}]` : `${text}${text ? '.' : ''}${String(step)}`), '');

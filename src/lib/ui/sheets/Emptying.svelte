@@ -1,0 +1,85 @@
+<script lang="ts">
+  import { page } from '$app/state';
+  import { call, doCall, notices } from '../call.svelte';
+  import { plural } from '../format';
+  import Peg from '../parts/Peg.svelte';
+  import Sheet from '../parts/Sheet.svelte';
+
+  interface Line {
+    namespace: string;
+    name: string;
+    does: 'goes' | 'waits' | 'stays';
+    says: string;
+    loses: string[];
+  }
+  let { id, node, onclose }: { id: string; node: string; onclose(): void } = $props();
+  let losesDirectories = $state(false);
+  let lines = $state.raw<Line[] | null>(null);
+  let typed = $state('');
+  const cluster = $derived(page.data.cluster?.name as string);
+  const path = $derived(`/rehearsals/${encodeURIComponent(id)}/nodes/${encodeURIComponent(node)}`);
+  const withDirs = $derived((lines ?? []).filter((one) => one.loses.length));
+  const lost = $derived(losesDirectories ? withDirs : []);
+  const heads = [
+    ['goes', 'holds', 'Goes to another node'],
+    ['waits', 'waiting', 'Waits for its budget'],
+    ['stays', 'broken', 'Stays']
+  ] as const;
+
+  $effect(() => {
+    void call<{ items: Line[] }>('GET', `${path}/emptying-sheet?losesDirectories=${losesDirectories}`).then((answer) => {
+      if (answer.ok) lines = answer.value.items;
+      else notices.complain(answer.trouble);
+    });
+  });
+  async function empty(event: SubmitEvent) {
+    event.preventDefault();
+    if (lost.length && typed !== cluster) return;
+    const sent = await doCall('POST', `${path}/empty`, { losesDirectories });
+    if (!sent) return;
+    onclose();
+    notices.say(`${node} is cordoned; its pods are sent away one after another, as budgets allow, when the clock runs. Undo: u.`);
+  }
+</script>
+
+<Sheet title="Empty {node}?" flag={page.data.cluster?.flag} {onclose}>
+  <p>It takes no new pods from then on, and those on it are sent away, one after another, as their disruption budgets allow.</p>
+  {#if lines}
+    {#each heads as [does, state, title] (does)}
+      {@const list = lines.filter((one) => one.does === does)}
+      {#if list.length}
+        <h3 class="mt-3 font-semibold">{title}</h3>
+        <ul>
+          {#each list as one (one.namespace + one.name)}<li>
+              <Peg {state} size={10} /> <span class="mono">{one.name}</span>
+              <span class="quiet">{one.says}</span>
+            </li>{/each}
+        </ul>
+      {/if}
+    {:else}{/each}
+    {#if !lines.length}<p class="quiet mt-3">No pods stand on it but those of daemon sets, which stay.</p>{/if}
+  {/if}
+  <form class="mt-4" onsubmit={empty}>
+    {#if withDirs.length}
+      <label class="mb-3 flex items-baseline gap-2"
+        ><input type="checkbox" bind:checked={losesDirectories} />Pods with ephemeral directories go too: what lies in them is lost ({plural(
+          withDirs.length,
+          'pod'
+        )})</label
+      >
+    {/if}
+    {#if lost.length}
+      <label class="mb-3 block"
+        >Data is lost. Type <b class="mono">{cluster}</b> to go on.<input
+          class="mt-1 w-full border border-brick bg-sheet px-2 py-1.5"
+          bind:value={typed}
+          autocomplete="off"
+        /></label
+      >
+    {/if}
+    <div class="flex gap-2">
+      <button class="push push-main" disabled={lines === null || (lost.length > 0 && typed !== cluster)}>Empty it</button>
+      <button type="button" class="push" onclick={onclose}>Not now</button>
+    </div>
+  </form>
+</Sheet>
