@@ -21,7 +21,7 @@ test('the estate by keyboard: rows, trace, the way into a level', async ({ page 
   await page.keyboard.press('Enter');
   await expect(page).toHaveURL(/north-quay\/members/);
   await page.keyboard.press('1');
-  await expect(page.getByRole('heading', { level: 1 })).toHaveText('6 nodes stand, in 3 zones.');
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('Six nodes stand, in 3 zones.');
   await page.keyboard.press('2');
   await expect(page.getByRole('heading', { level: 1 })).toHaveText("charts can't be mounted everywhere: zone c has no mount target.");
   await page.keyboard.press('e');
@@ -131,7 +131,7 @@ test('files are read into a draft, several at once; a name used twice is found',
   await expect(page.getByLabel('Manifests of the draft')).toBeFocused();
   await page.getByRole('link', { name: 'all drafts' }).click();
   await expect(page.getByRole('link', { name: 'one.yaml and 1 more file' })).toBeVisible();
-  await page.getByRole('button', { name: 'Throw one.yaml and 1 more file away' }).click();
+  await page.getByRole('button', { name: 'throw away one.yaml and 1 more file' }).click();
   await expect(page.getByRole('heading', { level: 1 })).toHaveText('No drafts.');
 });
 
@@ -167,7 +167,7 @@ test('a proof that fails says what came back, and leads to the root line', async
   await settle(page, base);
   await open(page, `${base}/proofs?set=events/boarding`);
   await page.getByRole('button', { name: 'Prove' }).click();
-  await expect(page.getByRole('heading', { level: 1 })).toHaveText('boarding holds in eight of nine proofs.', {
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('boarding holds in eight of nine proofs; what fails: Names.', {
     timeout: 30_000
   });
   const evidence = page.getByRole('region', { name: 'Evidence of Names' });

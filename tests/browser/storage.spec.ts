@@ -24,7 +24,7 @@ test('harbour: the pool is built from the drafts that its gates offer, a class i
 }) => {
   const base = await forkOf(page, 'harbour', 'pool');
   await open(page, `${base}/ground`);
-  await expect(heading(page)).toHaveText('Five nodes stand; 8 of 10 raw disks can join a pool.');
+  await expect(heading(page)).toHaveText('Seven nodes stand; 12 of 14 raw disks can join a pool.');
   await expect(page.getByText('8 GiB, too small')).toBeVisible();
   await expect(page.getByText('file system', { exact: true })).toBeVisible();
   await page.getByRole('button', { name: 'Yes, this one' }).click();
@@ -39,8 +39,8 @@ test('harbour: the pool is built from the drafts that its gates offer, a class i
     await page.locator('html[data-ready]').waitFor();
   }
   const sheet = page.getByRole('region', { name: 'The driver pool.standin.example' });
-  await expect(sheet).toContainText('8 prepared, 2 refused');
-  await expect(sheet).toContainText('0 GiB of 2,133 GiB stored');
+  await expect(sheet).toContainText('12 prepared, 2 refused');
+  await expect(sheet).toContainText('0 GiB of 2,880 GiB stored');
   await page.getByRole('link', { name: 'Design a class' }).click();
   await page.getByRole('textbox', { name: 'Name of the class' }).fill('pool-three');
   await expect(page.getByText('Everything that it rests on holds')).toBeVisible();
@@ -64,8 +64,8 @@ test('harbour: the pool is built from the drafts that its gates offer, a class i
   await page.request.post(`${api(base)}/send`, { data: JSON.stringify(lost), headers: { 'content-type': 'application/yaml' } });
   await page.request.post(`${api(base)}/clock`, { data: { untilMs: 3_000_000 } });
   await open(page, `${base}/ground`);
-  await expect(heading(page)).toHaveText('1 node of 5 does not answer.');
-  await expect(page.getByLabel('Gates of the ground')).toContainText('225 GiB of copies made anew by T+00:');
+  await expect(heading(page)).toHaveText('1 node of 7 does not answer.');
+  await expect(page.getByLabel('Gates of the ground')).toContainText('150 GiB of copies made anew by T+00:');
   const pool = (await items(page, base, 'Pool'))[0]!;
   expect((pool.status as unknown as { lost: { node: string; healed: boolean }[] }).lost).toMatchObject([{ node: 'shed-4', healed: true }]);
   expect(await overflows(page)).toBe(false);
@@ -87,7 +87,7 @@ test('north-quay: the member in the zone without a mount target is traced and me
     .click();
   await page.getByRole('button', { name: /Same files/ }).click();
   await expect(page.getByRole('region', { name: 'Evidence of Same files everywhere' })).toContainText(
-    'chartroom-1 (n-3, zone c) lists and reads'
+    'chartroom-0 (n-6, zone c) lists and reads'
   );
   await expect(page.getByText('6 of 6: the same files from every node').first()).toBeVisible();
   for (const pod of ['chartroom-0', 'chartroom-2'])

@@ -170,6 +170,8 @@ export class DumpService {
     return found.length ? done(found) : refused(notFound(`A dump of ${name}`, 'POST /api/v1/clusters?name= reads one.'));
   }
 
+  private comparisons = 0;
+
   /** Two dumps of a cluster beside each other; the latest two unless others are named. */
   async compare(name: string, before?: number, after?: number): Promise<Answer<{ before: Dump; after: Dump; comparison: DumpComparison }>> {
     const all = await this.parts.dumps.of(name);
@@ -178,7 +180,9 @@ export class DumpService {
     if (!later || !earlier)
       return refused(notFound(`A second dump of ${name}`, 'Read another dump of the cluster under the same name; the last four are kept.'));
     const { rehearsals, host } = this.parts;
-    const ids = [`${name}#${earlier.id}`, `${name}#${later.id}`] as const;
+    // Each call has stills of its own: two tabs that compare at once would close each other's.
+    const call = (this.comparisons += 1);
+    const ids = [`${name}#${earlier.id}.${call}`, `${name}#${later.id}.${call}`] as const;
     try {
       await rehearsals.openStill(ids[0], earlier);
       await rehearsals.openStill(ids[1], later);

@@ -258,6 +258,11 @@ export function makeEditor(parent: HTMLElement, calls: EditorCalls): EditorHandl
   ];
   const fresh = (text: string) => EditorState.create({ doc: text, extensions });
   const view = new EditorView({ parent, state: fresh('') });
+  // When what stands under it grows, the line in which one writes stays in sight.
+  const resized = new ResizeObserver(() => {
+    if (view.hasFocus) view.dispatch({ effects: EditorView.scrollIntoView(view.state.selection.main.head, { y: 'nearest', yMargin: 48 }) });
+  });
+  resized.observe(view.dom);
   const offset = (line: number, column: number) => {
     const { doc } = view.state;
     const at = doc.line(Math.min(Math.max(1, line), doc.lines));

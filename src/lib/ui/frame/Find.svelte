@@ -2,6 +2,7 @@
   import { goto } from '$app/navigation';
   import { call } from '../call.svelte';
   import { lineHref } from '../format';
+  import { findHelp } from '../help';
   import Sheet from '../parts/Sheet.svelte';
 
   interface Hit {
@@ -24,7 +25,8 @@
   // What was found for a shorter text stays only as far as it answers to what is written now.
   const hits = $derived([
     ...sheets.filter((one) => one.label.toLowerCase().includes(wanted)),
-    ...found.filter((one) => one.label.toLowerCase().includes(wanted))
+    ...found.filter((one) => one.label.toLowerCase().includes(wanted)),
+    ...findHelp(wanted).map((one) => ({ label: one.title, what: 'help', href: `/help/${one.id}` }))
   ]);
 
   function hrefOf(ref: { kind: string; namespace: string; name: string }): string {
@@ -82,7 +84,7 @@
     class="w-full border border-ink bg-sheet px-2 py-1.5"
     bind:value={text}
     {onkeydown}
-    placeholder="a member, a claim, a class, a node, a sheet"
+    placeholder="a member, a claim, a class, a node, a sheet, a word of the help"
     aria-label="What to find"
     role="combobox"
     aria-expanded="true"

@@ -35,5 +35,5 @@
   <button class="quiet whitespace-nowrap hover:text-ink" onclick={() => prefs.setTheme(prefs.theme === 'paper' ? 'night' : 'paper')}>
     {prefs.theme === 'paper' ? 'night' : 'paper'} <span class="key">n</span>
   </button>
-  <button class="quiet whitespace-nowrap hover:text-ink" onclick={onkeys}>keys <span class="key">?</span></button>
+  <button class="quiet whitespace-nowrap hover:text-ink" onclick={onkeys}>help <span class="key">?</span></button>
 </header>

@@ -1,13 +1,25 @@
 <script lang="ts">
+  import { page } from '$app/state';
+  import { helpFor, helpHtml, helpPages } from '../help';
   import Sheet from '../parts/Sheet.svelte';
   import { prefs } from '../prefs.svelte';
   import { keyList } from './keys';
 
   let { onclose }: { onclose(): void } = $props();
+  const help = $derived(helpFor(page.url.pathname));
 </script>
 
-<Sheet title="Keys" {onclose}>
-  <dl class="grid grid-cols-[5.5rem_1fr] gap-y-1.5">
+<Sheet title="Help: {help.title}" wide {onclose}>
+  <div class="help">
+    <!-- eslint-disable-next-line svelte/no-at-html-tags -- our own texts, from docs/help -->
+    {@html helpHtml(help)}
+  </div>
+  <p class="quiet small mt-4 flex flex-wrap gap-x-3 border-t border-line pt-3">
+    Other sheets:
+    {#each helpPages.filter((one) => one.id !== help.id) as one (one.id)}<a class="word" href="/help/{one.id}">{one.title}</a>{/each}
+  </p>
+  <h3 class="mt-5 mb-2 font-semibold">Keys</h3>
+  <dl class="grid grid-cols-[5.5rem_1fr_5.5rem_1fr] gap-x-2 gap-y-1.5 max-[700px]:grid-cols-[5.5rem_1fr]">
     {#each keyList as [key, words] (key)}
       <dt><span class="key text-ink">{key}</span></dt>
       <dd>{words}</dd>
@@ -17,8 +29,5 @@
     <input type="checkbox" checked={prefs.singleKeys} onchange={(event) => prefs.setKeys(event.currentTarget.checked)} />
     Single keys act (turn off if they get in the way of your keyboard or voice control)
   </label>
-  <p class="quiet small mt-4">
-    A peg tells a state by its shape: filled holds, half filled settles, barred is broken, empty waits, dotted is unseen.
-  </p>
   <button class="push mt-5" onclick={onclose}>Close</button>
 </Sheet>

@@ -15,6 +15,7 @@ export const keyList: readonly (readonly [string, string])[] = [
   ['e', 'the estate'],
   ['space', 'run, pause'],
   ['.  ,', 'one event on, one back'],
+  ['+ - 0', 'on the tape: zoom in, out, all'],
   ['s', 'run until settled'],
   ['f', 'fork here'],
   ['u', 'take the latest action back'],
@@ -22,5 +23,5 @@ export const keyList: readonly (readonly [string, string])[] = [
   ['/', 'find'],
   ['c', 'cover addresses and secrets, uncover'],
   ['n', 'paper or night'],
-  ['?', 'this list']
+  ['?', 'help for the sheet, and this list']
 ];

@@ -2,7 +2,8 @@
   import type { Trunk } from '$core/rootline';
   import { stateColours } from '../parts/state-colours';
   import { sentenceShown } from '../prefs.svelte';
-  import type { LineRow, ShownJoint } from './line-rows';
+  import { plural } from '../format';
+  import { worstFirst, type LineRow, type ShownJoint } from './line-rows';
 
   interface Props {
     /** From the root up. */
@@ -19,7 +20,22 @@
   const drawn = $derived(
     trunks.length <= mostTrunks ? trunks.map((_, i) => i) : [...Array.from({ length: mostTrunks - 1 }, (_, i) => i), trunks.length - 1]
   );
-  const width = $derived(drawn.length === 1 ? 120 : Math.min(280, 60 + drawn.length * 62));
+  /** Joints of one member side by side, at the most: one for each of its claims. */
+  const mostTwins = $derived(
+    Math.max(
+      1,
+      ...rows.flatMap((row) => row.joints.map((one) => row.joints.filter((two) => two.trunks.join() === one.trunks.join()).length))
+    )
+  );
+  const twinGap = 18;
+  const narrowWidth = $derived(drawn.length === 1 ? 120 : Math.min(280, 60 + drawn.length * 62));
+  /** Whether the joints of a member's claims find room beside each other; else they are drawn as one bundle until somebody opens it. */
+  const tight = $derived(
+    mostTwins > 1 && (mostTwins * twinGap > (narrowWidth - 48) / Math.max(1, drawn.length - 1) || mostTwins * twinGap > narrowWidth)
+  );
+  let opened = $state(false);
+  const bundled = $derived(tight && !opened);
+  const width = $derived(tight && opened ? drawn.length * (mostTwins * twinGap + 14) + 48 : narrowWidth);
   const top = 30;
   const height = $derived(top + rows.length * rowHeight + 40);
   const trunkX = (trunk: number) => {
@@ -33,6 +49,8 @@
     x: number;
     y: number;
     row: number;
+    /** So many joints are drawn as this one. */
+    count: number;
   }
   const nodes = $derived(
     rows.flatMap((row, r) =>
@@ -40,8 +58,13 @@
         const mine = joint.trunks.filter((one) => drawn.includes(one));
         if (!mine.length) return [];
         const twins = row.joints.filter((other) => other.trunks.join() === joint.trunks.join());
-        const shift = (twins.indexOf(joint) - (twins.length - 1) / 2) * 18;
-        return [{ joint, x: mine.reduce((sum, one) => sum + trunkX(one), 0) / mine.length + shift, y: rowY(r), row: r }];
+        if (bundled && twins.length > 1) {
+          const worst = [...twins].sort((a, b) => worstFirst.indexOf(a.state) - worstFirst.indexOf(b.state))[0];
+          if (joint !== worst) return [];
+          return [{ joint, x: mine.reduce((sum, one) => sum + trunkX(one), 0) / mine.length, y: rowY(r), row: r, count: twins.length }];
+        }
+        const shift = (twins.indexOf(joint) - (twins.length - 1) / 2) * twinGap;
+        return [{ joint, count: 1, x: mine.reduce((sum, one) => sum + trunkX(one), 0) / mine.length + shift, y: rowY(r), row: r }];
       })
     )
   );
@@ -79,10 +102,11 @@
     }
     return [...found.values()];
   });
+  const spread = $derived(drawn.length > 1 ? Math.min(24, (0.45 * (width - 48)) / (drawn.length - 1)) : 52);
   const roots = $derived(nodes.filter((node) => node.row === 0));
 </script>
 
-<div class="grid" style:grid-template-columns="{width}px minmax(0,1fr)">
+<div class="grid overflow-x-auto" style:grid-template-columns="{width}px minmax(230px,1fr)">
   <svg {width} {height} aria-hidden="true" class="block">
     {#each drawn as trunk (trunk)}
       <text x={trunkX(trunk)} y="16" text-anchor="middle" class="mono" font-size="12" fill="var(--color-ink)"
@@ -101,11 +125,19 @@
     {#each roots as node (node.x + node.joint.label)}
       <g fill="none" stroke="var(--color-ink)" stroke-linecap="round">
         <path d="M{node.x} {node.y + 8}V{node.y + 44}" stroke-width="5" />
-        <path d="M{node.x} {node.y + 16}C{node.x} {node.y + 32} {node.x - 34} {node.y + 26} {node.x - 52} {node.y + 46}" stroke-width="3" />
-        <path d="M{node.x} {node.y + 16}C{node.x} {node.y + 32} {node.x + 34} {node.y + 26} {node.x + 52} {node.y + 46}" stroke-width="3" />
+        <path
+          d="M{node.x} {node.y + 16}C{node.x} {node.y + 32} {node.x - spread * 0.65} {node.y + 26} {node.x - spread} {node.y + 46}"
+          stroke-width="3"
+        />
+        <path
+          d="M{node.x} {node.y + 16}C{node.x} {node.y + 32} {node.x + spread * 0.65} {node.y + 26} {node.x + spread} {node.y + 46}"
+          stroke-width="3"
+        />
       </g>
     {/each}
     {#each nodes as node, i (i)}
+      {#if node.count > 1}<text x={node.x + 10} y={node.y + 4} class="mono" font-size="10" fill="var(--color-quiet)">×{node.count}</text
+        >{/if}
       <g transform="translate({node.x - 7} {node.y - 7})" color={stateColours[node.joint.state]}>
         <rect x="-2" y="-2" width="18" height="18" fill="var(--color-sheet)" stroke="none" />
         {#if node.joint.state === 'holds'}<rect width="14" height="14" fill="currentColor" />
@@ -170,6 +202,11 @@
     {/each}
   </ol>
 </div>
+{#if tight}<p class="mt-1">
+    <button class="word small" aria-expanded={opened} onclick={() => (opened = !opened)}
+      >{opened ? 'bundle the claims of each member' : `open the bundles: ${plural(mostTwins, 'claim')} a member`}</button
+    >
+  </p>{/if}
 {#if trunks.length > mostTrunks}<p class="quiet small mt-1">
     {drawn.length} of {trunks.length} members are drawn; the rows speak of all.
   </p>{/if}

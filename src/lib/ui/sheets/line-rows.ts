@@ -14,7 +14,8 @@ export interface LineRow {
   readonly joints: readonly ShownJoint[];
 }
 
-const worstFirst: readonly State[] = ['broken', 'settling', 'waiting', 'unseen', 'holds'];
+/** States, the gravest first. */
+export const worstFirst: readonly State[] = ['broken', 'settling', 'waiting', 'unseen', 'holds'];
 
 /** `data-bookings-0 … -2` for names that count up; others are listed as long as they are few. */
 function labelOf(labels: readonly string[]): string {

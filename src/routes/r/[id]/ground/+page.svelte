@@ -12,7 +12,18 @@
   const whole = (bytes: number) => Math.floor(bytes / 2 ** 30).toLocaleString('en');
   const gib = (bytes: number) => (bytes / 2 ** 30).toLocaleString('en', { maximumFractionDigits: bytes < 10 * 2 ** 30 ? 1 : 0 });
   const sum = (pick: (one: (typeof planks)[number]) => number) => planks.reduce((all, one) => all + pick(one), 0);
-  const count = ['No nodes', 'One node stands', 'Two nodes stand', 'Three nodes stand', 'Four nodes stand', 'Five nodes stand'];
+  const count = [
+    'No nodes',
+    'One node stands',
+    'Two nodes stand',
+    'Three nodes stand',
+    'Four nodes stand',
+    'Five nodes stand',
+    'Six nodes stand',
+    'Seven nodes stand',
+    'Eight nodes stand',
+    'Nine nodes stand'
+  ];
   /** So many planks are drawn at first; the others follow in batches, so that a large ground stands at once. */
   const batch = 16;
   let drawn = $state(batch);

@@ -45,7 +45,7 @@
           {mine.length
             ? stale === mine.length
               ? `What was proved of ${set} is stale.`
-              : `${set} holds in ${word(ok)} of ${word(mine.length)} proofs${failed.length ? `; ${failed.map((one) => one.title).join(', ')} ${failed.length === 1 ? 'fails' : 'fail'}` : ''}.`
+              : `${set} holds in ${word(ok)} of ${word(mine.length)} proofs${failed.length ? `; what fails: ${failed.map((one) => one.title).join(', ')}` : ''}.`
             : `${set} has not been proved yet.`}
         </h1>
         <p class="quiet mt-1">
