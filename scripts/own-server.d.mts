@@ -6,4 +6,4 @@ export interface OwnServer {
   kill(): void;
   end(): void;
 }
-export function ownServer(options?: { port?: number; data?: string }): Promise<OwnServer>;
+export function ownServer(options?: { port?: number; data?: string; empty?: boolean }): Promise<OwnServer>;

@@ -4,8 +4,10 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 
 /** Starts a server of its own with fresh demo data, or with data and at a port that it is given; gives its address and what ends it. */
-export async function ownServer({ port = 0, data = mkdtempSync(join(tmpdir(), 'root-barn-own-')) } = {}) {
-  const server = spawn('node', ['scripts/serve.mjs', '--port', String(port), '--data', data], { stdio: ['ignore', 'pipe', 'inherit'] });
+export async function ownServer({ port = 0, data = mkdtempSync(join(tmpdir(), 'root-barn-own-')), empty = false } = {}) {
+  const server = spawn('node', ['scripts/serve.mjs', '--port', String(port), '--data', data, ...(empty ? ['--empty'] : [])], {
+    stdio: ['ignore', 'pipe', 'inherit']
+  });
   const base = await new Promise((resolve, reject) => {
     server.stdout.on('data', (chunk) => {
       const found = /http:\/\/[\d.]+:\d+/.exec(String(chunk));

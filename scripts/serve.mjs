@@ -1,5 +1,5 @@
 // Starts the built server: address and data folder from the command line, then build/handler.js.
-// Usage: node scripts/serve.mjs [--port 4178] [--data DIR] [--fresh]
+// Usage: node scripts/serve.mjs [--port 4178] [--data DIR] [--fresh] [--empty]
 import { createServer } from 'node:http';
 import { existsSync, rmSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
@@ -11,7 +11,8 @@ const { values } = parseArgs({
   options: {
     port: { type: 'string', default: '4178' },
     data: { type: 'string', default: join(root, 'data') },
-    fresh: { type: 'boolean', default: false }
+    fresh: { type: 'boolean', default: false },
+    empty: { type: 'boolean', default: false }
   }
 });
 const port = Number(values.port);
@@ -27,6 +28,7 @@ const data = resolve(values.data);
 if (values.fresh) for (const end of ['', '-wal', '-shm']) rmSync(join(data, `root-barn.sqlite${end}`), { force: true });
 
 process.env.ROOT_BARN_DATA = data;
+if (values.empty) process.env.ROOT_BARN_EMPTY = 'yes';
 process.env.ROOT_BARN_WORKER ??= join(root, 'build/worker/rehearsal-worker.js');
 process.env.ROOT_BARN_READER ??= join(root, 'build/worker/dump-worker.js');
 process.env.PROTOCOL_HEADER ??= 'x-forwarded-proto';

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { untrack } from 'svelte';
-  import { goto } from '$app/navigation';
+  import { goto, invalidate } from '$app/navigation';
+  import { doCall } from '$ui/call.svelte';
   import Flag from '$ui/parts/Flag.svelte';
   import Peg from '$ui/parts/Peg.svelte';
   import Say from '$ui/parts/Say.svelte';
@@ -28,6 +29,9 @@
   $effect(() => watchLive('all', { loadedAt: asOf, heard: (event) => void follower.follow(event?.id) }));
   $effect(() => () => void (follower.closed = true));
 
+  async function openDemo() {
+    if (await doCall('POST', '/demo', {})) await invalidate('app:estate');
+  }
   function onkeydown(event: KeyboardEvent) {
     if (isTyping(event) || !prefs.singleKeys) return;
     const rows = data.clusters;
@@ -48,28 +52,32 @@
 <svelte:head><title>Estate · Root Barn</title></svelte:head>
 <svelte:window {onkeydown} />
 
-<div class="grid h-[6px]" style:grid-template-columns="repeat({data.clusters.length}, 1fr)">
+<div class="grid h-[6px]" style:grid-template-columns="repeat({Math.max(1, data.clusters.length)}, 1fr)">
   {#each data.clusters as one (one.name)}<Flag flag={one.flag} class="h-full" />{/each}
 </div>
-<Header title="Saltmarsh Ferries" sub={plural(data.clusters.length, 'cluster')} onkeys={() => (keys = true)} />
+<Header
+  title={data.clusters.some((one) => one.kind === 'standin' && one.note !== 'laid out here') ? 'Saltmarsh Ferries' : 'Estate'}
+  sub={plural(data.clusters.length, 'cluster')}
+  onkeys={() => (keys = true)}
+/>
 
 <main class="mx-auto max-w-[96rem] px-[34px] pt-6 pb-10">
   <h1 class="max-w-[56rem]">
-    {headline}
+    {data.clusters.length ? headline : 'No cluster yet.'}
     {#if broken[0]}In {broken[0].name}, <Say text={broken[0].sentence} />{/if}
   </h1>
-  <p class="quiet mt-1">
-    {sum((one) => one.claims.bound)} of {plural(
-      sum((one) => one.claims.wanted),
-      'claim'
-    )} bound · {sum((one) => one.members.ready)} of {plural(
-      sum((one) => one.members.wanted),
-      'member'
-    )} ready · overdue: {data.clusters
-      .filter((one) => one.overdue)
-      .map((one) => one.name)
-      .join(', ') || 'nothing'}
-  </p>
+  {#if data.clusters.length}<p class="quiet mt-1">
+      {sum((one) => one.claims.bound)} of {plural(
+        sum((one) => one.claims.wanted),
+        'claim'
+      )} bound · {sum((one) => one.members.ready)} of {plural(
+        sum((one) => one.members.wanted),
+        'member'
+      )} ready · overdue: {data.clusters
+        .filter((one) => one.overdue)
+        .map((one) => one.name)
+        .join(', ') || 'nothing'}
+    </p>{/if}
 
   <ul class="mt-4 border-t border-ink">
     {#each data.clusters as one, i (one.name)}
@@ -126,13 +134,28 @@
         </p>
       </li>
     {:else}
-      <li class="py-10">The estate is empty. Start anew with <code>npm run demo -- --fresh</code> to get the demo's clusters back.</li>
+      <li class="grid gap-3 py-8">
+        <p class="text-[1.05rem] font-semibold">The estate is empty. Three ways to begin:</p>
+        <p>
+          <a class="push" href="/read">Read an export</a>
+          <span class="quiet ml-2">of a cluster of yours: see what waits and why, then rehearse from its state</span>
+        </p>
+        <p>
+          <a class="push" href="/layout">Lay out a cluster</a> <span class="quiet ml-2">from answers: nodes, zones, disks, a backend</span>
+        </p>
+        <p>
+          <button class="push push-main" onclick={openDemo}>Open the demo</button>
+          <span class="quiet ml-2">an invented ferry company with four clusters, each with something to mend</span>
+        </p>
+      </li>
     {/each}
   </ul>
-  <p class="mt-5">
+  <p class="mt-5 leading-[2.6]">
+    <a class="push" href="/bring">Bring manifests</a>
+    <span class="quiet mr-6 ml-2">where they fit, and how they do there</span>
     <a class="push" href="/layout">Lay out a cluster</a>
-    <span class="quiet mr-6 ml-2">a stand-in made from answers, kept as a document</span>
-    <a class="push" href="/read">Read a cluster's dump</a> <span class="quiet ml-2">a real cluster, as its exported objects show it</span>
+    <span class="quiet mr-6 ml-2">a stand-in made from answers</span>
+    <a class="push" href="/read">Read a cluster's dump</a> <span class="quiet ml-2">a real cluster, from its export</span>
   </p>
 </main>
 

@@ -42,7 +42,7 @@ test('single keys can be switched off, and theme and cover are kept over a reloa
   await page.locator('html[data-ready]').waitFor();
   await expect(page.locator('html')).toHaveAttribute('data-theme', 'night');
   await expect(page.getByRole('button', { name: /^uncovered/ })).toBeVisible();
-  await page.getByRole('button', { name: /^keys/ }).click();
+  await page.getByRole('button', { name: /^help/ }).click();
   await page.getByRole('checkbox', { name: /Single keys act/ }).check();
   await page.getByRole('button', { name: 'Close' }).click();
   await page.keyboard.press('3');

@@ -223,7 +223,7 @@ test('a cluster is laid out: wrong answers are refused while typing; made, expor
   await expect(page.getByRole('textbox', { name: 'Name of the cluster' })).toHaveValue('east-pier');
   await make.click();
   await expect(page).toHaveURL(/\/r\/east-pier\/ground/);
-  await expect(heading(page)).toHaveText('6 nodes stand, in 3 zones.');
+  await expect(heading(page)).toHaveText('Six nodes stand, in 3 zones.');
   const yaml = await (await page.request.get('/r/east-pier/ground/document')).text();
   const again = yaml.replace('name: east-pier', 'name: west-pier');
   const check = await (

@@ -2,7 +2,22 @@ import { describe, expect, test } from 'vitest';
 import { rootLine, lineSentence } from '$core/rootline';
 import { asManifest } from '$core/manifest';
 import type { World } from '$core/standin';
-import { bookings, bookingsSet, driver, firstBreak, must, objects, readySouth, ref, remove, send, settle, smallSet, south } from './help';
+import {
+  closed,
+  bookings,
+  bookingsSet,
+  driver,
+  firstBreak,
+  must,
+  objects,
+  readySouth,
+  ref,
+  remove,
+  send,
+  settle,
+  smallSet,
+  south
+} from './help';
 
 const probe = ref('Pod', 'default', 'probe-0');
 const probeSet = ref('StatefulSet', 'default', 'probe');
@@ -154,7 +169,7 @@ const cases: [string, () => World, string, RegExp, typeof probe?][] = [
   ],
   [
     'the image comes from a registry nobody knows',
-    () => settle(readySouth(), smallSet().replace('shelf.standin.example/engines', 'elsewhere.example/engines')),
+    () => settle(closed(readySouth()), smallSet().replace('shelf.standin.example/engines', 'elsewhere.example/engines')),
     'image',
     /elsewhere\.example/
   ],

@@ -125,7 +125,7 @@ spec:
     expect(waits()).toEqual([
       ['alone', 'nobody would make it anew; take it away by hand'],
       ['bookings-0', 'the budget bookings lets nobody go: 3 ready, 3 have to be'],
-      ['desk', 'what is in its directory scratch would be lost; spec.losesDirectories: true lets it go']
+      ['desk', 'what is in its directory scratch would be lost']
     ]);
     must(world, empty([node], true));
     world.runUntil(world.nowMs + 60_000);

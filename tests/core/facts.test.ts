@@ -15,8 +15,8 @@ import {
 } from '$core/model';
 import { differences, draw, drawInt, hash32, same, stableJson, suffix, uidOf, wordsOf, clockOf, momentOf, stampOf } from '$core/shared';
 import { lineSentence, rootLine, supplyGates } from '$core/rootline';
-import { backendOf, imageCard, imageParts, pullOf, resolve, shortagesIn, standingOf, Store, type World } from '$core/standin';
-import { bookings, bookingsSet, driver, must, objects, ref, remove, send, smallSet, south, readySouth } from './help';
+import { isKnownImage, backendOf, imageCard, imageParts, pullOf, resolve, shortagesIn, standingOf, Store, type World } from '$core/standin';
+import { closed, bookings, bookingsSet, driver, must, objects, ref, remove, send, smallSet, south, readySouth } from './help';
 
 /** The same cluster as a dump would show it: its objects, and nothing of the provider. */
 function dumped(world: World): Facts {
@@ -56,7 +56,7 @@ describe('a root line over objects alone', () => {
   });
 
   test("an image that can't be pulled is read from the pod's status", () => {
-    const world = readySouth();
+    const world = closed(readySouth());
     send(world, smallSet().replace('shelf.standin.example/engines', 'elsewhere.example/engines'));
     world.runSettled();
     expect(rootLine(dumped(world), ref('Pod', 'default', 'probe-0'))!.joints.find((one) => one.joint === 'image')).toMatchObject({
@@ -134,7 +134,14 @@ describe('the provider', () => {
     expect(imageParts('tool')).toEqual({ host: '', repository: 'tool' });
     expect(imageCard('shelf.standin.example/drivers/block-node:9').driverPart).toEqual({ driver: 'block.standin.example', part: 'node' });
     expect(imageCard('any.example/thing:1').sizeBytes).toBe(imageCard('any.example/thing:2').sizeBytes);
-    expect(pullOf(world.store, 'tool').fault?.message).toBe('the reference names no registry');
+    // An open place reaches whatever an image names; a closed one says what it lacks.
+    expect(pullOf(world.store, 'tool').fault).toBeUndefined();
+    expect(pullOf(world.store, 'elsewhere.example/tool:1').registry?.spec.host).toBe('elsewhere.example');
+    const shut = closed(south()).store;
+    expect(pullOf(shut, 'tool').fault?.message).toBe('the reference names no registry');
+    expect(pullOf(shut, 'elsewhere.example/tool:1').fault?.message).toBe('no registry elsewhere.example is known to this place');
+    expect(isKnownImage('elsewhere.example/tool:1')).toBe(false);
+    expect(isKnownImage('mirror.example/engines/log-broker:r3')).toBe(true);
   });
 
   test('shortages, in the words of the storage interface', () => {

@@ -31,6 +31,12 @@ export const south = (): World => {
   const one = southOrigin();
   return replay(one, one.actions, one.headMs);
 };
+/** The same place, closed: its nodes reach only the registries that it names. */
+export function closed(world: World): World {
+  const [ground] = world.store.list('Ground');
+  world.put({ ...ground!, spec: { ...ground!.spec, pulls: 'named' } });
+  return world;
+}
 /** south-quay with its driver, and bookings running. */
 export function mendedSouth(): World {
   const world = south();

@@ -225,7 +225,7 @@ describe('before it is sent', () => {
     const remarks = async (cluster: string, answers: object) =>
       (await call<Sheet>('POST', `/rehearsals/${cluster}/blueprints/memory-store`, { answers })).body.remarks.map((one) => one.says);
     const small = await remarks('south-quay', { class: 'steady-block' });
-    expect(small).toContain('No node has room for a member of fares: it asks for 3 CPU and 13Gi.');
+    expect(small).toContain('No node has room for a member of fares-2: it asks for 3 CPU and 13Gi.');
     expect(small.filter((one) => one.startsWith('The licence of'))).toEqual([
       'The licence of shelf.standin.example/engines/memory-node:r4 is limited: places of more than 40 nodes need a letter from its makers.'
     ]);

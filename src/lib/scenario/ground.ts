@@ -14,6 +14,7 @@ export interface GroundPlan {
   readonly control?: Spec['control'];
   readonly backends?: NonNullable<Spec['backends']>;
   readonly drivers?: readonly string[];
+  readonly pulls?: Spec['pulls'];
 }
 
 /** The identity that a driver goes by at the provider. */
@@ -29,7 +30,7 @@ const identityFor = (driver: string): NonNullable<Spec['identities']>[number] =>
 };
 
 /** The ground document of a cluster. */
-export function groundOf({ cluster, octet, groups, control, backends = [], drivers = [] }: GroundPlan): Ground {
+export function groundOf({ cluster, octet, groups, control, backends = [], drivers = [], pulls = 'named' }: GroundPlan): Ground {
   return {
     apiVersion: 'standin.example/v1',
     kind: 'Ground',
@@ -44,6 +45,7 @@ export function groundOf({ cluster, octet, groups, control, backends = [], drive
       control: control ?? { shape: 'production', quorum: 3, members: 3, mode: 'balanced', balancer: `172.${octet - 40}.0.5` },
       groups,
       registries: [{ name: 'shelf', host: 'shelf.standin.example', reachable: true, bytesPerSecond: 60_000_000 }],
+      pulls,
       backends,
       identities: drivers.map(identityFor)
     }

@@ -67,6 +67,7 @@ const southQuay = (): ScenarioCluster => ({
   ground: groundObjects(
     groundOf({
       cluster: 'south-quay',
+      pulls: 'any',
       octet: 61,
       groups: [
         { name: 'node-a', names: ['node-a1', 'node-a2'], zone: 'a', cpu: '3', memory: '12Gi', speed: rented },
@@ -115,6 +116,7 @@ const northQuay = (): ScenarioCluster => ({
     ...groundObjects(
       groundOf({
         cluster: 'north-quay',
+        pulls: 'any',
         octet: 62,
         groups: ['a', 'b', 'c'].map((zone, i) => ({
           name: `zone-${zone}`,

@@ -1,4 +1,5 @@
 import { contact } from './contact.svelte';
+import { plural } from './format';
 
 /** A problem as the server tells it. */
 export interface Trouble {
@@ -92,6 +93,20 @@ export async function doCall<T>(
   if (answer.ok) return answer.value;
   notices.complain(answer.trouble);
   return undefined;
+}
+
+/** Runs the pack on a workload, and says how many of its proofs hold. */
+export async function proveWorkload(id: string, namespace: string, set: string): Promise<void> {
+  notices.say(`${set} is being proved …`);
+  const kept = await doCall<{ items: { state: string; set: string; namespace: string }[] }>(
+    'POST',
+    `/rehearsals/${encodeURIComponent(id)}/proofs`,
+    { namespace, set }
+  );
+  if (!kept) return;
+  const mine = kept.items.filter((one) => one.set === set && one.namespace === namespace);
+  const holds = mine.filter((one) => one.state === 'holds').length;
+  notices.say(`${holds} of ${plural(mine.length, 'proof')} hold; the evidence is kept on the Proofs sheet.`);
 }
 
 /** Puts manifests into a new draft; gives its number. */

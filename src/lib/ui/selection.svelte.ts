@@ -4,5 +4,7 @@ class Selection {
   ref = $state<{ kind: string; namespace: string; name: string } | null>(null);
   /** What `d` does on this sheet, where it does more than open the drafts. */
   draft = $state<(() => void) | null>(null);
+  /** What `p` proves on this sheet. */
+  prove = $state<(() => void) | null>(null);
 }
 export const selection = new Selection();

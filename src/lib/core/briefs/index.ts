@@ -1,3 +1,4 @@
 export * from './design';
 export * from './layout';
 export * from './traits';
+export * from './propose';

@@ -111,7 +111,8 @@ export function startingGround(name: string, shape: Shape): Ground {
       disks: [{ size: '120Gi', holds: 'system' }],
       speed: { iops: 14_400, mbps: 720 }
     })),
-    registries: [{ name: 'shelf', host: 'shelf.standin.example', reachable: true, bytesPerSecond: 60_000_000 }]
+    registries: [{ name: 'shelf', host: 'shelf.standin.example', reachable: true, bytesPerSecond: 60_000_000 }],
+    pulls: 'any'
   };
   return {
     apiVersion: 'standin.example/v1',

@@ -49,7 +49,7 @@ export function restoreSheet(facts: Facts, restore: Restore): RestoreSheet {
             `${names} ${pods.length === 1 ? 'stops' : 'stop'}${deployments.length ? `: ${deployments.map((one) => one.metadata.name).join(', ')} is scaled to nothing meanwhile` : ''}.`
           ]
         : ['Nobody uses the claim, so nobody stops.']),
-      `When it is free, ${name} goes, and a claim of the same name is made from ${snapshot} before anybody else makes an empty one.`,
+      `When it is free, ${name} goes, and a claim of the same name is made from VolumeSnapshot ${snapshot}; nobody makes an empty one in between.`,
       ...(names
         ? [
             `${names} ${pods.length === 1 ? 'starts' : 'start'} again${alone.length ? ', sent anew' : ''}; copies that were written since come from the other members where the engine has them.`

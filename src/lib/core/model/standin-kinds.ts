@@ -109,6 +109,8 @@ export const groundSchema = kindOf(standinApi, 'Ground', {
     control: control.optional(),
     groups: z.array(nodeGroup).optional(),
     registries: z.array(registrySpec.extend({ name: z.string() })).optional(),
+    /** Which registries its nodes reach: any, or only those that are named here. Where it doesn't say: those that are named. */
+    pulls: z.enum(['any', 'named']).optional(),
     backends: z.array(backendSpec.extend({ name: z.string() })).optional(),
     identities: z
       .array(z.looseObject({ name: z.string(), driver: z.string(), subject: z.string(), audience: z.string(), rights: z.array(right) }))

@@ -45,6 +45,10 @@ export interface Evidence {
 export interface Remedy {
   readonly text: string;
   readonly manifests?: readonly ApiObject[];
+  /** What the press that puts it in a draft is called, where there are two. */
+  readonly press?: string;
+  /** Another way, to choose from. */
+  readonly also?: { readonly press: string; readonly manifests: readonly ApiObject[] } | undefined;
 }
 
 /** What one joint looks like at one place. */

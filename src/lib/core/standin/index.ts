@@ -80,7 +80,9 @@ export {
   type DriverPart,
   type EngineId,
   type EnginePart,
-  type PoolPart
+  type PoolPart,
+  isKnownImage,
+  ordinaryMib
 } from './provider/images';
 export { pullOf } from './provider/registry';
 export * from './store/store';

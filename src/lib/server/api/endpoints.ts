@@ -3,6 +3,7 @@ import { kindEntries, type Kind, type Ref } from '$core/model';
 import { writeManifests } from '$core/manifest';
 import { linedKinds } from '$core/rootline';
 import { done, notFound, refused } from '../services';
+import { bring } from '../services/bring';
 import { frameOf } from '../services/frame';
 import { anything, items, endpoint, listed, type Endpoint } from './endpoint';
 import { draftEndpoints } from './draft-endpoints';
@@ -67,6 +68,21 @@ const moves = z.union([
 ]);
 
 const estate: Endpoint[] = [
+  endpoint({
+    method: 'POST',
+    path: '/bring',
+    summary: 'Where manifests fit, and a cluster that would have what they ask for',
+    body: 'manifests',
+    answer: anything,
+    run: ({ app, body }) => bring(app, body)
+  }),
+  endpoint({
+    method: 'POST',
+    path: '/demo',
+    summary: "Lay the demo's clusters down on an empty estate",
+    answer: items,
+    run: ({ app }) => app.openDemo()
+  }),
   endpoint({
     method: 'GET',
     path: '/clusters',

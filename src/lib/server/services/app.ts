@@ -28,6 +28,8 @@ export interface AppOptions {
   readonly worker?: string | undefined;
   /** The bundled reader of dumps, where there is one. */
   readonly reader?: string | undefined;
+  /** Begins without the demo's clusters. */
+  readonly empty?: boolean | undefined;
 }
 
 /** Lays the demo's clusters down in an empty database. */
@@ -46,9 +48,9 @@ async function layDemo(db: Database): Promise<void> {
 }
 
 /** Everything that routes may call. */
-export async function createApp({ data, worker, reader }: AppOptions) {
+export async function createApp({ data, worker, reader, empty = false }: AppOptions) {
   const db = await openDatabase(data);
-  await layDemo(db);
+  if (!empty) await layDemo(db);
   const clusters = clusterRepository(db);
   const proofs = proofRepository(db);
   const drafts = draftRepository(db);
@@ -100,6 +102,11 @@ export async function createApp({ data, worker, reader }: AppOptions) {
     layouts,
     reading,
     keptProofs,
+    /** Lays the demo's clusters down; an estate that isn't empty stays as it is. */
+    async openDemo() {
+      await layDemo(db);
+      return done({ items: (await clusters.all()).map(({ name }) => ({ name })) });
+    },
     /** Runs the pack on a workload, in a worker of its own so that nobody waits for it, and keeps the evidence. */
     async prove(id: string, namespace: string, set: string, messages?: number) {
       const opening = await rehearsals.opening(id);

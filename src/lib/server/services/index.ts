@@ -7,7 +7,8 @@ export function getApp(): Promise<App> {
   app ??= createApp({
     data: process.env.ROOT_BARN_DATA ?? 'data',
     worker: process.env.ROOT_BARN_WORKER,
-    reader: process.env.ROOT_BARN_READER
+    reader: process.env.ROOT_BARN_READER,
+    empty: process.env.ROOT_BARN_EMPTY === 'yes'
   });
   return app;
 }

@@ -165,6 +165,7 @@ export function groundView(scene: Scene) {
     largest: largest ?? null,
     version: place?.version ?? null,
     ranges: place ? { pods: place.podRange, services: place.serviceRange, nodes: place.nodeRange, domain: place.clusterDomain } : null,
+    pulls: place ? (place.pulls ?? 'named') : null,
     registries: facts.list('Registry').map(({ spec }) => ({ host: spec.host, reachable: spec.reachable }))
   };
 }

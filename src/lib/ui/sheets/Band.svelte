@@ -1,7 +1,7 @@
 <script lang="ts">
   import { page } from '$app/state';
   import type { Band } from '$server/views/members';
-  import { doCall, notices } from '../call.svelte';
+  import { doCall, notices, proveWorkload } from '../call.svelte';
   import { lineHref, plural } from '../format';
   import Peg from '../parts/Peg.svelte';
   import { addressShown, prefs } from '../prefs.svelte';
@@ -27,7 +27,7 @@
   const majority = $derived(Math.floor(band.replicas / 2) + 1);
   /** Whether members of this kind decide by a majority. */
   const byMajority = $derived(
-    !band.engine || ['multi-primary-sql', 'primary-standby-sql', 'document-set'].includes(band.engine) || band.part === 'coordinator'
+    ['multi-primary-sql', 'primary-standby-sql', 'document-set'].includes(band.engine ?? '') || band.part === 'coordinator'
   );
   const spare = $derived(Math.max(0, band.ready - majority));
   const outside = $derived(band.reach.filter((one) => one.outside));
@@ -48,17 +48,7 @@
       `${band.name} was asked for ${wanted} members. Run the clock to see them ${wanted < band.replicas ? 'go, the highest first' : 'come, one after the other'}.`
     );
   }
-  async function prove() {
-    const kept = await doCall<{ items: { state: string; set: string }[] }>('POST', `${base}/proofs`, {
-      namespace: band.namespace,
-      set: band.name
-    });
-    if (!kept) return;
-    const mine = kept.items.filter((one) => one.set === band.name);
-    notices.say(
-      `${mine.filter((one) => one.state === 'holds').length} of ${mine.length} proofs hold; the evidence is kept on the Proofs sheet.`
-    );
-  }
+  const prove = () => proveWorkload(id, band.namespace, band.name);
   const claimSizes = (row: Band['rows'][number]) => {
     const sizes = [...new Set(row.claims.map((one) => one.size))];
     return sizes.length === 1 && row.claims.length > 1 ? `${row.claims.length} × ${sizes[0]}` : sizes.join(', ');

@@ -62,6 +62,12 @@
   const open = $derived(round !== undefined && round.refused.length === 0);
   const may = $derived(!still && sheet !== null && !unreadable && sheet.refused.length === 0 && changes > 0);
 
+  /** Ctrl and Enter send, from the editor too. */
+  function onkeydown(event: KeyboardEvent) {
+    if (event.key !== 'Enter' || !(event.ctrlKey || event.metaKey) || !may || busy !== null || (asks && typed !== cluster.name)) return;
+    event.preventDefault();
+    void run('send', () => onsend([], typed));
+  }
   let foot: HTMLDivElement | undefined = $state();
   async function run(what: 'send' | 'rehearse', work: () => Promise<unknown>) {
     busy = what;
@@ -73,6 +79,8 @@
     (foot?.querySelector<HTMLElement>('a, button:not(:disabled)') ?? foot)?.focus();
   }
 </script>
+
+<svelte:window onkeydowncapture={onkeydown} />
 
 <div class="min-h-0 flex-1 overflow-auto px-5 pt-1 pb-4">
   <Flag flag={cluster.flag} class="mb-2 h-[6px]" />

@@ -85,6 +85,17 @@
       {/each}
       <dt class="quiet">domain</dt>
       <dd class="mono">{view.ranges.domain}</dd>
+      <dt class="quiet">pulls</dt>
+      <dd>
+        {view.pulls === 'any'
+          ? 'from any registry'
+          : `only from ${
+              view.registries
+                .filter((one) => one.reachable)
+                .map((one) => one.host)
+                .join(', ') || 'nowhere'
+            }`}
+      </dd>
       {#if view.version}<dt class="quiet">version</dt>
         <dd>{view.version}</dd>{/if}
     </dl>

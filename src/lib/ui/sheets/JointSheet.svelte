@@ -27,8 +27,12 @@
       {#if remedy.manifests}
         {@const manifests = remedy.manifests}
         <p class="mt-2">
-          <button class="push push-main" onclick={() => ondraft(manifests)}>Put in a draft</button> <span class="key">d</span>
+          <button class="push push-main" onclick={() => ondraft(manifests)}>{remedy.press}</button> <span class="key">d</span>
         </p>
+      {/if}
+      {#if remedy.also}
+        {@const also = remedy.also}
+        <p class="mt-2"><button class="push" onclick={() => ondraft(also.manifests)}>{also.press}</button></p>
       {/if}
       {#if row.id === 'driver'}<p class="quiet small mt-2">
           Normal wait afterwards: driver 10–60 s, claims 2–20 s, three members 1–3 min.

@@ -89,8 +89,12 @@
     {#if sheet && !sheet.refusal}
       <label class="mb-3 block"
         >Data is lost. Type <b class="mono">{cluster}</b> to send.
-        <!-- svelte-ignore a11y_autofocus -->
-        <input autofocus class="mt-1 w-full border border-brick bg-sheet px-2 py-1.5" bind:value={typed} autocomplete="off" /></label
+        <input
+          {@attach (one) => one.focus()}
+          class="mt-1 w-full border border-brick bg-sheet px-2 py-1.5"
+          bind:value={typed}
+          autocomplete="off"
+        /></label
       >
     {/if}
     <div class="flex gap-2">

@@ -1,7 +1,14 @@
 import type { Joint, State } from '$core/rootline';
 
 /** A joint as it reaches the page: its remedy's manifests are YAML already. */
-export type ShownJoint = Omit<Joint, 'remedy'> & { readonly remedy: { readonly text: string; readonly manifests: string | null } | null };
+export type ShownJoint = Omit<Joint, 'remedy'> & {
+  readonly remedy: {
+    readonly text: string;
+    readonly manifests: string | null;
+    readonly press: string;
+    readonly also: { readonly press: string; readonly manifests: string } | null;
+  } | null;
+};
 
 /** One row of the drawing: all joints of one id, over all members. */
 export interface LineRow {

@@ -60,6 +60,9 @@
     } else if (key === 'd') {
       if (selection.draft) selection.draft();
       else void goto(`${base}/drafts`);
+    } else if (key === 'p') {
+      if (selection.prove) selection.prove();
+      else void goto(`${base}/proofs`);
     } else if (key === 'h') void goto(`${base}/handover`);
     else if (key === 'e') void goto('/');
     else if (dump && ' .,sflu'.includes(key)) notices.say('This is a dump: its clock stands still. Rehearse from here to run it on.');

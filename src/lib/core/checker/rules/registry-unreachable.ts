@@ -8,7 +8,7 @@ export default rule({
   level: 'error',
   title: 'The registry cannot be reached from this cluster',
   why: 'Nodes pull images from registries that they can reach. On closed networks the reference must be rewritten to one that they can.',
-  against: 'south-quay',
+  against: 'harbour',
   bad: pod({ image: 'elsewhere.example/engines/image-shelf:r4' }),
   good: pod({ image: 'shelf.standin.example/engines/image-shelf:r4' }),
   check: (bench) =>

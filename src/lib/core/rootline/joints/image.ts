@@ -1,10 +1,39 @@
-import { refOf } from '../../model';
+import { refOf, type ApiObject, type Facts, type Pod, type Registry, type StatefulSet } from '../../model';
 import { asManifest } from '../../manifest';
-import { imageParts, pullOf } from '../../standin';
+import { imageParts, isKnownImage, ordinaryMib, pullOf } from '../../standin';
 import { compact, field, isRunning, lastEvent, look, ref, waitingOf } from '../evidence';
-import type { JointRule } from '../types';
+import type { JointRule, Remedy } from '../types';
 
 const pulling = ['ErrImagePull', 'ImagePullBackOff', 'InvalidImageName'];
+
+/** A registry that the nodes reach from now on. */
+const opened = (host: string): Registry => ({
+  apiVersion: 'standin.example/v1',
+  kind: 'Registry',
+  metadata: { name: host.replace(/[^a-z0-9]+/gi, '-').toLowerCase() },
+  spec: { host, reachable: true }
+});
+
+/** The owner of a member with an image pulled from a registry that the nodes reach, which has to hold a copy of it. */
+function mirrorOf(facts: Facts, pod: Pod | undefined, set: StatefulSet | undefined, image: string): Remedy['also'] {
+  const mirror = facts.list('Registry').find((one) => one.spec.reachable);
+  const named = pod?.metadata.ownerReferences?.find((one) => one.controller && one.kind === 'Deployment');
+  const owner = set ?? (named && facts.get('Deployment', pod?.metadata.namespace ?? '', named.name));
+  if (!mirror || !owner || mirror.spec.host === imageParts(image).host) return undefined;
+  const { host } = imageParts(image);
+  const better = host ? image.replace(host, mirror.spec.host) : `${mirror.spec.host}/${image}`;
+  const swap = <T extends { image: string }>(one: T): T => (one.image === image ? { ...one, image: better } : one);
+  const { template } = owner.spec;
+  const spec = {
+    ...template.spec,
+    containers: template.spec.containers.map(swap),
+    ...(template.spec.initContainers ? { initContainers: template.spec.initContainers.map(swap) } : {})
+  };
+  return {
+    press: `Pull from ${mirror.spec.host}`,
+    manifests: [asManifest({ ...owner, spec: { ...owner.spec, template: { ...template, spec } } } as ApiObject)]
+  };
+}
 
 /** Can the member's images be had? */
 export const image: JointRule = {
@@ -12,13 +41,17 @@ export const image: JointRule = {
   title: 'Image',
   why: "Each node pulls the image itself. A registry that the nodes can't reach, or that lacks the image, stops a member before its first line runs.",
   perClaim: false,
-  look({ facts, pod, spec, podName, namespace }) {
+  look({ facts, pod, set, spec, podName, namespace }) {
     if (podName === undefined || !spec) return undefined;
     const images = [...new Set(spec.containers.map((one) => one.image))];
     const short = (text: string) => text.split('/').at(-1) ?? text;
     const label = images.map(short).join(', ');
     const objects = [pod ? refOf(pod) : ref('Pod', namespace, podName)];
-    if (isRunning(pod) || pod?.status?.phase === 'Running') return look('holds', label, 'on the node', { objects });
+    const strange = facts.knowsProvider ? images.filter((one) => !isKnownImage(one)) : [];
+    const supposed = strange.length
+      ? `; ${strange.map(short).join(', ')} ${strange.length === 1 ? "isn't" : "aren't"} known here: played as an ordinary program of ${ordinaryMib[0]} to ${ordinaryMib[1]} MiB`
+      : '';
+    if (isRunning(pod) || pod?.status?.phase === 'Running') return look('holds', label, `on the node${supposed}`, { objects });
     const cached = new Set((facts.get('Node', '', pod?.spec.nodeName ?? '')?.status?.images ?? []).flatMap((one) => one.names ?? []));
     const waiting = waitingOf(pod);
     const event = lastEvent(facts, pod, ['Failed']);
@@ -27,10 +60,15 @@ export const image: JointRule = {
       const { registry, fault } = facts.knowsProvider ? pullOf(facts, one, { namespace, spec }) : {};
       if (fault) {
         const at = registry ?? ref('Registry', '', imageParts(one).host || '(none)');
-        const mended =
-          registry && fault.field === 'spec.reachable'
+        const { host } = imageParts(one);
+        const mended = registry
+          ? fault.field === 'spec.reachable'
             ? [asManifest({ ...registry, spec: { ...registry.spec, reachable: true } })]
+            : undefined
+          : host
+            ? [opened(host)]
             : undefined;
+        const also = mirrorOf(facts, pod, set, one);
         return look('broken', short(one), `can't be pulled: ${fault.message}`, {
           objects: registry ? [refOf(registry)] : objects,
           evidence: compact([
@@ -43,9 +81,12 @@ export const image: JointRule = {
               fault.field === 'spec.logins'
                 ? `Put a login for ${registry?.spec.host} into a secret of the type kubernetes.io/dockerconfigjson in ${namespace}, and name it under imagePullSecrets of the pod or of its account.`
                 : mended
-                  ? `Let the nodes reach ${registry?.spec.host} again, or name an image from a registry they reach.`
+                  ? registry
+                    ? `Let the nodes reach ${host} again, or name an image from a registry they reach.`
+                    : `The place is closed: let its nodes reach ${host}, or pull from a registry that they reach.`
                   : 'Name an image from a registry that the nodes reach, or make this one reachable.',
-            ...(mended ? { manifests: mended } : {})
+            ...(mended ? { manifests: mended, press: `Make ${host} reachable` } : {}),
+            ...(also ? { also } : {})
           }
         });
       }

@@ -321,6 +321,9 @@ function pathIn(image: string): string {
 
 const known = new Map<string, ImageCard>();
 
+/** Size of a program that isn't known, in MiB, from and to (made up). */
+export const ordinaryMib = [40, 200] as const;
+
 /** What is known of an image; one that isn't on the list is an ordinary program of 40 to 200 MiB that starts in a few seconds. */
 export function imageCard(image: string): ImageCard {
   let card = known.get(image);
@@ -329,7 +332,7 @@ export function imageCard(image: string): ImageCard {
     // The same path at another registry is the same image: whoever mirrors it keeps its path.
     card = cards[repository] ??
       cards[`${shelf}/${pathIn(image)}`] ?? {
-        sizeBytes: (40 + (hash32(repository) % 160)) * mib,
+        sizeBytes: (ordinaryMib[0] + (hash32(repository) % (ordinaryMib[1] - ordinaryMib[0]))) * mib,
         drawMs: [2_000, 8_000],
         normalMs: [2_000, 20_000]
       };
@@ -338,6 +341,10 @@ export function imageCard(image: string): ImageCard {
   }
   return card;
 }
+
+/** Whether anything is known of an image; of others size and times are supposed. */
+export const isKnownImage = (image: string): boolean =>
+  cards[imageParts(image).repository] !== undefined || cards[`${shelf}/${pathIn(image)}`] !== undefined;
 
 const parts = new WeakMap<object, DriverPart | null>();
 

@@ -17,6 +17,14 @@ export interface Puller {
   readonly spec: PodSpec;
 }
 
+/** A registry that nobody has described: reachable, of ordinary speed, with every image. */
+const supposedRegistry = (host: string): Registry => ({
+  apiVersion: 'standin.example/v1',
+  kind: 'Registry',
+  metadata: { name: host || 'unnamed' },
+  spec: { host, reachable: true }
+});
+
 interface Named {
   readonly imagePullSecrets?: readonly { readonly name?: string }[];
 }
@@ -63,6 +71,8 @@ function loginFault(facts: Facts, { spec: { host, logins } }: Registry, puller: 
 export function pullOf(facts: Facts, image: string, puller?: Puller): Pull {
   const { host, repository } = imageParts(image);
   const registry = facts.list('Registry').find((one) => one.spec.host === host);
+  // A place that is open reaches whatever registry an image names, and a registry of its own choosing where it names none.
+  if (!registry && facts.list('Ground')[0]?.spec.pulls === 'any') return { registry: supposedRegistry(host) };
   if (!registry) {
     return {
       fault: {

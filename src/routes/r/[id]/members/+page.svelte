@@ -4,12 +4,21 @@
   import Say from '$ui/parts/Say.svelte';
   import Band from '$ui/sheets/Band.svelte';
   import { plural } from '$ui/format';
+  import { proveWorkload } from '$ui/call.svelte';
+  import { selection } from '$ui/selection.svelte';
 
   let { data } = $props();
   const frame = frameHere();
   const bands = $derived(data.view.bands);
   const stack = $derived(frame.now.stack);
   let text = $state('');
+  $effect(() => {
+    const sets = bands.filter((one) => one.kind === 'StatefulSet');
+    const chosen = selection.ref;
+    const band = sets.find((one) => one.namespace === chosen?.namespace && one.rows.some((row) => row.name === chosen.name)) ?? sets[0];
+    selection.prove = band && data.cluster.kind !== 'dump' ? () => void proveWorkload(data.id, band.namespace, band.name) : null;
+    return () => (selection.prove = null);
+  });
   const shown = $derived(bands.filter((one) => !text || `${one.namespace}/${one.name}`.includes(text)));
 </script>
 

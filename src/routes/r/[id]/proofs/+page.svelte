@@ -5,6 +5,7 @@
   import MatrixTable from '$ui/workloads/MatrixTable.svelte';
   import { sentenceShown } from '$ui/prefs.svelte';
   import { doCall } from '$ui/call.svelte';
+  import { selection } from '$ui/selection.svelte';
   import { lineHref, plural, shortClock } from '$ui/format';
 
   let { data } = $props();
@@ -29,6 +30,10 @@
     await doCall('POST', `/rehearsals/${encodeURIComponent(data.id)}/proofs`, { namespace, set });
     running = false;
   }
+  $effect(() => {
+    selection.prove = data.cluster.kind === 'dump' ? null : () => void prove();
+    return () => (selection.prove = null);
+  });
   const choose = (proof: string) => goto(`?${new URLSearchParams({ set: key, proof })}`, { keepFocus: true, noScroll: true });
 </script>
 

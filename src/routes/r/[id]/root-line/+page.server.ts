@@ -19,7 +19,12 @@ export const load = followed(async ({ params, url }: PageServerLoadEvent) => {
   const joints = line.joints.map((joint) => ({
     ...joint,
     remedy: joint.remedy
-      ? { text: joint.remedy.text, manifests: joint.remedy.manifests ? writeManifests(joint.remedy.manifests) : null }
+      ? {
+          text: joint.remedy.text,
+          manifests: joint.remedy.manifests ? writeManifests(joint.remedy.manifests) : null,
+          press: joint.remedy.press ?? 'Put in a draft',
+          also: joint.remedy.also ? { press: joint.remedy.also.press, manifests: writeManifests(joint.remedy.also.manifests) } : null
+        }
       : null
   }));
   return { ref, line: { ...line, joints } };

@@ -266,6 +266,9 @@
               <p class="mt-1">
                 <a class="word mono" href="/r/{encodeURIComponent(one.rehearsal)}/members">{one.rehearsal}</a> at {clockText(one.atMs)}.
                 <a class="word" href="/r/{encodeURIComponent(one.rehearsal)}/members">Watch the members</a>
+                {#if one.rehearsal === data.id && frame.now.stack.trace}<a class="word" href={lineHref(data.id, frame.now.stack.trace)}
+                    >trace what waits</a
+                  >{/if}
                 <span class="quiet">{one.changedSince ? 'The draft has changed since.' : 'The draft has not changed since.'}</span>
               </p>
               {#if one.drift === null}<p class="quiet small">What has become of it can't be told.</p>

@@ -1,0 +1,160 @@
+<script lang="ts">
+  import { goto } from '$app/navigation';
+  import Header from '$ui/frame/Header.svelte';
+  import Keys from '$ui/frame/Keys.svelte';
+  import PickFiles from '$ui/drafts/PickFiles.svelte';
+  import { droppedFiles } from '$ui/drafts/dropped';
+  import type { DraftFile } from '$ui/drafts/types';
+  import Peg from '$ui/parts/Peg.svelte';
+  import { call, type Trouble } from '$ui/call.svelte';
+  import { plural } from '$ui/format';
+
+  interface Brought {
+    objects: number;
+    fits: { cluster: string; fits: boolean; faults: string[] }[];
+    proposal: { name: string; ground: string; supply: string; says: string[] };
+  }
+  let text = $state('');
+  let keys = $state(false);
+  let over = $state(false);
+  let found = $state.raw<Brought | null>(null);
+  let trouble = $state.raw<Trouble | null>(null);
+  let under = $state('');
+  const fitting = $derived(found?.fits.filter((one) => one.fits) ?? []);
+  const others = $derived(found?.fits.filter((one) => !one.fits) ?? []);
+
+  $effect(() => {
+    const asked = text;
+    if (!asked.trim()) {
+      [found, trouble] = [null, null];
+      return;
+    }
+    const stop = new AbortController();
+    const timer = setTimeout(async () => {
+      const answer = await call<Brought>('POST', '/bring', asked, { yaml: true, signal: stop.signal });
+      if (stop.signal.aborted) return;
+      [found, trouble] = answer.ok ? [answer.value, null] : [null, answer.trouble];
+    }, 250);
+    return () => {
+      clearTimeout(timer);
+      stop.abort();
+    };
+  });
+
+  function take(files: DraftFile[]) {
+    text = [text.trim(), ...files.map((one) => one.text.trim())].filter(Boolean).join('\n---\n') + '\n';
+  }
+  /** One step after the other; the first that fails is told, and what was written stays. */
+  async function steps(list: readonly (readonly [says: string, path: string, body: unknown, yaml?: boolean])[]): Promise<boolean> {
+    for (const [says, path, body, yaml = false] of list) {
+      under = says;
+      const answer = await call('POST', path, body, { yaml });
+      if (answer.ok) continue;
+      trouble = answer.trouble;
+      under = '';
+      return false;
+    }
+    under = '';
+    return true;
+  }
+  async function onFork(cluster: string) {
+    const fork = `brought-${Date.now().toString(36)}`;
+    const id = `${cluster}~${fork}`;
+    const path = `/rehearsals/${encodeURIComponent(id)}`;
+    const ok = await steps([
+      [`A fork of ${cluster} is made …`, `/rehearsals/${encodeURIComponent(cluster)}/forks`, { name: fork }],
+      ['The manifests are sent …', `${path}/send`, text, true],
+      ['The clock runs until nothing is under way …', `${path}/clock`, { until: 'settled' }]
+    ]);
+    if (ok) await goto(`/r/${encodeURIComponent(id)}/members`);
+  }
+  async function onProposed() {
+    const { name, ground, supply } = found!.proposal;
+    const path = `/rehearsals/${encodeURIComponent(name)}`;
+    const ok = await steps([
+      [`${name} is made …`, '/clusters', ground, true],
+      ['Drivers and classes are sent …', `${path}/send`, supply, true],
+      ['They come up …', `${path}/clock`, { until: 'settled' }],
+      ['The manifests are sent …', `${path}/send`, text, true],
+      ['The clock runs until nothing is under way …', `${path}/clock`, { until: 'settled' }]
+    ]);
+    if (ok) await goto(`/r/${encodeURIComponent(name)}/members`);
+  }
+</script>
+
+<svelte:head><title>Bring manifests · Root Barn</title></svelte:head>
+
+<Header title="Bring manifests" onkeys={() => (keys = true)} />
+<main class="mx-auto grid max-w-[96rem] grid-cols-[minmax(0,1.1fr)_minmax(0,1fr)] gap-x-10 px-[34px] pt-6 pb-10 max-[1000px]:grid-cols-1">
+  <div>
+    <h1>Where do your manifests fit?</h1>
+    <p class="quiet mt-1 mb-3">
+      Paste or drop them. They are looked over against every stand-in of the estate, and a cluster is proposed that has what they ask for.
+      Nothing is sent to a real cluster.
+    </p>
+    <!-- svelte-ignore a11y_autofocus -->
+    <textarea
+      autofocus
+      class="mono h-[58vh] w-full border bg-sheet p-3 text-[0.8rem] {over ? 'border-moss' : 'border-line'}"
+      bind:value={text}
+      spellcheck="false"
+      aria-label="Manifests"
+      placeholder="apiVersion: apps/v1 …"
+      ondragover={(event) => {
+        event.preventDefault();
+        over = true;
+      }}
+      ondragleave={() => (over = false)}
+      ondrop={async (event) => {
+        over = false;
+        if (!event.dataTransfer?.files.length) return;
+        event.preventDefault();
+        take((await droppedFiles(event.dataTransfer)).files);
+      }}></textarea>
+    <p class="mt-2"><PickFiles look="word" says="read files" {take} /></p>
+  </div>
+  <div aria-live="polite">
+    {#if under}
+      <p class="mt-2" role="status"><Peg state="settling" /> {under}</p>
+    {:else if trouble}
+      <p class="text-brick" role="alert">{trouble.detail}</p>
+      <p>{trouble.remedy}</p>
+      {#each trouble.problems?.slice(0, 12) ?? [] as one, i (i)}<p class="small mt-1">
+          {one.at.line === undefined ? '' : `Line ${one.at.line}: `}{one.message} <span class="quiet">{one.remedy}</span>
+        </p>{/each}
+    {/if}
+    {#if found && !under}
+      <h2 class="mb-2">{plural(found.objects, 'manifest')} read</h2>
+      {#each fitting as one, i (one.cluster)}
+        <p class="flex flex-wrap items-baseline gap-3 border-t border-line py-2">
+          <Peg state="holds" /> <b>{one.cluster}</b> has what they ask for.
+          <button class="push {i === 0 ? 'push-main' : ''} ml-auto" onclick={() => onFork(one.cluster)}
+            >Rehearse on a fork of {one.cluster}</button
+          >
+        </p>
+      {/each}
+      <div class="border-t border-ink py-3">
+        <p class="flex flex-wrap items-baseline gap-3">
+          <span><b>{found.proposal.name}</b>, made for them:</span>
+          <button class="push {fitting.length ? '' : 'push-main'} ml-auto" onclick={onProposed}>Make it and rehearse there</button>
+        </p>
+        <ul class="mt-1">
+          {#each found.proposal.says as line (line)}<li>{line}</li>{/each}
+        </ul>
+      </div>
+      {#each others as one (one.cluster)}
+        <div class="border-t border-line py-2">
+          <p><Peg state="broken" /> <b>{one.cluster}</b> doesn't fit:</p>
+          <ul class="small">
+            {#each one.faults as fault (fault)}<li class="break-words">{fault}</li>{/each}
+          </ul>
+        </div>
+      {/each}
+    {:else if !trouble && !under}
+      <p class="quiet">
+        Findings come as you write. Images that the stand-in doesn't know are played as ordinary programs of a supposed size, and said so.
+      </p>
+    {/if}
+  </div>
+</main>
+{#if keys}<Keys onclose={() => (keys = false)} />{/if}
