@@ -153,7 +153,7 @@ test('a damaged member is restored in at most 8 presses', async ({ browser }) =>
   await page.waitForURL(/claims/);
   await hands.tabTo(page.getByRole('button', { name: 'log-coord-1', exact: true }));
   await hands.tabTo(button(page, 'Put it in the place of log-coord-1'));
-  await page.getByRole('dialog').getByText('coord-1 stops').waitFor();
+  await page.getByRole('dialog').getByText('coord-1 stops').first().waitFor();
   await hands.type('north-quay');
   await hands.key('Enter');
   await expect(notice(page)).toContainText('is being put in the place of');

@@ -139,7 +139,7 @@ function rights(facts: Facts): Gate {
       says: "what the provider trusts is not in a dump; look there at the trust and the rights of each driver's service account"
     };
   const wanted = driverCards.filter((card) => card.rights.length && facts.list('Backend').some((one) => one.spec.driver === card.driver));
-  if (!wanted.length) return { ...base, state: 'holds', says: 'no backend here asks for leave' };
+  if (!wanted.length) return { ...base, state: 'holds', says: 'no backend here asks for rights' };
   const faults = wanted.flatMap((card) => {
     const { identity, missing, mismatch } = standingOf(facts, card.driver, card.rights);
     if (!identity) return [`${card.short}: no identity is trusted`];

@@ -18,7 +18,7 @@ export const keyList: readonly (readonly [string, string])[] = [
   ['.  ,', 'one event on, one back'],
   ['+ - 0', 'on the tape: zoom in, out, all'],
   ['s', 'run until settled'],
-  ['Ctrl ⏎', 'in a draft: send it'],
+  ['Ctrl Enter', 'in a draft: send it'],
   ['f', 'fork here'],
   ['u', 'take the latest action back'],
   ['l', 'fold the tape, open it'],

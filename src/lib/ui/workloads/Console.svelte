@@ -136,7 +136,7 @@
                 label={one.status?.outcome ?? 'no answer yet'}
               /><span
                 >{one.status?.says ?? 'no answer yet; run the clock'}
-                {#if one.status?.rows?.length}<span class="mono mt-1 block max-h-[9rem] overflow-auto text-[0.8rem]"
+                {#if one.status?.rows?.length}<span class="mono mt-1 block text-[0.8rem] break-words"
                     >{#each one.status.rows as [key, value], i (i)}<span class="block">{key} <span class="quiet">{value}</span></span
                       >{/each}</span
                   >{/if}</span

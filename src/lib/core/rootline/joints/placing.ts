@@ -7,7 +7,7 @@ import type { Evidence, JointRule, Look, Position, Remedy } from '../types';
 
 const remedies: Record<PlaceFault, string> = {
   'not-ready': 'Bring the nodes back.',
-  unschedulable: 'Open a node to new pods again (spec.unschedulable: false).',
+  unschedulable: 'Uncordon a node (spec.unschedulable: false).',
   taint: 'Tolerate the taint in the pod, or take it off a node.',
   selector: "Correct the pod's node selector, or label a node as it asks.",
   cpu: 'Ask for less CPU, free some, or add a node that is large enough.',

@@ -80,7 +80,7 @@
     </div>
   {:else}
     <p class="mt-4 max-w-[44rem]">
-      Send manifests from <a class="word" href="/r/{encodeURIComponent(data.id)}/drafts">a draft</a>; they can then be taken out here as
+      Send manifests from <a class="word" href="/r/{encodeURIComponent(data.id)}/drafts">a draft</a>; they are then handed out here as
       ordered YAML that opens elsewhere.
     </p>
   {/if}

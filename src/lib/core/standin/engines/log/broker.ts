@@ -115,7 +115,7 @@ export class Brokers {
       });
       leading = { epoch: part.epoch, match: {}, sent: {}, adding: [], pending: [] };
       this.setLeading(site, id, key, leading);
-      if (part.epoch > 1) site.say(id, `leads ${key} from here on, epoch ${part.epoch}, ${log.end} messages`);
+      site.say(id, `leads ${key} from here on, epoch ${part.epoch}, ${log.end} messages`);
     }
     const gone = part.replicas.filter((one) => one !== id && !this.contact(site, id, one));
     if (gone.some((one) => leading!.sent[one] !== undefined)) {

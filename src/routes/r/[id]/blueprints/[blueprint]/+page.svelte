@@ -91,7 +91,7 @@
           >{sheet.faults.length
             ? 'Mend the answers above first.'
             : data.cluster.kind === 'dump'
-              ? 'A dump takes no drafts that are sent; rehearse from it first.'
+              ? 'Nothing can be sent to a dump; rehearse from it first.'
               : hurts
                 ? 'What is broken above will be found again there.'
                 : 'There its change sheet says what it will do.'}</span

@@ -209,7 +209,7 @@
       <button class="word" onclick={() => desk.addFile('more.yaml', '')}>add a file</button>
       <PickFiles look="word" says="read files" {take} />
       <span class="quiet ml-auto whitespace-nowrap"
-        ><span class="key">Ctrl ␣</span> complete <span class="key">Alt ⏎</span> mend <span class="key">F12</span> jump
+        ><span class="key">Ctrl Space</span> complete <span class="key">Alt Enter</span> mend <span class="key">F12</span> jump
         <span class="key">Ctrl ]</span>
         indent <span class="key">Tab</span> leave</span
       >

@@ -49,6 +49,17 @@
     const id = await newDraft(data.cluster.name, `${sheet.name} with certificates`, sheet.withTls);
     if (id !== undefined) await goto(`${base}/drafts/${id}`);
   }
+  /** Where a tunnel is reached, in the stand-in's own names. */
+  const tunnelAddress = (one: { name: string; ports: readonly { port: number }[] }) =>
+    `${one.name}.${sheet.namespace}.tunnel.standin.example:${one.ports[0]!.port}`;
+  async function copyAddress(address: string) {
+    try {
+      await navigator.clipboard.writeText(address);
+      notices.say(`${address} was copied.`);
+    } catch {
+      notices.complain({ detail: "The browser doesn't let pages write to the clipboard.", remedy: `Copy it by hand: ${address}` });
+    }
+  }
   async function tunnel(service: string, open: boolean) {
     const sent = await doCall('POST', `${api}/tunnels`, { namespace: sheet.namespace, service, open });
     if (sent) notices.say(open ? `A tunnel to ${service} stands until you close it.` : `The tunnel to ${service} is closed.`);
@@ -127,7 +138,10 @@
               >
               <td class="mono max-w-[22rem] text-[0.82rem] break-words">{one.members.join(', ') || 'nobody'}</td>
               <td
-                >{#if dump}–{:else if one.outside}<button class="word" onclick={() => keepInside(one.name, one.inside)}
+                >{#if one.tunnel && one.ports[0]}<span class="mono block text-[0.82rem] break-all">{tunnelAddress(one)}</span><button
+                    class="word"
+                    onclick={() => copyAddress(tunnelAddress(one))}>copy the address</button
+                  >{' '}{/if}{#if dump}–{:else if one.outside}<button class="word" onclick={() => keepInside(one.name, one.inside)}
                     >keep it inside</button
                   >{:else if one.tunnel}<button class="word" onclick={() => tunnel(one.name, false)}>close it</button
                   >{:else if !one.headless}<button class="word" onclick={() => tunnel(one.name, true)}>open one</button>{/if}</td
