@@ -20,7 +20,7 @@ export default ts.config(
     }
   },
   {
-    files: ['**/*.svelte', '**/*.svelte.ts'],
+    files: ['**/*.svelte', '**/*.svelte.ts', 'src/lib/ui/**/*.ts'],
     languageOptions: { parserOptions: { parser: ts.parser, extraFileExtensions: ['.svelte'], svelteConfig } },
     rules: {
       'svelte/no-navigation-without-resolve': 'off',

@@ -6,7 +6,7 @@ const at = (path: string) => fileURLToPath(new URL(path, import.meta.url));
 export default defineConfig({
   resolve: { alias: { $core: at('src/lib/core'), $server: at('src/lib/server'), $ui: at('src/lib/ui') } },
   test: {
-    testTimeout: 30_000,
+    testTimeout: 120_000,
     maxWorkers: 2,
     projects: [
       // The core is pure: its modules may be loaded once for all files of a worker.

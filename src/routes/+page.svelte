@@ -7,9 +7,8 @@
   import Say from '$ui/parts/Say.svelte';
   import Header from '$ui/frame/Header.svelte';
   import Keys from '$ui/frame/Keys.svelte';
-  import { isTyping } from '$ui/frame/keys';
+  import { pageKey } from '$ui/frame/page-keys';
   import { dateText, lineHref, plural } from '$ui/format';
-  import { prefs } from '$ui/prefs.svelte';
   import { Follower } from '$ui/follow';
   import { watchLive } from '$ui/live';
 
@@ -32,25 +31,21 @@
   async function openDemo() {
     if (await doCall('POST', '/demo', {})) await invalidate('app:estate');
   }
-  function onkeydown(event: KeyboardEvent) {
-    if (isTyping(event) || !prefs.singleKeys) return;
+  function ownKey(key: string): boolean {
     const rows = data.clusters;
-    if (event.key === '?') keys = true;
-    else if (event.key === 'c') prefs.setCovered(!prefs.covered);
-    else if (event.key === 'n') prefs.setTheme(prefs.theme === 'paper' ? 'night' : 'paper');
-    else if (event.key === 'ArrowDown' || event.key === 'ArrowUp') {
-      chosen = Math.min(rows.length - 1, Math.max(0, chosen + (event.key === 'ArrowDown' ? 1 : -1)));
+    if (key === 'ArrowDown' || key === 'ArrowUp') {
+      chosen = Math.min(rows.length - 1, Math.max(0, chosen + (key === 'ArrowDown' ? 1 : -1)));
       document.getElementById(`row-${chosen}`)?.focus();
-    } else if (event.key === 't') {
+    } else if (key === 't') {
       const row = rows[chosen]?.trace ? rows[chosen] : broken.find((one) => one.trace);
       if (row?.trace) void goto(lineHref(row.name, row.trace));
-    } else return;
-    event.preventDefault();
+    } else return false;
+    return true;
   }
 </script>
 
 <svelte:head><title>Estate · Root Barn</title></svelte:head>
-<svelte:window {onkeydown} />
+<svelte:window onkeydown={(event) => pageKey(event, () => (keys = true), ownKey)} />
 
 <div class="grid h-[6px]" style:grid-template-columns="repeat({Math.max(1, data.clusters.length)}, 1fr)">
   {#each data.clusters as one (one.name)}<Flag flag={one.flag} class="h-full" />{/each}

@@ -43,6 +43,8 @@ const begin = async (browser: import('@playwright/test').Browser, path: string) 
 };
 const button = (page: Page, name: string | RegExp) => page.getByRole('button', { name }).first();
 const notice = (page: Page) => page.getByTestId('notice');
+/** The driver has come, and bookings with it; its operator still waits. */
+const mended = (page: Page) => expect(page.getByRole('link', { name: /Members/ }).first()).toContainText('3/4', { timeout: 30_000 });
 const settled = (page: Page) => expect(page.getByTestId('standing')).toContainText('settled', { timeout: 30_000 });
 const api = async (page: Page, path: string, data: object | string) => {
   const yaml = typeof data === 'string';
@@ -61,6 +63,7 @@ test('bookings is mended and proved in at most 7 presses, with the mouse', async
   await hands.click(button(page, /^Send to south-quay/));
   await hands.click(button(page, 'settle'));
   await settled(page);
+  await mended(page);
   await hands.click(page.getByRole('link', { name: 'Watch the members' }));
   await hands.click(page.getByRole('region', { name: 'bookings' }).getByRole('button', { name: 'Prove' }));
   await expect(notice(page)).toContainText(/(\d+) of \1 proofs hold/, { timeout: 40_000 });
@@ -81,6 +84,7 @@ test('the same by keyboard alone', async ({ browser }) => {
   await expect(notice(page)).toContainText('Sent to');
   await hands.key('s');
   await settled(page);
+  await mended(page);
   await hands.key('4');
   await page.getByRole('region', { name: 'bookings' }).waitFor();
   await hands.key('p');

@@ -110,6 +110,30 @@ describe('the whole', () => {
       expect(found(typed), typed).toBe(true);
   });
 
+  test('what is wrong in one place hides nothing that is wrong elsewhere, and makes up nothing', () => {
+    const right = ruleOf('set-service-missing')!.good;
+    const found = (...changes: [string | RegExp, string][]) => {
+      const text = changes.reduce((one, [from, to]) => {
+        expect(one).toMatch(from);
+        return one.replace(from, to);
+      }, right);
+      return check([{ text }], demo('north-quay').store);
+    };
+    const errors = (list: readonly Finding[]) => codes(list.filter((one) => one.severity === 'error'));
+    const seven: [string, string] = ['port: 7110', 'port: seven'];
+    // A service with a fault is there all the same: the set that names it isn't said to lack it. So is one that is being written.
+    expect(errors(found(seven))).toEqual(['wrong-type']);
+    expect(errors(found(['clusterIP: None', 'clusterIP: "None']))).toEqual(['yaml-syntax']);
+    // Three faults in two documents, one of them the name of the object itself, are said together.
+    const three = found(seven, [/(kind: StatefulSet\nmetadata: {name: )store/, '$1Store_1'], [/storage: \w+/, 'storage: 100G']);
+    expect(codes(three)).toEqual(expect.arrayContaining(['bad-name', 'wrong-type', 'size-decimal']));
+    expect(codes(three)).not.toContain('set-service-missing');
+    // What a fault left unknown is not found missing: a count that is none is no count of one.
+    const count = found(['serviceName: store', 'serviceName: store\n  replicas: three'], [/storage: \w+/, 'storage: 100G']);
+    expect(count.filter((one) => one.at.field?.startsWith('spec.replicas')).map((one) => one.code)).toEqual(['wrong-type']);
+    expect(codes(count)).toContain('size-decimal');
+  });
+
   test('files of one draft are looked at together, and findings say in which file they are', () => {
     const [service, set] = ruleOf('set-service-missing')!.good.split('---\n') as [string, string];
     expect(check([{ name: 'a.yaml', text: set }]).some((one) => one.code === 'set-service-missing')).toBe(true);

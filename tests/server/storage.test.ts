@@ -142,6 +142,14 @@ describe('layouts', () => {
     );
     expect(refused.status).toBe(400);
     expect(refused.body.problems.map((one) => one.at.field)).toEqual(['spec.control.quorum', 'spec.control.balancer', 'spec.nodeRange']);
+    // Answers that no schema takes hide nothing of the others.
+    const unread = wrong.replace('name: harbour-two', 'name: Harbour Two').replace(/(\n +)cpu: /, '$1count: -3$1cpu: ');
+    expect(unread).toContain('count: -3');
+    const look = (await call<{ faults: { field: string }[]; problems: unknown[] }>('POST', '/layouts/check', unread)).body;
+    const fields = look.faults.map((one) => one.field);
+    expect(fields).toEqual(expect.arrayContaining(['groups.0.count', 'name', 'control.quorum', 'control.balancer']));
+    expect(new Set(fields).size).toBe(fields.length);
+    expect(look.problems).toHaveLength(2);
     expect((await call('POST', '/clusters', 'apiVersion: v1\nkind: Namespace\nmetadata: {name: a}')).status).toBe(400);
     expect((await call('DELETE', '/clusters/harbour-two')).status).toBe(200);
     expect((await call('DELETE', '/clusters/harbour')).status).toBe(409);

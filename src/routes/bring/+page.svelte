@@ -2,6 +2,7 @@
   import { goto } from '$app/navigation';
   import Header from '$ui/frame/Header.svelte';
   import Keys from '$ui/frame/Keys.svelte';
+  import { pageKey } from '$ui/frame/page-keys';
   import PickFiles from '$ui/drafts/PickFiles.svelte';
   import { droppedFiles } from '$ui/drafts/dropped';
   import type { DraftFile } from '$ui/drafts/types';
@@ -83,6 +84,7 @@
 </script>
 
 <svelte:head><title>Bring manifests · Root Barn</title></svelte:head>
+<svelte:window onkeydown={(event) => pageKey(event, () => (keys = true))} />
 
 <Header title="Bring manifests" onkeys={() => (keys = true)} />
 <main class="mx-auto grid max-w-[96rem] grid-cols-[minmax(0,1.1fr)_minmax(0,1fr)] gap-x-10 px-[34px] pt-6 pb-10 max-[1000px]:grid-cols-1">

@@ -4,19 +4,19 @@
   import { controlOf, hasFiles, speedKindOf, startingGround, withBlock, withFiles, type Shape, type SpeedKind } from '$core/briefs';
   import type { Ground } from '$core/model';
   import Header from '$ui/frame/Header.svelte';
-  import { isTyping } from '$ui/frame/keys';
+  import { pageKey } from '$ui/frame/page-keys';
   import Keys from '$ui/frame/Keys.svelte';
   import Peg from '$ui/parts/Peg.svelte';
   import Slot from '$ui/parts/Slot.svelte';
   import YamlBox from '$ui/parts/YamlBox.svelte';
   import LayoutDrawing from '$ui/sheets/LayoutDrawing.svelte';
   import { call, doCall, type Trouble } from '$ui/call.svelte';
-  import { prefs } from '$ui/prefs.svelte';
 
   type Spec = Ground['spec'];
   type Group = NonNullable<Spec['groups']>[number];
   interface Check {
     faults: readonly { field: string; message: string; remedy: string }[];
+    problems?: Trouble['problems'];
     nodes: number;
     zones: number;
     yaml: string;
@@ -88,7 +88,7 @@
       trouble = answer.ok ? null : answer.trouble;
       if (!answer.ok) return;
       check = answer.value;
-      if (untrack(() => showing) === 'questions') text = answer.value.yaml;
+      if (untrack(() => showing) === 'questions' && check.yaml) text = check.yaml;
     }, 120);
     return () => {
       clearTimeout(timer);
@@ -101,9 +101,10 @@
     const answer = await call<Check>('POST', '/layouts/check', text, { yaml: true });
     trouble = answer.ok ? null : answer.trouble;
     if (!answer.ok) return;
+    check = answer.value;
+    if (!check.yaml) return;
     const { parse } = await import('yaml');
     ground = parse(text) as Ground;
-    check = answer.value;
     showing = 'questions';
   }
   async function readFile(event: Event & { currentTarget: HTMLInputElement }) {
@@ -118,21 +119,12 @@
     sending = false;
     if (made) await goto(`/r/${encodeURIComponent(made.id)}/ground`);
   }
-  function onkeydown(event: KeyboardEvent) {
-    if (isTyping(event) || !prefs.singleKeys) return;
-    if (event.key === '?') keys = true;
-    else if (event.key === 'c') prefs.setCovered(!prefs.covered);
-    else if (event.key === 'n') prefs.setTheme(prefs.theme === 'paper' ? 'night' : 'paper');
-    else if (event.key === 'e') void goto('/');
-    else return;
-    event.preventDefault();
-  }
   const download = $derived(`data:application/yaml;charset=utf-8,${encodeURIComponent(showing === 'document' ? text : check.yaml)}`);
   const ready = $derived(!trouble && check.faults.length === 0);
 </script>
 
 <svelte:head><title>Lay out a cluster · Root Barn</title></svelte:head>
-<svelte:window {onkeydown} />
+<svelte:window onkeydown={(event) => pageKey(event, () => (keys = true))} />
 
 <Header title="Lay out a cluster" sub={ground.metadata.name} onkeys={() => (keys = true)} />
 
@@ -338,7 +330,9 @@
         </p>
       {/if}
     {:else}
-      <div class="mt-3 flex h-[520px] flex-col border border-line"><YamlBox bind:text problems={trouble?.problems ?? []} /></div>
+      <div class="mt-3 flex h-[520px] flex-col border border-line">
+        <YamlBox bind:text problems={trouble?.problems ?? check.problems ?? []} />
+      </div>
     {/if}
   </div>
   <div class="min-w-0 border-l border-line pl-8">

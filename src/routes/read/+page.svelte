@@ -4,6 +4,7 @@
   import { untrack } from 'svelte';
   import Header from '$ui/frame/Header.svelte';
   import Keys from '$ui/frame/Keys.svelte';
+  import { pageKey } from '$ui/frame/page-keys';
   import { call, type Trouble } from '$ui/call.svelte';
   import { bodyOf, droppedBlobs } from '$ui/dumps';
   import { plural } from '$ui/format';
@@ -76,6 +77,7 @@
 </script>
 
 <svelte:head><title>Read a dump · Root Barn</title></svelte:head>
+<svelte:window onkeydown={(event) => pageKey(event, () => (keys = true))} />
 
 <Header title="Read a cluster's dump" onkeys={() => (keys = true)} />
 <main

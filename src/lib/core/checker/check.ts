@@ -3,7 +3,9 @@ import {
   appendObjects,
   dropObject,
   editsOf,
+  touches,
   writtenSteps,
+  type Rough,
   type TextEdit,
   type Written,
   type WrittenProblem,
@@ -77,6 +79,9 @@ function readingFinding(
   return { code, severity: one?.level ?? 'error', at, message, remedy, ...(edits.length ? { mend: { says, edits } } : {}) };
 }
 
+const identity = ({ on, path, message }: Hit): string =>
+  `${on.writing.file ?? ''} ${on.writing.offsetBefore} ${on.at.line} ${path.join('.')} ${message}`;
+
 const gravity = { error: 0, warning: 1, note: 2 } as const;
 
 /** What rules say of a draft that was read, a rule at each step. */
@@ -85,11 +90,20 @@ export function* findingSteps(
   files: readonly { name?: string | undefined; text: string }[],
   target: Facts | undefined
 ): Generator<void, Finding[]> {
-  const bench = benchOf(read.objects, target);
+  const { rough = [] } = read;
+  const marred = new Map<Written, Rough>(rough.map((one) => [one, one]));
+  const bench = benchOf([...read.objects, ...rough], target);
+  // Of objects that parts were left out of, others are told only what would be said without them, too.
+  const cut = rough.some((one) => one.cut);
+  const bare = cut ? benchOf([...read.objects, ...rough.filter((one) => !one.cut)], target) : undefined;
   const found = read.problems.map((one) => readingFinding(one, files));
   for (const one of rules) {
     if (!one.check) continue;
-    for (const two of one.check(bench)) found.push(findingOf(one, two, files));
+    const without = bare && new Set([...one.check(bare)].map(identity));
+    for (const two of one.check(bench)) {
+      const its = marred.get(two.on);
+      if (its ? !touches(two.path, its.faulty) : !without || without.has(identity(two))) found.push(findingOf(one, two, files));
+    }
     if (read.objects.length > 300) yield;
   }
   return found.sort(

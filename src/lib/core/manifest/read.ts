@@ -33,9 +33,19 @@ export interface WrittenProblem extends Problem {
   readonly value?: Readonly<Record<string, unknown>>;
 }
 
+/** An object with faults, as far as it can be understood, for whoever looks at the rest of it. */
+export interface Rough extends Written {
+  /** Where its faults are; what is said of these places, or of what holds them, means nothing. */
+  readonly faulty: readonly Path[];
+  /** Parts were left out to understand the rest. */
+  readonly cut: boolean;
+}
+
 export interface WrittenResult {
   readonly objects: readonly Written[];
   readonly problems: readonly WrittenProblem[];
+  /** What the problems are in. */
+  readonly rough?: readonly Rough[];
 }
 
 /** Most aliases that are followed in one document; more is taken for an attack. */
@@ -126,8 +136,42 @@ function nameProblems(value: Record<string, unknown>, entry: KindEntry): PathFau
   return faults;
 }
 
-/** What an object's value is worth: the object, or all that is wrong with it. */
-export function judge(value: unknown): { object?: ApiObject; faults: PathFault[] } {
+interface Understood {
+  readonly object: ApiObject;
+  readonly faulty: readonly Path[];
+  readonly cut: boolean;
+}
+
+const mostCuts = 12;
+
+/** What is left of a value when the parts that its kind doesn't take are left out; undefined where too little is. */
+function withoutFaults(value: Record<string, unknown>, entry: KindEntry, wrong: readonly Path[]): Understood | undefined {
+  const left = withoutNulls(value) as Record<string, unknown>;
+  const faulty: Path[] = [];
+  let paths = wrong;
+  for (let turn = 0; turn < mostCuts; turn += 1) {
+    for (const path of paths) {
+      let at = path;
+      // What is missing can't be left out; what lacks it can.
+      while (at.length > 1 && at.reduce<unknown>((node, step) => (node as Record<string, unknown> | undefined)?.[step], left) === undefined)
+        at = at.slice(0, -1);
+      if (at.length < 2) return undefined;
+      const holder = at.slice(0, -1);
+      const node = holder.reduce<unknown>((one, step) => (one as Record<string, unknown>)[step], left);
+      if (Array.isArray(node)) node.splice(Number(at.at(-1)), 1);
+      else delete (node as Record<string, unknown>)[at.at(-1)!];
+      // Further items have other places now, so nothing is said of the list.
+      faulty.push(Array.isArray(node) ? holder : at);
+    }
+    const parsed = entry.schema.safeParse(left);
+    if (parsed.success) return { object: parsed.data as ApiObject, faulty: [...faulty, ...wrong], cut: true };
+    paths = parsed.error.issues.slice(0, 1).map((one) => one.path as Path);
+  }
+  return undefined;
+}
+
+/** What an object's value is worth: the object, or all that is wrong with it and what can be understood all the same. */
+export function judge(value: unknown): { object?: ApiObject; faults: PathFault[]; rough?: Understood } {
   if (!isRecord(value))
     return {
       faults: [
@@ -149,14 +193,33 @@ export function judge(value: unknown): { object?: ApiObject; faults: PathFault[]
   }));
   faults.push(...nameProblems(value, entry));
   if (parsed.success) faults.push(...extraFaults(parsed.data as ApiObject).map(({ field, ...fault }) => ({ ...fault, path: field })));
-  if (faults.length || !parsed.success) return { faults };
-  const object = parsed.data as ApiObject;
-  const bare = entry.namespaced && !object.metadata.namespace;
-  return { object: bare ? ({ ...object, metadata: { ...object.metadata, namespace: 'default' } } as ApiObject) : object, faults };
+  const placed = (object: ApiObject) =>
+    entry.namespaced && !object.metadata.namespace
+      ? ({ ...object, metadata: { ...object.metadata, namespace: 'default' } } as ApiObject)
+      : object;
+  if (!faults.length && parsed.success) return { object: placed(parsed.data as ApiObject), faults };
+  const wrong = faults.map((one) => one.path);
+  const issues = (parsed.error?.issues ?? []).slice(0, 1).map((one) => one.path as Path);
+  const rough = parsed.success ? { object: parsed.data as ApiObject, faulty: wrong, cut: false } : withoutFaults(value, entry, issues);
+  if (!rough) return { faults };
+  // What the schema hid is said at once.
+  const hidden = rough.cut ? extraFaults(rough.object).filter((one) => !touches(one.field, rough.faulty)) : [];
+  return {
+    faults: [...faults, ...hidden.map(({ field, ...fault }) => ({ ...fault, path: field }))],
+    rough: { ...rough, object: placed(rough.object), faulty: [...rough.faulty, ...wrong] }
+  };
 }
+
+/** Whether a place is one of some others, lies within one, or holds one. */
+export const touches = (path: Path, others: readonly Path[]): boolean =>
+  others.some((other) => {
+    const both = Math.min(path.length, other.length);
+    return path.slice(0, both).every((step, i) => step === other[i]);
+  });
 
 interface ReadPiece {
   readonly objects: readonly { object: ApiObject; value: Record<string, unknown>; writing: Writing }[];
+  readonly rough: readonly (Understood & { value: Record<string, unknown>; writing: Writing })[];
   readonly problems: readonly { fault: PathFault; writing: Writing; offset?: number; value?: Record<string, unknown> }[];
 }
 
@@ -231,34 +294,41 @@ function readPiece(text: string): ReadPiece {
   const lines = new LineCounter();
   const problems: { fault: PathFault; writing: Writing; offset?: number; value?: Record<string, unknown> }[] = [];
   const objects: { object: ApiObject; value: Record<string, unknown>; writing: Writing }[] = [];
+  const understood: ReadPiece['rough'][number][] = [];
   const fallback = () => new Writing({ contents: null } as never, text, lines, [], undefined);
-  if (overNested(text)) return { objects, problems: [{ fault: tooDeep, writing: fallback(), offset: 0 }] };
+  if (overNested(text)) return { objects, rough: [], problems: [{ fault: tooDeep, writing: fallback(), offset: 0 }] };
   let documents: Document[];
   try {
     const parsed = parseAllDocuments(text, { lineCounter: lines, merge: true, prettyErrors: false });
     documents = Array.isArray(parsed) ? (parsed as Document[]) : [];
   } catch {
-    return { objects, problems: [{ fault: tooDeep, writing: fallback(), offset: 0 }] };
+    return { objects, rough: [], problems: [{ fault: tooDeep, writing: fallback(), offset: 0 }] };
   }
   for (const document of documents) {
     const writing = new Writing(document, text, lines, [], undefined);
     for (const error of document.errors.slice(0, 20)) {
       problems.push({ fault: syntaxFault(error.message, text, error.pos[0]), writing, offset: error.pos[0] });
     }
-    if (document.errors.length) continue;
     const got = valueOf(document);
-    if ('fault' in got) problems.push({ fault: got.fault, writing });
+    if (document.errors.length) {
+      // Of what is being written nothing is said, but that it is there.
+      const value = 'value' in got && isRecord(got.value) ? got.value : undefined;
+      const mine = value && judge(value);
+      const object = mine?.object ?? mine?.rough?.object;
+      if (value && object) understood.push({ object, faulty: [[]], cut: true, value, writing });
+    } else if ('fault' in got) problems.push({ fault: got.fault, writing });
     else if (got.value !== null && got.value !== undefined) {
       for (const { value, path } of spread({ value: got.value, path: [] })) {
         const mine = writing.within(path);
-        const { object, faults } = judge(value);
+        const { object, faults, rough } = judge(value);
         const record = isRecord(value) ? value : undefined;
         for (const fault of faults) problems.push({ fault, writing: mine, ...(record ? { value: record } : {}) });
         if (object && record) objects.push({ object, value: record, writing: mine });
+        if (rough && record) understood.push({ ...rough, value: record, writing: mine });
       }
     }
   }
-  return { objects, problems };
+  return { objects, rough: understood, problems };
 }
 
 /** Pieces that were read before, so that a key struck in one document doesn't read the others anew. Oldest go first. */
@@ -302,8 +372,9 @@ function duplicates(objects: readonly Written[]): WrittenProblem[] {
   return problems;
 }
 
-function* piecesRead(text: string, file?: string): Generator<void, { objects: Written[]; problems: WrittenProblem[] }> {
+function* piecesRead(text: string, file?: string): Generator<void, { objects: Written[]; problems: WrittenProblem[]; rough: Rough[] }> {
   const objects: Written[] = [];
+  const rough: Rough[] = [];
   const problems: WrittenProblem[] = [];
   const short = text.length <= longText;
   let since = 0;
@@ -312,6 +383,10 @@ function* piecesRead(text: string, file?: string): Generator<void, { objects: Wr
     for (const one of read.objects) {
       const writing = one.writing.shifted(piece.linesBefore, piece.offsetBefore, file);
       objects.push({ object: one.object, value: one.value, writing, at: { ...writing.place([]), object: keyOf(refOf(one.object)) } });
+    }
+    for (const one of read.rough) {
+      const writing = one.writing.shifted(piece.linesBefore, piece.offsetBefore, file);
+      rough.push({ ...one, writing, at: { ...writing.place([]), object: keyOf(refOf(one.object)) } });
     }
     for (const { fault, offset, value, ...one } of read.problems) {
       const writing = one.writing.shifted(piece.linesBefore, piece.offsetBefore, file);
@@ -331,19 +406,21 @@ function* piecesRead(text: string, file?: string): Generator<void, { objects: Wr
       yield;
     }
   }
-  return { objects, problems };
+  return { objects, problems, rough };
 }
 
 /** Several files together, each object with its writing; a piece at each step, so that others get their turn between. */
 export function* writtenSteps(files: readonly { name?: string | undefined; text: string }[]): Generator<void, WrittenResult> {
   const objects: Written[] = [];
   const problems: WrittenProblem[] = [];
+  const rough: Rough[] = [];
   for (const { name, text } of files) {
     const read = yield* piecesRead(text, name);
     for (const one of read.objects) objects.push(one);
     for (const one of read.problems) problems.push(one);
+    for (const one of read.rough) rough.push(one);
   }
-  return { objects, problems: [...problems, ...duplicates(objects)] };
+  return { objects, problems: [...problems, ...duplicates(objects)], rough };
 }
 
 function whole<T>(steps: Generator<void, T>): T {

@@ -242,7 +242,9 @@ const layingOut: Endpoint[] = [
     answer: anything,
     async run({ app, body }) {
       const ground = await groundIn(app, body);
-      return ground.ok ? done(await app.layouts.check(ground.value)) : ground;
+      if (ground.ok) return done(await app.layouts.check(ground.value));
+      const check = app.layouts.refusedCheck(body);
+      return check ? done(check) : ground;
     }
   }),
   endpoint({

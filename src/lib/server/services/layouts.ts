@@ -1,5 +1,5 @@
-import { hash32 } from '$core/shared';
-import { writeManifests } from '$core/manifest';
+import { hash32, type Problem } from '$core/shared';
+import { readWritten, writeManifests } from '$core/manifest';
 import { groundSchema, type ApiObject, type Ground } from '$core/model';
 import { groundObjects, layoutFaults, namesIn, type LayoutFault } from '$core/standin';
 import type { clusterRepository, Flag } from '../repositories/clusters';
@@ -12,12 +12,18 @@ export interface LayoutCheck {
   readonly nodes: number;
   readonly zones: number;
   readonly objects: number;
+  /** The document as it is kept; empty where it can't be understood whole. */
   readonly yaml: string;
+  /** Why it can't, with places. */
+  readonly problems?: readonly Problem[];
 }
 
 const weaves: readonly Flag['weave'][] = ['twill', 'stripe', 'check', 'dots'];
 /** Flags of clusters that are laid out: apart from each other by the golden angle, so that hues don't come near. */
 export const flagOf = (place: number): Flag => ({ hue: Math.round((20 + place * 137.5) % 360), weave: weaves[place % weaves.length]! });
+
+/** Longest ground document that is read on the spot: some thousand groups of nodes. */
+const mostText = 256 * 1024;
 
 /** Notes of clusters that came with the demo differ from this one; only those laid out here can be taken away. */
 const laidOut = 'laid out here';
@@ -46,6 +52,31 @@ export class LayoutService {
       zones: new Set(groups.map((one) => one.zone)).size,
       objects: faults.length ? 0 : groundObjects(ground).length,
       yaml: documentOf(ground)
+    };
+  }
+
+  /**
+   * What is wrong with a ground document that its schema refuses: the schema's own faults, and what the layout's rules say of the rest.
+   * Undefined where it is no ground document, or too little of it can be understood.
+   */
+  refusedCheck(text: string): LayoutCheck | undefined {
+    if (text.length > mostText) return undefined;
+    const { objects, problems, rough = [] } = readWritten([{ text }]);
+    const ground = rough[0]?.object;
+    if (objects.length || rough.length !== 1 || ground?.kind !== 'Ground') return undefined;
+    const refused = problems.map(({ at, message, remedy }) => ({
+      field: (at.field ?? '').replace(/^(spec|metadata)\./, '').replaceAll(/\[(\d+)\]/g, '.$1'),
+      message: message.replace(/^spec\./, '').replace(/\.$/, ''),
+      remedy
+    }));
+    const said = new Set(refused.map((one) => one.field));
+    return {
+      faults: [...refused, ...layoutFaults(ground).filter((one) => !said.has(one.field))],
+      nodes: 0,
+      zones: 0,
+      objects: 0,
+      yaml: '',
+      problems: problems.map(({ code, message, remedy, at }) => ({ code, message, remedy, at }))
     };
   }
 

@@ -2,12 +2,14 @@
   import { page } from '$app/state';
   import Header from '$ui/frame/Header.svelte';
   import Keys from '$ui/frame/Keys.svelte';
+  import { pageKey } from '$ui/frame/page-keys';
 
   let { data } = $props();
   let keys = $state(false);
 </script>
 
 <svelte:head><title>Help: {data.title} · Root Barn</title></svelte:head>
+<svelte:window onkeydown={(event) => pageKey(event, () => (keys = true))} />
 
 <Header title="Help" onkeys={() => (keys = true)} />
 <main class="mx-auto grid max-w-[64rem] grid-cols-[11rem_1fr] gap-x-10 px-[34px] py-8 max-[700px]:grid-cols-1">
