@@ -1,4 +1,4 @@
-import { expect, test, type Locator, type Page } from '@playwright/test';
+import { expect, test, type Browser, type Locator, type Page } from '@playwright/test';
 import { ownServer } from '../../scripts/own-server.mjs';
 import type { OwnServer } from '../../scripts/own-server.mjs';
 import { open } from './help';
@@ -36,7 +36,7 @@ class Hands {
   }
 }
 
-const begin = async (browser: import('@playwright/test').Browser, path: string) => {
+const begin = async (browser: Browser, path: string) => {
   const page = await browser.newPage({ baseURL: own.base, viewport: { width: 1280, height: 800 } });
   await open(page, path);
   return { page, hands: new Hands(page) };

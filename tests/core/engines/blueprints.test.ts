@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { answerFaults, blueprints, firstAnswers, type Answers, type Blueprint } from '$core/blueprints';
+import { changeSheet } from '$core/change';
 import { asManifest, inSendingOrder } from '$core/manifest';
 import { isReady, keyOf, kindEntries, refOf, type ApiObject } from '$core/model';
 import { provedWorkload, workloadNamed, type Proof } from '$core/proofs';
@@ -52,6 +53,14 @@ describe('blueprints', () => {
     const proofs = prove(world, answers);
     expect(failed(proofs)).toEqual([]);
     expect(proofs.map((one) => one.id)).toEqual(expect.arrayContaining(['places', 'reach', ...own[blueprint.id]!]));
+    // Whoever begins another of it beside this one is led to nothing that would alter it.
+    const next = firstAnswers(blueprint, world.store);
+    const sheet = changeSheet(
+      world.store,
+      blueprint.objects(next, () => 'another')
+    );
+    expect([...sheet.altered, ...sheet.restarted, ...sheet.lost, ...sheet.refused]).toEqual([]);
+    expect(sheet.new.length).toBeGreaterThan(1);
     // Everything that a person sent, but what the ground and the supply are made of.
     const ground = new Set(roomy().journal.changes.map((one) => one.key));
     const out = inSendingOrder(

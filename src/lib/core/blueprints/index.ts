@@ -41,7 +41,23 @@ export function firstAnswers(blueprint: Blueprint, facts: Facts): Answers {
   if (name === starts.name) return starts;
   // Names outside are its own too, so that nobody is led to the workload that stands there.
   const domains = blueprint.questions.filter((one) => one.kind === 'domain').map((one) => one.id);
-  return { ...starts, name, ...Object.fromEntries(domains.map((id) => [id, starts[id]!.replace(starts.name!, name)])) };
+  // What it makes beside itself stands in the namespace under a name of its own.
+  const beside = blueprint.questions.filter((one) => one.kind === 'name' && !['name', 'namespace'].includes(one.id)).map((one) => one.id);
+  return {
+    ...starts,
+    name,
+    ...Object.fromEntries(domains.map((id) => [id, starts[id]!.replace(starts.name!, name)])),
+    ...Object.fromEntries(beside.map((id) => [id, freeBeside(facts, starts.namespace ?? '', starts[id]!)]))
+  };
+}
+
+const besideKinds = ['Topic', 'Account', 'MemoryDatabase'] as const;
+/** A name under which no object stands that a workload makes beside itself. */
+function freeBeside(facts: Facts, namespace: string, wanted: string): string {
+  for (let i = 1; ; i += 1) {
+    const name = i === 1 ? wanted : `${wanted}-${i}`;
+    if (!besideKinds.some((kind) => facts.get(kind, namespace, name))) return name;
+  }
 }
 
 const namedKinds = ['StatefulSet', 'Deployment', 'DaemonSet', 'MemoryCluster', 'DocumentSet'] as const;

@@ -1,4 +1,5 @@
 import { answerFaults, blueprintNamed, firstAnswers, sentenceFor, type Answers, type Remark } from '$core/blueprints';
+import { changeSheet } from '$core/change';
 import { writeManifests } from '$core/manifest';
 import { askOf, nodeReady, repellingTaint, roomOf, type ApiObject, type Facts, type Service, type StatefulSet } from '$core/model';
 
@@ -137,8 +138,9 @@ export function blueprintView({ facts }: Scene, { id, answers: given }: { id: st
   const objects = blueprint.objects(answers, () => secretToCome);
   // What operators would make of custom resources is looked over too.
   const whole = [...objects, ...objects.flatMap((one) => setFor(one) ?? [])];
-  const taken = objects.filter((one) => one.kind !== 'Namespace' && facts.get(one.kind, one.metadata.namespace ?? '', one.metadata.name));
-  const listed = taken.slice(0, 3).map((one) => `${one.kind} ${one.metadata.name}`);
+  // What stands as it would be sent (the parts of an operator, say) is not altered.
+  const taken = changeSheet(facts, objects).altered;
+  const listed = taken.slice(0, 3).map(({ ref }) => `${ref.kind} ${ref.name}`);
   const alters = taken.length
     ? `Sending this alters what stands: ${listed.join(', ')}${taken.length > 3 ? ` and ${taken.length - 3} more` : ''}. Give it another name to deploy a new one.`
     : null;

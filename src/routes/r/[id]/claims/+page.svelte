@@ -88,7 +88,7 @@
         {@render choice('namespace', 'all namespaces', view.namespaces)}
         {@render choice('class', 'all classes', view.classes)}
         {@render choice('state', 'all states', view.labels)}
-        <label
+        <label class="no-print"
           >fill above <input
             class="w-[3.2rem] border-b border-ink bg-sheet text-right text-ink"
             type="number"
