@@ -41,7 +41,7 @@ export interface Standing {
   /** The identity that was looked at: the one that matches, else the nearest. */
   readonly identity?: Identity;
   readonly missing: readonly Right[];
-  /** It asks nobody's leave: its backend is the cluster itself. */
+  /** It needs no rights: its backend is the cluster itself. */
   readonly free?: boolean;
   /** The field that doesn't match, with what stands there and what is needed. */
   readonly mismatch?: { readonly field: string; readonly value: string; readonly wanted: string };
