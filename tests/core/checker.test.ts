@@ -4,7 +4,7 @@ import { lengthFor, secretValue } from '$core/drafts';
 import { hash32 } from '$core/shared';
 import { describe, expect, test } from 'vitest';
 import { check, distance, nearest, ruleOf, rules, type Finding, type Rule } from '$core/checker';
-import { applyEdits, writeManifests } from '$core/manifest';
+import { applyEdits, readWritten, writeManifests } from '$core/manifest';
 import { keyOf, refOf } from '$core/model';
 import { replay, type World } from '$core/standin';
 import { scenario } from '../../src/lib/scenario';
@@ -132,6 +132,11 @@ describe('the whole', () => {
     const count = found(['serviceName: store', 'serviceName: store\n  replicas: three'], [/storage: \w+/, 'storage: 100G']);
     expect(count.filter((one) => one.at.field?.startsWith('spec.replicas')).map((one) => one.code)).toEqual(['wrong-type']);
     expect(codes(count)).toContain('size-decimal');
+    // An item that lacks what it must have is left out, and the others then have other places: nothing is said of the list.
+    const text = right.replace('port: 7110', 'port: 7110}, {name: late');
+    const [rough] = readWritten([{ text }]).rough!;
+    expect(rough).toMatchObject({ cut: true, object: { spec: { ports: [{ port: 7110 }] } } });
+    expect(rough!.faulty).toContainEqual(['spec', 'ports']);
   });
 
   test('files of one draft are looked at together, and findings say in which file they are', () => {
