@@ -139,6 +139,32 @@ describe('the whole', () => {
     expect(rough!.faulty).toContainEqual(['spec', 'ports']);
   });
 
+  test('whatever stands in the place of a value, what is wrong is said with its line, and nothing is thrown', () => {
+    const paths = (value: unknown, at: (string | number)[] = []): (string | number)[][] =>
+      typeof value === 'object' && value !== null
+        ? [at, ...Object.entries(value).flatMap(([key, one]) => paths(one, [...at, Array.isArray(value) ? Number(key) : key]))]
+        : [at];
+    const texts = ['north-quay', 'pilot-house'].map((name) => {
+      const { actions } = scenario().find((one) => one.name === name)!;
+      return { store: demo(name).store, objects: actions.flatMap(({ action }) => (action.type === 'send' ? action.objects : [])) };
+    });
+    const odd = fc.constantFrom<unknown>('seven', -3, 0, true, {}, [], [null], { a: { b: 1 } }, '', 1e21);
+    fc.assert(
+      fc.property(fc.nat(), fc.nat(), fc.array(fc.tuple(fc.nat(), odd), { minLength: 1, maxLength: 3 }), (which, nth, changes) => {
+        const { store, objects } = texts[which % texts.length]!;
+        const value = structuredClone(objects[nth % objects.length]!) as unknown as Record<string, unknown>;
+        for (const [place, to] of changes) {
+          const all = paths(value).filter((one) => one.length > 1);
+          const path = all[place % all.length]!;
+          const holder = path.slice(0, -1).reduce<unknown>((one, step) => (one as Record<string, unknown>)[step], value);
+          (holder as Record<string, unknown>)[path.at(-1)!] = structuredClone(to);
+        }
+        for (const one of check([{ text: JSON.stringify(value) }], store)) expect(one.at.line, one.message).toBeGreaterThan(0);
+      }),
+      { numRuns: 300, seed: 11 }
+    );
+  });
+
   test('files of one draft are looked at together, and findings say in which file they are', () => {
     const [service, set] = ruleOf('set-service-missing')!.good.split('---\n') as [string, string];
     expect(check([{ name: 'a.yaml', text: set }]).some((one) => one.code === 'set-service-missing')).toBe(true);

@@ -1,4 +1,5 @@
 export * from './edit';
+export { deepest, judge, touches, withoutNulls } from './judge';
 export * from './pieces';
 export * from './read';
 export * from './write';
