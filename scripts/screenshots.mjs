@@ -3,6 +3,35 @@ import { chromium } from '@playwright/test';
 import { chromiumOptions } from './chromium.mjs';
 import { ownServer } from './own-server.mjs';
 
+const ownManifests = `apiVersion: v1
+kind: Service
+metadata: {name: tide-log}
+spec: {clusterIP: None, selector: {app: tide-log}, ports: [{name: log, port: 7240}]}
+---
+apiVersion: apps/v1
+kind: StatefulSet
+metadata: {name: tide-log}
+spec:
+  serviceName: tide-log
+  replicas: 3
+  selector: {matchLabels: {app: tide-log}}
+  template:
+    metadata: {labels: {app: tide-log}}
+    spec:
+      nodeSelector: {pier: outer}
+      containers:
+        - name: log
+          image: images.saltmarsh.example/tide-log:r2
+          resources: {requests: {cpu: 500m, memory: 1Gi}, limits: {memory: 2Gi}}
+          envFrom: [{secretRef: {name: tide-access}}]
+          volumeMounts: [{name: data, mountPath: /data}]
+  volumeClaimTemplates:
+    - metadata: {name: data}
+      spec:
+        accessModes: [ReadWriteOnce]
+        storageClassName: plain-block
+        resources: {requests: {storage: 30Gi}}
+`;
 const { base, end } = await ownServer();
 const browser = await chromium.launch(chromiumOptions);
 
@@ -74,9 +103,12 @@ try {
   const dump = await (await fetch(`${base}/api/v1/rehearsals/${encodeURIComponent(stuck)}/dump`)).json();
   await post('/clusters?name=real-south', JSON.stringify(dump));
   await shot('dump', '/r/real-south/root-line?kind=StatefulSet&namespace=tickets&name=bookings');
-  // A log broker in the middle of its start, as it was; then what is asked of it.
-  await post('/rehearsals/north-quay/forks', { name: 'start', atMs: 520_000 });
-  await shot('broker-lanes', '/r/north-quay~start/members/events/boarding');
+  // Manifests of somebody's own, which ask for a class that only one cluster has, and for a label that none has.
+  await shot('bring', '/bring', async () => {
+    await page.getByRole('textbox', { name: 'Manifests' }).fill(ownManifests);
+    await page.getByText('made for them').waitFor();
+    await page.waitForTimeout(200);
+  });
   await shot('blueprint', '/r/harbour/blueprints/object-store', async () => {
     await page.waitForTimeout(400);
   });

@@ -156,6 +156,22 @@ describe('layouts', () => {
     expect((await call('GET', '/rehearsals/harbour-two')).status).toBe(404);
   });
 
+  test('manifests that are brought: a cluster fits, says what would be altered there, and one without the label asked for does not fit', async () => {
+    const { yaml } = (await call<{ yaml: string }>('GET', '/rehearsals/north-quay/manifests?namespace=plans&secrets=keep')).body;
+    type Told = { fits: { cluster: string; fits: boolean; faults: string[]; alters: string[] }[]; proposal: { lacks: string[] } };
+    const bring = async (text: string) => {
+      const { fits, proposal } = (await call<Told>('POST', '/bring', text)).body;
+      return { ...fits.find((one) => one.cluster === 'north-quay')!, lacks: proposal.lacks };
+    };
+    expect(await bring(yaml)).toMatchObject({ fits: true, alters: [] });
+    expect(yaml).toContain('replicas: 3');
+    expect(await bring(yaml.replace('replicas: 3', 'replicas: 4'))).toMatchObject({ fits: true, alters: ['StatefulSet timetable'] });
+    const labelled = await bring(yaml.replace(/(\n +)containers:/, '$1nodeSelector:$1  pier: outer$1containers:'));
+    expect(labelled.fits).toBe(false);
+    expect(labelled.faults).toContain('None of the 6 nodes carries the label pier: outer.');
+    expect(labelled.lacks).toContain('nodes with the label pier: outer');
+  });
+
   test('drivers by version, as they fit the cluster', async () => {
     const of = (query: string) => call<{ version: string }>('GET', `/drivers/block.standin.example/install?${query}`);
     expect((await of('')).body.version).toBe('r3');

@@ -1,7 +1,7 @@
 import { readManifests } from '$core/manifest';
 import type { ApiObject, Ground, NodeGroup } from '$core/model';
 import { driverCard } from '$core/standin';
-import { speedKinds } from '$core/briefs';
+import { blockLimits, speedKinds } from '$core/briefs';
 
 type Spec = Ground['spec'];
 
@@ -69,9 +69,7 @@ export const blockBackend = (
   driver: 'block.standin.example',
   zones: [...zones],
   quotaVolumes,
-  leastSize: '512Mi',
-  mostSize: '11Ti',
-  attachLimit: 25,
+  ...blockLimits,
   growEverySeconds: 9_000,
   speed: { ...speedKinds.steady }
 });

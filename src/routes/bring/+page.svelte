@@ -12,8 +12,8 @@
 
   interface Brought {
     objects: number;
-    fits: { cluster: string; fits: boolean; faults: string[] }[];
-    proposal: { name: string; ground: string; supply: string; says: string[] };
+    fits: { cluster: string; fits: boolean; faults: string[]; alters: string[] }[];
+    proposal: { name: string; ground: string; supply: string; says: string[]; lacks: string[] };
   }
   let text = $state('');
   let keys = $state(false);
@@ -21,20 +21,23 @@
   let found = $state.raw<Brought | null>(null);
   let trouble = $state.raw<Trouble | null>(null);
   let under = $state('');
+  let looking = $state(false);
   const fitting = $derived(found?.fits.filter((one) => one.fits) ?? []);
   const others = $derived(found?.fits.filter((one) => !one.fits) ?? []);
 
   $effect(() => {
     const asked = text;
     if (!asked.trim()) {
-      [found, trouble] = [null, null];
+      [found, trouble, looking] = [null, null, false];
       return;
     }
     const stop = new AbortController();
     const timer = setTimeout(async () => {
+      looking = true;
       const answer = await call<Brought>('POST', '/bring', asked, { yaml: true, signal: stop.signal });
       if (stop.signal.aborted) return;
       [found, trouble] = answer.ok ? [answer.value, null] : [null, answer.trouble];
+      looking = false;
     }, 250);
     return () => {
       clearTimeout(timer);
@@ -116,8 +119,8 @@
     <p class="mt-2"><PickFiles look="word" says="read files" {take} /></p>
   </div>
   <div aria-live="polite">
-    {#if under}
-      <p class="mt-2" role="status"><Peg state="settling" /> {under}</p>
+    {#if under || looking}
+      <p class="mt-2" role="status"><Peg state="settling" /> {under || 'They are looked over against every stand-in …'}</p>
     {:else if trouble}
       <p class="text-brick" role="alert">{trouble.detail}</p>
       <p>{trouble.remedy}</p>
@@ -125,11 +128,18 @@
           {one.at.line === undefined ? '' : `Line ${one.at.line}: `}{one.message} <span class="quiet">{one.remedy}</span>
         </p>{/each}
     {/if}
-    {#if found && !under}
+    {#if found && !under && !looking}
       <h2 class="mb-2">{plural(found.objects, 'manifest')} read</h2>
       {#each fitting as one, i (one.cluster)}
         <p class="flex flex-wrap items-baseline gap-3 border-t border-line py-2">
-          <Peg state="holds" /> <b>{one.cluster}</b> has what they ask for.
+          <span
+            ><Peg state="holds" /> <b>{one.cluster}</b> has what they ask for.
+            {#if one.alters.length}<span class="block text-brick"
+                >{plural(one.alters.length, 'object')} of these names stand there and would be altered: {one.alters
+                  .slice(0, 3)
+                  .join(', ')}{one.alters.length > 3 ? ' …' : ''}</span
+              >{/if}</span
+          >
           <button class="push {i === 0 ? 'push-main' : ''} ml-auto" onclick={() => onFork(one.cluster)}
             >Rehearse on a fork of {one.cluster}</button
           >
@@ -143,6 +153,12 @@
         <ul class="mt-1">
           {#each found.proposal.says as line (line)}<li>{line}</li>{/each}
         </ul>
+        {#if found.proposal.lacks.length}
+          <p class="mt-2"><Peg state="broken" /> It doesn't have, and they will wait for:</p>
+          <ul>
+            {#each found.proposal.lacks as line (line)}<li class="break-words">{line}</li>{/each}
+          </ul>
+        {/if}
       </div>
       {#each others as one (one.cluster)}
         <div class="border-t border-line py-2">
@@ -152,7 +168,7 @@
           </ul>
         </div>
       {/each}
-    {:else if !trouble && !under}
+    {:else if !trouble && !under && !looking}
       <p class="quiet">
         Findings come as you write. Images that the stand-in doesn't know are played as ordinary programs of a supposed size, and said so.
       </p>

@@ -22,6 +22,9 @@ export const controlOf = (shape: Shape, balancer = ''): NonNullable<Spec['contro
 
 const zonesOf = (shape: Shape): readonly string[] => (shape === 'small' ? ['a'] : ['a', 'b', 'c']);
 
+/** Least and most size of a volume, and how many a node takes (made up). */
+export const blockLimits = { leastSize: '512Mi', mostSize: '11Ti', attachLimit: 25 } as const;
+
 /** A block backend over zones, with its identity and the first class. */
 export function withBlock(spec: Spec, kind: SpeedKind, fsType: 'ext4' | 'xfs', reclaimPolicy: 'Delete' | 'Retain', capacity: string): Spec {
   const card = driverCard('block.standin.example')!;
@@ -34,9 +37,7 @@ export function withBlock(spec: Spec, kind: SpeedKind, fsType: 'ext4' | 'xfs', r
         driver: card.driver,
         zones: zones.map((name) => ({ name, capacity })),
         quotaVolumes: 200,
-        leastSize: '512Mi',
-        mostSize: '11Ti',
-        attachLimit: 25,
+        ...blockLimits,
         speed: { ...speedKinds[kind] }
       }
     ],

@@ -2,6 +2,9 @@ import { bytesOf, milliCpuOf } from '../shared';
 import {
   askOf,
   claimsOf,
+  keyOf,
+  pointersOf,
+  refOf,
   zoneLabel,
   type ApiObject,
   type Claim,
@@ -11,7 +14,7 @@ import {
   type StatefulSet,
   type StorageClass
 } from '../model';
-import { installObjects, installOf } from '../standin';
+import { installObjects, installOf, operatorOf, runsOperator } from '../standin';
 import { startingGround, withFiles } from './layout';
 
 /** A cluster that has what manifests ask for. */
@@ -21,6 +24,8 @@ export interface Proposal {
   readonly supply: readonly ApiObject[];
   /** What was asked for, in sentences. */
   readonly says: readonly string[];
+  /** What the manifests ask for and it doesn't have, so that they will wait for it. */
+  readonly lacks: readonly string[];
 }
 
 interface Asked {
@@ -82,6 +87,51 @@ const classObject = (name: string, shared: boolean, isDefault: boolean): Storage
   allowVolumeExpansion: true
 });
 
+/** Labels that every node has. */
+const nodeLabels = [hostname, zoneLabel, 'kubernetes.io/os'];
+
+/** What manifests ask for that neither they nor the proposed cluster bring. */
+function lacking(objects: readonly ApiObject[], supply: readonly ApiObject[], asked: readonly Asked[]): string[] {
+  // Whatever names no namespace in a manifest goes to the one called default.
+  const placed = (one: ApiObject): ApiObject =>
+    one.metadata.namespace ? one : ({ ...one, metadata: { ...one.metadata, namespace: 'default' } } as ApiObject);
+  const there = new Set([...objects, ...supply].flatMap((one) => [keyOf(refOf(one)), keyOf(refOf(placed(one)))]));
+  const labels = asked.flatMap(({ spec }) => [
+    ...Object.entries(spec.nodeSelector ?? {}).map(([key, value]) => [key, `${key}: ${value}`] as const),
+    ...(spec.affinity?.nodeAffinity?.requiredDuringSchedulingIgnoredDuringExecution?.nodeSelectorTerms ?? []).flatMap((term) =>
+      (term.matchExpressions ?? [])
+        .filter((one) => one.operator !== 'NotIn' && one.operator !== 'DoesNotExist')
+        .map((one) => [one.key, one.values?.length ? `${one.key}: ${one.values.join(' or ')}` : one.key] as const)
+    )
+  ]);
+  // One that is ordered is installed by the manager, if the manager comes along.
+  const operated = ({ kind }: ApiObject): boolean => {
+    const card = operatorOf(kind);
+    return (
+      !card ||
+      objects.some((one) =>
+        one.kind === 'OperatorOrder' ? one.spec.operator === card.name : one.kind === 'Deployment' && runsOperator(one, card)
+      )
+    );
+  };
+  return [
+    ...new Set([
+      ...labels.filter(([key]) => !nodeLabels.includes(key)).map(([, says]) => `nodes with the label ${says}`),
+      ...objects
+        .map(placed)
+        .flatMap((one) => pointersOf(one))
+        .filter((one) => !one.optional && !there.has(keyOf(one)))
+        .map((one) => `${one.kind} ${one.name}, which isn't among the manifests`),
+      ...objects.filter((one) => !operated(one)).map((one) => `an operator that looks after ${one.kind}`),
+      ...(objects.some((one) => one.kind === 'Pool') ? ['raw disks for a pool'] : [])
+    ])
+  ];
+}
+
+/** More nodes than this, and the layout's ranges are too narrow for them. */
+const fewNodes = 200;
+const wideRanges = { podRange: '10.64.0.0/10', nodeRange: '172.30.0.0/20' };
+
 /** Room that is left beside what is asked for, so that one node may be lost. */
 const spareNodes = 1;
 
@@ -136,24 +186,31 @@ export function proposeCluster(name: string, objects: readonly ApiObject[]): Pro
   }));
   const bytes = claims.reduce((sum, one) => sum + one.count * bytesOf(one.spec.resources.requests.storage), 0);
   const perZone = `${Math.max(1_000, 100 * Math.ceil((1.5 * bytes) / gib / 100))}Gi`;
-  const { firstClass: _, ...spec } = start.spec;
-  const backends = (spec.backends ?? []).map((one) => ({ ...one, zones: places.map((zone) => ({ name: zone, capacity: perZone })) }));
+  const { firstClass: _, ...first } = start.spec;
+  const spec = nodes > fewNodes ? { ...first, ...wideRanges } : first;
+  const count = claims.reduce((sum, one) => sum + one.count, 0);
+  const biggest = Math.max(0, ...claims.map((one) => bytesOf(one.spec.resources.requests.storage)));
+  const backends = (spec.backends ?? []).map((one) => ({
+    ...one,
+    zones: places.map((zone) => ({ name: zone, capacity: perZone })),
+    quotaVolumes: Math.max(one.quotaVolumes, 2 * count),
+    ...(biggest > bytesOf(one.mostSize ?? '0') ? { mostSize: `${Math.ceil(biggest / gib)}Gi` } : {})
+  }));
   const ground: Ground = { ...start, spec: withFiles({ ...spec, groups, backends }, shared) };
   const named = [...wanted].filter(([one]) => one !== '');
   const needsDefault = wanted.has('');
   const drivers = ['block.standin.example', ...(shared ? ['files.standin.example'] : [])];
+  const supplied = [
+    ...drivers.flatMap((one) => installObjects(installOf(one, ground.spec.version)!)),
+    ...named.map(([one, isShared]) => classObject(one, isShared, false)),
+    ...(needsDefault ? [classObject('ordinary', wanted.get('')!, true)] : [])
+  ];
+  // Two drivers share a namespace.
+  const supply = [...new Map(supplied.map((one) => [keyOf(refOf(one)), one])).values()];
   return {
     ground,
-    supply: [
-      ...drivers.flatMap((one) => installObjects(installOf(one, ground.spec.version)!)),
-      ...named.map(([one, isShared]) => classObject(one, isShared, false)),
-      ...(needsDefault ? [classObject('ordinary', wanted.get('')!, true)] : [])
-    ].filter(
-      (one, i, all) =>
-        all.findIndex(
-          (two) => two.kind === one.kind && two.metadata.name === one.metadata.name && two.metadata.namespace === one.metadata.namespace
-        ) === i
-    ),
+    supply,
+    lacks: lacking(objects, supply, asked),
     says: [
       `${each * places.length} nodes of ${cpu} CPU and ${memoryGib} GiB in ${places.length === 1 ? 'zone' : 'zones'} ${places.join(', ')}${apart > 1 ? `, as ${apart} members each want a node of their own` : ''}`,
       ...(named.length ? [`${named.length === 1 ? 'the class' : 'the classes'} ${named.map(([one]) => one).join(', ')}`] : []),

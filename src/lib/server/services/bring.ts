@@ -1,4 +1,4 @@
-import { proposeCluster } from '$core/briefs';
+import { proposeCluster, type Proposal } from '$core/briefs';
 import { writeManifests } from '$core/manifest';
 import type { App } from './app';
 import { done, type Answer } from './answer';
@@ -10,13 +10,15 @@ export interface Fit {
   readonly fits: boolean;
   /** What is in the way, worst first. */
   readonly faults: readonly string[];
+  /** Objects of the same names that stand there and would be altered. */
+  readonly alters: readonly string[];
 }
 
 /** What may be done with manifests that somebody brings: where they fit, and a cluster that would have what they ask for. */
 export interface Brought {
   readonly objects: number;
   readonly fits: readonly Fit[];
-  readonly proposal: { readonly ground: string; readonly name: string; readonly supply: string; readonly says: readonly string[] };
+  readonly proposal: { readonly ground: string; readonly name: string; readonly supply: string } & Pick<Proposal, 'says' | 'lacks'>;
 }
 
 const mostFaults = 4;
@@ -36,15 +38,16 @@ export async function bring(app: App, text: string): Promise<Answer<Brought>> {
       ...(sheet?.refused.map((one) => one.says) ?? []),
       ...findings.filter((one) => one.severity === 'error').map((one) => one.message)
     ];
-    fits.push({ cluster: name, fits: faults.length === 0, faults: [...new Set(faults)].slice(0, mostFaults) });
+    const alters = sheet?.altered.map(({ ref }) => `${ref.kind} ${ref.name}`) ?? [];
+    fits.push({ cluster: name, fits: faults.length === 0, faults: [...new Set(faults)].slice(0, mostFaults), alters });
   }
   const taken = new Set(clusters.map((one) => one.name));
   let name = 'made-to-fit';
   for (let i = 2; taken.has(name); i += 1) name = `made-to-fit-${i}`;
-  const { ground, supply, says } = proposeCluster(name, read.value);
+  const { ground, supply, says, lacks } = proposeCluster(name, read.value);
   return done({
     objects: read.value.length,
     fits: fits.sort((a, b) => Number(b.fits) - Number(a.fits)),
-    proposal: { name, ground: writeManifests([ground]), supply: writeManifests(supply), says }
+    proposal: { name, ground: writeManifests([ground]), supply: writeManifests(supply), says, lacks }
   });
 }
