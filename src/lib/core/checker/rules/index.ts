@@ -51,6 +51,7 @@ import noReadiness from './no-readiness';
 import noRequests from './no-requests';
 import noSourceRanges from './no-source-ranges';
 import noZoneSpread from './no-zone-spread';
+import nodeLabelMissing from './node-label-missing';
 import notAnObject from './not-an-object';
 import oneNodeClaimShared from './one-node-claim-shared';
 import parameterUnknown from './parameter-unknown';
@@ -124,6 +125,7 @@ export const rules: readonly Rule[] = [
   clusterWide,
   configMissing,
   cpuOverNode,
+  nodeLabelMissing,
   dataEphemeral,
   dataPortOutside,
   duplicateObject,
