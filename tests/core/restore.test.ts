@@ -2,8 +2,8 @@ import { describe, expect, test } from 'vitest';
 import { removalSheet, restoreSheet } from '$core/change';
 import { isReady, type Asset } from '$core/model';
 import { prove, workloadNamed } from '$core/proofs';
-import { claimAssetOf, mendedSouth, must, ref, settle } from './help';
-import type { World } from '$core/standin';
+import { claimAssetOf, mendedSouth, must, objects, ref, settle } from './help';
+import { World } from '$core/standin';
 
 const claim = 'data-bookings-1';
 const ask = { namespace: 'tickets', claim, snapshot: 'before' };
@@ -73,6 +73,55 @@ describe('a restore in place', () => {
     world.runUntil(world.nowMs + 60_000);
     expect(world.store.get('Ask', 'tickets', 'w')!.status!.outcome).toBe('acknowledged');
     expect(dataProof(world).says).toContain('damaged: bookings-1');
+  });
+
+  test('a deployment is stopped for one restore at a time, and comes back whatever becomes of the claim', () => {
+    const yaml = ['one', 'two']
+      .map(
+        (name) =>
+          `apiVersion: v1\nkind: PersistentVolumeClaim\nmetadata: {name: ${name}, namespace: tickets}\nspec: {accessModes: [ReadWriteOnce], resources: {requests: {storage: 2Gi}}}\n---\napiVersion: snapshot.storage.k8s.io/v1\nkind: VolumeSnapshot\nmetadata: {name: of-${name}, namespace: tickets}\nspec: {source: {persistentVolumeClaimName: ${name}}}\n---\n`
+      )
+      .join('');
+    const deployment = `apiVersion: apps/v1
+kind: Deployment
+metadata: {name: desk, namespace: tickets}
+spec:
+  replicas: 1
+  strategy: {type: Recreate}
+  selector: {matchLabels: {app: desk}}
+  template:
+    metadata: {labels: {app: desk}}
+    spec:
+      containers: [{name: desk, image: shelf.standin.example/engines/chart-files:r1, volumeMounts: [{name: a, mountPath: /a}, {name: b, mountPath: /b}]}]
+      volumes: [{name: a, persistentVolumeClaim: {claimName: one}}, {name: b, persistentVolumeClaim: {claimName: two}}]
+`;
+    const world = mendedSouth();
+    settle(world, snapshotYaml.split('---')[0]!);
+    settle(world, yaml + deployment);
+    const first = { namespace: 'tickets', claim: 'one', snapshot: 'of-one' };
+    const second = { namespace: 'tickets', claim: 'two', snapshot: 'of-two' };
+    const ready = () => world.store.list('Pod', 'tickets').filter((one) => one.metadata.labels?.app === 'desk' && isReady(one)).length;
+    expect(ready()).toBe(1);
+    must(world, { type: 'restore', ...first });
+    expect(world.act({ type: 'restore', ...second })[0]?.message).toBe(
+      'The Deployment desk, which uses two, is stopped for another restore.'
+    );
+    world.runSettled();
+    expect(ready()).toBe(1);
+    must(world, { type: 'restore', ...second });
+    world.runSettled();
+    expect(ready()).toBe(1);
+    // Somebody makes an empty claim of the name in the moment that it is gone.
+    const third = World.restore(world.seed, world.save());
+    must(third, { type: 'restore', ...first });
+    while (third.store.get('PersistentVolumeClaim', 'tickets', 'one')) third.runUntil(third.nextMs!);
+    must(third, { type: 'send', objects: objects(yaml.split('---')[0]!) });
+    third.runSettled();
+    expect(third.store.get('PersistentVolumeClaim', 'tickets', 'one')!.spec.dataSource).toBeUndefined();
+    expect(third.store.get('Deployment', 'tickets', 'desk')!.spec.replicas).toBe(1);
+    expect(world.store.list('Restoring')).toEqual([]);
+    for (const name of ['one', 'two'])
+      expect(world.store.get('PersistentVolumeClaim', 'tickets', name)!.spec.dataSource!.name).toBe(`of-${name}`);
   });
 
   test('is refused with the reason: no such claim, no such snapshot, one that is not ready', () => {

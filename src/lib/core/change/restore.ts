@@ -2,17 +2,11 @@ import { momentOf } from '../shared';
 import { momentIn, refOf, type Facts, type Ref } from '../model';
 import { restoredClaim, restoreRefusal, stoppedFor, type Refusal, type Restore } from '../standin';
 import { claimLoss, podsOf } from './effects';
-import type { SheetLine } from './types';
+import type { ChangeSheet } from './types';
 
-/** What putting a snapshot in the place of a claim does. */
-export interface RestoreSheet {
+/** What putting a snapshot in the place of a claim does; `new` is the claim as it will be. */
+export interface RestoreSheet extends Pick<ChangeSheet, 'nowMs' | 'new' | 'restarted' | 'lost' | 'untouched'> {
   readonly ref: Ref;
-  readonly nowMs: number;
-  /** The claim as it will be. */
-  readonly new: readonly SheetLine[];
-  readonly restarted: readonly SheetLine[];
-  readonly lost: readonly SheetLine[];
-  readonly untouched: readonly SheetLine[];
   readonly steps: readonly string[];
   readonly refusal?: Refusal;
 }

@@ -1,6 +1,6 @@
 import { bytesOf, quantityOf } from '../../shared';
 import { asManifest } from '../../manifest';
-import { keyOf, refOf, type Claim, type Deployment, type Facts, type Pod, type Restoring } from '../../model';
+import { claimsOf, keyOf, refOf, type Claim, type Deployment, type Facts, type Pod, type Restoring } from '../../model';
 import type { Hands } from '../control/loop';
 import type { Refusal } from './plan';
 
@@ -47,6 +47,17 @@ export function restoreRefusal(facts: Facts, { namespace, claim: name, snapshot 
       code: 'not-sendable',
       message: `The snapshot ${snapshot} is not ready to use.`,
       remedy: 'Run the clock until it is, or see its root line.',
+      at
+    };
+  const busy = facts
+    .list('Restoring', namespace)
+    .flatMap((one) => one.spec.replicas)
+    .find((one) => claimsOf(facts.get('Deployment', namespace, one.name)?.spec.template.spec ?? { containers: [] }).includes(name));
+  if (busy)
+    return {
+      code: 'still-used',
+      message: `The Deployment ${busy.name}, which uses ${name}, is stopped for another restore.`,
+      remedy: 'Run the clock until that is done, then restore this one.',
       at
     };
   const odd = stoppedFor(facts, namespace, name).pods.find((pod) => !['StatefulSet', 'Deployment', undefined].includes(ownerOf(pod)?.kind));

@@ -21,10 +21,12 @@ export const restoring: Loop = {
     const there = world.store.get('PersistentVolumeClaim', namespace, name);
     if (!one || there?.metadata.deletionTimestamp) return;
     world.drop(refOf(one));
-    if (there) return;
     const { claim, starts, replicas, from } = one.spec;
-    const made = world.put(filled(claim as unknown as ApiObject, world.store));
-    world.event(made, 'PutInPlace', `Made from ${from} in the place of the claim that was here.`);
+    if (!there) {
+      const made = world.put(filled(claim as unknown as ApiObject, world.store));
+      world.event(made, 'PutInPlace', `Made from ${from} in the place of the claim that was here.`);
+    }
+    // Somebody may have made another claim of the name meanwhile; what was stopped comes back all the same.
     for (const pod of starts) world.put(filled(pod as unknown as ApiObject, world.store));
     for (const { name: owner, count } of replicas) {
       const deployment = world.store.get('Deployment', namespace, owner);
