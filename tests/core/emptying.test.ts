@@ -1,7 +1,8 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { isReady, type ApiObject } from '$core/model';
-import { World } from '$core/standin';
+import { asManifest } from '$core/manifest';
+import { isReady, zoneOf, type ApiObject } from '$core/model';
+import { emptyingSheet, World } from '$core/standin';
 import { objects as read } from './help';
 import { answered, ask, must, remove, roomy } from './roomy';
 
@@ -41,6 +42,29 @@ describe('emptying nodes', () => {
     remove(world, { kind: 'Emptying', namespace: '', name: 'work' });
     world.runSettled();
     expect(closed()).toEqual([]);
+  });
+
+  it('is shown before it is begun: where each pod can go, or that no other node takes it; and so it comes', () => {
+    const world = roomy();
+    must(world, ...answered('multi-primary-sql'));
+    world.runSettled();
+    const from = nodeOf(world, 'bookings-0');
+    const sheet = (on: World) => emptyingSheet(on.store, from, false).find((one) => one.name === 'bookings-0')!;
+    // Its volume is bound to its zone, which has one more node.
+    const [other] = world.store
+      .list('Node')
+      .filter((one) => zoneOf(one) === zoneOf(world.store.get('Node', '', from)!) && one.metadata.name !== from);
+    expect(sheet(world)).toMatchObject({ does: 'goes', says: `is made anew on ${other!.metadata.name}` });
+    const shut = World.restore(world.seed, world.save());
+    must(world, empty([from]));
+    world.runSettled();
+    expect(nodeOf(world, 'bookings-0')).toBe(other!.metadata.name);
+    must(shut, asManifest({ ...other!, spec: { ...other!.spec, unschedulable: true } }));
+    expect(sheet(shut).does).toBe('strands');
+    expect(sheet(shut).says).toMatch(/^5 other nodes: 4 .*, 1 cordoned$/);
+    must(shut, empty([from]));
+    shut.runSettled();
+    expect(shut.store.get('Pod', 'tickets', 'bookings-0')!.spec.nodeName).toBeUndefined();
   });
 
   it('whatever is emptied and opened again, in whatever order: never more away than the budget allows, and nothing is lost', () => {

@@ -3,12 +3,13 @@
   import { call, doCall, notices } from '../call.svelte';
   import { plural } from '../format';
   import Peg from '../parts/Peg.svelte';
+  import NameToLose from '../parts/NameToLose.svelte';
   import Sheet from '../parts/Sheet.svelte';
 
   interface Line {
     namespace: string;
     name: string;
-    does: 'goes' | 'waits' | 'stays';
+    does: 'goes' | 'strands' | 'waits' | 'stays';
     says: string;
     loses: string[];
   }
@@ -22,15 +23,19 @@
   const lost = $derived(losesDirectories ? withDirs : []);
   const heads = [
     ['goes', 'holds', 'Goes to another node'],
+    ['strands', 'broken', 'Goes, and no other node takes it'],
     ['waits', 'waiting', 'Waits for its budget'],
     ['stays', 'broken', 'Stays']
   ] as const;
 
   $effect(() => {
+    let late = false;
     void call<{ items: Line[] }>('GET', `${path}/emptying-sheet?losesDirectories=${losesDirectories}`).then((answer) => {
+      if (late) return;
       if (answer.ok) lines = answer.value.items;
       else notices.complain(answer.trouble);
     });
+    return () => void (late = true);
   });
   async function empty(event: SubmitEvent) {
     event.preventDefault();
@@ -56,10 +61,10 @@
             </li>{/each}
         </ul>
       {/if}
-    {:else}{/each}
+    {/each}
     {#if !lines.length}<p class="quiet mt-3">No pods stand on it but those of daemon sets, which stay.</p>{/if}
   {/if}
-  <form class="mt-4" onsubmit={empty}>
+  <form class="dialog-foot" onsubmit={empty}>
     {#if withDirs.length}
       <label class="mb-3 flex items-baseline gap-2"
         ><input type="checkbox" bind:checked={losesDirectories} />Pods with ephemeral directories go too: what lies in them is lost ({plural(
@@ -69,13 +74,7 @@
       >
     {/if}
     {#if lost.length}
-      <label class="mb-3 block"
-        >Data is lost. Type <b class="mono">{cluster}</b> to go on.<input
-          class="mt-1 w-full border border-brick bg-sheet px-2 py-1.5"
-          bind:value={typed}
-          autocomplete="off"
-        /></label
-      >
+      <NameToLose {cluster} bind:typed />
     {/if}
     <div class="flex gap-2">
       <button class="push push-main" disabled={lines === null || (lost.length > 0 && typed !== cluster)}>Empty it</button>

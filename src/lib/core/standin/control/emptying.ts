@@ -1,6 +1,7 @@
 import { same } from '../../shared';
 import { isReady, refOf, selectorMatches, type DisruptionBudget, type Emptying, type Facts, type Node, type Pod } from '../../model';
 import type { Hands, Loop } from './loop';
+import { faultSentence, luggageOf, placeFault, type PlaceFault } from './placing';
 
 /** Set on a node that is closed because it is being emptied. */
 const emptiedMark = 'standin.example/emptied';
@@ -31,22 +32,32 @@ function stays({ metadata, spec }: Pod, losesDirectories: boolean): string | und
   return dir ? `what is in its directory ${dir.name} would be lost` : undefined;
 }
 
-/** What emptying a node would do with one of its pods: it goes, waits for a budget, or stays. */
+/** What emptying a node would do with one of its pods: it goes, goes and finds no other node, waits for a budget, or stays. */
 export interface EmptyingLine {
   readonly namespace: string;
   readonly name: string;
-  readonly does: 'goes' | 'waits' | 'stays';
+  readonly does: 'goes' | 'strands' | 'waits' | 'stays';
   readonly says: string;
   /** Its ephemeral directories, whose content would be lost. */
   readonly loses: readonly string[];
 }
 
-/** What emptying a node would do, pod by pod; those of daemon sets are left where they are. */
-export function emptyingSheet(
-  facts: Facts & { podsOn(node: string): Iterable<Pod> },
-  node: string,
-  losesDirectories: boolean
-): EmptyingLine[] {
+/**
+ * What emptying a node would do, pod by pod, each looked at by itself as the others stand now; those of daemon sets are left where they
+ * are.
+ */
+export function emptyingSheet(facts: Facts, node: string, losesDirectories: boolean): EmptyingLine[] {
+  const others = facts.list('Node').filter((one) => one.metadata.name !== node);
+  const place = (pod: Pod): Pick<EmptyingLine, 'does' | 'says'> => {
+    const luggage = luggageOf(facts, pod);
+    const faults = others.map((one) => placeFault(facts, pod, one, luggage));
+    const fit = others.filter((_, i) => !faults[i]).map((one) => one.metadata.name);
+    if (fit.length)
+      return { does: 'goes', says: `is made anew on ${fit.length > 3 ? `one of ${fit.length} nodes that can take it` : fit.join(' or ')}` };
+    const counts = new Map<PlaceFault, number>();
+    for (const one of faults) if (one) counts.set(one, (counts.get(one) ?? 0) + 1);
+    return { does: 'strands', says: others.length ? `${others.length} other nodes: ${faultSentence(counts)}` : 'there is no other node' };
+  };
   return [...facts.podsOn(node)]
     .filter((pod) => !ofDaemonSet(pod) && !pod.metadata.deletionTimestamp)
     .map((pod): EmptyingLine => {
@@ -58,8 +69,7 @@ export function emptyingSheet(
         namespace,
         name,
         loses,
-        does: stay !== undefined ? 'stays' : wait !== undefined ? 'waits' : 'goes',
-        says: stay ?? wait ?? 'is made anew on another node'
+        ...(stay !== undefined ? { does: 'stays', says: stay } : wait !== undefined ? { does: 'waits', says: wait } : place(pod))
       };
     });
 }
