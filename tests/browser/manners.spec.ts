@@ -49,6 +49,20 @@ test('single keys can be switched off, and theme and cover are kept over a reloa
   await expect(page).toHaveURL(/claims$/);
 });
 
+test('a key that comes in the very moment in which a dialog closes is not lost', async ({ page }) => {
+  await open(page, '/r/north-quay/members');
+  await page.keyboard.press('?');
+  await page.getByRole('dialog', { name: 'Help: Members' }).waitFor();
+  // Closed as Escape closes it, and the next key in the same task, before any event of having closed.
+  await page.evaluate(() => {
+    const dialog = document.querySelector('dialog') as HTMLDialogElement & { requestClose(): void };
+    dialog.requestClose();
+    document.getElementById('sheet')!.dispatchEvent(new KeyboardEvent('keydown', { key: '/', bubbles: true }));
+  });
+  await page.keyboard.insertText('patience band');
+  await expect(page.getByRole('option', { name: /The tape and its clock/ })).toBeVisible();
+});
+
 test('a driver is installed from the Supply sheet, and the rails join as it comes up', async ({ page }) => {
   const base = await forkOf(page, 'south-quay', 'install', 249_000);
   await open(page, `${base}/supply`);
@@ -98,6 +112,7 @@ test('what one does, another sees at once; what was written in between is told',
   await send(page, base, yaml);
   await page.getByRole('button', { name: 'settle' }).click();
   await expect(other.getByRole('region', { name: 'bookings' })).toContainText('3 of 3, may lose 1');
+  for (const each of [page, other]) await expect(each.getByTestId('standing')).toContainText('settled');
   await expect(other.getByTestId('clock')).toHaveText((await clockOf(page).textContent())!);
   await other.close();
 });

@@ -24,8 +24,13 @@
   });
 </script>
 
+<!-- Escape closes at once: the event of having closed comes a task later, and a key pressed in between would be lost. -->
 <dialog
   bind:this={dialog}
+  oncancel={(event) => {
+    event.preventDefault();
+    onclose();
+  }}
   {onclose}
   aria-label={title}
   class="fixed top-[12vh] left-1/2 m-0 max-h-[76vh] -translate-x-1/2 overflow-auto border border-ink bg-sheet p-0 text-ink backdrop:bg-black/25 {wide

@@ -23,6 +23,7 @@
   import { tick, type Snippet } from 'svelte';
   import { clockText } from '../format';
   import Flag from '../parts/Flag.svelte';
+  import NameToLose from '../parts/NameToLose.svelte';
 
   interface Props {
     sheet: SheetData | null;
@@ -164,13 +165,7 @@
 </div>
 <div bind:this={foot} tabindex="-1" class="shrink-0 border-t border-ink px-5 py-3 outline-none">
   {#if asks}
-    <label class="mb-3 block"
-      >Data is lost. Type <b class="mono">{cluster.name}</b> to send.<input
-        class="mt-1 w-full border border-brick bg-sheet px-2 py-1"
-        bind:value={typed}
-        autocomplete="off"
-      /></label
-    >
+    <NameToLose cluster={cluster.name} bind:typed to="send" />
   {/if}
   <div class="flex flex-wrap gap-2">
     <button

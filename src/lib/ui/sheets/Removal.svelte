@@ -3,6 +3,7 @@
   import { untrack } from 'svelte';
   import { call, doCall, notices } from '../call.svelte';
   import { plural } from '../format';
+  import NameToLose from '../parts/NameToLose.svelte';
   import Sheet from '../parts/Sheet.svelte';
 
   interface Ref {
@@ -51,11 +52,14 @@
   const path = $derived(`/rehearsals/${encodeURIComponent(id)}`);
 
   $effect(() => {
+    let late = false;
     void call<NonNullable<typeof sheet>>('POST', `${path}/removal-sheet`, { ...ref, keepMembers }).then((answer) => {
+      if (late) return;
       if (!answer.ok) return notices.complain(answer.trouble);
       sheet = answer.value;
       chosen = new Set(sheet.with.filter((one) => one.goes).map((one) => keyOf(one.ref)));
     });
+    return () => void (late = true);
   });
   const all = $derived(sheet?.with ?? []);
   const everything = $derived(all.some((one) => one.takesAll && chosen.has(keyOf(one.ref))));
@@ -113,7 +117,7 @@
           />
           <span class="min-w-0 break-words"
             ><span class="quiet small">{one.ref.kind}</span> <span class="mono">{one.ref.name}</span>
-            <span class="quiet">{one.says}</span></span
+            <span class="quiet">{holdsData(one) && goesAlong(one) ? 'goes, with its data' : one.says}</span></span
           ></label
         >
       </li>
@@ -149,18 +153,12 @@
   {:else}
     <p class="quiet">Looking at what stands with it …</p>
   {/if}
-  <form class="mt-4" onsubmit={take}>
+  <form class="dialog-foot" onsubmit={take}>
     {#if maykeep}<label class="mb-3 flex items-center gap-2"
         ><input type="checkbox" bind:checked={keepMembers} />Keep its members running</label
       >{/if}
     {#if lost.length}
-      <label class="mb-3 block"
-        >Data is lost. Type <b class="mono">{cluster}</b> to go on.<input
-          class="mt-1 w-full border border-brick bg-sheet px-2 py-1.5"
-          bind:value={typed}
-          autocomplete="off"
-        /></label
-      >
+      <NameToLose {cluster} bind:typed />
     {/if}
     <div class="flex gap-2">
       <button class="push push-grave" disabled={!sure}>{busy ? 'Taking away …' : 'Take away'}</button>

@@ -3,6 +3,7 @@
   import { untrack } from 'svelte';
   import { goto } from '$app/navigation';
   import { call, doCall, notices } from '../call.svelte';
+  import NameToLose from '../parts/NameToLose.svelte';
   import Sheet from '../parts/Sheet.svelte';
 
   interface Line {
@@ -85,17 +86,9 @@
       On a real cluster take the set away first and keep its members: its controller would else make an empty claim in between.
     </p>
   {:else}<p class="quiet">Looking at what it would do …</p>{/if}
-  <form class="mt-4" onsubmit={send}>
+  <form class="dialog-foot" onsubmit={send}>
     {#if sheet && !sheet.refusal}
-      <label class="mb-3 block"
-        >Data is lost. Type <b class="mono">{cluster}</b> to send.
-        <input
-          {@attach (one) => one.focus()}
-          class="mt-1 w-full border border-brick bg-sheet px-2 py-1.5"
-          bind:value={typed}
-          autocomplete="off"
-        /></label
-      >
+      <NameToLose {cluster} bind:typed to="send" focus />
     {/if}
     <div class="flex gap-2">
       <button class="push push-grave" disabled={!sure}>{busy ? 'Sending …' : 'Put it in place'}</button>
