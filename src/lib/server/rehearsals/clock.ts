@@ -1,5 +1,5 @@
 import { wordsOf } from '$core/shared';
-import { plan, type Action, type Origin, type Store, type TimedAction } from '$core/standin';
+import { plan, type Action, type Origin, type Store, type TimedAction, type World } from '$core/standin';
 
 /** How a rehearsal's clock stands. Times are virtual ms. */
 export interface Clock {
@@ -9,6 +9,28 @@ export interface Clock {
   readonly running: number;
   readonly actions: number;
   readonly changes: number;
+}
+
+/** How the clock of a world stands whose head is at a moment. */
+export function clockOf(one: {
+  readonly world: World;
+  readonly headMs: number;
+  readonly actions: readonly TimedAction[];
+  readonly running: number;
+}): Clock {
+  const { world, headMs } = one;
+  const nextAction = one.actions.find((action) => action.atMs > headMs);
+  const quiet =
+    world.journal.countAt(headMs) === world.journal.countAt(nextAction ? nextAction.atMs - 1 : world.nowMs) &&
+    (nextAction !== undefined || world.settled);
+  return {
+    nowMs: headMs,
+    frontierMs: world.nowMs,
+    settled: headMs >= world.nowMs ? world.settled : quiet,
+    running: one.running,
+    actions: one.actions.length,
+    changes: world.journal.changes.length
+  };
 }
 
 export interface Opening {

@@ -17,7 +17,18 @@ import {
   Store,
   type TimedAction
 } from '$core/standin';
-import { atLimit, farthestMs, latestMs, nothingNext, outcomesOf, type Clock, type ClockMove, type Moved, type Opening } from './clock';
+import {
+  atLimit,
+  clockOf,
+  farthestMs,
+  latestMs,
+  nothingNext,
+  outcomesOf,
+  type Clock,
+  type ClockMove,
+  type Moved,
+  type Opening
+} from './clock';
 import { bundle, checkText, look, names, readFiles, rework, type DraftText, type LookOptions, type Rework } from './drafting';
 import { queries, type QueryName, type Queries } from '../views';
 
@@ -65,23 +76,6 @@ export class Host {
     const one = this.stages.get(id);
     if (!one) throw new Error(`rehearsal ${id} is not open`);
     return one;
-  }
-
-  private clock(one: Stage): Clock {
-    const { world, headMs } = one;
-    const atFrontier = headMs >= world.nowMs;
-    const nextAction = one.actions.find((action) => action.atMs > headMs);
-    const quiet =
-      world.journal.countAt(headMs) === world.journal.countAt(nextAction ? nextAction.atMs - 1 : world.nowMs) &&
-      (nextAction !== undefined || world.settled);
-    return {
-      nowMs: headMs,
-      frontierMs: world.nowMs,
-      settled: atFrontier ? world.settled : quiet,
-      running: one.running,
-      actions: one.actions.length,
-      changes: world.journal.changes.length
-    };
   }
 
   /** What is known of a rehearsal, or of a cluster that was read, at its moment. */
@@ -145,7 +139,7 @@ export class Host {
     await this.runTo(one, frontierMs);
     one.headMs = Math.min(headMs, world.nowMs);
     this.stages.set(id, one);
-    return this.clock(one);
+    return clockOf(one);
   }
 
   /** Replays actions in slices. */
@@ -199,7 +193,7 @@ export class Host {
   async status(id: string): Promise<Clock> {
     const still = this.stills.get(id);
     if (still) return still.clock;
-    return this.clock(this.stage(id));
+    return clockOf(this.stage(id));
   }
 
   private async runTo(one: Stage, targetMs: number, id?: string): Promise<void> {
@@ -211,7 +205,7 @@ export class Host {
       if (done || one.halted) break;
       if (id && Date.now() - told > 200) {
         one.headMs = one.world.nowMs;
-        this.tell(id, this.clock(one));
+        this.tell(id, clockOf(one));
         told = Date.now();
       }
       await nextTurn();
@@ -231,7 +225,7 @@ export class Host {
       one.headMs = one.world.nowMs;
       if (done || one.halted) break;
       if (Date.now() - told > 200) {
-        this.tell(id, this.clock(one));
+        this.tell(id, clockOf(one));
         told = Date.now();
       }
       await nextTurn();
@@ -272,7 +266,7 @@ export class Host {
       else if ('step' in move) await this.seek(one, id, this.neighbour(one, move.step));
       void this.spreadViews(one);
     }
-    return { ...this.clock(one), ...(says === undefined ? {} : { says }) };
+    return { ...clockOf(one), ...(says === undefined ? {} : { says }) };
   }
 
   /** Runs on until an ask has its answer, which comes within a minute or not at all. */
@@ -284,7 +278,7 @@ export class Host {
       await nextTurn();
     }
     one.headMs = one.world.nowMs;
-    this.tell(id, this.clock(one));
+    this.tell(id, clockOf(one));
   }
 
   /** Gets ready for looking back, between other work. */
@@ -327,7 +321,7 @@ export class Host {
       one.lastTickAt = now;
       if (!one.frozen) await this.seek(one, id, targetMs);
       if (one.headMs >= latestMs) one.running = 0;
-      this.tell(id, this.clock(one));
+      this.tell(id, clockOf(one));
       setTimeout(() => void tick(), 150);
     };
     setTimeout(() => void tick(), 100);
@@ -376,7 +370,7 @@ export class Host {
     if (refusals.length) throw new Error(`a prepared action was refused: ${refusals[0]!.message}`);
     one.actions.push({ atMs: one.world.nowMs, action });
     one.headMs = one.world.nowMs;
-    return this.clock(one);
+    return clockOf(one);
   }
 
   /** SHA-256 over all changes up to the head, each as JSON of [time, key, object]. */
@@ -423,7 +417,7 @@ export class Host {
     const { journal } = one.world;
     const scene = {
       facts: this.facts(one),
-      clock: this.clock(one),
+      clock: clockOf(one),
       steps: one.world.log.steps,
       lines: one.world.lines,
       history: journal,

@@ -236,7 +236,6 @@ const chiefKinds = [
   'StatefulSet',
   'DaemonSet',
   'Deployment',
-  'Pool',
   'StorageClass'
 ];
 
