@@ -5,15 +5,16 @@ const layers = {
   model: ['shared'],
   manifest: ['shared', 'model'],
   standin: ['shared', 'model', 'manifest'],
-  dumps: ['shared', 'model', 'manifest', 'standin'],
+  exports: ['shared', 'model'],
+  dumps: ['shared', 'model', 'manifest', 'standin', 'exports'],
   checker: ['shared', 'model', 'manifest', 'standin'],
   drafts: ['shared', 'model', 'manifest'],
   change: ['shared', 'model', 'manifest', 'standin'],
-  rootline: ['shared', 'model', 'manifest', 'standin', 'change'],
-  proofs: ['shared', 'model', 'manifest', 'standin', 'change', 'rootline'],
+  rootline: ['shared', 'model', 'manifest', 'standin', 'change', 'exports'],
+  proofs: ['shared', 'model', 'manifest', 'standin', 'change', 'exports', 'rootline'],
   sizing: ['shared', 'model', 'manifest', 'standin'],
   blueprints: ['shared', 'model', 'manifest', 'standin', 'sizing'],
-  gates: ['shared', 'model', 'manifest', 'standin', 'change', 'rootline', 'sizing'],
+  gates: ['shared', 'model', 'manifest', 'standin', 'change', 'exports', 'rootline', 'sizing'],
   briefs: ['shared', 'model', 'manifest', 'standin', 'change', 'rootline', 'proofs', 'sizing', 'blueprints', 'gates']
 };
 

@@ -105,17 +105,76 @@ describe('cutting a text that arrives in chunks', () => {
 });
 
 describe('what is kept', () => {
-  test('lists in lists and typed lists are spread; a wrong object is kept among the others with the reason', () => {
+  test('lists in lists and typed lists are spread; what names nothing is told', () => {
     const spread = [
       ...spreadOut({ kind: 'List', items: [{ kind: 'PodList', apiVersion: 'v1', items: [{ metadata: { name: 'a' } }] }, null] })
     ];
     expect(spread).toEqual([{ apiVersion: 'v1', kind: 'Pod', metadata: { name: 'a' } }]);
-    const kept = keepValue({ apiVersion: 'v1', kind: 'Service', metadata: { name: 'a', namespace: 'b' }, spec: { ports: 'many' } }, false);
-    expect(kept).toMatchObject({
-      other: { kind: 'Service', unread: expect.stringMatching(/spec\.ports/) as string },
-      problem: { code: 'wrong-type' }
-    });
+    const kept = keepValue({ apiVersion: 'v1', kind: 'Secret', metadata: { name: 7, namespace: 'b' } }, false);
+    expect(kept).toMatchObject({ problem: { code: 'not-an-object' } });
     expect(keepValue('text', false)).toMatchObject({ problem: { code: 'not-an-object' } });
+  });
+});
+
+describe('a field costs that field, never the object', () => {
+  const pod = {
+    apiVersion: 'v1',
+    kind: 'Pod',
+    metadata: { name: 'a', namespace: 'b', labels: { app: 'x' } },
+    spec: {
+      nodeName: 'n1',
+      containers: [{ name: 'c', image: 'i:1' }],
+      volumes: [{ name: 'd', persistentVolumeClaim: { claimName: 'e' } }]
+    },
+    status: {
+      phase: 'Running',
+      containerStatuses: [{ name: 'c', image: 'i:1', imageID: 'x', ready: true, restartCount: 0, state: { running: {} } }]
+    }
+  };
+  const paths = (value: unknown, path: string[] = []): string[][] =>
+    typeof value === 'object' && value !== null
+      ? [...(path.length ? [path] : []), ...Object.entries(value).flatMap(([key, one]) => paths(one, [...path, key]))]
+      : [path];
+  const places = paths({ spec: pod.spec, status: pod.status });
+
+  test('whatever stands in the place of a value, or is missing, the object keeps its kind and name, and the place is told', () => {
+    fc.assert(
+      fc.property(fc.constantFrom(...places), fc.constantFrom(undefined, 7, 'text', true, [], {}, [3]), (path, value) => {
+        const copy = JSON.parse(JSON.stringify(pod)) as Record<string, unknown>;
+        let at: Record<string, unknown> = copy;
+        for (const step of path.slice(0, -1)) at = at[step] as Record<string, unknown>;
+        at[path.at(-1)!] = value;
+        if (value === undefined) delete at[path.at(-1)!];
+        const kept = keepValue(copy, false);
+        // Without a single container it is no pod; it keeps its place among the others all the same.
+        if (!('object' in kept)) expect(kept).toMatchObject({ other: { kind: 'Pod', name: 'a', namespace: 'b' } });
+        else {
+          expect(kept.object.metadata.name).toBe('a');
+          if (kept.problem) expect(kept.problem.message).toMatch(/Pod a: .*(spec|status)/);
+        }
+      }),
+      { numRuns: 400, seed: 12 }
+    );
+  });
+
+  test('a container status without its image id keeps its pod, and its state', () => {
+    const { imageID: _, ...status } = pod.status.containerStatuses[0]!;
+    const kept = keepValue({ ...pod, status: { ...pod.status, containerStatuses: [status] } }, false);
+    expect(kept).toMatchObject({
+      object: { kind: 'Pod', status: { phase: 'Running' } },
+      problem: { message: expect.stringMatching(/imageID/) as string }
+    });
+  });
+
+  test('a service whose ports are no list stays, without them', () => {
+    const kept = keepValue(
+      { apiVersion: 'v1', kind: 'Service', metadata: { name: 'a', namespace: 'b' }, spec: { ports: 'many', selector: { a: 'b' } } },
+      false
+    );
+    expect(kept).toMatchObject({
+      object: { spec: { selector: { a: 'b' } } },
+      problem: { message: expect.stringMatching(/spec\.ports/) as string }
+    });
   });
 });
 

@@ -1,25 +1,15 @@
 import { fieldOf } from '../shared';
 import type { Problem } from '../shared';
-import { kindEntry, type ApiObject, type Condition } from '../model';
+import { kindEntry, type ApiObject, type Condition, type OtherObject } from '../model';
 import { withoutNulls } from '../manifest';
 
-/** An object of a kind that isn't known here: what it is, whose it is, and how it says it is. */
-export interface OtherObject {
-  readonly apiVersion: string;
-  readonly kind: string;
-  readonly namespace: string;
-  readonly name: string;
-  readonly uid: string;
-  readonly owners: readonly { readonly kind: string; readonly name: string; readonly uid: string }[];
-  readonly created?: string;
-  readonly conditions?: readonly Condition[];
-  /** Why an object of a known kind couldn't be read. */
-  readonly unread?: string;
-}
+export type { OtherObject } from '../model';
 
 /** What is kept of one value of a dump. */
 export type Kept =
-  { readonly object: ApiObject } | { readonly other: OtherObject; readonly problem?: Problem } | { readonly problem: Problem };
+  | { readonly object: ApiObject; readonly problem?: Problem }
+  | { readonly other: OtherObject; readonly problem?: Problem }
+  | { readonly problem: Problem };
 
 type Plain = Record<string, unknown>;
 const isPlain = (value: unknown): value is Plain => typeof value === 'object' && value !== null && !Array.isArray(value);
@@ -83,13 +73,34 @@ function lighter(value: Plain, secrets: boolean): Plain {
   return next;
 }
 
+/** What some kinds say beside conditions: who holds a lease, what a capacity object leaves, how a custom resource calls its state. */
+function tellsOf(value: Plain): Record<string, string> | undefined {
+  const spec = isPlain(value.spec) ? value.spec : {};
+  const status = isPlain(value.status) ? value.status : {};
+  const found: Record<string, unknown> =
+    value.kind === 'Lease'
+      ? { holder: spec.holderIdentity, renewed: spec.renewTime }
+      : value.kind === 'CSIStorageCapacity'
+        ? { class: value.storageClassName, capacity: value.capacity }
+        : { phase: status.phase ?? status.state, message: status.message ?? status.reason };
+  const told = Object.entries(found).filter((one): one is [string, string] => typeof one[1] === 'string' && one[1] !== '');
+  return told.length ? Object.fromEntries(told.map(([key, said]) => [key, said.slice(0, 500)])) : undefined;
+}
+
 function otherOf(value: Plain, unread?: string): OtherObject {
   const meta = isPlain(value.metadata) ? value.metadata : {};
   const owners = Array.isArray(meta.ownerReferences) ? (meta.ownerReferences as unknown[]).filter(isPlain) : [];
   const status = isPlain(value.status) ? value.status : {};
   const conditions = Array.isArray(status.conditions)
-    ? ((status.conditions as unknown[]).filter(isPlain) as unknown as Condition[])
+    ? (status.conditions as unknown[]).filter(isPlain).map((one) => ({
+        type: text(one.type),
+        status: typeof one.status === 'boolean' ? (one.status ? 'True' : 'False') : text(one.status),
+        ...(text(one.reason) ? { reason: text(one.reason) } : {}),
+        ...(text(one.message) ? { message: text(one.message).slice(0, 2_000) } : {}),
+        ...(text(one.lastTransitionTime) ? { lastTransitionTime: text(one.lastTransitionTime) } : {})
+      }))
     : undefined;
+  const tells = tellsOf(value);
   return {
     apiVersion: text(value.apiVersion),
     kind: text(value.kind),
@@ -99,8 +110,70 @@ function otherOf(value: Plain, unread?: string): OtherObject {
     owners: owners.map((one) => ({ kind: text(one.kind), name: text(one.name), uid: text(one.uid) })),
     ...(text(meta.creationTimestamp) ? { created: text(meta.creationTimestamp) } : {}),
     ...(conditions ? { conditions } : {}),
+    ...(tells ? { tells } : {}),
     ...(unread ? { unread } : {})
   };
+}
+
+interface Issue {
+  readonly code: string;
+  readonly path: readonly PropertyKey[];
+  readonly message: string;
+  readonly expected?: string;
+}
+
+/** What a field that is missing is read as, so that its object isn't lost for it. */
+const neutral: Record<string, () => unknown> = {
+  string: () => '',
+  number: () => 0,
+  int: () => 0,
+  boolean: () => false,
+  array: () => [],
+  object: () => ({}),
+  record: () => ({})
+};
+
+/** Takes one field that isn't as the API writes it out of a copy, or puts in an empty one where it is missing. Tells whether it could. */
+function mendAt(root: Plain, { path, expected, code }: Issue): boolean {
+  if (path.length < 2 && path[0] !== 'spec' && path[0] !== 'status' && expected === undefined) return false;
+  let parent: unknown = root;
+  for (const step of path.slice(0, -1)) parent = (parent as Record<PropertyKey, unknown> | undefined)?.[step];
+  const last = path.at(-1)!;
+  if (typeof parent !== 'object' || parent === null) return false;
+  const holder = parent as Record<PropertyKey, unknown>;
+  if (holder[last] === undefined) {
+    const empty = code === 'invalid_union' ? () => '0' : neutral[expected ?? ''];
+    if (!empty) return false;
+    holder[last] = empty();
+  } else if (Array.isArray(parent)) parent.splice(Number(last), 1);
+  else delete holder[last];
+  return true;
+}
+
+const mostMends = 12;
+
+/** An object of a known kind with what isn't as the API writes it left out: a field costs that field, never the object. */
+function tolerant(
+  value: Plain,
+  schema: { safeParse(value: unknown): { success: boolean; data?: unknown; error?: { issues: readonly unknown[] } } }
+) {
+  const copy = JSON.parse(JSON.stringify(value)) as Plain;
+  const said: string[] = [];
+  for (let i = 0; i < mostMends; i += 1) {
+    const parsed = schema.safeParse(copy);
+    if (parsed.success) return { object: parsed.data as ApiObject, said };
+    // The last first, so that places in lists stay what they are.
+    const issues = [...(parsed.error!.issues as Issue[])].reverse();
+    let mended = false;
+    for (const issue of issues) {
+      if (!mendAt(copy, issue)) continue;
+      mended = true;
+      const where = fieldOf(issue.path);
+      if (!said.includes(where)) said.push(where);
+    }
+    if (!mended) break;
+  }
+  return undefined;
 }
 
 /**
@@ -132,15 +205,20 @@ export function keepValue(given: unknown, secrets: boolean): Kept {
   const entry = kindEntry(text(value.kind));
   if (!entry || entry.apiVersion !== value.apiVersion) return { other: otherOf(value) };
   const parsed = entry.schema.safeParse(value);
-  if (parsed.success) {
-    const object = parsed.data as ApiObject;
-    const meta = object.metadata as { namespace?: string };
-    if (entry.namespaced && !meta.namespace) meta.namespace = 'default';
-    else if (!entry.namespaced && meta.namespace !== undefined) delete meta.namespace;
-    return { object };
-  }
+  if (parsed.success) return { object: placedRight(parsed.data as ApiObject, entry.namespaced) };
+  const mended = tolerant(value, entry.schema);
   const [issue] = parsed.error.issues;
   const where = `${fieldOf(issue?.path ?? [])}: ${issue?.message ?? 'not as the API writes it'}`;
+  if (mended)
+    return {
+      object: placedRight(mended.object, entry.namespaced),
+      problem: {
+        code: 'wrong-type',
+        message: `${text(value.kind)} ${name}: ${mended.said.slice(0, 6).join(', ')}${mended.said.length > 6 ? ' and more' : ''} isn't as the cluster API writes it (${where}).`,
+        remedy: 'That much of it was left out, or read as empty; the rest of the object is kept.',
+        at: {}
+      }
+    };
   return {
     other: otherOf(value, where),
     problem: {
@@ -152,7 +230,23 @@ export function keepValue(given: unknown, secrets: boolean): Kept {
   };
 }
 
+function placedRight(object: ApiObject, namespaced: boolean): ApiObject {
+  const meta = object.metadata as { namespace?: string };
+  if (namespaced && !meta.namespace) meta.namespace = 'default';
+  else if (!namespaced && meta.namespace !== undefined) delete meta.namespace;
+  return object;
+}
+
 const stamp = /^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d/;
+
+/** The latest moment that an object of a kind that isn't known tells of; a lease is renewed every few seconds, so that it tells when the export was taken. */
+export const latestInOther = ({ created, conditions, tells }: OtherObject): number =>
+  Math.max(
+    0,
+    ...[created, tells?.renewed, ...(conditions ?? []).map((one) => one.lastTransitionTime)].map((one) =>
+      one && stamp.test(one) ? Date.parse(one) : 0
+    )
+  );
 
 /** The latest moment that an object tells of (ms of the calendar); 0 when it tells of none. */
 export function latestIn(object: ApiObject): number {
@@ -164,7 +258,10 @@ export function latestIn(object: ApiObject): number {
   };
   look(object.metadata.creationTimestamp);
   look(object.metadata.deletionTimestamp);
-  if (object.kind === 'Event') [object.lastTimestamp, object.firstTimestamp].forEach(look);
+  if (object.kind === 'Event') {
+    const { eventTime, series } = object as { eventTime?: string; series?: { lastObservedTime?: string } };
+    [object.lastTimestamp, object.firstTimestamp, eventTime, series?.lastObservedTime].forEach(look);
+  }
   const { status } = object as { status?: { conditions?: Condition[]; startTime?: string } };
   look(status?.startTime);
   for (const one of status?.conditions ?? []) {

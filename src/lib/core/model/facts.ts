@@ -1,5 +1,6 @@
 import { clockOf, dateOf, momentOf } from '../shared';
 import type { ApiObject, Kind, KindMap, Ref } from './kinds';
+import type { Condition } from './meta';
 
 /** What the pods on a node ask for: thousandths of a CPU, bytes, how many pods, and how many claims they mount (a claim twice counts twice). */
 export interface NodeUse {
@@ -15,6 +16,35 @@ export interface Used {
   readonly volumes: number;
 }
 
+/** Whether an export holds the objects of a kind: it does, it doesn't though there are some, or that can't be told. */
+export type Reach = 'contained' | 'left-out' | 'unknown';
+
+/** An object of a kind that isn't known here: what it is, whose it is, and how it says it is. */
+export interface OtherObject {
+  readonly apiVersion: string;
+  readonly kind: string;
+  readonly namespace: string;
+  readonly name: string;
+  readonly uid: string;
+  readonly owners: readonly { readonly kind: string; readonly name: string; readonly uid: string }[];
+  readonly created?: string;
+  readonly conditions?: readonly Condition[];
+  /** Fields of some kinds that say who holds what, e.g. a lease's holder. */
+  readonly tells?: Readonly<Record<string, string>>;
+  /** Why an object of a known kind couldn't be read. */
+  readonly unread?: string;
+}
+
+/** How far an export of a real cluster reaches. */
+export interface Scope {
+  /** For a kind, in a namespace where the kind has some. */
+  of(kind: string, namespace?: string): Reach;
+  /** Whether it tells when it was taken: several things in it happened at its very end. */
+  readonly dated: boolean;
+  /** Objects of kinds that aren't known here. */
+  readonly others: readonly OtherObject[];
+}
+
 /**
  * What can be known of one cluster at one moment. A stand-in knows all; a dump of a real cluster knows only its objects, and then
  * whoever asks about the provider has to answer "unseen".
@@ -24,6 +54,8 @@ export interface Facts {
   readonly nowMs: number;
   /** Whether backends, identities and registries are known. */
   readonly knowsProvider: boolean;
+  /** How far it reaches, where it is an export of a real cluster. */
+  readonly scope?: Scope | undefined;
   get<K extends Kind>(kind: K, namespace: string, name: string): KindMap[K] | undefined;
   list<K extends Kind>(kind: K, namespace?: string): KindMap[K][];
   /** What the pods on a node ask for in sum. */

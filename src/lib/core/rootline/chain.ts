@@ -2,6 +2,7 @@ import { keyOf, type ApiObject, type Facts, type Ref } from '../model';
 import { operatedKinds, operatorFault, operatorNamed, operatorOf, operatorPods, type OperatedKind } from '../standin';
 import { jointRules } from './joints';
 import { claimPosition, podPosition, setPositions, snapshotPosition, volumePosition } from './position';
+import { exportTrunks } from './exports/line';
 import { jointIds, type JointId, type Look, type Position } from './types';
 
 /** One joint of a root line, shared by the trunks that it carries. */
@@ -29,6 +30,8 @@ export interface RootLine {
   /** From the root up. */
   readonly joints: readonly Joint[];
   readonly firstBreak: JointId | null;
+  /** Drawn from an export of a real cluster: what it doesn't tell is unseen. */
+  readonly exported?: true;
 }
 
 interface Placed {
@@ -61,10 +64,15 @@ function resting(looks: readonly Placed[]): Placed[] {
   const lowest = lowestBreak(looks);
   if (!lowest) return [...looks];
   return looks.map(({ joint, look }) =>
-    rank.get(joint)! > rank.get(lowest)! && look.state === 'settling'
-      ? { joint, look: { ...look, state: 'waiting' as const } }
+    rank.get(joint)! > rank.get(lowest)! && (look.state === 'settling' || look.overdueSinceMs !== undefined)
+      ? { joint, look: { ...withoutAge(look), state: 'waiting' as const } }
       : { joint, look }
   );
+}
+
+function withoutAge(look: Look): Look {
+  const { overdueSinceMs: _, ...rest } = look;
+  return rest;
 }
 
 const identity = ({ joint, look }: Placed): string =>
@@ -72,6 +80,8 @@ const identity = ({ joint, look }: Placed): string =>
 
 /** Joints in which members meet; the others (placing, attaching, ...) stay each member's own. */
 const shareable = new Set<JointId>([
+  'quota',
+  'admitted',
   'storage-nodes',
   'operator',
   'disks',
@@ -88,13 +98,26 @@ const shareable = new Set<JointId>([
   'resource'
 ]);
 
+/** Joints that only exports have: a stand-in refuses at once, and whoever sends is told. */
+const refusals: Partial<Record<JointId, { title: string; why: string }>> = {
+  quota: {
+    title: 'Quota',
+    why: 'A namespace may hold so many objects and ask for so much. Whoever makes members is refused beyond that, and only its events say so.'
+  },
+  admitted: {
+    title: 'Let in',
+    why: 'Before an object stands, the cluster asks its own rules and webhooks. A template that they refuse makes no members, and only the events of the owner say so.'
+  }
+};
+const ruleOf = (id: JointId): { title: string; why: string } => refusals[id] ?? jointRules.find((one) => one.id === id)!;
+
 function merge(lines: readonly (readonly Placed[])[]): Joint[] {
   const merged = new Map<string, Joint>();
   lines.forEach((line, trunk) => {
     for (const placed of line) {
       const key = shareable.has(placed.joint) && placed.look.label !== '–' ? identity(placed) : `${identity(placed)}#${trunk}`;
       const known = merged.get(key);
-      const rule = jointRules.find((one) => one.id === placed.joint)!;
+      const rule = ruleOf(placed.joint);
       if (!known) merged.set(key, { ...placed.look, joint: placed.joint, title: rule.title, why: rule.why, trunks: [trunk] });
       else if (!known.trunks.includes(trunk)) {
         const evidence = [...known.evidence];
@@ -151,13 +174,15 @@ function positionsOf(facts: Facts, subject: Ref): Position[] | undefined {
 export const linedKinds = ['Pod', 'StatefulSet', 'PersistentVolumeClaim', 'PersistentVolume', 'VolumeSnapshot', ...operatedKinds] as const;
 
 /**
- * Draws the root line of a pod, a set, a claim, a volume, a snapshot or a custom resource.
+ * Draws the root line of a pod, a set, a claim, a volume, a snapshot or a custom resource; in an export of a real cluster of everything that
+ * it tells something about.
  * @returns undefined when the subject doesn't exist or isn't of a kind that has a line
  */
 export function rootLine(facts: Facts, subject: Ref): RootLine | undefined {
-  const positions = positionsOf(facts, subject);
+  const seen = facts.knowsProvider ? undefined : exportTrunks(facts, subject);
+  const positions = facts.knowsProvider ? positionsOf(facts, subject) : seen?.map((one) => one.position);
   if (!positions) return undefined;
-  const lines = positions.map((position) => resting(looksAt(position)));
+  const lines = positions.map((position, i) => resting(seen ? seen[i]!.looks : looksAt(position)));
   const trunks = positions.map((position, i): Trunk => {
     const lowest = lowestBreak(lines[i]!);
     const ref: Ref = position.podName === undefined ? subject : { kind: 'Pod', namespace: position.namespace, name: position.podName };
@@ -165,5 +190,5 @@ export function rootLine(facts: Facts, subject: Ref): RootLine | undefined {
   });
   const joints = merge(lines);
   const firstBreak = joints.find((one) => one.state === 'broken')?.joint ?? null;
-  return { subject, nowMs: facts.nowMs, trunks, joints, firstBreak };
+  return { subject, nowMs: facts.nowMs, trunks, joints, firstBreak, ...(seen ? { exported: true } : {}) };
 }

@@ -14,6 +14,8 @@ export const jointIds = [
   'volume',
   'claim',
   'snapshot',
+  'quota',
+  'admitted',
   'placing',
   'node',
   'attaching',
@@ -63,6 +65,8 @@ export interface Look {
   readonly remedy?: Remedy;
   /** Normal range of a settling step, and since when it runs, in virtual ms. */
   readonly settling?: { readonly sinceMs: number; readonly normalMs: readonly [number, number] };
+  /** A wait far past its normal band whose reason can't be seen: since when, in virtual ms. */
+  readonly overdueSinceMs?: number;
 }
 
 /** A claim as seen from a member: the object where it exists, else what it will ask for. */
@@ -87,6 +91,8 @@ export interface Position {
   readonly spec?: PodSpec;
   readonly labels?: Readonly<Record<string, string>>;
   readonly set?: StatefulSet;
+  /** Who makes the member, where that is no set or the member isn't there. */
+  readonly maker?: ApiObject;
   /** The custom resource that was asked about, whose operator stands here or made the set. */
   readonly resource?: ApiObject;
   readonly ordinal?: number;

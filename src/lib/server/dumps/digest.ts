@@ -1,5 +1,5 @@
 import { gzipSync } from 'node:zlib';
-import { keepValue, latestIn, parseJsonText, parseYamlCut, spreadOut, type OtherObject } from '$core/dumps';
+import { keepValue, latestIn, latestInOther, parseJsonText, parseYamlCut, spreadOut, type OtherObject } from '$core/dumps';
 import type { ApiObject } from '$core/model';
 import type { Problem } from '$core/shared';
 
@@ -43,7 +43,10 @@ export function digestOf({ text, linesBefore, json, name }: Group, secrets: bool
     for (const one of spreadOut(value)) {
       const kept = keepValue(one, secrets);
       if ('problem' in kept && kept.problem) problems.push(kept.problem);
-      if ('other' in kept) others.push(kept.other);
+      if ('other' in kept) {
+        others.push(kept.other);
+        latestMs = Math.max(latestMs, latestInOther(kept.other));
+      }
       if (!('object' in kept)) continue;
       const { object } = kept;
       ids.push(`${object.kind}/${object.metadata.namespace ?? ''}/${object.metadata.name}`);

@@ -9,6 +9,7 @@ import {
   type KindMap,
   type NodeUse,
   type Ref,
+  type Scope,
   type Used
 } from '../../model';
 import { IndexMap, type Slot } from './index-map';
@@ -31,6 +32,7 @@ const names = Object.keys(indexers) as IndexName[];
 /** The objects of one cluster at one moment, found by kind, namespace, name and by the indexes. */
 export class Store implements Facts {
   nowMs = 0;
+  scope: Scope | undefined = undefined;
   private readonly uses = new Map<string, { -readonly [K in keyof NodeUse]: number }>();
   private readonly handedOut = new Map<string, Map<string, Used>>();
   private readonly kinds = new Map<Kind, Map<string, Bucket>>();

@@ -1,0 +1,5 @@
+export * from './statements';
+export * from './phrases';
+export * from './verdict';
+export * from './scope';
+export * from './parts';

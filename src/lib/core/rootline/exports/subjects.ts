@@ -1,0 +1,266 @@
+import {
+  claimsOf,
+  classOf,
+  conditionOf,
+  isReady,
+  nodeReady,
+  pairsMatch,
+  refOf,
+  type ApiObject,
+  type Condition,
+  type DaemonSet,
+  type Deployment,
+  type Facts,
+  type Job,
+  type OtherObject,
+  type Pod,
+  type PodTemplate,
+  type Ref,
+  type ReplicaSet,
+  type Service
+} from '../../model';
+import { eventsAbout, saidIn, scopeIn, tellingPart, timeOf } from '../../exports';
+import { compact, field, look } from '../evidence';
+import { podPosition } from '../position';
+import type { Position } from '../types';
+import { nodeFault } from './node';
+import { brokenBy, evidenceOf, placed, remedyFor, underWay, type Placed } from './place';
+import { missingPort } from './reach';
+import { stageOf } from './stage';
+
+export type Owner = Deployment | ReplicaSet | DaemonSet | Job;
+
+/** Claims that a pod's own volumes make: `<pod>-<volume>`. Source: the cluster API's "Ephemeral Volumes", generic ephemeral volumes. */
+const ownClaims = (pod: Pod): string[] =>
+  (pod.spec.volumes ?? []).flatMap((one) => ((one as { ephemeral?: unknown }).ephemeral ? [`${pod.metadata.name}-${one.name}`] : []));
+
+/** Where one looks from when one asks about a pod, with all its claims and its maker. */
+export function podPlace(facts: Facts, pod: Pod): Position {
+  const at = podPosition(facts, pod);
+  const namespace = pod.metadata.namespace ?? '';
+  const owner = pod.metadata.ownerReferences?.find((one) => one.controller) ?? pod.metadata.ownerReferences?.[0];
+  const maker =
+    owner && ['ReplicaSet', 'DaemonSet', 'Job', 'StatefulSet'].includes(owner.kind)
+      ? facts.get(owner.kind as 'ReplicaSet', namespace, owner.name)
+      : undefined;
+  const more = ownClaims(pod).map((name) => {
+    const claim = facts.get('PersistentVolumeClaim', namespace, name);
+    const one = claim && classOf(facts, claim.spec);
+    return { name, namespace, ...(claim ? { claim, spec: claim.spec } : {}), ...(one ? { class: one } : {}) };
+  });
+  return { ...at, claims: [...at.claims, ...more], ...(maker ? { maker } : {}) };
+}
+
+const revision = 'deployment.kubernetes.io/revision';
+
+/** The replica sets of a deployment, the newest first; older ones only while they still have pods. */
+export function replicaSetsOf(facts: Facts, one: Deployment): ReplicaSet[] {
+  const all = facts.ownedBy(one.metadata.uid ?? '-').filter((two): two is ReplicaSet => two.kind === 'ReplicaSet');
+  const of = (two: ReplicaSet) => Number(two.metadata.annotations?.[revision] ?? 0);
+  return all.sort((a, b) => of(b) - of(a) || (timeOf(b.metadata.creationTimestamp) ?? 0) - (timeOf(a.metadata.creationTimestamp) ?? 0));
+}
+
+const podsOwned = (facts: Facts, owner: ApiObject): Pod[] =>
+  facts.ownedBy(owner.metadata.uid ?? '-').filter((one): one is Pod => one.kind === 'Pod');
+
+/** Pods of an owner that count: those that ran to their end or were put out, and were replaced, don't. */
+export function podsOf(facts: Facts, owner: Owner): Pod[] {
+  const direct = podsOwned(facts, owner);
+  const all = owner.kind === 'Deployment' ? [...direct, ...replicaSetsOf(facts, owner).flatMap((one) => podsOwned(facts, one))] : direct;
+  const living = all.filter((one) => stageOf(one) !== 'failed' && stageOf(one) !== 'ended');
+  return living.length && owner.kind !== 'Job' ? living : all;
+}
+
+export function wantedOf(owner: Owner): number {
+  if (owner.kind === 'DaemonSet') return owner.status?.desiredNumberScheduled ?? 0;
+  if (owner.kind === 'Job') return 1;
+  return owner.spec.replicas ?? 1;
+}
+
+const templateOf = (owner: Owner): PodTemplate | undefined => owner.spec.template;
+
+/** The positions of an owner's pods; one more where pods are missing, so that it is told why. */
+export function ownerPositions(facts: Facts, owner: Owner): Position[] {
+  const pods = podsOf(facts, owner);
+  const namespace = owner.metadata.namespace ?? '';
+  const newest = owner.kind === 'Deployment' ? replicaSetsOf(facts, owner)[0] : undefined;
+  const positions = pods.map((pod) => podPlace(facts, pod));
+  const ended = owner.kind === 'Job' && pods.length > 0;
+  const living = pods.filter((one) => stageOf(one) !== 'going').length;
+  if (ended || living >= wantedOf(owner)) return positions;
+  const template = templateOf(newest ?? owner);
+  const spec = template?.spec;
+  const claims = spec
+    ? claimsOf(spec).map((name) => {
+        const claim = facts.get('PersistentVolumeClaim', namespace, name);
+        const one = claim && classOf(facts, claim.spec);
+        return { name, namespace, ...(claim ? { claim, spec: claim.spec } : {}), ...(one ? { class: one } : {}) };
+      })
+    : [];
+  return [
+    ...positions,
+    {
+      facts,
+      namespace,
+      podName: `${owner.metadata.name}-…`,
+      ...(spec ? { spec } : {}),
+      labels: template?.metadata?.labels ?? {},
+      maker: newest ?? owner,
+      claims: pods.length ? [] : claims
+    }
+  ];
+}
+
+/** A service by itself: does it lead to anybody? */
+export function serviceLooks(facts: Facts, service: Service): Placed[] {
+  const { name, namespace = '' } = service.metadata;
+  const objects = [refOf(service)];
+  const selector = service.spec.selector;
+  const said = (state: 'holds' | 'broken' | 'waiting' | 'unseen', says: string, more = {}) => [
+    placed('service', look(state, name, says, { objects, ...more }))
+  ];
+  if (!selector || service.spec.type === 'ExternalName')
+    return said('unseen', 'selects nobody by itself: its endpoints are put in by hand, or it leads out of the cluster');
+  if (scopeIn(facts).of('Pod', namespace) !== 'contained') return said('unseen', `pods of ${namespace} are not in the export`);
+  const pods = facts
+    .list('Pod', namespace)
+    .filter((pod) => pairsMatch(selector, pod.metadata.labels) && stageOf(pod) !== 'ended' && stageOf(pod) !== 'failed');
+  const evidence = [field(service, 'spec.selector', selector)];
+  if (!pods.length) return said('broken', 'its selector matches no pod', { evidence, ...remedyFor('service') });
+  const port = missingPort(service, pods[0]!.spec);
+  if (port !== undefined)
+    return said('broken', `it sends to a port called ${port}, which no container has`, {
+      evidence: [field(service, 'spec.ports[].targetPort', port)],
+      ...remedyFor('service')
+    });
+  const ready = pods.filter(isReady).length;
+  if (ready || service.spec.publishNotReadyAddresses) return said('holds', `${ready} of ${pods.length} that it selects are ready`);
+  return said('waiting', `none of the ${pods.length} that it selects is ready`, { evidence });
+}
+
+/** A node by itself. */
+export function nodeLooks(facts: Facts, node: ApiObject & { kind: 'Node' }): Placed[] {
+  const fault = nodeFault(facts, node);
+  if (fault) return [brokenBy(fault, node.metadata.name, [], [refOf(node)])];
+  const objects = [refOf(node)];
+  const pressed = (node.status?.conditions ?? []).filter((one) => /Pressure|Unavailable/.test(one.type) && one.status === 'True');
+  const [first] = pressed;
+  if (first)
+    return [
+      placed(
+        'node',
+        look('broken', node.metadata.name, `${first.type}: ${tellingPart(first.message ?? first.reason ?? '')}`, {
+          objects,
+          evidence: pressed.map((one) => evidenceOf(saidIn(node, one))),
+          ...remedyFor('node')
+        })
+      )
+    ];
+  if (!conditionOf(node.status?.conditions, 'Ready'))
+    return [placed('node', look('unseen', node.metadata.name, 'its conditions are not in the export', { objects }))];
+  return [
+    placed(
+      'node',
+      look('holds', node.metadata.name, nodeReady(node) && node.spec?.unschedulable ? 'ready, and closed to new pods' : 'ready', {
+        objects
+      })
+    )
+  ];
+}
+
+/** A namespace that goes, and what keeps it. */
+export function namespaceLooks(facts: Facts, namespace: ApiObject & { kind: 'Namespace' }): Placed[] {
+  const { name, deletionTimestamp } = namespace.metadata;
+  const objects = [refOf(namespace)];
+  const going = timeOf(deletionTimestamp);
+  if (going === undefined && namespace.status?.phase !== 'Terminating')
+    return [placed('resource', look('holds', name, namespace.status?.phase ?? 'Active', { objects }))];
+  const conditions = ((namespace.status as { conditions?: Condition[] } | undefined)?.conditions ?? []).filter(
+    (one) => one.status === 'True'
+  );
+  const order = [
+    'NamespaceDeletionDiscoveryFailure',
+    'NamespaceDeletionGroupVersionParsingFailure',
+    'NamespaceDeletionContentFailure',
+    'NamespaceFinalizersRemaining',
+    'NamespaceContentRemaining'
+  ];
+  const telling = [...conditions]
+    .filter((one) => order.includes(one.type))
+    .sort((a, b) => order.indexOf(a.type) - order.indexOf(b.type))[0];
+  const evidence = conditions.map((one) => evidenceOf(saidIn(namespace, one)));
+  if (telling)
+    return [
+      placed(
+        'resource',
+        look('broken', name, tellingPart(telling.message ?? telling.type), {
+          objects,
+          evidence,
+          remedy: {
+            text: 'See what is left in it, and who holds that: whoever set the finalizer has to finish, or the API that is named has to answer.'
+          }
+        })
+      )
+    ];
+  return [
+    underWay(
+      facts,
+      'resource',
+      name,
+      'is being taken away',
+      going,
+      [1_000, 60_000],
+      'its conditions say nothing of what keeps it; list what is left in it',
+      { objects }
+    )
+  ];
+}
+
+const good = new Set(['Ready', 'Available', 'Healthy', 'Reconciled', 'Synced', 'Succeeded', 'Complete', 'Established', 'Installed']);
+const bad = new Set(['Degraded', 'Failed', 'Failing', 'Stalled', 'Error', 'ReconcileError', 'ReconcileFailed']);
+
+/** The condition of a custom resource that tells what is wrong with it. */
+export function wrongCondition(conditions: readonly Condition[] | undefined): Condition | undefined {
+  const all = conditions ?? [];
+  return all.find((one) => bad.has(one.type) && one.status === 'True') ?? all.find((one) => good.has(one.type) && one.status === 'False');
+}
+
+/** An object of a kind that isn't known here, by its conditions and events. */
+export function otherLooks(facts: Facts, other: OtherObject): Placed[] {
+  const ref = { kind: other.kind, namespace: other.namespace, name: other.name } as unknown as Ref;
+  const label = `${other.kind} ${other.name}`;
+  const wrong = wrongCondition(other.conditions);
+  const warnings = eventsAbout(facts, ref).filter((one) => one.warning);
+  const objects = [ref];
+  if (wrong) {
+    const evidence = compact([
+      {
+        object: ref,
+        field: `status.conditions[${wrong.type}]`,
+        value: `${wrong.status} ${wrong.reason ?? ''} ${wrong.message ?? ''}`.trim()
+      },
+      warnings.at(-1) && evidenceOf(warnings.at(-1)!)
+    ]);
+    return [
+      placed(
+        'resource',
+        look(
+          'broken',
+          label,
+          tellingPart(wrong.message ?? '') || `${wrong.type} ${wrong.status}${wrong.reason ? `, ${wrong.reason}` : ''}`,
+          { objects, evidence, ...remedyFor('resource') }
+        )
+      )
+    ];
+  }
+  const fine = other.conditions?.find((one) => good.has(one.type) && one.status === 'True');
+  if (fine) return [placed('resource', look('holds', label, `${fine.type}${fine.reason ? `, ${fine.reason}` : ''}`, { objects }))];
+  return [
+    placed(
+      'resource',
+      look('unseen', label, other.conditions?.length ? 'none of its conditions says that it is ready' : 'it says nothing of its state', {
+        objects
+      })
+    )
+  ];
+}
