@@ -1,13 +1,14 @@
 import { describe, expect, test } from 'vitest';
 import { stringify } from 'yaml';
 import { keepValue, latestIn, latestInOther, parseYamlCut, type OtherObject } from '$core/dumps';
-import { scopeOf } from '$core/exports';
+import { driverParts, namesDriver, scopeOf, verdictOf } from '$core/exports';
 import type { Ref } from '$core/model';
-import { lineSentence, rootLine, type RootLine } from '$core/rootline';
+import { lineSentence, rootLine, whatIsWrong, type RootLine } from '$core/rootline';
 import { epochMs } from '$core/shared';
 import { Store } from '$core/standin';
 import { cases, type ExportCase } from '../fixtures/exports/cases';
-import { space, type Doc, type Export } from '../fixtures/exports/cluster';
+import { addClaim, condition, driver, healthy, space, type Doc, type Export } from '../fixtures/exports/cluster';
+import { container, unplaced } from '../fixtures/exports/states';
 
 /** What is kept of an export's values. */
 function kept(values: readonly unknown[]): Store {
@@ -99,5 +100,124 @@ describe('what exports of real clusters say', () => {
       }
     console.log(looked, 'narrowed exports');
     expect(wrong).toEqual([]);
+  });
+});
+
+describe('what is wrong in a whole export', () => {
+  const busy = () => {
+    const to = healthy();
+    const message = 'failed to provision volume with StorageClass "quarry-now": rpc error: code = ResourceExhausted desc = pool is full';
+    for (const name of ['tape-1', 'tape-2', 'tape-3']) {
+      addClaim(to, name, { storageClassName: 'quarry-now' });
+      to.event('PersistentVolumeClaim', name, 'ProvisioningFailed', message, { by: `${driver}_quarry-controller-6c5f9-p8k2_1` });
+    }
+    container(
+      to,
+      1,
+      { waiting: { reason: 'CrashLoopBackOff', message: 'back-off' } },
+      { before: { exitCode: 137, reason: 'OOMKilled' }, restarts: 6 }
+    );
+    to.get('Node', 'node-6').status.conditions = [
+      condition('Ready', 'Unknown', 30, { reason: 'NodeStatusUnknown', message: 'Kubelet stopped posting node status.' })
+    ];
+    return to;
+  };
+
+  test('first breaks are grouped by cause, the one that most wait on first; what is well is not named', () => {
+    const { items, looked, unseen } = whatIsWrong(kept(busy().docs));
+    expect(items.map((one) => [one.joint, one.count])).toEqual([
+      ['backend', 3],
+      ['node', 1],
+      ['start', 1]
+    ]);
+    expect(items[0]!.waits.map((one) => one.name)).toEqual(['tape-1', 'tape-2', 'tape-3']);
+    expect(items[0]!.says).toBe('ResourceExhausted: pool is full');
+    expect(items[2]!.waits).toEqual([{ kind: 'Pod', namespace: space, name: 'ledger-1' }]);
+    expect(looked).toBeGreaterThan(20);
+    expect(unseen).toEqual([]);
+  });
+
+  test('healthy exports name nothing, however narrow they are', () => {
+    for (const cut of [
+      () => false,
+      (one: Doc) => !one.metadata.namespace,
+      (one: Doc) => one.metadata.namespace !== space,
+      (one: Doc) => one.kind === 'Event'
+    ])
+      expect(whatIsWrong(kept(healthy().drop(cut).docs)).items).toEqual([]);
+  });
+
+  test('what the reader says of the reach changes the answer, and nothing else does', () => {
+    const to = healthy();
+    unplaced(to, 2, 'pod has unbound immediate PersistentVolumeClaims');
+    to.dropKinds('StorageClass', 'Event');
+    const store = kept(to.docs);
+    const claim = { kind: 'PersistentVolumeClaim', namespace: space, name: 'data-ledger-2' } as Ref;
+    expect(rootLine(store, claim)!.firstBreak).toBeNull();
+    expect(lineSentence(rootLine(store, claim)!)).toMatch(/unseen/);
+    store.scope = scopeOf(store, { corrections: [{ kind: 'StorageClass', namespace: '', reach: 'contained' }] });
+    expect(rootLine(store, claim)).toMatchObject({ firstBreak: 'class' });
+    store.scope = scopeOf(store, { lists: ['StorageClass'] });
+    expect(rootLine(store, claim)).toMatchObject({ firstBreak: 'class' });
+  });
+
+  test('the reach of an export, told from its objects', () => {
+    const whole = kept(healthy().docs).scope!;
+    expect(['Node', 'StorageClass', 'PersistentVolume'].map((kind) => whole.of(kind))).toEqual(['contained', 'contained', 'contained']);
+    expect(whole.of('Job', space)).toBe('unknown');
+    const narrow = kept(healthy().onlyNamespaces(space).dropKinds('ConfigMap').docs).scope!;
+    // Pods stand on nodes, bound claims have volumes, and every namespace has its own settings: there are some.
+    expect(
+      ['Node', 'PersistentVolume', 'CSIDriver', 'ConfigMap'].map((kind) => narrow.of(kind, kind === 'ConfigMap' ? space : ''))
+    ).toEqual(['left-out', 'left-out', 'unknown', 'left-out']);
+    expect(narrow.of('Pod', space)).toBe('contained');
+  });
+});
+
+describe("the scheduler's verdict, phrase by phrase", () => {
+  test.each([
+    [
+      '0/6 nodes are available: 1 node(s) had untolerated taint {dedicated: batch}, 2 Insufficient cpu, 3 node(s) had volume node affinity conflict. preemption: 0/6 nodes are available: 6 Preemption is not helpful for scheduling.',
+      6,
+      ['taint 1', 'resource 2', 'volume-zone 3']
+    ],
+    ["0/3 nodes are available: 3 node(s) didn't match Pod's node affinity/selector.", 3, ['selector 3']],
+    [
+      "0/4 nodes are available: 1 node(s) were unschedulable, 3 node(s) didn't match pod anti-affinity rules.",
+      4,
+      ['closed 1', 'anti-affinity 3']
+    ],
+    ["0/4 nodes are available: 4 node(s) didn't match pod topology spread constraints.", 4, ['spread 4']],
+    [
+      '0/5 nodes are available: 2 node(s) exceed max volume count, 3 node(s) did not have enough free storage.',
+      5,
+      ['volume-count 2', 'capacity 3']
+    ],
+    ["0/5 nodes are available: 5 node(s) didn't have free ports for the requested pod ports.", 5, ['ports 5']],
+    ["0/2 nodes are available: 2 node(s) didn't find available persistent volumes to bind.", 2, ['no-volume 2']],
+    ['0/2 nodes are available: 1 Too many pods, 1 Insufficient ephemeral-storage.', 2, ['pods 1', 'resource 1']],
+    ['0/3 nodes are available: pod has unbound immediate PersistentVolumeClaims.', 3, ['unbound -']],
+    ['persistentvolumeclaim "data-a" not found', undefined, ['claim-missing -']],
+    ['0/3 nodes are available: persistentvolumeclaim "data-a" is being deleted.', 3, ['claim-going -']],
+    ['running PreBind plugin "VolumeBinding": binding volumes: timed out waiting for the condition', undefined, ['unbound -']]
+  ])('%s', (message, of, parts) => {
+    const verdict = verdictOf(message);
+    expect(verdict.of).toBe(of);
+    expect(verdict.parts.map((one) => `${one.kind} ${one.nodes ?? '-'}`)).toEqual(parts);
+  });
+});
+
+describe('driver parts by structure', () => {
+  test('a name is found as a whole word only', () => {
+    expect(namesDriver('/var/lib/kubelet/plugins/disks.quarry.example/csi.sock', 'disks.quarry.example')).toBe(true);
+    expect(namesDriver('/plugins/fast-disks.quarry.example/csi.sock', 'disks.quarry.example')).toBe(false);
+    expect(namesDriver('--driver=disks.quarry.example.test', 'disks.quarry.example')).toBe(false);
+  });
+
+  test('controller and node part are found although only the node part names the driver', () => {
+    const parts = driverParts(kept(healthy().docs), driver);
+    expect(parts.controller.makers.map((one) => one.metadata.name)).toEqual(['quarry-controller']);
+    expect(parts.node.makers.map((one) => one.metadata.name)).toEqual(['quarry-node']);
+    expect([parts.controller.pods.length, parts.node.pods.length]).toEqual([2, 6]);
   });
 });

@@ -59,7 +59,7 @@
         body: bodyOf(files)
       });
       const value = (await response.json()) as { id: string } & Trouble;
-      if (response.ok) await goto(`/r/${value.id}/dump`);
+      if (response.ok) await goto(`/r/${value.id}/wrong`);
       else trouble = value;
     } catch (error) {
       trouble = {

@@ -11,7 +11,8 @@ import {
   type Facts,
   type Pod,
   type PodSpec,
-  type StatefulSet
+  type StatefulSet,
+  podsMadeBy
 } from '../model';
 import { ephemeralFillAt, type Verdict } from '../standin';
 import type { SheetLine } from './types';
@@ -21,12 +22,6 @@ export const ephemeral = (spec: PodSpec): string[] => (spec.volumes ?? []).filte
 type Workload = StatefulSet | Deployment | DaemonSet;
 const isWorkload = (one: ApiObject | undefined): one is Workload =>
   one?.kind === 'StatefulSet' || one?.kind === 'Deployment' || one?.kind === 'DaemonSet';
-
-export const podsOf = (facts: Facts, owner: ApiObject): Pod[] => {
-  const direct = facts.ownedBy(owner.metadata.uid ?? '');
-  const between = direct.filter((one) => one.kind === 'ReplicaSet').flatMap((one) => facts.ownedBy(one.metadata.uid ?? ''));
-  return [...direct, ...between].filter((one): one is Pod => one.kind === 'Pod');
-};
 
 /** What lies in a pod's ephemeral directories, as far as it can be told. */
 export function dirLoss(pods: readonly Pod[], dirs: readonly string[], nowMs: number): string {
@@ -63,7 +58,7 @@ export function restarts(facts: Facts, { before, after, outcome }: Verdict): { r
   const none = { restarted: [], lost: [] };
   if (outcome === 'refused' || !isWorkload(before) || !isWorkload(after) || same(before.spec.template, after.spec.template)) return none;
   const partition = after.kind === 'StatefulSet' ? (after.spec.updateStrategy?.rollingUpdate?.partition ?? 0) : 0;
-  const pods = podsOf(facts, before)
+  const pods = podsMadeBy(facts, before)
     .filter((pod) => after.kind !== 'StatefulSet' || (ordinalIn(after, pod.metadata.name) ?? 0) >= partition)
     .sort((a, b) =>
       after.kind === 'StatefulSet'
@@ -95,7 +90,7 @@ export function scaledLoss(facts: Facts, { before, after, outcome }: Verdict): S
   if (outcome === 'refused' || before?.kind !== 'StatefulSet' || after?.kind !== 'StatefulSet') return [];
   const kept = new Set(ordinalsOf(after));
   const away = ordinalsOf(before).filter((one) => !kept.has(one));
-  const pods = podsOf(facts, before).filter((pod) => away.includes(ordinalIn(before, pod.metadata.name) ?? -1));
+  const pods = podsMadeBy(facts, before).filter((pod) => away.includes(ordinalIn(before, pod.metadata.name) ?? -1));
   const dirs = ephemeral(before.spec.template.spec);
   const claims =
     after.spec.persistentVolumeClaimRetentionPolicy?.whenScaled === 'Delete'

@@ -9,10 +9,11 @@ import {
   type Facts,
   type MemoryCluster,
   type Ref,
-  type StatefulSet
+  type StatefulSet,
+  podsMadeBy
 } from '../model';
 import { partOfLabel, removalRefusal } from '../standin';
-import { claimLoss, dirLoss, ephemeral, podsOf } from './effects';
+import { claimLoss, dirLoss, ephemeral } from './effects';
 import { companionsOf, leaning } from './companions';
 import type { RemovalSheet, SheetLine } from './types';
 
@@ -20,7 +21,7 @@ type Heads = Pick<RemovalSheet, 'goes' | 'lost' | 'stays'>;
 
 function setRemoval(facts: Facts, set: StatefulSet, keepMembers: boolean): Heads {
   const namespace = set.metadata.namespace ?? '';
-  const members = podsOf(facts, set);
+  const members = podsMadeBy(facts, set);
   const pods = members.map(refOf);
   const dirs = ephemeral(set.spec.template.spec);
   const claims = ordinalsOf(set).flatMap((ordinal) =>
@@ -172,7 +173,7 @@ function namespaceRemoval(facts: Facts, ref: Ref): Heads {
   const kept = volumes.filter((one) => one.spec.persistentVolumeReclaimPolicy !== 'Delete');
   const dirs = within.flatMap((one): SheetLine[] => {
     if (one.kind !== 'StatefulSet' && one.kind !== 'Deployment' && one.kind !== 'DaemonSet') return [];
-    const [pods, names] = [podsOf(facts, one), ephemeral(one.spec.template.spec)];
+    const [pods, names] = [podsMadeBy(facts, one), ephemeral(one.spec.template.spec)];
     return names.length && pods.length ? [{ ref: refOf(one), says: dirLoss(pods, names, facts.nowMs) }] : [];
   });
   return {

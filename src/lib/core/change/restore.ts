@@ -1,7 +1,7 @@
 import { momentOf } from '../shared';
-import { momentIn, refOf, type Facts, type Ref } from '../model';
+import { momentIn, refOf, type Facts, type Ref, podsMadeBy } from '../model';
 import { restoredClaim, restoreRefusal, stoppedFor, type Refusal, type Restore } from '../standin';
-import { claimLoss, podsOf } from './effects';
+import { claimLoss } from './effects';
 import type { ChangeSheet } from './types';
 
 /** What putting a snapshot in the place of a claim does; `new` is the claim as it will be. */
@@ -24,7 +24,9 @@ export function restoreSheet(facts: Facts, restore: Restore): RestoreSheet {
   const next = restoredClaim(facts, claim, snapshot);
   const { pods, alone, deployments } = stoppedFor(facts, namespace, name);
   const owners = [...new Set(pods.flatMap((pod) => pod.metadata.ownerReferences?.find((one) => one.kind === 'StatefulSet')?.name ?? []))];
-  const others = owners.flatMap((owner) => podsOf(facts, facts.get('StatefulSet', namespace, owner)!)).filter((pod) => !pods.includes(pod));
+  const others = owners
+    .flatMap((owner) => podsMadeBy(facts, facts.get('StatefulSet', namespace, owner)!))
+    .filter((pod) => !pods.includes(pod));
   const names = pods.map((pod) => pod.metadata.name).join(', ');
   const volume = facts.get('PersistentVolume', '', claim.spec.volumeName ?? '');
   const kept = volume && volume.spec.persistentVolumeReclaimPolicy !== 'Delete';

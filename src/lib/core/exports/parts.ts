@@ -1,4 +1,14 @@
-import { isReady, type ApiObject, type DaemonSet, type Deployment, type Facts, type Pod, type PodSpec, type StatefulSet } from '../model';
+import {
+  isReady,
+  podsMadeBy,
+  type ApiObject,
+  type DaemonSet,
+  type Deployment,
+  type Facts,
+  type Pod,
+  type PodSpec,
+  type StatefulSet
+} from '../model';
 import { eventsAbout } from './statements';
 
 type Maker = Deployment | DaemonSet | StatefulSet;
@@ -67,12 +77,6 @@ function kin(a: Maker, b: Maker): boolean {
   return p !== undefined && p === q && p !== 'default';
 }
 
-const podsOfMaker = (facts: Facts, maker: Maker): Pod[] => {
-  const owned = facts.ownedBy(maker.metadata.uid ?? '-');
-  const deeper = owned.flatMap((one) => (one.kind === 'ReplicaSet' ? facts.ownedBy(one.metadata.uid ?? '-') : []));
-  return [...owned, ...deeper].filter((one): one is Pod => one.kind === 'Pod');
-};
-
 /** Pods that speak for the driver in events: `<driver>_<pod>_<id>`. Source: external-provisioner and its like, as they name themselves. */
 function speakers(facts: Facts, driver: string, about: readonly ApiObject[]): Set<string> {
   const found = new Set<string>();
@@ -98,7 +102,7 @@ export function driverParts(facts: Facts, driver: string, about: readonly ApiObj
   const voices = speakers(facts, driver, about.length ? about : facts.list('PersistentVolumeClaim').slice(0, 500));
   const candidates = makers.filter((one) => !node.includes(one) && hasSidecar(one.spec.template.spec, 'controller'));
   const sure = candidates.filter(
-    (one) => names(one.spec.template.spec, driver) || podsOfMaker(facts, one).some((pod) => voices.has(pod.metadata.name))
+    (one) => names(one.spec.template.spec, driver) || podsMadeBy(facts, one).some((pod) => voices.has(pod.metadata.name))
   );
   const near = sure.length ? sure : candidates.filter((one) => node.some((other) => kin(one, other)));
   // The only one of its kind beside the node part, where nobody else could be meant.
@@ -109,7 +113,7 @@ export function driverParts(facts: Facts, driver: string, about: readonly ApiObj
     controller: {
       makers: controller,
       pods: [
-        ...controller.flatMap((one) => podsOfMaker(facts, one)),
+        ...controller.flatMap((one) => podsMadeBy(facts, one)),
         ...bare.filter((pod) => hasSidecar(pod.spec, 'controller') && !hasSidecar(pod.spec, 'node')),
         ...orphans(facts, driver, 'controller', controller)
       ]
@@ -117,7 +121,7 @@ export function driverParts(facts: Facts, driver: string, about: readonly ApiObj
     node: {
       makers: node,
       pods: [
-        ...node.flatMap((one) => podsOfMaker(facts, one)),
+        ...node.flatMap((one) => podsMadeBy(facts, one)),
         ...bare.filter((pod) => hasSidecar(pod.spec, 'node')),
         ...orphans(facts, driver, 'node', node)
       ]

@@ -87,7 +87,7 @@ export function verdictOf(message: string): Verdict {
 const words: Record<VerdictKind, (part: VerdictPart) => string> = {
   resource: ({ detail }) => `too little ${detail}`,
   pods: () => 'full of pods',
-  taint: ({ detail }) => (detail ? `tainted ${detail.replace(/:\s*$/, '')}` : 'tainted'),
+  taint: ({ detail }) => (detail ? `tainted (${detail.replace(/:\s*$/, '')})` : 'tainted'),
   closed: () => 'closed',
   selector: () => "not those that the pod's selector or affinity names",
   affinity: () => 'without the pods that it wants to stand beside',

@@ -1,6 +1,7 @@
 import type { Claim, StorageClass } from './storage-kinds';
 import { pairsMatch } from './selectors';
 import type { Facts } from './facts';
+import type { ApiObject } from './kinds';
 import type { Pod } from './pod-kinds';
 import type { StatefulSet } from './workload-kinds';
 
@@ -28,6 +29,13 @@ export function ordinalIn(set: StatefulSet, podName: string): number | undefined
 export function setOf(facts: Facts, pod: Pod): StatefulSet | undefined {
   const owner = pod.metadata.ownerReferences?.find((one) => one.controller && one.kind === 'StatefulSet');
   return owner && facts.get('StatefulSet', pod.metadata.namespace ?? '', owner.name);
+}
+
+/** The pods that an owner made: by itself, or by its replica sets, as deployments of real clusters do. */
+export function podsMadeBy(facts: Facts, owner: ApiObject): Pod[] {
+  const direct = facts.ownedBy(owner.metadata.uid ?? '-');
+  const between = direct.filter((one) => one.kind === 'ReplicaSet').flatMap((one) => facts.ownedBy(one.metadata.uid ?? '-'));
+  return [...direct, ...between].filter((one): one is Pod => one.kind === 'Pod');
 }
 
 export const defaultClassMark = 'storageclass.kubernetes.io/is-default-class';

@@ -1,4 +1,5 @@
 export * from './chain';
 export * from './sentence';
 export * from './supply';
+export { whatIsWrong, type Wrong, type WrongView } from './exports/wrong';
 export { jointIds, type Evidence, type JointId, type Look, type Remedy, type State } from './types';

@@ -8,7 +8,8 @@ import { driver } from './joints/driver';
 import { disks, keepers, operator, storageNodes } from './joints/pool';
 import { rights } from './joints/rights';
 import { target } from './joints/target';
-import type { JointId, JointRule, Look } from './types';
+import { claimLooks } from './exports/claims';
+import type { ClaimPlace, JointId, JointRule, Look, Position } from './types';
 
 /** One gate of Supply: what must hold before anything can be handed out. */
 export interface SupplyGate extends Look {
@@ -20,6 +21,17 @@ export interface SupplyGate extends Look {
 /** The joints that stand under a class, from the root up: the order in which they must be mended. */
 const rules: readonly JointRule[] = [storageNodes, operator, disks, keepers, backend, target, rights, driver];
 
+const exported = new Set<JointId>(['backend', 'target', 'rights', 'driver']);
+
+/** The same of a class in an export: what stands under it, as far as the export tells. */
+const exportGates = (position: Position, place: ClaimPlace): SupplyGate[] =>
+  claimLooks(position, place)
+    .filter((one) => exported.has(one.joint))
+    .map(({ joint, look }) => {
+      const { title, why } = rules.find((one) => one.id === joint)!;
+      return { ...look, joint, title, why };
+    });
+
 /** Judges a class by itself, as if somebody claimed 1 GiB of it. */
 export function supplyGates(facts: Facts, one: StorageClass): SupplyGate[] {
   const [mode = 'ReadWriteOnce'] = driverCard(one.provisioner)?.modes ?? [];
@@ -30,6 +42,7 @@ export function supplyGates(facts: Facts, one: StorageClass): SupplyGate[] {
   };
   const place = { name: '(any)', namespace: '', spec, class: one };
   const position = { facts, namespace: '', claims: [place] };
+  if (!facts.knowsProvider) return exportGates(position, place);
   const looks = rules.flatMap((rule): SupplyGate[] => {
     const look = rule.perClaim ? rule.look(position, place) : undefined;
     return look ? [{ ...look, joint: rule.id, title: rule.title, why: rule.why }] : [];

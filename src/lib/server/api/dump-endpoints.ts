@@ -42,6 +42,38 @@ export const dumpEndpoints: readonly Endpoint[] = [
   }),
   endpoint({
     method: 'GET',
+    path: '/clusters/{name}/wrong',
+    summary: 'What is wrong in the latest dump of a cluster: all first breaks, grouped by cause, the one that most wait on first',
+    answer: z.looseObject({ items: z.array(anything), looked: z.number() }),
+    run: ({ app, params }) => app.reading.wrong(params.name!)
+  }),
+  endpoint({
+    method: 'GET',
+    path: '/clusters/{name}/scope',
+    summary: 'How far the latest dump of a cluster reaches: kind by kind, and namespace by namespace, whether it was exported',
+    answer: items,
+    run: ({ app, params }) => listed(app.reading.scope(params.name!))
+  }),
+  endpoint({
+    method: 'PUT',
+    path: '/clusters/{name}/scope',
+    summary: 'Say of kinds, or of kinds in a namespace, whether they were exported whole; this takes the place of what was said before',
+    body: z.strictObject({
+      items: z
+        .array(
+          z.strictObject({
+            kind: z.string().min(1).max(120),
+            namespace: z.string().max(253).default(''),
+            reach: z.enum(['contained', 'left-out'])
+          })
+        )
+        .max(2_000)
+    }),
+    answer: items,
+    run: ({ app, params, body }) => listed(app.reading.correct(params.name!, body.items))
+  }),
+  endpoint({
+    method: 'GET',
     path: '/clusters/{name}/comparison',
     summary: 'Two dumps of a cluster beside each other: what came, went, changed, and what waits since when',
     query: z.object({ before: z.coerce.number().int().optional(), after: z.coerce.number().int().optional() }),

@@ -134,7 +134,22 @@ const dumps: Migration = {
   }
 };
 
+const dumpScope: Migration = {
+  async up(db: Kysely<unknown>) {
+    await db.schema
+      .alterTable('dump')
+      .addColumn('corrections', 'text', (c) => c.notNull().defaultTo('[]'))
+      .execute();
+  }
+};
+
 /** All migrations by name, in order. Never change one that has shipped; add another. */
 export const migrations: MigrationProvider = {
-  getMigrations: async () => ({ '001-first': first, '002-trials': trials, '003-draft-files': draftFiles, '004-dumps': dumps })
+  getMigrations: async () => ({
+    '001-first': first,
+    '002-trials': trials,
+    '003-draft-files': draftFiles,
+    '004-dumps': dumps,
+    '005-dump-scope': dumpScope
+  })
 };

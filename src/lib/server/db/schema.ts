@@ -113,6 +113,8 @@ export interface DumpRow {
   objects: number;
   /** JSON: kinds, problems, kinds that aren't known */
   summary: string;
+  /** JSON: what the reader says of its reach */
+  corrections: Generated<string>;
   read_at: string;
 }
 

@@ -19,6 +19,8 @@ export interface Digest {
   readonly ids: readonly string[];
   readonly others: readonly OtherObject[];
   readonly problems: readonly Problem[];
+  /** Kinds for which a typed list was there, also an empty one. */
+  readonly lists: readonly string[];
   /** The latest moment that an object tells of (ms of the calendar). */
   readonly latestMs: number;
 }
@@ -32,6 +34,7 @@ export function digestOf({ text, linesBefore, json, name }: Group, secrets: bool
   const problems = [...faults];
   const others: OtherObject[] = [];
   const ids: string[] = [];
+  const lists = new Set<string>();
   const parts: { bytes: Uint8Array; count: number }[] = [];
   let latestMs = 0;
   let part: ApiObject[] = [];
@@ -40,6 +43,8 @@ export function digestOf({ text, linesBefore, json, name }: Group, secrets: bool
     part = [];
   };
   for (const value of values) {
+    const list = /^(\w+)List$/.exec(String((value as { kind?: unknown } | null)?.kind ?? ''))?.[1];
+    if (list) lists.add(list);
     for (const one of spreadOut(value)) {
       const kept = keepValue(one, secrets);
       if ('problem' in kept && kept.problem) problems.push(kept.problem);
@@ -56,5 +61,5 @@ export function digestOf({ text, linesBefore, json, name }: Group, secrets: bool
     }
   }
   flush();
-  return { parts, ids, others, problems, latestMs };
+  return { parts, ids, others, problems, lists: [...lists], latestMs };
 }

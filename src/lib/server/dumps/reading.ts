@@ -35,6 +35,8 @@ export interface Summary {
   readonly secretsKept: boolean;
   readonly files: number;
   readonly skipped: number;
+  /** Kinds for which it holds a typed list, also an empty one. */
+  readonly lists?: readonly string[];
   readonly takenMs: number;
   readonly bytes: number;
 }
@@ -57,6 +59,7 @@ export class DumpReading {
   private readonly otherKinds = new Map<string, { apiVersion: string; kind: string; count: number }>();
   private readonly problems: Problem[] = [];
   private moreProblems = 0;
+  private readonly lists = new Set<string>();
   private files = 0;
   private skipped = 0;
   private takenMs = 0;
@@ -100,6 +103,7 @@ export class DumpReading {
       secretsKept: this.secrets,
       files: this.files,
       skipped: this.skipped,
+      lists: [...this.lists],
       takenMs: this.takenMs,
       bytes: this.unfolded
     };
@@ -319,7 +323,8 @@ export class DumpReading {
     one.catch(() => undefined);
   }
 
-  private add({ parts, ids, others, problems, latestMs }: Digest): void {
+  private add({ parts, ids, others, problems, lists, latestMs }: Digest): void {
+    for (const one of lists) this.lists.add(one);
     for (const one of problems) this.note(one);
     for (const one of others) {
       const key = `${one.apiVersion} ${one.kind}`;

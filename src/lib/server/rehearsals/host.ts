@@ -1,3 +1,4 @@
+import { forgetParts, scopeOf, type ScopeNotes } from '$core/exports';
 import { createHash, type Hash } from 'node:crypto';
 import { setImmediate as nextTurn } from 'node:timers/promises';
 import { deserialize, serialize } from 'node:v8';
@@ -97,6 +98,13 @@ export class Host {
     const { store } = this.stills.get(id)!;
     for (const object of JSON.parse(gunzipSync(part).toString('utf8')) as ApiObject[]) store.place(store.find(refOf(object)), object);
     await nextTurn();
+  }
+
+  /** How far a cluster that was read reaches, once its objects stand. */
+  async boundStill(id: string, notes: ScopeNotes): Promise<void> {
+    const { store } = this.stills.get(id)!;
+    forgetParts(store);
+    store.scope = scopeOf(store, notes);
   }
 
   /** Two clusters that were read, beside each other. */

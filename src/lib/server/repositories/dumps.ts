@@ -1,3 +1,4 @@
+import type { Correction } from '$core/exports';
 import type { Summary } from '../dumps/client';
 import type { Database } from '../db/connection';
 
@@ -9,6 +10,7 @@ export interface Dump {
   readonly objects: number;
   readonly readAt: string;
   readonly summary: Summary;
+  readonly corrections: readonly Correction[];
 }
 
 /**
@@ -18,13 +20,22 @@ export interface Dump {
 export function dumpRepository(db: Database, soft: Database = db) {
   const complete = (cluster: string) =>
     db.selectFrom('dump').selectAll().where('cluster', '=', cluster).where('complete', '=', 1).orderBy('id', 'desc');
-  const shape = (row: { id: number; cluster: string; taken_ms: number; objects: number; read_at: string; summary: string }): Dump => ({
+  const shape = (row: {
+    id: number;
+    cluster: string;
+    taken_ms: number;
+    objects: number;
+    read_at: string;
+    summary: string;
+    corrections: string;
+  }): Dump => ({
     id: row.id,
     cluster: row.cluster,
     takenMs: row.taken_ms,
     objects: row.objects,
     readAt: row.read_at,
-    summary: JSON.parse(row.summary) as Summary
+    summary: JSON.parse(row.summary) as Summary,
+    corrections: JSON.parse(row.corrections) as Correction[]
   });
   return {
     async begin(cluster: string): Promise<number> {
@@ -45,6 +56,13 @@ export function dumpRepository(db: Database, soft: Database = db) {
       await db
         .updateTable('dump')
         .set({ complete: 1, taken_ms: takenMs, objects: summary.objects, summary: JSON.stringify(summary) })
+        .where('id', '=', id)
+        .execute();
+    },
+    async correct(id: number, corrections: readonly Correction[]): Promise<void> {
+      await db
+        .updateTable('dump')
+        .set({ corrections: JSON.stringify(corrections) })
         .where('id', '=', id)
         .execute();
     },

@@ -1,5 +1,7 @@
 import { hash32, epochMs } from '$core/shared';
 import type { Assumption, DumpComparison } from '$core/dumps';
+import type { Correction, ScopeRow } from '$core/exports';
+import type { WrongView } from '$core/rootline';
 import { nameFault } from '$core/model';
 import { readDump, Stopped, Unreadable, type Progress } from '../dumps/client';
 import type { clusterRepository } from '../repositories/clusters';
@@ -168,6 +170,30 @@ export class DumpService {
   async of(name: string): Promise<Answer<Dump[]>> {
     const found = await this.parts.dumps.of(name);
     return found.length ? done(found) : refused(notFound(`A dump of ${name}`, 'POST /api/v1/clusters?name= reads one.'));
+  }
+
+  /** How far the latest dump of a cluster reaches, kind by kind. */
+  async scope(name: string): Promise<Answer<ScopeRow[]>> {
+    const dump = await this.still(name);
+    return dump.ok ? this.parts.rehearsals.ask(name, 'scope', {}) : dump;
+  }
+
+  /** Takes what the reader says of the reach of the latest dump; answers change with it. */
+  async correct(name: string, corrections: readonly Correction[]): Promise<Answer<ScopeRow[]>> {
+    const dump = await this.still(name);
+    if (!dump.ok) return dump;
+    const { dumps, host, bus } = this.parts;
+    await dumps.correct(dump.value.id, corrections);
+    const { lists = [], others } = dump.value.summary;
+    await host.boundStill(name, { lists, others, corrections });
+    bus.publish({ rehearsal: name, kind: 'acted', clock: null, revision: 0 });
+    return this.scope(name);
+  }
+
+  /** What is wrong in the latest dump of a cluster: all first breaks, grouped by cause. */
+  async wrong(name: string): Promise<Answer<WrongView>> {
+    const dump = await this.still(name);
+    return dump.ok ? this.parts.rehearsals.ask(name, 'wrong', {}) : dump;
   }
 
   private comparisons = 0;

@@ -1,3 +1,5 @@
+import { scopeIn, scopeRows } from '$core/exports';
+import { wrongIn } from './export-levels';
 import { bytesOf } from '$core/shared';
 import { changeSheet, removalSheet, restoreSheet } from '$core/change';
 import { inSendingOrder, asManifest, writeManifests } from '$core/manifest';
@@ -128,6 +130,8 @@ export const queries = {
   operators: operatorsView,
   operatorYaml,
   stack: (scene: Scene, { proofs }: { proofs: KeptProofs }) => stackOf(scene, proofs),
+  wrong: ({ facts }: Scene, _: object) => wrongIn(facts),
+  scope: ({ facts }: Scene, _: object) => scopeRows(facts, scopeIn(facts)),
   estate(scene: Scene, { proofs }: { proofs: KeptProofs }) {
     const { facts } = scene;
     const nodes = facts.list('Node');

@@ -11,12 +11,13 @@ import {
   waitsForConsumer,
   type StatefulSet,
   type Deployment,
-  type Pod
+  podsMadeBy
 } from '$core/model';
 import { lastTouchedWorkloadMs, workloadNamed } from '$core/proofs';
 import { breakOf, causeOf, rootLine, supplyGates, type Joint, type State } from '$core/rootline';
 import { operatedKinds } from '$core/standin';
 import { isDamaged } from './claims';
+import { exportStack } from './export-levels';
 import { deploymentsOf, setsOf, type KeptProofs, type PlainRef, type Scene } from './scene';
 
 /** One level of the stack. */
@@ -153,7 +154,7 @@ function firstBreak(scene: Scene, sets: readonly SetState[], deployments: readon
     if (joint) return { name: set.metadata.name, trace, joint, waiting: wanted - ready };
   }
   for (const one of deployments.filter((two) => (two.status?.readyReplicas ?? 0) < (two.spec.replicas ?? 1)).slice(0, mostTraced)) {
-    const waiting = scene.facts.ownedBy(one.metadata.uid ?? '').filter((two): two is Pod => two.kind === 'Pod' && !isReady(two));
+    const waiting = podsMadeBy(scene.facts, one).filter((two) => !isReady(two));
     const [pod] = waiting;
     const trace = pod && { kind: 'Pod' as const, namespace: pod.metadata.namespace ?? '', name: pod.metadata.name };
     const line = trace && rootLine(scene.facts, trace);
@@ -205,6 +206,7 @@ function proofLevel(scene: Scene, proofs: KeptProofs): Level {
 
 /** Looks the whole rehearsal over, from the ground up. */
 export function stackOf(scene: Scene, proofs: KeptProofs): Stack {
+  if (!scene.facts.knowsProvider) return exportStack(scene.facts);
   const sets = setsOf(scene.facts).map((set) => readyIn(scene, set));
   const deployments = deploymentsOf(scene.facts);
   const wanted = sets.reduce((sum, one) => sum + one.wanted, 0) + deployments.reduce((sum, one) => sum + (one.spec.replicas ?? 1), 0);

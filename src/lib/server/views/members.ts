@@ -1,3 +1,4 @@
+import { scopeIn } from '$core/exports';
 import { epochMs, wordsOf } from '$core/shared';
 import {
   madeIn,
@@ -13,7 +14,8 @@ import {
   type DaemonSet,
   type Deployment,
   type Pod,
-  type StatefulSet
+  type StatefulSet,
+  podsMadeBy
 } from '$core/model';
 import { breakOf, causeOf, rootLine, type State } from '$core/rootline';
 import { certificateFacts, enginePartOf, outsideAddresses, tlsSecretOf, partRank, workloadOfTemplate } from '$core/standin';
@@ -50,6 +52,8 @@ function stateOf(
   pod: Pod | undefined,
   waitsFor: string | undefined
 ): { state: State; label: string } {
+  if (!pod && !scene.facts.knowsProvider && scopeIn(scene.facts).of('Pod', namespace) !== 'contained')
+    return { state: 'unseen', label: 'not in the export' };
   if (!pod) return { state: 'waiting', label: waitsFor ? `after ${waitsFor}` : 'not made yet' };
   const since = readySinceMs(pod);
   if (pod.metadata.deletionTimestamp) return { state: 'settling', label: 'is being taken away' };
@@ -69,6 +73,8 @@ function stateOf(
       label: causeOf(broken)
     };
   const moving = line?.joints.find((one) => one.state === 'settling');
+  const overdue = line?.joints.find((one) => one.overdueSinceMs !== undefined);
+  if (overdue) return { state: 'unseen', label: overdue.says };
   if (!moving) return { state: 'waiting', label: 'waits' };
   const { settling } = moving;
   const band = settling
@@ -139,7 +145,7 @@ function secretsOf(one: StatefulSet | Deployment | DaemonSet): string[] {
 
 /** The certificate that members of a workload show each other: how many names it carries, and for how many more days. */
 function certificateOf({ facts }: Scene, one: StatefulSet | Deployment | DaemonSet) {
-  const pod = facts.ownedBy(one.metadata.uid ?? '').find((two): two is Pod => two.kind === 'Pod');
+  const pod = podsMadeBy(facts, one)[0];
   const name = pod && tlsSecretOf(facts, pod);
   const text = name === undefined ? undefined : facts.get('Secret', one.metadata.namespace ?? '', name)?.data?.['tls.crt'];
   const found = text === undefined ? undefined : certificateFacts(Buffer.from(text, 'base64').toString('utf8'));
@@ -162,7 +168,7 @@ const headOf = (scene: Scene, one: StatefulSet | Deployment | DaemonSet) => ({
 
 function setBand(scene: Scene, set: StatefulSet) {
   const rows = ordinalsOf(set).map((ordinal) => memberRow(scene, set, ordinal));
-  const pods = scene.facts.ownedBy(set.metadata.uid ?? '').filter((one): one is Pod => one.kind === 'Pod');
+  const pods = podsMadeBy(scene.facts, set);
   const leaving = pods.filter((pod) => !rows.some((row) => row.name === pod.metadata.name)).map((pod) => pod.metadata.name);
   const ready = rows.filter((row) => row.state === 'holds').length;
   return {
@@ -181,7 +187,7 @@ function setBand(scene: Scene, set: StatefulSet) {
 function deploymentBand(scene: Scene, one: Deployment | DaemonSet) {
   const { facts } = scene;
   const namespace = one.metadata.namespace ?? '';
-  const pods = facts.ownedBy(one.metadata.uid ?? '').filter((pod): pod is Pod => pod.kind === 'Pod');
+  const pods = podsMadeBy(facts, one);
   const rows: MemberRow[] = pods.map((pod) => ({
     ordinal: null,
     name: pod.metadata.name,

@@ -1,7 +1,7 @@
 import { clockOf, wordsOf } from '$core/shared';
 import { ephemeralDirs, persist, type PersistWish } from '$core/drafts';
 import { writeManifests } from '$core/manifest';
-import { isReady, type ApiObject, type Deployment, type StatefulSet } from '$core/model';
+import { isReady, type ApiObject, type Deployment, type StatefulSet, podsMadeBy } from '$core/model';
 import { lineSentence, rootLine } from '$core/rootline';
 import { ephemeralFillAt, type World } from '$core/standin';
 import type { Scene } from './scene';
@@ -88,7 +88,7 @@ export function persistView(scene: Scene, { wish, rehearse }: { wish: PersistWis
 export function ephemeralView({ facts }: Scene, _: object) {
   return (['Deployment', 'StatefulSet'] as const).flatMap((kind) =>
     (facts.list(kind) as (Deployment | StatefulSet)[]).flatMap((one) => {
-      const pods = facts.ownedBy(one.metadata.uid ?? '').filter((two) => two.kind === 'Pod');
+      const pods = podsMadeBy(facts, one);
       return ephemeralDirs(one).map(({ volume, paths }) => ({
         kind,
         namespace: one.metadata.namespace ?? 'default',

@@ -1,6 +1,6 @@
 import { bytesOf, momentOf, plural } from '$core/shared';
 import { classTraits } from '$core/briefs';
-import { defaultClassMark, isReady, refOf, type Backend, type Facts, type Pod, type StorageClass } from '$core/model';
+import { defaultClassMark, isReady, refOf, type Backend, type Facts, type StorageClass, podsMadeBy } from '$core/model';
 import { driverGates, supplyGates, type State, type SupplyGate } from '$core/rootline';
 import { nodeSpeed, speedCurve } from '$core/sizing';
 import {
@@ -43,7 +43,7 @@ function partsOf(facts: Facts, driver: string) {
   );
   return makers
     .map((one) => {
-      const pods = facts.ownedBy(one.metadata.uid ?? '').filter((pod): pod is Pod => pod.kind === 'Pod' && !pod.metadata.deletionTimestamp);
+      const pods = podsMadeBy(facts, one).filter((pod) => !pod.metadata.deletionTimestamp);
       const part = driverPartOf(one.spec.template.spec)!.part;
       const wanted = one.kind === 'Deployment' ? (one.spec.replicas ?? 1) : (one.status?.desiredNumberScheduled ?? pods.length);
       return {

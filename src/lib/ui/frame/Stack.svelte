@@ -18,6 +18,7 @@
   const lowestBroken = $derived(stack.levels.findIndex((one) => one.state === 'broken' && !one.partial));
   const hollow = (levelId: string) => lowestBroken >= 0 && stack.levels.findIndex((one) => one.id === levelId) > lowestBroken;
   const tools = $derived([
+    ...(dump ? [['wrong', 'What is wrong', '']] : []),
     ['drafts', 'Drafts', drafts ? String(drafts) : ''],
     ...(dump
       ? [

@@ -148,7 +148,7 @@ function classPlaced(seen: Seen): Placed[] {
       placed('class', look('unseen', '(default)', `the claim names no class; ${marked.length} in the export are marked as the default`))
     ];
   }
-  if (facts.list('PersistentVolume').some((one) => one.spec.storageClassName === name))
+  if (facts.list('PersistentVolume').some((one) => one.spec.storageClassName === name && !one.spec.claimRef))
     return [placed('class', look('holds', name, 'no class of that name; pre-made volumes carry the name'))];
   return [
     placed(

@@ -126,7 +126,14 @@ export function serviceLooks(facts: Facts, service: Service): Placed[] {
     .list('Pod', namespace)
     .filter((pod) => pairsMatch(selector, pod.metadata.labels) && stageOf(pod) !== 'ended' && stageOf(pod) !== 'failed');
   const evidence = [field(service, 'spec.selector', selector)];
-  if (!pods.length) return said('broken', 'its selector matches no pod', { evidence, ...remedyFor('service') });
+  if (!pods.length) {
+    const makers = (['StatefulSet', 'Deployment', 'DaemonSet', 'ReplicaSet', 'Job'] as const).flatMap(
+      (kind) => facts.list(kind, namespace) as Owner[]
+    );
+    const maker = makers.find((one) => pairsMatch(selector, one.spec.template?.metadata?.labels));
+    if (maker) return said('waiting', `${maker.metadata.name}, which it is for, has no pods`, { evidence });
+    return said('broken', 'its selector matches no pod, and no workload that makes any', { evidence, ...remedyFor('service') });
+  }
   const port = missingPort(service, pods[0]!.spec);
   if (port !== undefined)
     return said('broken', `it sends to a port called ${port}, which no container has`, {

@@ -7,5 +7,6 @@ export const load = followed(async ({ params }: PageServerLoadEvent) => {
   const app = await getApp();
   const dumps = await app.reading.of(params.id);
   if (!dumps.ok) error(404, `${params.id} was not read from a dump.`);
-  return { dumps: dumps.value };
+  const scope = await app.reading.scope(params.id);
+  return { dumps: dumps.value, scope: scope.ok ? scope.value : [] };
 });

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { goto } from '$app/navigation';
+  import { goto, invalidateAll } from '$app/navigation';
   import Peg from '$ui/parts/Peg.svelte';
   import { doCall } from '$ui/call.svelte';
   import { dateText, plural } from '$ui/format';
@@ -13,6 +13,20 @@
   let sure = $state('');
   async function take() {
     if (sure === data.cluster.name && (await doCall('DELETE', `/clusters/${encodeURIComponent(data.cluster.name)}`))) await goto('/');
+  }
+  const reachWords = {
+    contained: 'exported',
+    'left-out': 'not exported: other objects speak of some',
+    unknown: "there are none in it; whether there are some can't be told"
+  };
+  let space = $state('');
+  const spaces = $derived([...new Set(data.scope.map((one) => one.namespace))].filter(Boolean));
+  type Row = (typeof data.scope)[number];
+  const correctionOf = (row: Row) => dump.corrections.find((one) => one.kind === row.kind && one.namespace === row.namespace)?.reach;
+  async function correct(row: Row, reach: string) {
+    const others = dump.corrections.filter((one) => one.kind !== row.kind || one.namespace !== row.namespace);
+    const items = reach ? [...others, { kind: row.kind, namespace: row.namespace, reach }] : others;
+    if (await doCall('PUT', `/clusters/${encodeURIComponent(data.cluster.name)}/scope`, { items })) await invalidateAll();
   }
   const conditionOf = (one: (typeof others)[number]) => one.conditions?.find((two) => two.type === 'Ready') ?? one.conditions?.[0];
 </script>
@@ -42,6 +56,48 @@
       <Peg state="unseen" size={11} /> What the provider trusts a driver to do, what its backends have left, which images a registry holds, and
       what is inside the volumes. Joints that rest on these are unseen and say what to look at.
     </p>
+  </section>
+  <section class="mt-5 max-w-[60rem]">
+    <h2 class="border-b border-ink pb-1">How far it reaches</h2>
+    <p class="mt-2">
+      A thing is called missing only where its kind was exported. What was told from the objects is said here; correct it where you know
+      better, and every answer follows.
+    </p>
+    <p class="small mt-2">
+      {#each ['', ...spaces] as one (one)}<button
+          class="mr-3 {space === one ? 'border-b-2 border-ink font-semibold' : 'quiet'}"
+          aria-pressed={space === one}
+          onclick={() => (space = one)}>{one === '' ? 'cluster-wide' : one}</button
+        >{/each}
+    </p>
+    <table class="table-plain mt-1">
+      <thead><tr><th>Kind</th><th class="num">Objects</th><th>Reach</th><th><span class="sr-only">Correct it</span></th></tr></thead>
+      <tbody>
+        {#each data.scope.filter((one) => one.namespace === space) as one (one.kind)}
+          {@const said = correctionOf(one)}
+          <tr>
+            <td>{one.kind}</td>
+            <td class="num">{one.count.toLocaleString('en')}</td>
+            <td
+              ><Peg state={one.reach === 'contained' ? 'holds' : 'unseen'} size={10} />
+              {reachWords[one.reach]}{said ? ', as you say' : ''}</td
+            >
+            <td class="num">
+              <select
+                class="border-b border-line bg-sheet"
+                aria-label="Reach of {one.kind}{one.namespace ? ` in ${one.namespace}` : ''}"
+                value={said ?? ''}
+                onchange={(event) => correct(one, event.currentTarget.value)}
+              >
+                <option value="">as told from the objects</option>
+                <option value="contained">exported whole</option>
+                <option value="left-out">not exported</option>
+              </select>
+            </td>
+          </tr>
+        {/each}
+      </tbody>
+    </table>
   </section>
   {#if dump.summary.problems.length}
     <section class="mt-5">

@@ -1,6 +1,7 @@
 import { error } from '@sveltejs/kit';
 import { writeManifests } from '$core/manifest';
 import type { Kind } from '$core/model';
+import { getApp } from '$server/services';
 import { asked, followed } from '$server/services/page';
 import type { PageServerLoadEvent } from './$types';
 
@@ -12,7 +13,10 @@ export const load = followed(async ({ params, url }: PageServerLoadEvent) => {
   };
   const line = await asked(params.id, 'rootLine', ref);
   if (!line) {
-    if (!['Pod', 'PersistentVolumeClaim', 'StatefulSet'].includes(ref.kind))
+    if (
+      !['Pod', 'PersistentVolumeClaim', 'StatefulSet'].includes(ref.kind) &&
+      !(await getApp().then((app) => app.reading.of(params.id))).ok
+    )
       error(404, 'A root line is drawn for a pod, a claim or a set.');
     return { ref, line: null };
   }
