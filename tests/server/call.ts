@@ -1,3 +1,5 @@
+import tar from 'tar-stream';
+import type { Joint } from '$core/rootline';
 import type { dispatch as Dispatch } from '$server/api/dispatch';
 
 process.env.ROOT_BARN_DATA = ':memory:';
@@ -17,4 +19,26 @@ export async function call<T = Record<string, unknown>>(method: string, path: st
   const content = body === undefined ? {} : { body: typeof body === 'string' || body instanceof Uint8Array ? body : JSON.stringify(body) };
   const response = await dispatch(new Request(`http://127.0.0.1/api/v1${path}`, { method, ...content }), path.split('?')[0]!);
   return { status: response.status, body: (await response.json()) as T };
+}
+
+/** Reads a dump under a name. */
+export const read = (name: string, body: Body, more = '') =>
+  call<{ objects: number; detail: string; type: string; remedy: string; others: number; problems: number }>(
+    'POST',
+    `/clusters?name=${name}${more}`,
+    body
+  );
+/** A root line, as it is answered. */
+export interface Line {
+  firstBreak: string | null;
+  joints: Joint[];
+}
+/** Files in a tar. */
+export async function packed(files: Record<string, string>): Promise<Buffer<ArrayBuffer>> {
+  const pack = tar.pack();
+  for (const [name, text] of Object.entries(files)) pack.entry({ name }, text);
+  pack.finalize();
+  const chunks: Buffer[] = [];
+  for await (const chunk of pack) chunks.push(chunk as Buffer);
+  return Buffer.concat(chunks);
 }

@@ -1,33 +1,13 @@
 import { gzipSync } from 'node:zlib';
 import { zipSync, strToU8 } from 'fflate';
-import tar from 'tar-stream';
 import { describe, expect, test } from 'vitest';
 import { stringify } from 'yaml';
-import type { Joint } from '$core/rootline';
-import { call, dispatch, type Body } from './call';
+import { call, dispatch, packed, read, type Body, type Line } from './call';
 
-const read = (name: string, body: Body, more = '') =>
-  call<{ objects: number; detail: string; type: string; remedy: string; others: number; problems: number }>(
-    'POST',
-    `/clusters?name=${name}${more}`,
-    body
-  );
 const dumpOf = async (id: string) => (await call<{ items: { kind: string }[] }>('GET', `/rehearsals/${id}/dump`)).body;
-interface Line {
-  firstBreak: string | null;
-  joints: Joint[];
-}
 const line = async (id: string, kind = 'Pod', name = 'bookings-0') =>
   (await call<Line>('GET', `/rehearsals/${id}/root-line?kind=${kind}&namespace=tickets&name=${name}`)).body;
 
-async function packed(files: Record<string, string>): Promise<Buffer<ArrayBuffer>> {
-  const pack = tar.pack();
-  for (const [name, text] of Object.entries(files)) pack.entry({ name }, text);
-  pack.finalize();
-  const chunks: Buffer[] = [];
-  for await (const chunk of pack) chunks.push(chunk as Buffer);
-  return Buffer.concat(chunks);
-}
 const bytes = (text: string): Uint8Array<ArrayBuffer> => new TextEncoder().encode(text);
 
 describe('the stuck cluster, read back from its own dump', () => {

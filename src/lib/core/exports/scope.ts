@@ -5,6 +5,7 @@ import {
   kindEntry,
   pointersOf,
   type ApiObject,
+  type ExportLog,
   type Facts,
   type Kind,
   type OtherObject,
@@ -25,6 +26,7 @@ export interface ScopeNotes {
   /** Kinds for which it holds a typed list (`PodList`), also an empty one. */
   readonly lists?: readonly string[];
   readonly others?: readonly OtherObject[];
+  readonly logs?: readonly ExportLog[];
   readonly corrections?: readonly Correction[];
 }
 
@@ -55,6 +57,7 @@ function isDated(facts: Facts, others: readonly OtherObject[]): boolean {
 
 class ExportScope implements Scope {
   readonly others: readonly OtherObject[];
+  readonly logs: readonly ExportLog[];
   readonly dated: boolean;
   private readonly counts = new Map<string, number>();
   private readonly spaces = new Map<string, Set<string>>();
@@ -63,8 +66,9 @@ class ExportScope implements Scope {
   private readonly lists: ReadonlySet<string>;
   private readonly corrected: ReadonlyMap<string, Reach>;
 
-  constructor(facts: Facts, { lists = [], others = [], corrections = [] }: ScopeNotes) {
+  constructor(facts: Facts, { lists = [], others = [], logs = [], corrections = [] }: ScopeNotes) {
     this.others = others;
+    this.logs = logs;
     this.lists = new Set(lists);
     this.corrected = new Map(corrections.map((one) => [key(one.kind, one.namespace), one.reach]));
     for (const kind of scopeKinds) for (const object of facts.list(kind) as ApiObject[]) this.note(object, kind);
@@ -147,6 +151,17 @@ export function scopeRows(facts: Facts, scope: Scope): ScopeRow[] {
     ...wide.map((kind) => rowOf(kind, '')),
     ...[...spaces].sort().flatMap((namespace) => narrow.map((kind) => rowOf(kind, namespace)))
   ];
+}
+
+/** The log of a container that lies beside the objects: its path names the pod, and the namespace or the container where it names any. */
+export function logOf({ scope }: Facts, namespace: string, pod: string, container: string): ExportLog | undefined {
+  const words = (path: string) => path.split(/[\\/]|_(?=[a-z0-9])|\.(?=\w+$)/i);
+  const own = (scope?.logs ?? []).filter(({ path }) =>
+    words(path).some((one) => one === pod || one === `${pod}-${container}` || one === `${pod}.${container}`)
+  );
+  const near = ({ path }: ExportLog) =>
+    (words(path).some((one) => one.includes(container)) ? 2 : 0) + (path.includes(namespace) ? 1 : 0) + (/prev/i.test(path) ? 4 : 0);
+  return [...own].sort((a, b) => near(b) - near(a))[0];
 }
 
 const made = new WeakMap<Facts, Scope>();

@@ -35,6 +35,12 @@ export interface OtherObject {
   readonly unread?: string;
 }
 
+/** The end of a log that lay beside an export's objects. */
+export interface ExportLog {
+  readonly path: string;
+  readonly tail: string;
+}
+
 /** How far an export of a real cluster reaches. */
 export interface Scope {
   /** For a kind, in a namespace where the kind has some. */
@@ -43,6 +49,8 @@ export interface Scope {
   readonly dated: boolean;
   /** Objects of kinds that aren't known here. */
   readonly others: readonly OtherObject[];
+  /** Logs that lay beside the objects. */
+  readonly logs: readonly ExportLog[];
 }
 
 /**

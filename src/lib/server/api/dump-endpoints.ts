@@ -21,6 +21,13 @@ export const dumpEndpoints: readonly Endpoint[] = [
   }),
   endpoint({
     method: 'GET',
+    path: '/readings',
+    summary: 'All readings of dumps that are under way, or ended within the last half minute',
+    answer: items,
+    run: async ({ app }) => done({ items: app.reading.list() })
+  }),
+  endpoint({
+    method: 'GET',
     path: '/readings/{reading}',
     summary: 'How far the reading of a dump has got',
     answer: z.looseObject({ state: z.string(), bytes: z.number(), objects: z.number() }),

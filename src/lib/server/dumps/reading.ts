@@ -1,17 +1,23 @@
-import { isAscii, isUtf8 } from 'node:buffer';
 import { createGunzip } from 'node:zlib';
-import { Readable } from 'node:stream';
+import { PassThrough, Readable } from 'node:stream';
 import { Unzip, UnzipInflate } from 'fflate';
 import tar from 'tar-stream';
 import type { Problem } from '$core/shared';
 import { Cutter, DocumentTooLarge, type OtherObject } from '$core/dumps';
+import type { ExportLog } from '$core/model';
+import { decoderFor, type Decoder } from './decoding';
 import { digestOf, type Digest, type Group } from './digest';
 
 /** The most that is read: bytes as they arrive, and unfolded. */
 export const mostArriving = 256 * 2 ** 20;
 export const mostUnfolded = 512 * 2 ** 20;
+/** From this size on an archive may unfold to so many times of its own; exports of clusters come to 20 to 50 times. */
+const plainSize = 32 * 2 ** 20;
+const mostTimes = 150;
 const mostObjects = 250_000;
 const mostProblems = 200;
+/** Compressed bytes that are unfolded at a time: a thousand times as many at the most come of them. */
+const zipSlice = 4_096;
 
 /** Why a whole body can't be read. */
 export class Unreadable extends Error {
@@ -37,6 +43,8 @@ export interface Summary {
   readonly skipped: number;
   /** Kinds for which it holds a typed list, also an empty one. */
   readonly lists?: readonly string[];
+  /** The ends of logs that lay beside the objects. */
+  readonly logs?: readonly ExportLog[];
   readonly takenMs: number;
   readonly bytes: number;
 }
@@ -47,6 +55,10 @@ export interface Progress {
 }
 
 const mostOthers = 20_000;
+const logs = /\.(log|txt|out)$|(^|\/)(pod-?)?logs?\/[^/]*$/i;
+/** So much of the end of a log is kept, and of so many. */
+const logTail = 6_144;
+const mostLogs = 400;
 const ends = /\.(ya?ml|json|ndjson|jsonl)(\.gz)?$/i;
 
 /** Reads a dump from bytes as they come: text or archive, one file or many, objects or lists of them. */
@@ -60,6 +72,7 @@ export class DumpReading {
   private readonly problems: Problem[] = [];
   private moreProblems = 0;
   private readonly lists = new Set<string>();
+  private readonly logs: ExportLog[] = [];
   private files = 0;
   private skipped = 0;
   private takenMs = 0;
@@ -104,6 +117,7 @@ export class DumpReading {
       files: this.files,
       skipped: this.skipped,
       lists: [...this.lists],
+      logs: this.logs,
       takenMs: this.takenMs,
       bytes: this.unfolded
     };
@@ -192,9 +206,13 @@ export class DumpReading {
           entry.resume();
           continue;
         }
+        if (logs.test(path)) {
+          await this.log(entry as AsyncIterable<Uint8Array>, path);
+          continue;
+        }
         if (!ends.test(path) && !/\.(t?gz|tar|zip)$/i.test(path)) {
           this.skipped += 1;
-          entry.resume();
+          for await (const chunk of entry as AsyncIterable<Uint8Array>) this.unfold(chunk.byteLength);
           continue;
         }
         await this.any(entry as AsyncIterable<Uint8Array>, path, depth + 1);
@@ -207,56 +225,99 @@ export class DumpReading {
     }
   }
 
+  /** Reads a zip entry by entry as it comes: what was unfolded is read before more is, so that little of it is held at any time. */
   private async zip(source: AsyncIterable<Uint8Array>, depth: number): Promise<void> {
     const unzip = new Unzip();
     unzip.register(UnzipInflate);
-    const ready: { name: string; chunks: Uint8Array[]; done: boolean }[] = [];
+    const entries: { stream: PassThrough; read: Promise<void> }[] = [];
     let failed: Error | undefined;
+    let skippedBytes = 0;
     unzip.onfile = (file) => {
       try {
         const path = this.checked(file.name);
         if (path.endsWith('/')) return;
-        if (!ends.test(path)) {
+        if (!ends.test(path) && !logs.test(path)) {
           this.skipped += 1;
+          file.ondata = (error, data) => {
+            if (error) failed = error;
+            else skippedBytes += data.byteLength;
+          };
+          file.start();
           return;
         }
-        const one = { name: path, chunks: [] as Uint8Array[], done: false };
-        ready.push(one);
+        const stream = new PassThrough();
+        // One after another, so that of two objects of one name the later counts.
+        const before = entries.at(-1)?.read ?? Promise.resolve();
+        const source = stream as AsyncIterable<Uint8Array>;
+        const read = before.then(() => (logs.test(path) ? this.log(source, path) : this.any(source, path, depth + 1)));
+        read.catch((error: Error) => {
+          failed ??= error;
+          stream.destroy();
+        });
+        entries.push({ stream, read });
         file.ondata = (error, data, final) => {
-          if (error) failed = error;
-          else {
-            one.chunks.push(data);
-            this.unfold(0);
-            one.done ||= final;
+          if (error) failed ??= error;
+          else if (!stream.destroyed) {
+            stream.write(data);
+            if (final) stream.end();
           }
         };
         file.start();
       } catch (error) {
-        failed = error as Error;
+        failed ??= error as Error;
       }
     };
-    const take = async (last: boolean) => {
-      if (failed) throw brokenArchive(failed);
-      while (ready[0]?.done) {
-        const one = ready.shift()!;
-        await this.any(Readable.from(one.chunks) as AsyncIterable<Uint8Array>, one.name, depth + 1);
-      }
-      if (last && ready.length) throw brokenArchive(new Error('unexpected end of file'));
+    /** Waits until the reader has taken what was unfolded. */
+    const drained = async () => {
+      for (const { stream } of entries)
+        while (!failed && !stream.destroyed && stream.writableNeedDrain) await new Promise<void>((done) => setImmediate(done));
+      if (skippedBytes) this.unfold(skippedBytes);
+      skippedBytes = 0;
+      if (failed) throw failed;
     };
     try {
-      for await (const chunk of source) {
-        unzip.push(chunk, false);
-        await take(false);
-      }
+      for await (const chunk of source)
+        for (let at = 0; at < chunk.byteLength; at += zipSlice) {
+          unzip.push(chunk.subarray(at, at + zipSlice), false);
+          await drained();
+        }
       unzip.push(new Uint8Array(0), true);
-      await take(true);
+      await drained();
+      if (entries.some(({ stream }) => !stream.writableEnded)) throw new Error('unexpected end of file');
+      await Promise.all(entries.map((one) => one.read));
     } catch (error) {
       throw brokenArchive(error);
+    } finally {
+      for (const { stream } of entries) stream.destroy();
     }
+  }
+
+  /** Keeps the end of a log that lies beside the objects. */
+  private async log(source: AsyncIterable<Uint8Array>, path: string): Promise<void> {
+    let tail = Buffer.alloc(0);
+    for await (const chunk of source) {
+      this.unfold(chunk.byteLength);
+      tail = Buffer.concat([tail, chunk]).subarray(-logTail);
+    }
+    if (this.logs.length < mostLogs && tail.length)
+      this.logs.push({
+        path,
+        tail: tail
+          .toString('utf8')
+          .replaceAll('\0', '')
+          .replace(/^\uFFFD+/, '')
+      });
+    else this.skipped += 1;
   }
 
   private unfold(bytes: number): void {
     this.unfolded += bytes;
+    if (this.unfolded > plainSize && this.unfolded > mostTimes * this.bytes)
+      throw new Unreadable(
+        'too-large',
+        `It unfolds to more than ${mostTimes} times of what was sent, which no export of a cluster does.`,
+        'Send it plain, if it is one all the same.'
+      );
     if (this.unfolded > mostUnfolded)
       throw new Unreadable(
         'too-large',
@@ -355,58 +416,6 @@ function otherPacking(head: Buffer): string | undefined {
   if (hex.startsWith('28b52ffd')) return 'zstd';
   if (hex.startsWith('377abcaf271c')) return '7z';
   return undefined;
-}
-
-/** Bytes to text, a chunk at a time. A wrong byte is a TypeError, not a question mark. */
-interface Decoder {
-  decode(chunk?: Uint8Array): string;
-}
-
-/** UTF-8 by way of buffers, which give strings of one byte a letter where they can; those are read twice as fast. */
-function utf8(): Decoder {
-  let left = Buffer.alloc(0);
-  let first = true;
-  return {
-    decode(chunk) {
-      if (!chunk) {
-        if (left.length) throw new TypeError('a letter is cut off');
-        return '';
-      }
-      const bytes = left.length ? Buffer.concat([left, chunk]) : Buffer.from(chunk.buffer, chunk.byteOffset, chunk.byteLength);
-      // A letter has four bytes at the most; what has begun at the end waits for its rest.
-      let end = bytes.length;
-      for (let back = 1; back <= 3 && back <= bytes.length; back += 1) {
-        const byte = bytes[bytes.length - back]!;
-        if (byte < 0x80) break;
-        if (byte >= 0xc0) {
-          if (back < (byte >= 0xf0 ? 4 : byte >= 0xe0 ? 3 : 2)) end = bytes.length - back;
-          break;
-        }
-      }
-      const whole = bytes.subarray(0, end);
-      left = Buffer.from(bytes.subarray(end));
-      if (!isUtf8(whole)) throw new TypeError('no UTF-8');
-      const text = isAscii(whole) ? whole.toString('latin1') : whole.toString('utf8');
-      const bare = first && text.charCodeAt(0) === 0xfeff ? text.slice(1) : text;
-      first = false;
-      return bare;
-    }
-  };
-}
-
-function utf16(label: 'utf-16le' | 'utf-16be'): Decoder {
-  const decoder = new TextDecoder(label, { fatal: true });
-  return { decode: (chunk) => (chunk ? decoder.decode(chunk) : decoder.decode()) };
-}
-
-/** UTF-8 unless a byte-order mark, or zeros at every second place, say UTF-16. */
-function decoderFor(chunk: Uint8Array): Decoder {
-  const [a, b] = chunk;
-  if (a === 0xff && b === 0xfe) return utf16('utf-16le');
-  if (a === 0xfe && b === 0xff) return utf16('utf-16be');
-  if (a !== 0 && b === 0 && chunk[3] === 0) return utf16('utf-16le');
-  if (a === 0 && b !== 0 && chunk[2] === 0) return utf16('utf-16be');
-  return utf8();
 }
 
 function brokenArchive(error: unknown): Error {

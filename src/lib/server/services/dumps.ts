@@ -56,6 +56,11 @@ export class DumpService {
     return one ? done(one.state) : refused(notFound(`The reading ${id}`, 'It has ended, or was never begun.'));
   }
 
+  /** All readings that are under way, or ended just now. */
+  list(): (Reading & { id: string })[] {
+    return [...this.readings].map(([id, { state }]) => ({ id, ...state }));
+  }
+
   /** Stops a reading; nothing of it is kept. */
   stop(id: string): Answer<{ id: string }> {
     const one = this.readings.get(id);
@@ -184,8 +189,8 @@ export class DumpService {
     if (!dump.ok) return dump;
     const { dumps, host, bus } = this.parts;
     await dumps.correct(dump.value.id, corrections);
-    const { lists = [], others } = dump.value.summary;
-    await host.boundStill(name, { lists, others, corrections });
+    const { lists = [], logs = [], others } = dump.value.summary;
+    await host.boundStill(name, { lists, logs, others, corrections });
     bus.publish({ rehearsal: name, kind: 'acted', clock: null, revision: 0 });
     return this.scope(name);
   }

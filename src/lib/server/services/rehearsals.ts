@@ -130,8 +130,8 @@ export class RehearsalService {
     const { host, dumps } = this.parts;
     await host.openStill(id, dump.takenMs - epochMs);
     for await (const part of dumps.parts(dump.id)) await host.addStill(id, part);
-    const { lists = [], others } = dump.summary;
-    await host.boundStill(id, { lists, others, corrections: dump.corrections });
+    const { lists = [], logs = [], others } = dump.summary;
+    await host.boundStill(id, { lists, logs, others, corrections: dump.corrections });
   }
 
   /** A rehearsal, opened, if there is one and something may be done in it. */

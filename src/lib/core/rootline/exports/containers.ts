@@ -1,7 +1,7 @@
 import { conditionOf, momentIn, refOf, type Facts, type Pod } from '../../model';
-import { eventsAbout, jointOf, latestOf, saidIn, tellingPart, timeOf, type Said } from '../../exports';
+import { eventsAbout, jointOf, latestOf, logOf, saidIn, tellingPart, timeOf, type Said } from '../../exports';
 import { compact, field, look, madeMs, ref } from '../evidence';
-import type { Position } from '../types';
+import type { Evidence, Position } from '../types';
 import { brokenBy, containersSeen, evidenceOf, mostTelling, placed, remedyFor, underWay, type Fault, type Placed } from './place';
 import { stageOf, type Stage } from './stage';
 import { nodeLook } from './node';
@@ -86,6 +86,14 @@ function containerFault(facts: Facts, pod: Pod, stage: Stage): Fault | undefined
   return undefined;
 }
 
+/** The last lines of the log of whoever ended, where it lies beside the objects. */
+function logEvidence(facts: Facts, pod: Pod): Evidence[] {
+  const ended = containersSeen(pod).find((one) => one.before ?? one.ended);
+  const log = ended && logOf(facts, pod.metadata.namespace ?? '', pod.metadata.name, ended.name);
+  if (!log) return [];
+  return [field(pod, log.path, log.tail.trim().split('\n').slice(-8).join('\n'))];
+}
+
 /** Image, references and start, by the states of all containers. */
 export function containerLooks(at: Position, faults: readonly Fault[]): Placed[] {
   const { facts, pod, podName } = at;
@@ -112,7 +120,7 @@ export function containerLooks(at: Position, faults: readonly Fault[]): Placed[]
   const outside = faults.filter((one) => one.joint === 'references' || one.joint === 'start').map((one) => brokenBy(one, podName));
   if (stage !== 'begun' && stage !== 'failed') return outside;
   const fault = containerFault(facts, pod, stage);
-  if (fault) return [...outside, brokenBy(fault, podName)];
+  if (fault) return [...outside, brokenBy(fault, podName, fault.joint === 'start' ? logEvidence(facts, pod) : [])];
   if (stage === 'failed') {
     const { reason = '', message = '' } = pod.status as { reason?: string; message?: string };
     if (nodeLook(at).some((one) => one.look.state === 'broken')) return outside;
