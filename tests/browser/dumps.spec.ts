@@ -1,3 +1,6 @@
+import { stringify } from 'yaml';
+import { addClaim, driver, healthy, type Export } from '../fixtures/exports/cluster';
+import { unplaced } from '../fixtures/exports/states';
 import { expect, test } from '@playwright/test';
 import { level, open, overflows } from './help';
 
@@ -19,6 +22,8 @@ test('a dump is read, traced, rehearsed from and mended; a second one is compare
   await expect(page.getByText('harbour is a stand-in; choose another name.')).toBeVisible();
   await page.getByLabel('Name of the cluster').fill('real-south');
   await page.getByRole('button', { name: 'Read 2 files' }).click();
+  await expect(page.getByRole('heading', { level: 1 })).toContainText(/thing(s are| is) wrong here/);
+  await page.getByRole('link', { name: 'What was read', exact: true }).first().click();
   await expect(page.getByRole('heading', { level: 1 })).toContainText(`${dump.items.length} objects of`);
   await expect(page.getByText('The values of secrets were dropped at the door.')).toBeVisible();
 
@@ -82,4 +87,53 @@ test("what can't be read says why, and what was chosen is kept; the sheets of a 
     await expect(page.getByRole('heading', { level: 1 }).first()).toBeVisible();
     expect(await overflows(page), sheet).toBe(false);
   }
+});
+
+test('an export is read: what is wrong, the event that tells, its reach corrected, and a later one beside it', async ({ page }) => {
+  const yaml = (to: Export) => to.docs.map((one) => stringify(one)).join('---\n');
+  const message =
+    'failed to provision volume with StorageClass "quarry-now": rpc error: code = ResourceExhausted desc = pool east-3 has 12 GiB left';
+  const taken = (tapes: number) => {
+    const to = healthy();
+    for (let i = 1; i <= tapes; i += 1) {
+      addClaim(to, `tape-${i}`, { storageClassName: 'quarry-now' });
+      to.event('PersistentVolumeClaim', `tape-${i}`, 'ProvisioningFailed', message, { by: `${driver}_quarry-controller-6c5f9-p8k2_1` });
+    }
+    unplaced(to, 2, 'pod has unbound immediate PersistentVolumeClaims');
+    to.get('PersistentVolumeClaim', 'data-ledger-2').spec.storageClassName = 'quarry-gone';
+    return to.drop((one) => one.kind === 'StorageClass');
+  };
+  await open(page, '/read');
+  await page
+    .locator('input[type=file]')
+    .setInputFiles([{ name: 'east.yaml', mimeType: 'application/yaml', buffer: Buffer.from(yaml(taken(3))) }]);
+  await page.getByLabel('Name of the cluster').fill('real-east');
+  await page.getByRole('button', { name: 'Read 1 file' }).click();
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('One thing is wrong here.');
+  const cause = page.getByRole('listitem').filter({ hasText: 'Backend' }).first();
+  await expect(cause).toContainText('ResourceExhausted: pool east-3 has 12 GiB left.');
+  await expect(cause).toContainText('3');
+  // The classes were not exported, so that nobody says that one is missing.
+  await expect(page.getByRole('main')).toContainText('ledger-prod/ledger-2');
+  await expect(page.getByRole('main')).not.toContainText('there is no class');
+
+  await cause.getByRole('link', { name: /tape-2/ }).click();
+  await expect(page.getByText('first break: Backend')).toBeVisible();
+  await expect(page.getByRole('complementary', { name: 'The joint Backend' })).toContainText('ProvisioningFailed');
+  await expect(page.getByRole('complementary', { name: 'The joint Backend' })).toContainText(message);
+
+  await page.getByRole('link', { name: 'What was read', exact: true }).click();
+  await expect(page.getByRole('row', { name: /^StorageClass 0/ })).toContainText('not exported: other objects speak of some');
+  await page.getByLabel('Reach of StorageClass').selectOption('contained');
+  await expect(page.getByRole('row', { name: /^StorageClass 0/ })).toContainText('exported, as you say');
+  await page.getByRole('link', { name: 'What is wrong' }).click();
+  await expect(page.getByRole('main')).toContainText('there is no class quarry-gone');
+
+  await page.request.post('/api/v1/clusters?name=real-east', {
+    data: yaml(taken(1)),
+    headers: { 'content-type': 'application/octet-stream' }
+  });
+  await page.getByRole('link', { name: 'Compare' }).click();
+  await expect(page.getByRole('heading', { level: 1 })).toContainText(/0 came, \d+ went/);
+  await expect(page.getByRole('main')).toContainText('tape-1');
 });

@@ -52,7 +52,7 @@ describe('a root line over objects alone', () => {
     const line = rootLine(dumped(world), bookingsSet)!;
     expect(line.firstBreak).toBeNull();
     expect([...new Set(line.joints.filter((one) => one.state !== 'holds').map((one) => one.joint))]).toEqual(['backend', 'rights']);
-    expect(lineSentence(line)).toBe('bookings holds, from its name down to the disk.');
+    expect(lineSentence(line)).toBe('bookings holds, as far as the export shows.');
   });
 
   test("an image that can't be pulled is read from the pod's status", () => {

@@ -88,7 +88,7 @@ const words: Record<VerdictKind, (part: VerdictPart) => string> = {
   resource: ({ detail }) => `too little ${detail}`,
   pods: () => 'full of pods',
   taint: ({ detail }) => (detail ? `tainted (${detail.replace(/:\s*$/, '')})` : 'tainted'),
-  closed: () => 'closed',
+  closed: () => 'cordoned',
   selector: () => "not those that the pod's selector or affinity names",
   affinity: () => 'without the pods that it wants to stand beside',
   'anti-affinity': () => 'with pods that it must not stand beside',

@@ -6,7 +6,11 @@ export const breakOf = (line: RootLine): Joint | undefined => line.joints.find((
 const causes: Partial<Record<Joint['joint'], (joint: Joint) => string>> = {
   target: (joint) => joint.says.replace(/^(zone .*): no/, '$1 has no'),
   driver: (joint) =>
-    /^not installed/.test(joint.says) ? `no driver answers to ${joint.label}` : `the driver ${joint.label}: ${joint.says}`
+    /^not installed/.test(joint.says)
+      ? `no driver answers to ${joint.label}`
+      : /^nobody answers to it/.test(joint.says)
+        ? joint.says.replace('nobody answers to it', `no driver answers to ${joint.label}`)
+        : `the driver ${joint.label}: ${joint.says}`
 };
 
 /** The cause in half a sentence, e.g. "no driver answers to block.standin.example". */

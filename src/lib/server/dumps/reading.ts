@@ -374,6 +374,8 @@ export class DumpReading {
     const { helper } = this;
     if (!helper || group.json || this.away.size >= 2) {
       this.add(digestOf(group, this.secrets));
+      // Room for what the helper has to say; without a turn it would count as busy for as long as there are chunks.
+      if (helper) await new Promise<void>((turn) => setImmediate(turn));
       return;
     }
     const one = helper(group).then((digest) => {

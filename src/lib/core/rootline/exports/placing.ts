@@ -94,7 +94,7 @@ function room(facts: Facts, pod: Pod) {
         return field(
           node,
           'status.allocatable',
-          `cpu ${given.cpu ?? '?'}, ${milliCpu}m asked; memory ${given.memory ?? '?'}, ${Math.round(memoryBytes / 2 ** 20)}Mi asked; ${nodeReady(node) ? 'ready' : 'not ready'}${node.spec?.unschedulable ? ', closed' : ''}`
+          `cpu ${given.cpu ?? '?'}, ${milliCpu}m asked; memory ${given.memory ?? '?'}, ${Math.round(memoryBytes / 2 ** 20)}Mi asked; ${nodeReady(node) ? 'ready' : 'not ready'}${node.spec?.unschedulable ? ', cordoned' : ''}`
         );
       })
   ]);

@@ -168,7 +168,7 @@ export function nodeLooks(facts: Facts, node: ApiObject & { kind: 'Node' }): Pla
   return [
     placed(
       'node',
-      look('holds', node.metadata.name, nodeReady(node) && node.spec?.unschedulable ? 'ready, and closed to new pods' : 'ready', {
+      look('holds', node.metadata.name, nodeReady(node) && node.spec?.unschedulable ? 'ready, and cordoned' : 'ready', {
         objects
       })
     )
