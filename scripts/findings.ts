@@ -1,6 +1,7 @@
 // Makes docs/findings.md from the checker's rules; with --check it compares instead.
 import { readFileSync, writeFileSync } from 'node:fs';
 import { rules } from '../src/lib/core/checker';
+import { phrases, rows } from '../src/lib/core/exports';
 
 const levels = { error: 'Errors: it will not work', warning: 'Warnings: it works until it hurts', note: 'Notes: worth knowing' } as const;
 const parts = (Object.keys(levels) as (keyof typeof levels)[]).map((level) => {
@@ -19,10 +20,29 @@ Made from the ${rules.length} rules in \`src/lib/core/checker/rules\` by \`npm r
 stands on the rule's page in the application, \`/findings/<id>\`.
 
 ${parts.join('\n')}`;
+// The tables of docs/model.md that are made from the program's own.
+const cell = (text: string) => text.replaceAll('|', '\\|');
+const told = ['| While | Said, by meaning | Joint | Source |', '| --- | --- | --- | --- |'].concat(
+  rows.map((one) => `| ${one.doing.join(', ')} | \`${cell(one.says.source)}\` | ${one.joint} | ${cell(one.source)} |`)
+);
+const verdicts = ['| Meaning | Phrase |', '| --- | --- |'].concat(phrases.map(([kind, one]) => `| ${kind} | \`${cell(one.source)}\` |`));
+const between = (text: string, mark: string, lines: readonly string[]) =>
+  text.replace(
+    new RegExp(`(<!-- ${mark} by npm run findings -->\\n)[\\s\\S]*?(<!-- end -->)`),
+    (_, from: string, to: string) => `${from}\n<!-- prettier-ignore-start -->\n${lines.join('\n')}\n<!-- prettier-ignore-end -->\n\n${to}`
+  );
+const model = between(between(readFileSync('docs/model.md', 'utf8'), 'told', told), 'phrases', verdicts);
 if (process.argv.includes('--check')) {
+  if (readFileSync('docs/model.md', 'utf8') !== model) {
+    console.error('the tables of docs/model.md are not what the program says: run npm run findings.');
+    process.exit(1);
+  }
   if (readFileSync('docs/findings.md', 'utf8') !== out) {
     console.error('docs/findings.md is not what the rules say: run npm run findings.');
     process.exit(1);
   }
-} else writeFileSync('docs/findings.md', out);
+} else {
+  writeFileSync('docs/findings.md', out);
+  writeFileSync('docs/model.md', model);
+}
 console.log(`${rules.length} rules`);

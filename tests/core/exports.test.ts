@@ -1,7 +1,7 @@
 import { describe, expect, test } from 'vitest';
 import { stringify } from 'yaml';
 import { keepValue, latestIn, latestInOther, parseYamlCut, type OtherObject } from '$core/dumps';
-import { driverParts, namesDriver, scopeOf, verdictOf } from '$core/exports';
+import { driverParts, isVague, jointOf, namesDriver, scopeOf, tellingPart, verdictOf, type Doing } from '$core/exports';
 import type { Ref } from '$core/model';
 import { lineSentence, rootLine, whatIsWrong, type RootLine } from '$core/rootline';
 import { epochMs } from '$core/shared';
@@ -204,6 +204,63 @@ describe("the scheduler's verdict, phrase by phrase", () => {
     const verdict = verdictOf(message);
     expect(verdict.of).toBe(of);
     expect(verdict.parts.map((one) => `${one.kind} ${one.nodes ?? '-'}`)).toEqual(parts);
+  });
+});
+
+describe('which joint a refusal breaks', () => {
+  // Wordings as the components write them, from memory of their sources; they differ between versions, so that meaning is looked for.
+  test.each<[Doing, string, string]>([
+    ['provision', 'rpc error: code = ResourceExhausted desc = no pool with 30 GiB left', 'backend'],
+    ['provision', 'rpc error: code = Internal desc = create volume: 503 service unavailable', 'backend'],
+    ['provision', 'rpc error: code = DeadlineExceeded desc = context deadline exceeded', 'backend'],
+    ['provision', 'rpc error: code = Internal desc = identity is not authorized to create volumes', 'rights'],
+    [
+      'provision',
+      'error getting secret x in namespace y: secrets "x" is forbidden: User "system:serviceaccount:a:b" cannot get resource "secrets" in API group ""',
+      'rights'
+    ],
+    ['provision', 'rpc error: code = InvalidArgument desc = unsupported option "tier"', 'class'],
+    ['provision', 'error getting provisioner secret: secrets "pool-login" not found', 'class'],
+    ['provision', 'error generating accessibility requirements: no available topology found', 'driver'],
+    [
+      'provision',
+      'rpc error: code = Unavailable desc = connection error: desc = "transport: Error while dialing: dial unix /csi/csi.sock: connect: no such file or directory"',
+      'driver'
+    ],
+    ['provision', 'claim Selector is not supported', 'claim'],
+    ['provision', 'error getting snapshot before from api server: volumesnapshots.snapshot.storage.k8s.io "before" not found', 'snapshot'],
+    ['provision', 'rpc error: code = OutOfRange desc = iops of the class are above 5000', 'class'],
+    ['attach', 'Multi-Attach error for volume "v" Volume is already used by pod(s) a-0', 'attaching'],
+    ['attach', 'CSINode node-2 does not contain driver disks.quarry.example', 'driver'],
+    ['attach', 'rpc error: code = NotFound desc = machine "n-9" not found', 'node'],
+    ['attach', 'rpc error: code = NotFound desc = volume q-1 does not exist', 'volume'],
+    ['attach', 'timed out waiting for external-attacher of disks.quarry.example CSI driver to attach volume q-1', 'attaching'],
+    ['mount', 'MountVolume.SetUp failed for volume "s" : references non-existent secret key: password', 'references'],
+    ['mount', 'MountVolume.SetUp failed for volume "t" : failed to fetch token: serviceaccounts "a" not found', 'references'],
+    ['mount', 'driver name disks.quarry.example not found in the list of registered CSI drivers', 'driver'],
+    ['mount', 'rpc error: code = Internal desc = could not format "/dev/sdb" and mount it: exit status 32', 'mounting'],
+    ['mount', 'mount failed: exit status 32 Output: mount.nfs: access denied by server while mounting 10.7.0.9:/srv', 'target'],
+    ['create', 'pods "a" is forbidden: failed quota: team: must specify limits.cpu for: main', 'quota'],
+    ['create', 'Internal error occurred: failed calling webhook "x.example": context deadline exceeded', 'admitted'],
+    ['create', 'pods "a-" is forbidden: no PriorityClass with name vital was found', 'admitted'],
+    ['grow', 'rpc error: code = InvalidArgument desc = unknown parameter "tier"', 'class'],
+    ['grow', 'rpc error: code = Unimplemented desc = ', 'driver'],
+    ['delete', 'rpc error: code = FailedPrecondition desc = volume has snapshots', 'volume'],
+    ['snapshot', 'cannot find default snapshot class', 'snapshot'],
+    ['snapshot', 'rpc error: code = PermissionDenied desc = no', 'rights']
+  ])('%s: %s', (doing, message, joint) => expect(jointOf(doing, message)).toBe(joint));
+
+  test('what tells nothing but a retry is known as such, and the telling part stands alone', () => {
+    for (const one of [
+      'Unable to attach or mount volumes: unmounted volumes=[data]: timed out waiting for the condition',
+      'rpc error: code = Aborted desc = an operation with the given Volume ID v already exists'
+    ])
+      expect(isVague(one)).toBe(true);
+    expect(isVague('rpc error: code = ResourceExhausted desc = full')).toBe(false);
+    expect(tellingPart('failed to provision volume with StorageClass "a": rpc error: code = Internal desc = pool is\n broken.')).toBe(
+      'Internal: pool is broken'
+    );
+    expect(tellingPart('x'.repeat(400))).toHaveLength(180);
   });
 });
 

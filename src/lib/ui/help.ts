@@ -11,7 +11,7 @@ export interface HelpPage {
   readonly text: string;
 }
 
-const order = ['estate', 'ground', 'supply', 'claims', 'members', 'proofs', 'root-line', 'drafts', 'handover', 'tape'];
+const order = ['estate', 'wrong', 'ground', 'supply', 'claims', 'members', 'proofs', 'root-line', 'drafts', 'handover', 'tape'];
 
 export const helpPages: readonly HelpPage[] = Object.entries(files)
   .map(([path, text]) => ({ id: /([^/]+)\.md$/.exec(path)![1]!, title: /^# (.+)$/m.exec(text)?.[1] ?? '', text }))
@@ -23,7 +23,7 @@ export const helpHtml = ({ text }: HelpPage): string => marked.parse(text.replac
 /** The page for an address; the estate's where none fits better. */
 export function helpFor(pathname: string): HelpPage {
   const part = pathname.startsWith('/r/') ? (pathname.split('/')[3] ?? 'members') : 'estate';
-  const id = { blueprints: 'members', operators: 'members', dump: 'estate', compare: 'estate', rehearse: 'estate' }[part] ?? part;
+  const id = { blueprints: 'members', operators: 'members', dump: 'wrong', compare: 'wrong', rehearse: 'estate' }[part] ?? part;
   return helpPages.find((one) => one.id === id) ?? helpPages[0]!;
 }
 

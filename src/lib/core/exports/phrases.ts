@@ -80,7 +80,7 @@ export const rows: readonly Row[] = [
   row(
     provider,
     'rights',
-    /not authorized|unauthorized|access ?denied|permission denied|insufficient permissions?|authfailure|invalid (identity|credential|token)|(credential|token)s? (has |have |is |are )?expired|assume.?role|\b40[13]\b/i,
+    /not authorized|unauthorized|access ?denied|permission denied|insufficient permissions?|auth(entication)? failed|invalid (identity|credential|token)|(credential|token)s? (has |have |is |are )?expired|\b40[13]\b/i,
     practice
   ),
   // What is mounted beside volumes.
@@ -98,6 +98,7 @@ export const rows: readonly Row[] = [
     agent
   ),
   // Attaching.
+  row(['attach'], 'attaching', /waiting for external-attacher/i, attach),
   row(
     ['attach', 'mount'],
     'attaching',
@@ -166,11 +167,12 @@ export const rows: readonly Row[] = [
     /code = (NotFound|AlreadyExists)|volume .*(not found|does not exist)/i,
     csi
   ),
+  row(provider, 'backend', /code = (Unavailable|DeadlineExceeded)/, grpc),
   row(
-    provider,
+    ['provision', 'grow', 'snapshot', 'delete'],
     'backend',
-    /code = (Unavailable|DeadlineExceeded)|deadline exceeded|timed? ?out|unreachable|no route to host|connection refused|no such host|service unavailable|throttl|rate ?(limit|exceeded)|too many requests|\b50[0234]\b/i,
-    grpc
+    /deadline exceeded|timed? ?out|unreachable|no route to host|connection refused|no such host|service unavailable|throttl|rate ?(limit|exceeded)|too many requests|\b50[0234]\b/i,
+    practice
   ),
   // File servers.
   row(
