@@ -1,11 +1,12 @@
 import { describe, expect, test } from 'vitest';
 import { stringify } from 'yaml';
-import { keepValue, latestIn, latestInOther, parseYamlCut, type OtherObject } from '$core/dumps';
+import { assumptionsOf, groundOfDump, keepValue, latestIn, latestInOther, parseYamlCut, type OtherObject } from '$core/dumps';
 import { driverParts, isVague, jointOf, namesDriver, scopeOf, tellingPart, verdictOf, type Doing } from '$core/exports';
 import type { Ref } from '$core/model';
 import { lineSentence, rootLine, whatIsWrong, type RootLine } from '$core/rootline';
 import { epochMs } from '$core/shared';
-import { Store } from '$core/standin';
+import { replay, Store } from '$core/standin';
+import { controllerDown } from '../fixtures/exports/case';
 import { cases, type ExportCase } from '../fixtures/exports/cases';
 import { addClaim, condition, driver, healthy, space, type Doc, type Export } from '../fixtures/exports/cluster';
 import { container, unplaced } from '../fixtures/exports/states';
@@ -276,5 +277,59 @@ describe('driver parts by structure', () => {
     expect(parts.controller.makers.map((one) => one.metadata.name)).toEqual(['quarry-controller']);
     expect(parts.node.makers.map((one) => one.metadata.name)).toEqual(['quarry-node']);
     expect([parts.controller.pods.length, parts.node.pods.length]).toEqual([2, 6]);
+  });
+});
+
+describe('rehearsed from, what an export says stays so until somebody mends it', () => {
+  const takenMs = epochMs + 40 * 86_400_000;
+  const goOn = (to: Export, answers: Record<string, string> = {}) => {
+    const world = replay({ seed: 3, ground: groundOfDump(kept(to.docs), takenMs, answers), adopted: true }, [], 0);
+    world.runSettled();
+    return world.store;
+  };
+  const refused = (code: string, desc: string) => {
+    const to = healthy();
+    addClaim(to, 'tape', { storageClassName: 'quarry-now' });
+    const message = `failed to provision volume with StorageClass "quarry-now": rpc error: code = ${code} desc = ${desc}`;
+    return to.event('PersistentVolumeClaim', 'tape', 'ProvisioningFailed', message, { by: `${driver}_quarry-controller-6c5f9-p8k2_1` });
+  };
+  const tape = { kind: 'PersistentVolumeClaim', namespace: space, name: 'tape' } as Ref;
+
+  test.each<[string, () => Export, string, string, string]>([
+    ['no room', () => refused('ResourceExhausted', 'pool is full'), `room:${driver}`, '10Ti', 'backend'],
+    ['a quota', () => refused('ResourceExhausted', 'the quota of 3 volumes is used up'), `quota:${driver}`, '50', 'backend'],
+    [
+      'rights',
+      () => refused('PermissionDenied', 'may not create'),
+      `rights:${driver}`,
+      'create, attach, detach, delete, grow, snapshot, key-use',
+      'rights'
+    ],
+    [
+      'a driver that is down',
+      () => {
+        const to = healthy();
+        addClaim(to, 'tape', { storageClassName: 'quarry-now' });
+        controllerDown(to);
+        return to;
+      },
+      `answers:${driver}`,
+      'yes',
+      'driver'
+    ]
+  ])('%s', (_, build, id, mended, joint) => {
+    const stated = assumptionsOf(kept(build().docs)).filter((one) => one.stated);
+    expect(stated.map((one) => one.id)).toEqual([id]);
+    expect(stated[0]!.why).toMatch(/^The export says so: /);
+    expect(rootLine(goOn(build()), tape)!.firstBreak).toBe(joint);
+    const after = goOn(build(), { [id]: mended });
+    expect(after.get('PersistentVolumeClaim', space, 'tape')!.status!.phase).toBe('Bound');
+  });
+
+  test('cordoned nodes and taints are as they were; nothing is stated of a healthy export', () => {
+    const to = healthy();
+    to.get('Node', 'node-1').spec = { unschedulable: true, taints: [{ key: 'dedicated', value: 'batch', effect: 'NoSchedule' }] };
+    expect(goOn(to).get('Node', '', 'node-1')!.spec).toMatchObject({ unschedulable: true, taints: [{ key: 'dedicated' }] });
+    expect(assumptionsOf(kept(healthy().docs)).filter((one) => one.stated)).toEqual([]);
   });
 });

@@ -13,6 +13,7 @@ import {
   type Ref,
   type Right
 } from '../model';
+import { statedOf } from './stated';
 import { adopted, driverCard, imageParts, providerAudience, stoodInMark } from '../standin';
 
 /** Something that a dump can't show and that a rehearsal has to suppose. */
@@ -23,6 +24,8 @@ export interface Assumption {
   readonly why: string;
   readonly kind: 'size' | 'count' | 'yes-no' | 'range' | 'rights';
   readonly value: string;
+  /** The export says so, and whoever rehearses doesn't suppose the opposite unless the reader does. */
+  readonly stated?: true;
 }
 
 export const allRights: readonly Right[] = ['create', 'attach', 'detach', 'delete', 'grow', 'snapshot', 'key-use'];
@@ -116,6 +119,55 @@ const ten = 10 * 2 ** 40;
 /** Four times what is handed out, ten TiB at the least, in full TiB. */
 const roomFor = (bytes: number): string => quantityOf(Math.ceil(Math.max(ten, bytes * 4) / 2 ** 40) * 2 ** 40);
 
+/** What is supposed of one driver; what the export states of it comes before what is merely likely. */
+function driverAssumptions(facts: Facts, one: DriverSeen, unknown: string): Assumption[] {
+  const stated = statedOf(facts, one.driver);
+  const mark = (says: string | undefined) => (says === undefined ? {} : { stated: true as const });
+  const withheld = [...(stated.create ? ['create'] : []), ...(stated.attach ? ['attach'] : [])];
+  return [
+    {
+      id: `room:${one.driver}`,
+      kind: 'size',
+      says: `The backend of ${one.driver} has … ${one.places[0] === 'everywhere' ? 'in all' : `in each of ${one.places.join(', ')}`}, and at least what is handed out there.`,
+      why: stated.room ?? `A dump shows ${plural(one.volumes, 'volume')} with ${quantityOf(one.bytes)}, not what is left.${unknown}`,
+      value: stated.room ? '1Mi' : roomFor(one.bytes),
+      ...mark(stated.room)
+    },
+    {
+      id: `quota:${one.driver}`,
+      kind: 'count',
+      says: `The provider allows … volumes of ${one.driver}.`,
+      why: stated.quota ?? `${one.volumes} exist; the quota stands at the provider.`,
+      value: String(stated.quota ? Math.max(1, one.volumes) : Math.max(500, one.volumes * 4)),
+      ...mark(stated.quota)
+    },
+    ...(driverCard(one.driver)?.rights.length === 0
+      ? []
+      : [
+          {
+            id: `rights:${one.driver}`,
+            kind: 'rights' as const,
+            says: `The provider trusts ${one.driver} and lets it …`,
+            why: stated.create ?? stated.attach ?? 'Trust and rights stand at the provider; leave one out to see what breaks.',
+            value: allRights.filter((right) => !withheld.includes(right)).join(', '),
+            ...mark(stated.create ?? stated.attach)
+          }
+        ]),
+    ...(driverCard(one.driver)
+      ? []
+      : [
+          {
+            id: `answers:${one.driver}`,
+            kind: 'yes-no' as const,
+            says: `${one.driver} answers: …`,
+            why: stated.down ?? 'Its parts are unknown here, and the export shows none of them down.',
+            value: stated.down ? 'no' : 'yes',
+            ...mark(stated.down)
+          }
+        ])
+  ];
+}
+
 /** All that has to be supposed to rehearse on a dump, each with a first value that somebody may set. */
 export function assumptionsOf(facts: Facts): Assumption[] {
   const missing = missingNames(facts);
@@ -123,33 +175,7 @@ export function assumptionsOf(facts: Facts): Assumption[] {
   const known = (driver: string) =>
     driverCard(driver) ? '' : ' Its parts are unknown here: the stand-in answers for it as its CSIDriver, CSINodes and classes say.';
   return [
-    ...seen.flatMap((one): Assumption[] => [
-      {
-        id: `room:${one.driver}`,
-        kind: 'size',
-        says: `The backend of ${one.driver} has … ${one.places[0] === 'everywhere' ? 'in all' : `in each of ${one.places.join(', ')}`}.`,
-        why: `A dump shows ${plural(one.volumes, 'volume')} with ${quantityOf(one.bytes)}, not what is left.${known(one.driver)}`,
-        value: roomFor(one.bytes)
-      },
-      {
-        id: `quota:${one.driver}`,
-        kind: 'count',
-        says: `The provider allows … volumes of ${one.driver}.`,
-        why: `${one.volumes} exist; the quota stands at the provider.`,
-        value: String(Math.max(500, one.volumes * 4))
-      },
-      ...(driverCard(one.driver)?.rights.length === 0
-        ? []
-        : [
-            {
-              id: `rights:${one.driver}`,
-              kind: 'rights' as const,
-              says: `The provider trusts ${one.driver} and lets it …`,
-              why: 'Trust and rights stand at the provider; leave one out to see what breaks.',
-              value: allRights.join(', ')
-            }
-          ])
-    ]),
+    ...seen.flatMap((one): Assumption[] => driverAssumptions(facts, one, known(one.driver))),
     ...registriesSeen(facts).map((host): Assumption => ({
       id: `registry:${host}`,
       kind: 'yes-no',
@@ -237,6 +263,10 @@ export function groundOfDump(facts: Facts, takenMs: number, answers: Readonly<Re
     seen.map((one) => [one.driver, { name: `backend-of-${pathless(one.driver)}`, topologyKey: one.topologyKey, places: one.places }])
   );
   const nodeAddress = facts.list('Node')[0]?.status?.addresses?.find((one) => one.type === 'InternalIP')?.address;
+  const assets = assetsOf(facts, backends);
+  const handedOut = new Map<string, number>();
+  for (const { spec } of assets)
+    handedOut.set(`${spec.backend} ${spec.zone}`, (handedOut.get(`${spec.backend} ${spec.zone}`) ?? 0) + bytesOf(spec.size));
   const made: ApiObject[] = [
     {
       apiVersion: standin,
@@ -258,7 +288,10 @@ export function groundOfDump(facts: Facts, takenMs: number, answers: Readonly<Re
         metadata: { name: backend.name },
         spec: {
           driver: one.driver,
-          zones: one.places.map((name) => ({ name, capacity: value(`room:${one.driver}`) })),
+          zones: one.places.map((name) => ({
+            name,
+            capacity: capacityOf(value(`room:${one.driver}`), handedOut.get(`${backend.name} ${name}`) ?? 0)
+          })),
           topologyKey: one.topologyKey,
           quotaVolumes: Number(value(`quota:${one.driver}`)),
           ...(one.limit === undefined ? {} : { attachLimit: one.limit })
@@ -306,11 +339,17 @@ export function groundOfDump(facts: Facts, takenMs: number, answers: Readonly<Re
   return [
     ...made,
     ...extra,
-    ...adopted(objects.map(standIn), takenMs),
+    ...adopted(
+      objects.map((one) => (one.kind === 'CSIDriver' && value(`answers:${one.metadata.name}`) === 'no' ? one : standIn(one))),
+      takenMs
+    ),
     ...placeholders.filter((one) => !facts.get(one.kind, one.metadata.namespace ?? '', one.metadata.name)),
-    ...assetsOf(facts, backends)
+    ...assets
   ];
 }
+
+/** What was given for a place, and no less than what is handed out there already. */
+const capacityOf = (given: string, bytes: number): string => (bytesOf(given) >= bytes ? given : quantityOf(bytes));
 
 /** Keys of a config map or secret that workloads name one by one. */
 function keysNamed(facts: Facts, { kind, namespace, name }: Ref): string[] {

@@ -52,6 +52,14 @@
     busy = false;
     if (made) await goto(`/r/${made.id}/members`);
   }
+  const groups = $derived([
+    {
+      title: 'What the export says',
+      note: 'It is carried over as it is said; nothing of it mends itself unless you change it here, or mend it in the rehearsal.',
+      list: data.assumptions.filter((one) => one.stated)
+    },
+    { title: 'Supposed', note: '', list: data.assumptions.filter((one) => !one.stated) }
+  ]);
 </script>
 
 <svelte:head><title>Rehearse · {data.cluster.name} · Root Barn</title></svelte:head>
@@ -65,35 +73,41 @@
     )} a dump can't show
     {data.assumptions.length === 1 ? 'is' : 'are'} supposed, each with a value that can be set here.
   </p>
-  <ul class="mt-4 border-t border-ink">
-    {#each data.assumptions as one (one.id)}
-      {@const [before, after] = halves(one.says)}
-      <li class="border-b border-line py-2">
-        <p class="text-[1rem] leading-8">
-          {before}{#if one.kind === 'yes-no'}<select
-              class="border-b-2 border-ink bg-sheet"
-              bind:value={answers[one.id]}
-              aria-label={one.says}><option>yes</option><option>no</option></select
-            >{:else if one.kind === 'rights'}{#each rights as right (right)}<label class="mr-3 whitespace-nowrap"
-                ><input
-                  type="checkbox"
-                  checked={(answers[one.id] ?? '').split(/[\s,]+/).includes(right)}
-                  onchange={() => toggle(one.id, right)}
-                />
-                {right}</label
-              >{/each}{:else}<input
-              class="mono w-[9.5rem] border-b-2 border-ink bg-sheet"
-              bind:value={answers[one.id]}
-              aria-label={one.says}
-              autocomplete="off"
-              spellcheck="false"
-            />{/if}{after}
-        </p>
-        <p class="quiet small">{one.why}{answers[one.id] === one.value ? '' : ` First supposed: ${one.value}.`}</p>
-        {#if faults[one.id]}<p class="small text-brick">{faults[one.id]}</p>{/if}
-      </li>
-    {/each}
-  </ul>
+  {#each groups as group (group.title)}
+    {#if group.list.length}
+      <h2 class="mt-5">{group.title}</h2>
+      {#if group.note}<p class="quiet mt-1">{group.note}</p>{/if}
+      <ul class="mt-2 border-t border-ink">
+        {#each group.list as one (one.id)}
+          {@const [before, after] = halves(one.says)}
+          <li class="border-b border-line py-2">
+            <p class="text-[1rem] leading-8">
+              {before}{#if one.kind === 'yes-no'}<select
+                  class="border-b-2 border-ink bg-sheet"
+                  bind:value={answers[one.id]}
+                  aria-label={one.says}><option>yes</option><option>no</option></select
+                >{:else if one.kind === 'rights'}{#each rights as right (right)}<label class="mr-3 whitespace-nowrap"
+                    ><input
+                      type="checkbox"
+                      checked={(answers[one.id] ?? '').split(/[\s,]+/).includes(right)}
+                      onchange={() => toggle(one.id, right)}
+                    />
+                    {right}</label
+                  >{/each}{:else}<input
+                  class="mono w-[9.5rem] border-b-2 border-ink bg-sheet"
+                  bind:value={answers[one.id]}
+                  aria-label={one.says}
+                  autocomplete="off"
+                  spellcheck="false"
+                />{/if}{after}
+            </p>
+            <p class="quiet small">{one.why}{answers[one.id] === one.value ? '' : ` First supposed: ${one.value}.`}</p>
+            {#if faults[one.id]}<p class="small text-brick">{faults[one.id]}</p>{/if}
+          </li>
+        {/each}
+      </ul>
+    {/if}
+  {/each}
   <p class="mt-4 flex items-center gap-3">
     Call it <input
       class="w-[16rem] border-b-2 border-ink bg-sheet"
