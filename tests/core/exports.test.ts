@@ -1,9 +1,9 @@
 import { describe, expect, test } from 'vitest';
 import { stringify } from 'yaml';
-import { assumptionsOf, groundOfDump, keepValue, latestIn, latestInOther, parseYamlCut, type OtherObject } from '$core/dumps';
+import { assumptionsOf, compareDumps, groundOfDump, keepValue, latestIn, latestInOther, parseYamlCut, type OtherObject } from '$core/dumps';
 import { driverParts, isVague, jointOf, namesDriver, scopeOf, tellingPart, verdictOf, type Doing } from '$core/exports';
 import type { Ref } from '$core/model';
-import { lineSentence, rootLine, whatIsWrong, type RootLine } from '$core/rootline';
+import { lineSentence, rootLine, whatBecame, whatIsWrong, type RootLine } from '$core/rootline';
 import { epochMs } from '$core/shared';
 import { replay, Store } from '$core/standin';
 import { controllerDown } from '../fixtures/exports/case';
@@ -277,6 +277,52 @@ describe('driver parts by structure', () => {
     expect(parts.controller.makers.map((one) => one.metadata.name)).toEqual(['quarry-controller']);
     expect(parts.node.makers.map((one) => one.metadata.name)).toEqual(['quarry-node']);
     expect([parts.controller.pods.length, parts.node.pods.length]).toEqual([2, 6]);
+  });
+});
+
+describe('two exports of one cluster', () => {
+  const early = () => {
+    const to = healthy();
+    container(
+      to,
+      1,
+      { waiting: { reason: 'CrashLoopBackOff', message: 'back-off' } },
+      { before: { exitCode: 1, reason: 'Error' }, restarts: 6 }
+    );
+    addClaim(to, 'tape', { storageClassName: 'quarry-now' });
+    return to.event('PersistentVolumeClaim', 'tape', 'ProvisioningFailed', 'rpc error: code = ResourceExhausted desc = full', {
+      by: `${driver}_x_1`
+    });
+  };
+  const late = () => {
+    const to = healthy();
+    unplaced(to, 2, '0/6 nodes are available: 6 Insufficient cpu.', { bound: true });
+    addClaim(to, 'tape', { storageClassName: 'quarry-now' });
+    return to.event('PersistentVolumeClaim', 'tape', 'ProvisioningFailed', 'rpc error: code = PermissionDenied desc = no', {
+      by: `${driver}_x_1`
+    });
+  };
+
+  test('what mended, what broke, and what is the same wait with another cause', () => {
+    const { mended, broke, still, unseen } = whatBecame(kept(early().docs), kept(late().docs));
+    const names = (list: readonly { ref: Ref }[]) => list.map((one) => one.ref.name);
+    expect([names(mended), names(broke), names(still), names(unseen)]).toEqual([['ledger-1'], ['ledger-2'], ['tape'], []]);
+    expect(still[0]).toMatchObject({ title: 'Rights', was: 'Backend: ResourceExhausted: full' });
+    const same = whatBecame(kept(early().docs), kept(early().docs));
+    expect([same.mended, same.broke, same.unseen]).toEqual([[], [], []]);
+    expect(same.still.map((one) => [one.ref.name, one.was])).toEqual([
+      ['tape', undefined],
+      ['ledger-1', undefined]
+    ]);
+  });
+
+  test('a kind that the later one does not hold did not go', () => {
+    const comparison = compareDumps(kept(healthy().docs), kept(healthy().dropKinds('Node', 'CSINode').docs));
+    expect(comparison.went).toEqual([]);
+    expect(comparison.notCompared).toEqual([{ kind: 'Node', namespace: '', in: 'earlier', count: 6 }]);
+    expect(
+      compareDumps(kept(healthy().docs), kept(healthy().drop((one) => one.metadata.name === 'node-6').docs)).went.map((one) => one.ref.name)
+    ).toEqual(['node-6']);
   });
 });
 

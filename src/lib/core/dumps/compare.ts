@@ -1,5 +1,18 @@
 import { epochMs, same, type Difference, differences } from '../shared';
-import { conditionOf, isReady, kindEntries, keyOf, nodeReady, refOf, type ApiObject, type Facts, type Kind, type Ref } from '../model';
+import { scopeIn } from '../exports';
+import {
+  conditionOf,
+  isReady,
+  kindEntries,
+  keyOf,
+  nodeReady,
+  refOf,
+  type ApiObject,
+  type Facts,
+  type Kind,
+  type Ref,
+  type Scope
+} from '../model';
 
 /** How an object says it is, in a word or two; undefined for kinds that have no state. */
 export function stateOf(object: ApiObject): string | undefined {
@@ -73,6 +86,13 @@ export interface ChangedLine {
 export interface DumpComparison {
   readonly came: readonly ChangedLine[];
   readonly went: readonly ChangedLine[];
+  /** Kinds (and namespaces) that only one of the two holds: what came or went of them can't be told. */
+  readonly notCompared: readonly {
+    readonly kind: string;
+    readonly namespace: string;
+    readonly in: 'earlier' | 'later';
+    readonly count: number;
+  }[];
   readonly changed: readonly ChangedLine[];
   /** What waits in the later dump, with since when; the longest first. */
   readonly waiting: readonly (ChangedLine & { readonly also: boolean })[];
@@ -127,12 +147,31 @@ export function compareDumps(before: Facts, after: Facts): DumpComparison {
       waiting.push({ ...line(object), also: then !== undefined && isWaiting(was!, then) });
     }
   }
+  const came = [...now].filter(([key]) => !old.has(key)).map(([, object]) => object);
+  const went = [...old].filter(([key]) => !now.has(key)).map(([, object]) => object);
+  const [inBefore, inAfter] = [scopeIn(before), scopeIn(after)];
+  const holds = (scope: Scope) => (one: ApiObject) => scope.of(one.kind, one.metadata.namespace ?? '') === 'contained';
   return {
-    came: [...now].filter(([key]) => !old.has(key)).map(([, object]) => line(object)),
-    went: [...old]
-      .filter(([key]) => !now.has(key))
-      .map(([, object]) => ({ ref: refOf(object), ...(stateOf(object) ? { before: stateOf(object)! } : {}) })),
+    came: came.filter(holds(inBefore)).map(line),
+    went: went.filter(holds(inAfter)).map((object) => ({ ref: refOf(object), ...(stateOf(object) ? { before: stateOf(object)! } : {}) })),
+    notCompared: [...inOneOnly(went, holds(inAfter), 'earlier'), ...inOneOnly(came, holds(inBefore), 'later')],
     changed,
     waiting: waiting.sort((a, b) => (a.sinceMs ?? Infinity) - (b.sinceMs ?? Infinity))
   };
+}
+
+/** Objects of kinds that the other dump doesn't hold, counted. */
+function inOneOnly(
+  objects: readonly ApiObject[],
+  held: (one: ApiObject) => boolean,
+  where: 'earlier' | 'later'
+): DumpComparison['notCompared'][number][] {
+  const counts = new Map<string, { kind: string; namespace: string; in: 'earlier' | 'later'; count: number }>();
+  for (const one of objects.filter((two) => !held(two))) {
+    const namespace = one.metadata.namespace ?? '';
+    const known = counts.get(`${one.kind} ${namespace}`) ?? { kind: one.kind, namespace, in: where, count: 0 };
+    known.count += 1;
+    counts.set(`${one.kind} ${namespace}`, known);
+  }
+  return [...counts.values()];
 }

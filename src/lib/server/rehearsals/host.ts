@@ -3,6 +3,7 @@ import { createHash, type Hash } from 'node:crypto';
 import { setImmediate as nextTurn } from 'node:timers/promises';
 import { deserialize, serialize } from 'node:v8';
 import { gunzipSync, gzipSync } from 'node:zlib';
+import { whatBecame, type WhatBecame } from '$core/rootline';
 import { assumptionsOf, compareDumps, groundOfDump, type Assumption, type DumpComparison } from '$core/dumps';
 import { readSteps, type ReadResult } from '$core/manifest';
 import { refOf, type ApiObject } from '$core/model';
@@ -108,8 +109,9 @@ export class Host {
   }
 
   /** Two clusters that were read, beside each other. */
-  async compare(before: string, after: string): Promise<DumpComparison> {
-    return compareDumps(this.stills.get(before)!.store, this.stills.get(after)!.store);
+  async compare(before: string, after: string): Promise<DumpComparison & { became: WhatBecame }> {
+    const [earlier, later] = [this.stills.get(before)!.store, this.stills.get(after)!.store];
+    return { ...compareDumps(earlier, later), became: whatBecame(earlier, later) };
   }
 
   /** What has to be supposed to rehearse on a cluster that was read. */

@@ -1,7 +1,7 @@
 import { hash32, epochMs } from '$core/shared';
 import type { Assumption, DumpComparison } from '$core/dumps';
 import type { Correction, ScopeRow } from '$core/exports';
-import type { WrongView } from '$core/rootline';
+import type { WhatBecame, WrongView } from '$core/rootline';
 import { nameFault } from '$core/model';
 import { readDump, Stopped, Unreadable, type Progress } from '../dumps/client';
 import type { clusterRepository } from '../repositories/clusters';
@@ -204,10 +204,21 @@ export class DumpService {
   private comparisons = 0;
 
   /** Two dumps of a cluster beside each other; the latest two unless others are named. */
-  async compare(name: string, before?: number, after?: number): Promise<Answer<{ before: Dump; after: Dump; comparison: DumpComparison }>> {
+  async compare(
+    name: string,
+    before?: number,
+    after?: number
+  ): Promise<Answer<{ before: Dump; after: Dump; comparison: DumpComparison & { became: WhatBecame } }>> {
     const all = await this.parts.dumps.of(name);
-    const later = after === undefined ? all[0] : all.find((one) => one.id === after);
-    const earlier = before === undefined ? all.find((one) => later && one.id < later.id) : all.find((one) => one.id === before);
+    // The two that were read last, in the order in which they were taken.
+    const [one, two] = all.slice(0, 2).sort((a, b) => b.takenMs - a.takenMs || b.id - a.id);
+    const later = after === undefined ? one : all.find((three) => three.id === after);
+    const earlier =
+      before !== undefined
+        ? all.find((three) => three.id === before)
+        : after === undefined
+          ? two
+          : all.find((three) => later && three.id !== later.id && three.takenMs <= later.takenMs);
     if (!later || !earlier)
       return refused(notFound(`A second dump of ${name}`, 'Read another dump of the cluster under the same name; the last four are kept.'));
     const { rehearsals, host } = this.parts;

@@ -26,7 +26,14 @@ export const load = followed(async ({ params, url }: PageServerLoadEvent) => {
             came: cut(found.value.comparison.came),
             went: cut(found.value.comparison.went),
             changed: cut(found.value.comparison.changed),
-            waiting: cut(found.value.comparison.waiting)
+            waiting: cut(found.value.comparison.waiting),
+            notCompared: cut(found.value.comparison.notCompared),
+            became: {
+              mended: cut(found.value.comparison.became.mended),
+              broke: cut(found.value.comparison.became.broke),
+              still: cut(found.value.comparison.became.still),
+              unseen: cut(found.value.comparison.became.unseen)
+            }
           }
         }
       : { why: found.refusal })

@@ -1,11 +1,9 @@
 <script lang="ts">
-  import { frameHere } from '$ui/frame/frame.svelte';
   import { goto } from '$app/navigation';
   import Peg from '$ui/parts/Peg.svelte';
   import { dateText, lineHref, plural } from '$ui/format';
 
   let { data } = $props();
-  const frame = frameHere();
   const epochMs = Date.UTC(2026, 2, 2, 6);
   const dateOf = (id: number) => dateText((data.dumps.find((one) => one.id === id)?.takenMs ?? 0) - epochMs);
   const choose = (before: number, after: number) => void goto(`/r/${data.id}/compare?before=${before}&after=${after}`, { keepFocus: true });
@@ -18,7 +16,8 @@
   };
   const lasted = (sinceMs: number | undefined) => {
     if (sinceMs === undefined) return '';
-    const min = Math.max(0, Math.round((frame.now.clock.nowMs - sinceMs) / 60_000));
+    const takenMs = (data.dumps.find((one) => one.id === data.after)?.takenMs ?? 0) - epochMs;
+    const min = Math.max(0, Math.round((takenMs - sinceMs) / 60_000));
     return min < 120 ? `${min} min` : min < 2_880 ? `${Math.round(min / 60)} h` : `${Math.round(min / 1_440)} days`;
   };
 </script>
@@ -27,7 +26,7 @@
 
 <div class="px-[26px] py-5">
   {#if data.comparison}
-    {@const { came, went, changed, waiting } = data.comparison}
+    {@const { came, went, changed, waiting, became, notCompared } = data.comparison}
     <h1>
       {data.counts.came} came, {data.counts.went} went, {data.counts.changed} changed; {plural(data.counts.waiting, 'object')}
       {data.counts.waiting === 1 ? 'waits' : 'wait'}.
@@ -49,6 +48,44 @@
         >{#each data.dumps as one (one.id)}<option value={one.id}>{dateOf(one.id)}</option>{/each}</select
       >, UTC.
     </p>
+    {#each [{ title: 'What broke', list: became.broke, state: 'broken' }, { title: 'What mended', list: became.mended, state: 'holds' }, { title: 'Still the same, grown older', list: became.still, state: 'broken' }, { title: 'Was wrong, and is not in the later one', list: became.unseen, state: 'unseen' }] as const as part (part.title)}
+      {#if part.list.length}
+        <section class="mt-5">
+          <h2 class="border-b border-ink pb-1">{part.title} <span class="quiet font-normal">{part.list.length}</span></h2>
+          <ul>
+            {#each part.list as one (one.ref.kind + one.ref.namespace + one.ref.name)}
+              <li class="flex flex-wrap gap-x-3 border-b border-line py-1.5">
+                <span class="whitespace-nowrap"
+                  ><Peg state={part.state} size={10} />
+                  {#if part.state === 'unseen'}<span class="quiet">{one.ref.kind}</span>
+                    <span class="mono break-all">{one.ref.namespace ? `${one.ref.namespace}/` : ''}{one.ref.name}</span>{:else}<a
+                      class="word"
+                      href={lineHref(data.id, one.ref)}
+                      ><span class="quiet">{one.ref.kind}</span>
+                      <span class="mono break-all">{one.ref.namespace ? `${one.ref.namespace}/` : ''}{one.ref.name}</span></a
+                    >{/if}</span
+                >
+                <span class="min-w-0 flex-1 break-words"
+                  >{#if part.title === 'What mended' || part.state === 'unseen'}<span class="quiet">was: {one.title}: {one.says}</span
+                    >{:else}{one.title}: {one.says}{#if one.was}<span class="quiet">; before: {one.was}</span>{/if}{/if}</span
+                >
+                {#if one.sinceMs !== undefined && part.title !== 'What mended'}<span class="quiet whitespace-nowrap"
+                    >since {dateText(one.sinceMs)}, {lasted(one.sinceMs)}</span
+                  >{/if}
+              </li>
+            {/each}
+          </ul>
+        </section>
+      {/if}
+    {/each}
+    {#if notCompared.length}
+      <p class="quiet mt-4">
+        <Peg state="unseen" size={10} /> Only one of the two holds {notCompared
+          .slice(0, 8)
+          .map((one) => `${one.kind}${one.namespace ? ` of ${one.namespace}` : ''} (${one.count}, the ${one.in})`)
+          .join(', ')}{notCompared.length > 8 ? ` and ${notCompared.length - 8} kinds more` : ''}: what came or went of them can't be told.
+      </p>
+    {/if}
     <section class="mt-5">
       <h2 class="border-b border-ink pb-1">What waits, the longest first</h2>
       <table class="table-plain">
