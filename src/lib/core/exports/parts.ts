@@ -155,7 +155,8 @@ export function replicasOf(maker: Maker): { wanted: number; ready: number } {
 
 /** How many pods of a half are ready; by its makers where their pods weren't exported. */
 export function readyIn(half: DriverHalf): { ready: number; of: number } {
-  if (half.pods.length) return { ready: half.pods.filter(isReady).length, of: half.pods.length };
+  const told = half.pods.filter((one) => one.status?.phase ?? one.status?.conditions?.length);
+  if (told.length) return { ready: told.filter(isReady).length, of: told.length };
   const all = half.makers.map(replicasOf);
   return { ready: all.reduce((sum, one) => sum + one.ready, 0), of: all.reduce((sum, one) => sum + one.wanted, 0) };
 }

@@ -17,6 +17,9 @@ const endedWords = (one: { code: number; reason: string; message: string } | und
   return `${why}${one.reason === 'OOMKilled' ? `, exit code ${one.code}` : ''}${last ? `: ${tellingPart(last, 120)}` : ''}`;
 };
 
+const fewRestarts = 3;
+const latelyMs = 3_600_000;
+
 function containerFault(facts: Facts, pod: Pod, stage: Stage): Fault | undefined {
   const own = (from: string, reason: string, message: string, atMs?: number): Said => ({
     object: refOf(pod),
@@ -76,6 +79,20 @@ function containerFault(facts: Facts, pod: Pod, stage: Stage): Fault | undefined
         says: `${who} ends again and again${one.restarts ? `, ${one.restarts} times so far` : ''}: ${why}${probe ? `; ${tellingPart(probe.message, 90)}` : ''}`
       };
     }
+    // It runs just now, and has ended so often, and so lately, that it won't for long.
+    if (
+      !one.init &&
+      one.running &&
+      !one.ready &&
+      one.before &&
+      one.restarts >= fewRestarts &&
+      facts.nowMs - (one.before.atMs ?? facts.nowMs) < latelyMs
+    )
+      return {
+        joint: 'start',
+        said: own(`${at}.lastState.terminated`, one.before.reason, `exit code ${one.before.code}`, one.before.atMs),
+        says: `${who} ends again and again, ${one.restarts} times so far: ${endedWords(one.before)}`
+      };
     if (one.ended && one.ended.code !== 0 && (stage !== 'failed' || !one.init))
       return {
         joint: 'start',
@@ -192,6 +209,8 @@ export function readyLook({ facts, pod, podName, namespace }: Position): Placed[
       )
     ];
   if (stage === 'ended') return [];
+  if (stage === 'silent')
+    return [placed('ready', look('unseen', podName, 'it was exported without its status; export it as it stands', { objects }))];
   if (stage === 'going') {
     const going = timeOf(pod.metadata.deletionTimestamp)!;
     const held = pod.metadata.finalizers ?? [];

@@ -136,7 +136,7 @@ function mounterLook(facts: Facts, driver: string, parts: DriverParts, pod: Pod)
   const node = pod.spec.nodeName ?? '';
   const on = nodePartOn(parts, node);
   const listed = facts.get('CSINode', '', node);
-  if (on && !isReady(on)) return down(facts, driver, { makers: parts.node.makers, pods: [on] }, 'node', ` on ${node}`);
+  if (on?.status?.phase && !isReady(on)) return down(facts, driver, { makers: parts.node.makers, pods: [on] }, 'node', ` on ${node}`);
   if (listed && !listed.spec.drivers.some((one) => one.name === driver))
     return look('broken', driver, `${node} has not registered it: its node part doesn't answer there`, {
       objects: [refOf(listed)],

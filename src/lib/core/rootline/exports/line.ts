@@ -1,14 +1,15 @@
-import type { ApiObject, Facts, Ref } from '../../model';
+import { pairsMatch, refOf, isReady, takesRoom, type ApiObject, type Facts, type Ref } from '../../model';
 import { scopeIn } from '../../exports';
 import { claimPosition, setPositions, snapshotPosition, volumePosition } from '../position';
 import { jointIds, type JointId, type Position } from '../types';
 import { claimLooks } from './claims';
 import { containerLooks, readyLook } from './containers';
-import { madeLook } from './made';
+import { madeLook, makersOf, saidReady } from './made';
+import { look } from '../evidence';
 import { concerns, mountFaults, mountLooks } from './mounts';
 import { nodeLook } from './node';
 import { placingLook, placingOf } from './placing';
-import { brokenBy, type Fault, type Placed } from './place';
+import { brokenBy, placed, type Fault, type Placed } from './place';
 import { nameLook, serviceLook } from './reach';
 import { namespaceLooks, nodeLooks, otherLooks, ownerPositions, podPlace, serviceLooks } from './subjects';
 
@@ -17,6 +18,8 @@ const claimJoints = new Set<JointId>(['backend', 'target', 'rights', 'driver', '
 
 /** Everything that can be told from one position, from the root up. */
 function looksFrom(at: Position): Placed[] {
+  const ready = saidReady(at);
+  if (ready) return [placed('ready', look('holds', at.podName ?? '–', ready, { objects: makersOf(at).map(refOf) }))];
   const faults = mountFaults(at);
   const verdict = placingOf(at).fault;
   const below = [...faults, ...(verdict ? [verdict] : [])].filter((one) => claimJoints.has(one.joint));
@@ -54,6 +57,22 @@ export interface ExportTrunk {
   readonly looks: readonly Placed[];
 }
 
+const mostPods = 6;
+
+/** A claim by itself; where it waits for a member to be placed, what keeps that one from a place. */
+function claimTrunk(facts: Facts, namespace: string, name: string): ExportTrunk {
+  const position = claimPosition(facts, namespace, name);
+  const looks = looksFrom(position);
+  const waits =
+    looks.some((one) => one.joint === 'claim' && one.look.state === 'waiting') && !looks.some((one) => one.look.state === 'broken');
+  if (!waits) return { position, looks };
+  for (const pod of facts.podsOfClaim(namespace, name)) {
+    const at = podPlace(facts, pod);
+    if (placingOf(at).fault?.joint === 'placing') return { position, looks: [...looks, ...placingLook(at)] };
+  }
+  return { position, looks };
+}
+
 const alone = (facts: Facts, namespace: string, looks: readonly Placed[]): ExportTrunk[] => [
   { position: { facts, namespace, claims: [] }, looks }
 ];
@@ -78,13 +97,26 @@ export function exportTrunks(facts: Facts, { kind, namespace, name }: Ref): Expo
     case 'Job':
       return from(ownerPositions(facts, object));
     case 'PersistentVolumeClaim':
-      return from([claimPosition(facts, namespace, name)]);
+      return [claimTrunk(facts, namespace, name)];
     case 'PersistentVolume':
       return from([volumePosition(facts, object)]);
     case 'VolumeSnapshot':
       return from([snapshotPosition(facts, object)]);
-    case 'Service':
-      return alone(facts, namespace, serviceLooks(facts, object));
+    case 'VolumeSnapshotContent': {
+      const { namespace: space = '', name: taken = '' } = object.spec.volumeSnapshotRef;
+      const snapshot = facts.get('VolumeSnapshot', space, taken);
+      return snapshot && from([snapshotPosition(facts, snapshot)]);
+    }
+    case 'Service': {
+      // A service whose members aren't ready waits on them, and they tell why.
+      const selector = object.spec.selector;
+      const pods = selector
+        ? facts.list('Pod', namespace).filter((pod) => takesRoom(pod) && pairsMatch(selector, pod.metadata.labels))
+        : [];
+      const own = serviceLooks(facts, object);
+      if (!pods.length || pods.some(isReady) || own.some((one) => one.look.state === 'broken')) return alone(facts, namespace, own);
+      return from(pods.slice(0, mostPods).map((pod) => podPlace(facts, pod)));
+    }
     case 'Node':
       return alone(facts, '', nodeLooks(facts, object));
     case 'Namespace':

@@ -30,6 +30,23 @@ const refusalSays = (message: string): string =>
     message.replace(/^.*?(failed error: |Error creating: )/s, '').replace(/^(pods?|persistentvolumeclaims?) "[^"]+" is forbidden: /, '')
   );
 
+/** Whether whoever makes the members says that all are ready, where a member itself is not in the export. */
+export function saidReady(at: Position): string | undefined {
+  const { pod, set, maker } = at;
+  if (pod ?? createFault(at)) return undefined;
+  for (const one of [set, maker]) {
+    const { spec, status } = (one ?? {}) as {
+      spec?: { replicas?: number };
+      status?: { readyReplicas?: number; numberReady?: number; desiredNumberScheduled?: number };
+    };
+    const wanted = status?.desiredNumberScheduled ?? spec?.replicas ?? 1;
+    const ready = status?.numberReady ?? status?.readyReplicas;
+    if (one && ready !== undefined && ready >= wanted && wanted > 0)
+      return `${one.metadata.name} says that ${ready} of ${wanted} are ready`;
+  }
+  return undefined;
+}
+
 /** Was the member let in, and made? */
 export function madeLook(at: Position): Placed[] {
   const { facts, pod, podName, set, ordinal, namespace } = at;

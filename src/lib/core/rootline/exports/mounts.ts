@@ -27,6 +27,14 @@ export function mountFaults({ facts, pod }: Position): Fault[] {
       !one.status?.attached && one.status?.attachError ? [saidError(one, 'status.attachError', one.status.attachError)] : []
     )
   );
+  // A volume that its former node can't let go of can't be attached here.
+  const held = volumes.flatMap((volume) =>
+    attachmentsOf(facts, volume).flatMap((one) =>
+      one.spec.nodeName !== pod.spec.nodeName && one.status?.detachError
+        ? [saidError(one, 'status.detachError', one.status.detachError)]
+        : []
+    )
+  );
   const attachedAll =
     volumes.length > 0 && volumes.every((volume) => attachmentsOf(facts, volume, pod.spec.nodeName).some((one) => one.status?.attached));
   const failed = said.filter((one) => {
@@ -34,7 +42,7 @@ export function mountFaults({ facts, pod }: Position): Fault[] {
     if (one.reason !== 'FailedAttachVolume') return true;
     return !attachedAll && (attachedMs === undefined || (one.atMs ?? 0) > attachedMs);
   });
-  const all = [...errors.map((one) => faultOf('attach', one)), ...failed.map(mountFault)];
+  const all = [...[...held, ...errors].map((one) => faultOf('attach', one)), ...failed.map(mountFault)];
   const telling = all.filter((one) => !isVague(one.said.message));
   // One for each joint, the latest.
   const byJoint = new Map<string, Fault>();

@@ -2,15 +2,16 @@ import { conditionOf, isReady, type Pod } from '../../model';
 import { containersSeen } from './place';
 
 /** How far a member has come, by what the cluster says of it. */
-export type Stage = 'unmade' | 'unplaced' | 'mounting' | 'begun' | 'ready' | 'ended' | 'failed' | 'going';
+export type Stage = 'unmade' | 'silent' | 'unplaced' | 'mounting' | 'begun' | 'ready' | 'ended' | 'failed' | 'going';
 
 const quietWaits = /^(ContainerCreating|PodInitializing|)$/;
 
-/** Tells how far a pod has come. From `begun` on its volumes are mounted, as its containers have been made. */
+/** Tells how far a pod has come; `silent` where it was exported without its status. From `begun` on its volumes are mounted, as its containers have been made. */
 export function stageOf(pod: Pod | undefined): Stage {
   if (!pod) return 'unmade';
   if (pod.metadata.deletionTimestamp) return 'going';
   const phase = pod.status?.phase;
+  if (!phase && !pod.status?.conditions?.length && !containersSeen(pod).length) return 'silent';
   if (phase === 'Succeeded') return 'ended';
   if (phase === 'Failed') return 'failed';
   if (isReady(pod)) return 'ready';
