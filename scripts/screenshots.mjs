@@ -102,7 +102,7 @@ try {
   const { id: stuck } = await post('/rehearsals/south-quay/forks', { name: 'stuck', atMs: 250_000 - 1 });
   const dump = await (await fetch(`${base}/api/v1/rehearsals/${encodeURIComponent(stuck)}/dump`)).json();
   await post('/clusters?name=real-south', JSON.stringify(dump));
-  await shot('dump', '/r/real-south/root-line?kind=StatefulSet&namespace=tickets&name=bookings');
+  await shot('dump', '/r/real-south/wrong');
   // Manifests of somebody's own, which ask for a class that only one cluster has, and for a label that none has.
   await shot('bring', '/bring', async () => {
     await page.getByRole('textbox', { name: 'Manifests' }).fill(ownManifests);

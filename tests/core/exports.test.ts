@@ -310,6 +310,8 @@ describe('two exports of one cluster', () => {
     const names = (list: readonly { ref: Ref }[]) => list.map((one) => one.ref.name);
     expect([names(mended), names(broke), names(still), names(unseen)]).toEqual([['ledger-1'], ['ledger-2'], ['tape'], []]);
     expect(still[0]).toMatchObject({ title: 'Rights', was: 'Backend: ResourceExhausted: full' });
+    const narrow = whatBecame(kept(early().drop((one) => one.kind === 'Pod').docs), kept(late().docs));
+    expect([names(narrow.broke), names(narrow.fresh)]).toEqual([[], ['ledger-2']]);
     const same = whatBecame(kept(early().docs), kept(early().docs));
     expect([same.mended, same.broke, same.unseen]).toEqual([[], [], []]);
     expect(same.still.map((one) => [one.ref.name, one.was])).toEqual([

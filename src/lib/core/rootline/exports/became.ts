@@ -1,4 +1,5 @@
 import { keyOf, type Facts, type Ref } from '../../model';
+import { scopeIn } from '../../exports';
 import { whatIsWrong, type Wrong, type WrongView } from './wrong';
 
 /** What became of somebody who was wrong in one export or the other. */
@@ -18,6 +19,8 @@ export interface WhatBecame {
   readonly still: readonly Became[];
   /** Wrong before, and not in the later export: gone, or not exported. */
   readonly unseen: readonly Became[];
+  /** Wrong now, of kinds that the earlier export doesn't hold: since when can't be told from it. */
+  readonly fresh: readonly Became[];
 }
 
 function byWaiter({ items }: WrongView): Map<string, { ref: Ref; cause: Wrong }> {
@@ -39,10 +42,13 @@ export function whatBecame(before: Facts, after: Facts): WhatBecame {
   const [old, now] = [byWaiter(whatIsWrong(before)), byWaiter(whatIsWrong(after))];
   const gone = [...old].filter(([key]) => !now.has(key)).map(([, one]) => one);
   const stands = ({ ref }: { ref: Ref }) => after.get(ref.kind, ref.namespace, ref.name) !== undefined;
+  const come = [...now].filter(([key]) => !old.has(key)).map(([, one]) => one);
+  const held = ({ ref }: { ref: Ref }) => scopeIn(before).of(ref.kind, ref.namespace) === 'contained';
   return {
     mended: gone.filter(stands).map((one) => became(one)),
     unseen: gone.filter((one) => !stands(one)).map((one) => became(one)),
-    broke: [...now].filter(([key]) => !old.has(key)).map(([, one]) => became(one)),
+    broke: come.filter(held).map((one) => became(one)),
+    fresh: come.filter((one) => !held(one)).map((one) => became(one)),
     still: [...now].flatMap(([key, one]) => (old.has(key) ? [became(one, old.get(key)!.cause)] : []))
   };
 }

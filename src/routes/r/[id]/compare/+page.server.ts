@@ -32,6 +32,7 @@ export const load = followed(async ({ params, url }: PageServerLoadEvent) => {
               mended: cut(found.value.comparison.became.mended),
               broke: cut(found.value.comparison.became.broke),
               still: cut(found.value.comparison.became.still),
+              fresh: cut(found.value.comparison.became.fresh),
               unseen: cut(found.value.comparison.became.unseen)
             }
           }

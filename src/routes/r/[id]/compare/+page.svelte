@@ -20,6 +20,15 @@
     const min = Math.max(0, Math.round((takenMs - sinceMs) / 60_000));
     return min < 120 ? `${min} min` : min < 2_880 ? `${Math.round(min / 60)} h` : `${Math.round(min / 1_440)} days`;
   };
+  type Became = NonNullable<typeof data.comparison>['became'];
+  const partsOf = ({ broke, mended, still, fresh, unseen }: Became) =>
+    [
+      { title: 'What broke', list: broke, state: 'broken' },
+      { title: 'What mended', list: mended, state: 'holds' },
+      { title: 'Still the same, grown older', list: still, state: 'broken' },
+      { title: "Wrong now, and the earlier one doesn't hold its kind", list: fresh, state: 'broken' },
+      { title: 'Was wrong, and is not in the later one', list: unseen, state: 'unseen' }
+    ] as const;
 </script>
 
 <svelte:head><title>Compare · {data.cluster.name} · Root Barn</title></svelte:head>
@@ -48,7 +57,7 @@
         >{#each data.dumps as one (one.id)}<option value={one.id}>{dateOf(one.id)}</option>{/each}</select
       >, UTC.
     </p>
-    {#each [{ title: 'What broke', list: became.broke, state: 'broken' }, { title: 'What mended', list: became.mended, state: 'holds' }, { title: 'Still the same, grown older', list: became.still, state: 'broken' }, { title: 'Was wrong, and is not in the later one', list: became.unseen, state: 'unseen' }] as const as part (part.title)}
+    {#each partsOf(became) as part (part.title)}
       {#if part.list.length}
         <section class="mt-5">
           <h2 class="border-b border-ink pb-1">{part.title} <span class="quiet font-normal">{part.list.length}</span></h2>

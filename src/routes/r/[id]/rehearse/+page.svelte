@@ -52,6 +52,7 @@
     busy = false;
     if (made) await goto(`/r/${made.id}/members`);
   }
+  const supposed = $derived(data.assumptions.filter((one) => !one.stated).length);
   const groups = $derived([
     {
       title: 'What the export says',
@@ -67,11 +68,9 @@
 <div class="max-w-[62rem] px-[26px] py-5">
   <h1>A stand-in that goes on from {data.cluster.name} as it was read.</h1>
   <p class="mt-2">
-    Its nodes, classes, drivers, volumes and workloads stand as the dump shows them; what runs goes on running. {plural(
-      data.assumptions.length,
-      'thing'
-    )} a dump can't show
-    {data.assumptions.length === 1 ? 'is' : 'are'} supposed, each with a value that can be set here.
+    Its nodes, classes, drivers, volumes and workloads stand as the dump shows them; what runs goes on running. {plural(supposed, 'thing')} a
+    dump can't show
+    {supposed === 1 ? 'is' : 'are'} supposed, each with a value that can be set here.
   </p>
   {#each groups as group (group.title)}
     {#if group.list.length}
