@@ -3,7 +3,7 @@ import { bytesOf } from '../../shared';
 import { eventsAbout, latestOf, saidError, saidIn, type Said } from '../../exports';
 import type { ClaimPlace } from '../types';
 import { classNameOf } from './kinds';
-import { faultOf, mostTelling, type Fault } from './place';
+import { faultOf, isOver, mostTelling, type Fault } from './place';
 
 /** Whether a claim has its volume. */
 export const isBoundClaim = ({ claim }: ClaimPlace): boolean => claim?.status?.phase === 'Bound';
@@ -32,7 +32,7 @@ export function bindingFault(facts: Facts, place: ClaimPlace): Fault | undefined
       ['ProvisioningFailed', 'FailedBinding', 'VolumeMismatch', 'ClaimMisbound', 'ProvisioningPending'].includes(one.reason)
   );
   const telling = mostTelling(refused);
-  if (!telling) return undefined;
+  if (!telling || isOver(facts, telling, 60 * 60_000)) return undefined;
   if (telling.reason === 'FailedBinding' && /no storage class is set/i.test(telling.message)) {
     const none = classNameOf(place) === undefined;
     return {

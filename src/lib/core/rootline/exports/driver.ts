@@ -7,6 +7,7 @@ import {
   readyIn,
   replicasOf,
   tellingPart,
+  timeOf,
   type DriverHalf,
   type DriverParts
 } from '../../exports';
@@ -23,6 +24,7 @@ const words = { controller: 'controller', node: 'node part' };
 function whyNot(facts: Facts, half: DriverHalf): { says: string; evidence: Evidence[] } {
   for (const pod of half.pods.filter((one) => !isReady(one))) {
     const stuck = containersSeen(pod).find((one) => one.waiting && !/^(ContainerCreating|PodInitializing)$/.test(one.waiting.reason));
+    const since = timeOf(pod.status?.conditions?.find((one) => one.type === 'Ready')?.lastTransitionTime);
     if (stuck?.waiting) {
       const before = stuck.before ? `, ended with ${stuck.before.reason || `exit code ${stuck.before.code}`}` : '';
       return {
@@ -31,7 +33,8 @@ function whyNot(facts: Facts, half: DriverHalf): { says: string; evidence: Evide
           field(
             pod,
             `status.containerStatuses[${stuck.name}].state.waiting`,
-            [stuck.waiting.reason, stuck.waiting.message].filter(Boolean).join(': ')
+            [stuck.waiting.reason, stuck.waiting.message].filter(Boolean).join(': '),
+            since
           )
         ]
       };
@@ -48,7 +51,7 @@ function whyNot(facts: Facts, half: DriverHalf): { says: string; evidence: Evide
     if (event) return { says: `${pod.metadata.name}: ${tellingPart(event.message)}`, evidence: [evidenceOf(event)] };
     return {
       says: `${pod.metadata.name} is ${pod.status?.phase ?? 'Pending'} and not ready`,
-      evidence: [field(pod, 'status.phase', pod.status?.phase)]
+      evidence: [field(pod, 'status.phase', pod.status?.phase, since)]
     };
   }
   const [maker] = half.makers;

@@ -2,7 +2,7 @@ import { conditionOf, refOf } from '../../model';
 import { eventsAbout, isVague, latestOf, saidError, tellingPart, timeOf, type Said } from '../../exports';
 import { field, look, madeMs } from '../evidence';
 import type { Position } from '../types';
-import { brokenBy, evidenceOf, faultOf, placed, underWay, type Fault, type Placed } from './place';
+import { isOver, brokenBy, evidenceOf, faultOf, placed, underWay, type Fault, type Placed } from './place';
 import { stageOf } from './stage';
 import { attachmentsOf } from './attachments';
 
@@ -42,8 +42,21 @@ export function mountFaults({ facts, pod }: Position): Fault[] {
     if (one.reason !== 'FailedAttachVolume') return true;
     return !attachedAll && (attachedMs === undefined || (one.atMs ?? 0) > attachedMs);
   });
-  const all = [...[...held, ...errors].map((one) => faultOf('attach', one)), ...failed.map(mountFault)];
-  const telling = all.filter((one) => !isVague(one.said.message));
+  const all = [
+    ...[...held, ...errors].map((one) => ({ ...faultOf('attach', one), doing: 'attach' })),
+    ...failed.map((one) => ({ ...mountFault(one), doing: one.reason === 'FailedAttachVolume' ? 'attach' : 'mount' }))
+  ];
+  // Mounting begins when a volume is attached: what was said of attaching before is over by then.
+  const mountedMs = Math.max(
+    -Infinity,
+    ...failed.filter((one) => /MountDevice|SetUp|MapDevice|MapPodDevice/.test(one.message)).map((one) => one.atMs ?? 0)
+  );
+  const telling = all.filter(
+    ({ said: one, doing }) =>
+      !isVague(one.message) &&
+      !isOver(facts, one, 30 * 60_000) &&
+      !(doing === 'attach' && one.from === 'event' && (one.atMs ?? 0) < mountedMs)
+  );
   // One for each joint, the latest.
   const byJoint = new Map<string, Fault>();
   for (const one of telling) {

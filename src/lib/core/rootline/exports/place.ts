@@ -78,6 +78,13 @@ export function mostTelling(said: readonly Said[]): Said | undefined {
   return said.filter((one) => !isVague(one.message)).at(-1) ?? said.at(-1);
 }
 
+/**
+ * Whether something was said so long ago that it would have been said again if it still held: whoever tries again does so every few minutes,
+ * and writes it down at least every five. Where nothing tells when the export was taken, nothing is over.
+ */
+export const isOver = (facts: Facts, { atMs }: Said, afterMs: number): boolean =>
+  atMs !== undefined && scopeIn(facts).dated && facts.nowMs - atMs > afterMs;
+
 /** A wait of so many times its normal length has nothing more to say for itself. */
 const fewTimes = 4;
 
