@@ -205,7 +205,11 @@ export function keepValue(given: unknown, secrets: boolean): Kept {
   const entry = kindEntry(text(value.kind));
   if (!entry || entry.apiVersion !== value.apiVersion) return { other: otherOf(value) };
   const parsed = entry.schema.safeParse(value);
-  if (parsed.success) return { object: placedRight(parsed.data as ApiObject, entry.namespaced) };
+  if (parsed.success) {
+    const object = placedRight(parsed.data as ApiObject, entry.namespaced);
+    const problem = bounded(object);
+    return problem ? { object, problem } : { object };
+  }
   const mended = tolerant(value, entry.schema);
   const [issue] = parsed.error.issues;
   const where = `${fieldOf(issue?.path ?? [])}: ${issue?.message ?? 'not as the API writes it'}`;
@@ -227,6 +231,23 @@ export function keepValue(given: unknown, secrets: boolean): Kept {
       remedy: 'It is kept among the kinds that are not known.',
       at: {}
     }
+  };
+}
+
+/** Workloads that ask for more members than this are looked at as if they asked for so many; no made-up number, a bound of this program. */
+export const mostMembers = 5_000;
+
+function bounded(object: ApiObject): Problem | undefined {
+  const { spec } = object as { spec?: { replicas?: number } };
+  const asked = spec?.replicas;
+  if (!spec || typeof asked !== 'number' || asked <= mostMembers || !['StatefulSet', 'Deployment', 'ReplicaSet'].includes(object.kind))
+    return undefined;
+  spec.replicas = mostMembers;
+  return {
+    code: 'bad-value',
+    message: `${object.kind} ${object.metadata.name} asks for ${asked.toLocaleString('en')} members.`,
+    remedy: `It is looked at as if it asked for ${mostMembers.toLocaleString('en')}.`,
+    at: { field: 'spec.replicas' }
   };
 }
 

@@ -1,12 +1,12 @@
 import {
   isReady,
   podsMadeBy,
-  type ApiObject,
   type DaemonSet,
   type Deployment,
   type Facts,
   type Pod,
   type PodSpec,
+  type ReplicaSet,
   type StatefulSet
 } from '../model';
 import { eventsAbout } from './statements';
@@ -78,9 +78,9 @@ function kin(a: Maker, b: Maker): boolean {
 }
 
 /** Pods that speak for the driver in events: `<driver>_<pod>_<id>`. Source: external-provisioner and its like, as they name themselves. */
-function speakers(facts: Facts, driver: string, about: readonly ApiObject[]): Set<string> {
+function speakers(facts: Facts, driver: string): Set<string> {
   const found = new Set<string>();
-  for (const object of about)
+  for (const object of facts.list('PersistentVolumeClaim').slice(0, 500))
     for (const { by } of eventsAbout(facts, object))
       if (by.startsWith(`${driver}_`)) found.add(by.slice(driver.length + 1).replace(/_[^_]*$/, ''));
   return found;
@@ -89,7 +89,7 @@ function speakers(facts: Facts, driver: string, about: readonly ApiObject[]): Se
 const known = new WeakMap<Facts, Map<string, DriverParts>>();
 
 /** Finds a driver's parts by their structure: registration and plugin paths, sidecars, arguments, who speaks in events, kinship. */
-export function driverParts(facts: Facts, driver: string, about: readonly ApiObject[] = []): DriverParts {
+export function driverParts(facts: Facts, driver: string): DriverParts {
   let all = known.get(facts);
   if (!all) known.set(facts, (all = new Map()));
   const cached = all.get(driver);
@@ -99,7 +99,7 @@ export function driverParts(facts: Facts, driver: string, about: readonly ApiObj
     hasSidecar(one.spec.template.spec, 'node') || (one.kind === 'DaemonSet' && names(one.spec.template.spec, driver));
   const named = makers.filter((one) => names(one.spec.template.spec, driver));
   const node = named.filter(isNode);
-  const voices = speakers(facts, driver, about.length ? about : facts.list('PersistentVolumeClaim').slice(0, 500));
+  const voices = speakers(facts, driver);
   const candidates = makers.filter((one) => !node.includes(one) && hasSidecar(one.spec.template.spec, 'controller'));
   const sure = candidates.filter(
     (one) => names(one.spec.template.spec, driver) || podsMadeBy(facts, one).some((pod) => voices.has(pod.metadata.name))
@@ -148,9 +148,10 @@ export const forgetParts = (facts: Facts): void => void known.delete(facts);
 export const nodePartOn = (parts: DriverParts, node: string): Pod | undefined => parts.node.pods.find((one) => one.spec.nodeName === node);
 
 /** How many replicas a maker wants and has ready, by its own status. */
-export function replicasOf(maker: Maker): { wanted: number; ready: number } {
+export function replicasOf(maker: Maker | ReplicaSet): { wanted: number; ready: number } {
   if (maker.kind === 'DaemonSet') return { wanted: maker.status?.desiredNumberScheduled ?? 0, ready: maker.status?.numberReady ?? 0 };
-  return { wanted: maker.spec.replicas ?? 1, ready: maker.status?.readyReplicas ?? 0 };
+  const { readyReplicas = 0 } = (maker.status ?? {}) as { readyReplicas?: number };
+  return { wanted: maker.spec.replicas ?? 1, ready: readyReplicas };
 }
 
 /** How many pods of a half are ready; by its makers where their pods weren't exported. */

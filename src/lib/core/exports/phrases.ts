@@ -76,11 +76,12 @@ export const rows: readonly Row[] = [
   row(volumes, 'driver', /code = Unimplemented|does(n't| not) support (snapshot|clon|expan)/i, grpc),
   // Rights, wherever they are refused.
   row(volumes, 'rights', /code = (PermissionDenied|Unauthenticated)/, grpc),
+  row(['provision', 'grow', 'snapshot', 'delete'], 'backend', /code = ResourceExhausted/, grpc),
   row(volumes, 'rights', /forbidden: User .* cannot \w+ resource|cannot \w+ resource "/i, 'API server, authorization'),
   row(
     provider,
     'rights',
-    /not authorized|unauthorized|access ?denied|permission denied|insufficient permissions?|auth(entication)? failed|invalid (identity|credential|token)|(credential|token)s? (has |have |is |are )?expired|\b40[13]\b/i,
+    /not authorized|unauthorized|access ?denied|permission denied|insufficient permissions?|auth(entication)? failed|invalid (identity|credential|token)|(credential|token)s? (has |have |is |are )?expired|(http|status|code|error)\W{1,3}40[13]\b/i,
     practice
   ),
   // What is mounted beside volumes.
@@ -146,7 +147,6 @@ export const rows: readonly Row[] = [
   ),
   row(['snapshot'], 'snapshot', /snapshot ?class|cannot find default/i, 'snapshot controller'),
   // By code.
-  row(provider, 'backend', /code = ResourceExhausted/, grpc),
   row(['provision', 'grow'], 'class', /code = OutOfRange.*(iops|throughput|parameter|class)/i, csi),
   row(
     ['provision', 'grow', 'snapshot'],
@@ -157,7 +157,7 @@ export const rows: readonly Row[] = [
   row(
     provider,
     'backend',
-    /quota|limit ?exceeded|insufficient (capacity|space|storage|free)|not enough (space|capacity|storage)|no (space|capacity|room)|out of (space|capacity)|exhausted|(pool|aggregate|array).*full/i,
+    /quota|limit ?exceeded|insufficient (capacity|space|storage|free)|not enough (space|capacity|storage)|no (space|capacity|room)|out of (space|capacity)|exhausted|(pool|array|backend).*full/i,
     practice
   ),
   row(['provision', 'grow', 'snapshot'], 'class', /code = InvalidArgument/, csi),
@@ -167,11 +167,12 @@ export const rows: readonly Row[] = [
     /code = (NotFound|AlreadyExists)|volume .*(not found|does not exist)/i,
     csi
   ),
+  row(['attach'], 'backend', /code = ResourceExhausted/, grpc),
   row(provider, 'backend', /code = (Unavailable|DeadlineExceeded)/, grpc),
   row(
     ['provision', 'grow', 'snapshot', 'delete'],
     'backend',
-    /deadline exceeded|timed? ?out|unreachable|no route to host|connection refused|no such host|service unavailable|throttl|rate ?(limit|exceeded)|too many requests|\b50[0234]\b/i,
+    /deadline exceeded|timed? ?out|unreachable|no route to host|connection refused|no such host|service unavailable|throttl|rate ?(limit|exceeded)|too many requests|(http|status|code|error)\W{1,3}50[0234]\b|\b50[0234] \w+/i,
     practice
   ),
   // File servers.
@@ -194,9 +195,13 @@ const places: Record<Doing, ToldJoint> = {
   delete: 'volume'
 };
 
+/** Names in quotes say nothing of why: a claim may well be called `quota-403`. */
+const withoutNames = (message: string): string => message.replace(/"[\w./:-]+"/g, '"·"');
+
 /** Which joint a refusal breaks: by the table, else where it was done. */
 export function jointOf(doing: Doing, message: string): ToldJoint {
-  return rows.find((one) => one.doing.includes(doing) && one.says.test(message))?.joint ?? places[doing];
+  const bare = withoutNames(message);
+  return rows.find((one) => one.doing.includes(doing) && one.says.test(bare))?.joint ?? places[doing];
 }
 
 /** Retries and waits that say nothing of why: whoever says more comes first. */

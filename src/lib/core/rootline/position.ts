@@ -14,7 +14,8 @@ import {
 } from '../model';
 import type { ClaimPlace, Position } from './types';
 
-function claimPlace(facts: Facts, namespace: string, name: string, template?: ClaimPlace['spec']): ClaimPlace {
+/** A claim as a member sees it: the object where it exists, else what a template will ask for. */
+export function claimPlace(facts: Facts, namespace: string, name: string, template?: ClaimPlace['spec']): ClaimPlace {
   const claim = facts.get('PersistentVolumeClaim', namespace, name);
   const spec = claim?.spec ?? template;
   const one = spec && classOf(facts, spec);

@@ -251,6 +251,20 @@ function boundLook(seen: Seen): Placed {
   const claim = place.claim!;
   const objects = [refOf(claim)];
   const going = timeOf(claim.metadata.deletionTimestamp);
+  const users = at.facts.podsOfClaim(place.namespace, place.name).map((one) => one.metadata.name);
+  if (going !== undefined && users.length)
+    return placed(
+      'claim',
+      look(
+        'waiting',
+        place.name,
+        `goes, with its data, as soon as ${users.slice(0, 3).join(', ')} let${users.length === 1 ? 's' : ''} go of it`,
+        {
+          objects,
+          evidence: [field(claim, 'metadata.deletionTimestamp', claim.metadata.deletionTimestamp, going)]
+        }
+      )
+    );
   if (going !== undefined)
     return underWay(
       at.facts,

@@ -2,13 +2,23 @@ import { conditionOf, momentIn, refOf, type Facts, type Pod } from '../../model'
 import { eventsAbout, jointOf, latestOf, logOf, saidIn, tellingPart, timeOf, type Said } from '../../exports';
 import { compact, field, look, madeMs, ref } from '../evidence';
 import type { Evidence, Position } from '../types';
-import { brokenBy, containersSeen, evidenceOf, mostTelling, placed, remedyFor, underWay, type Fault, type Placed } from './place';
+import {
+  brokenBy,
+  containersSeen,
+  evidenceOf,
+  mostTelling,
+  placed,
+  remedyFor,
+  underWay,
+  type Fault,
+  type Placed,
+  quietWaits
+} from './place';
 import { stageOf, type Stage } from './stage';
 import { nodeLook } from './node';
 
 const imageWaits = /ImagePull|^ErrImage|InvalidImageName|RegistryUnavailable|ImageInspect/;
 const configWaits = /^Create(Container|Pod)?Config?Error$|^CreateContainerConfigError$|^CreateContainerError$/;
-const quietWaits = /^(ContainerCreating|PodInitializing|)$/;
 
 const endedWords = (one: { code: number; reason: string; message: string } | undefined): string => {
   if (!one) return '';

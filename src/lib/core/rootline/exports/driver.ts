@@ -13,7 +13,7 @@ import {
 } from '../../exports';
 import { compact, field, look, ref } from '../evidence';
 import type { Evidence, Look, Position, ClaimPlace } from '../types';
-import { containersSeen, evidenceOf, remedyFor } from './place';
+import { containersSeen, evidenceOf, quietWaits, remedyFor } from './place';
 
 /** What of a driver somebody waits for. */
 export type Need = 'none' | 'make' | 'attach' | 'mount';
@@ -23,7 +23,7 @@ const words = { controller: 'controller', node: 'node part' };
 /** Why a part isn't ready, in a few words, with the evidence. */
 function whyNot(facts: Facts, half: DriverHalf): { says: string; evidence: Evidence[] } {
   for (const pod of half.pods.filter((one) => !isReady(one))) {
-    const stuck = containersSeen(pod).find((one) => one.waiting && !/^(ContainerCreating|PodInitializing)$/.test(one.waiting.reason));
+    const stuck = containersSeen(pod).find((one) => one.waiting && !quietWaits.test(one.waiting.reason));
     const since = timeOf(pod.status?.conditions?.find((one) => one.type === 'Ready')?.lastTransitionTime);
     if (stuck?.waiting) {
       const before = stuck.before ? `, ended with ${stuck.before.reason || `exit code ${stuck.before.code}`}` : '';

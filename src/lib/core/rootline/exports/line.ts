@@ -1,6 +1,17 @@
-import { pairsMatch, refOf, isReady, takesRoom, type ApiObject, type Facts, type Ref } from '../../model';
+import {
+  isReady,
+  memberName,
+  ordinalsOf,
+  pairsMatch,
+  refOf,
+  takesRoom,
+  type ApiObject,
+  type Facts,
+  type Ref,
+  type StatefulSet
+} from '../../model';
 import { scopeIn } from '../../exports';
-import { claimPosition, setPositions, snapshotPosition, volumePosition } from '../position';
+import { claimPosition, memberPosition, snapshotPosition, volumePosition } from '../position';
 import { jointIds, type JointId, type Position } from '../types';
 import { claimLooks } from './claims';
 import { containerLooks, readyLook } from './containers';
@@ -57,6 +68,22 @@ export interface ExportTrunk {
   readonly looks: readonly Placed[];
 }
 
+/** So many members that aren't there are drawn; those after them wait on the same. */
+const mostMissing = 12;
+
+/** The members of a set that are there, and the first of those that aren't. */
+function setPlaces(facts: Facts, set: StatefulSet): Position[] {
+  const places: Position[] = [];
+  let missing = 0;
+  for (const ordinal of ordinalsOf(set)) {
+    const pod = facts.get('Pod', set.metadata.namespace ?? '', memberName(set, ordinal));
+    if (!pod) missing += 1;
+    if (pod) places.push(podPlace(facts, pod));
+    else if (missing <= mostMissing) places.push(memberPosition(facts, set, ordinal));
+  }
+  return places;
+}
+
 const mostPods = 6;
 
 /** A claim by itself; where it waits for a member to be placed, what keeps that one from a place. */
@@ -90,7 +117,7 @@ export function exportTrunks(facts: Facts, { kind, namespace, name }: Ref): Expo
     case 'Pod':
       return from([podPlace(facts, object)]);
     case 'StatefulSet':
-      return from(setPositions(facts, object).map((one) => (one.pod ? podPlace(facts, one.pod) : one)));
+      return from(setPlaces(facts, object));
     case 'Deployment':
     case 'ReplicaSet':
     case 'DaemonSet':

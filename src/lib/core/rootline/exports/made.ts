@@ -1,5 +1,5 @@
 import { memberName, ordinalsOf, refOf, type ApiObject } from '../../model';
-import { eventsAbout, latestOf, saidIn, scopeIn, tellingPart } from '../../exports';
+import { eventsAbout, latestOf, replicasOf, saidIn, scopeIn, tellingPart } from '../../exports';
 import { look, madeMs, ref } from '../evidence';
 import type { Position } from '../types';
 import { brokenBy, faultOf, mostTelling, placed, underWay, type Fault, type Placed } from './place';
@@ -35,14 +35,9 @@ export function saidReady(at: Position): string | undefined {
   const { pod, set, maker } = at;
   if (pod ?? createFault(at)) return undefined;
   for (const one of [set, maker]) {
-    const { spec, status } = (one ?? {}) as {
-      spec?: { replicas?: number };
-      status?: { readyReplicas?: number; numberReady?: number; desiredNumberScheduled?: number };
-    };
-    const wanted = status?.desiredNumberScheduled ?? spec?.replicas ?? 1;
-    const ready = status?.numberReady ?? status?.readyReplicas;
-    if (one && ready !== undefined && ready >= wanted && wanted > 0)
-      return `${one.metadata.name} says that ${ready} of ${wanted} are ready`;
+    if (one?.kind !== 'StatefulSet' && one?.kind !== 'Deployment' && one?.kind !== 'DaemonSet' && one?.kind !== 'ReplicaSet') continue;
+    const { wanted, ready } = replicasOf(one);
+    if (wanted > 0 && ready >= wanted) return `${one.metadata.name} says that ${ready} of ${wanted} are ready`;
   }
   return undefined;
 }
@@ -62,7 +57,11 @@ export function madeLook(at: Position): Placed[] {
       .filter((one) => one < ordinal)
       .map((one) => memberName(set, one));
     const first = before.find((one) => stageOf(facts.get('Pod', namespace, one)) !== 'ready');
-    if (first) return waiting(`made when ${first} is ready`, { objects: [ref('Pod', namespace, first)] });
+    const after = ordinalsOf(set).length - 1 - before.length;
+    if (first)
+      return waiting(`made when ${first} is ready${after > 0 ? `, and ${after.toLocaleString('en')} more after it` : ''}`, {
+        objects: [ref('Pod', namespace, first)]
+      });
   }
   const [maker] = makersOf(at);
   return [

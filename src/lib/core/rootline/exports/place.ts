@@ -122,6 +122,9 @@ export function underWay(
   return placed(joint, look('settling', label, says, { ...more, settling: { sinceMs, normalMs } }));
 }
 
+/** What a container waits with that hasn't been made yet: nothing has failed. */
+export const quietWaits = /^(ContainerCreating|PodInitializing|)$/;
+
 export interface ContainerSeen {
   readonly name: string;
   readonly image: string;

@@ -1,10 +1,8 @@
 import { conditionOf, isReady, type Pod } from '../../model';
-import { containersSeen } from './place';
+import { containersSeen, quietWaits } from './place';
 
 /** How far a member has come, by what the cluster says of it. */
 export type Stage = 'unmade' | 'silent' | 'unplaced' | 'mounting' | 'begun' | 'ready' | 'ended' | 'failed' | 'going';
-
-const quietWaits = /^(ContainerCreating|PodInitializing|)$/;
 
 /** Tells how far a pod has come; `silent` where it was exported without its status. From `begun` on its volumes are mounted, as its containers have been made. */
 export function stageOf(pod: Pod | undefined): Stage {

@@ -1,10 +1,10 @@
 import {
   claimsOf,
-  classOf,
   conditionOf,
   isReady,
   nodeReady,
   pairsMatch,
+  podsMadeBy,
   refOf,
   type ApiObject,
   type Condition,
@@ -14,14 +14,13 @@ import {
   type Job,
   type OtherObject,
   type Pod,
-  type PodTemplate,
   type Ref,
   type ReplicaSet,
   type Service
 } from '../../model';
-import { eventsAbout, saidIn, scopeIn, tellingPart, timeOf } from '../../exports';
+import { eventsAbout, replicasOf, saidIn, scopeIn, tellingPart, timeOf } from '../../exports';
 import { compact, field, look } from '../evidence';
-import { podPosition } from '../position';
+import { claimPlace, podPosition } from '../position';
 import type { Position } from '../types';
 import { nodeFault } from './node';
 import { brokenBy, evidenceOf, placed, remedyFor, underWay, type Placed } from './place';
@@ -43,41 +42,28 @@ export function podPlace(facts: Facts, pod: Pod): Position {
     owner && ['ReplicaSet', 'DaemonSet', 'Job', 'StatefulSet'].includes(owner.kind)
       ? facts.get(owner.kind as 'ReplicaSet', namespace, owner.name)
       : undefined;
-  const more = ownClaims(pod).map((name) => {
-    const claim = facts.get('PersistentVolumeClaim', namespace, name);
-    const one = claim && classOf(facts, claim.spec);
-    return { name, namespace, ...(claim ? { claim, spec: claim.spec } : {}), ...(one ? { class: one } : {}) };
-  });
+  const more = ownClaims(pod).map((name) => claimPlace(facts, namespace, name));
   return { ...at, claims: [...at.claims, ...more], ...(maker ? { maker } : {}) };
 }
 
 const revision = 'deployment.kubernetes.io/revision';
 
-/** The replica sets of a deployment, the newest first; older ones only while they still have pods. */
-export function replicaSetsOf(facts: Facts, one: Deployment): ReplicaSet[] {
+/** The replica sets of a deployment, the newest first. */
+function replicaSetsOf(facts: Facts, one: Deployment): ReplicaSet[] {
   const all = facts.ownedBy(one.metadata.uid ?? '-').filter((two): two is ReplicaSet => two.kind === 'ReplicaSet');
   const of = (two: ReplicaSet) => Number(two.metadata.annotations?.[revision] ?? 0);
   return all.sort((a, b) => of(b) - of(a) || (timeOf(b.metadata.creationTimestamp) ?? 0) - (timeOf(a.metadata.creationTimestamp) ?? 0));
 }
 
-const podsOwned = (facts: Facts, owner: ApiObject): Pod[] =>
-  facts.ownedBy(owner.metadata.uid ?? '-').filter((one): one is Pod => one.kind === 'Pod');
-
 /** Pods of an owner that count: those that ran to their end or were put out, and were replaced, don't. */
 export function podsOf(facts: Facts, owner: Owner): Pod[] {
-  const direct = podsOwned(facts, owner);
-  const all = owner.kind === 'Deployment' ? [...direct, ...replicaSetsOf(facts, owner).flatMap((one) => podsOwned(facts, one))] : direct;
+  const all = podsMadeBy(facts, owner);
   const living = all.filter((one) => stageOf(one) !== 'failed' && stageOf(one) !== 'ended');
   return living.length && owner.kind !== 'Job' ? living : all;
 }
 
-export function wantedOf(owner: Owner): number {
-  if (owner.kind === 'DaemonSet') return owner.status?.desiredNumberScheduled ?? 0;
-  if (owner.kind === 'Job') return 1;
-  return owner.spec.replicas ?? 1;
-}
-
-const templateOf = (owner: Owner): PodTemplate | undefined => owner.spec.template;
+/** How many pods an owner wants at a time. */
+const wantedOf = (owner: Owner): number => (owner.kind === 'Job' ? 1 : replicasOf(owner).wanted);
 
 /** The positions of an owner's pods; one more where pods are missing, so that it is told why. */
 export function ownerPositions(facts: Facts, owner: Owner): Position[] {
@@ -88,15 +74,8 @@ export function ownerPositions(facts: Facts, owner: Owner): Position[] {
   const ended = owner.kind === 'Job' && pods.length > 0;
   const living = pods.filter((one) => stageOf(one) !== 'going').length;
   if (ended || living >= wantedOf(owner)) return positions;
-  const template = templateOf(newest ?? owner);
+  const { template } = (newest ?? owner).spec;
   const spec = template?.spec;
-  const claims = spec
-    ? claimsOf(spec).map((name) => {
-        const claim = facts.get('PersistentVolumeClaim', namespace, name);
-        const one = claim && classOf(facts, claim.spec);
-        return { name, namespace, ...(claim ? { claim, spec: claim.spec } : {}), ...(one ? { class: one } : {}) };
-      })
-    : [];
   return [
     ...positions,
     {
@@ -106,7 +85,7 @@ export function ownerPositions(facts: Facts, owner: Owner): Position[] {
       ...(spec ? { spec } : {}),
       labels: template?.metadata?.labels ?? {},
       maker: newest ?? owner,
-      claims: pods.length ? [] : claims
+      claims: pods.length || !spec ? [] : claimsOf(spec).map((name) => claimPlace(facts, namespace, name))
     }
   ];
 }
@@ -145,12 +124,16 @@ export function serviceLooks(facts: Facts, service: Service): Placed[] {
   return said('waiting', `none of the ${pods.length} that it selects is ready`, { evidence });
 }
 
+/** Conditions that tell what a node that answers is short of. */
+export const pressures = (node: ApiObject & { kind: 'Node' }): Condition[] =>
+  (node.status?.conditions ?? []).filter((one) => /Pressure|Unavailable/.test(one.type) && one.status === 'True');
+
 /** A node by itself. */
 export function nodeLooks(facts: Facts, node: ApiObject & { kind: 'Node' }): Placed[] {
   const fault = nodeFault(facts, node);
   if (fault) return [brokenBy(fault, node.metadata.name, [], [refOf(node)])];
   const objects = [refOf(node)];
-  const pressed = (node.status?.conditions ?? []).filter((one) => /Pressure|Unavailable/.test(one.type) && one.status === 'True');
+  const pressed = pressures(node);
   const [first] = pressed;
   if (first)
     return [
@@ -227,7 +210,7 @@ const good = new Set(['Ready', 'Available', 'Healthy', 'Reconciled', 'Synced', '
 const bad = new Set(['Degraded', 'Failed', 'Failing', 'Stalled', 'Error', 'ReconcileError', 'ReconcileFailed']);
 
 /** The condition of a custom resource that tells what is wrong with it. */
-export function wrongCondition(conditions: readonly Condition[] | undefined): Condition | undefined {
+function wrongCondition(conditions: readonly Condition[] | undefined): Condition | undefined {
   const all = conditions ?? [];
   return all.find((one) => bad.has(one.type) && one.status === 'True') ?? all.find((one) => good.has(one.type) && one.status === 'False');
 }
@@ -262,12 +245,21 @@ export function otherLooks(facts: Facts, other: OtherObject): Placed[] {
   }
   const fine = other.conditions?.find((one) => good.has(one.type) && one.status === 'True');
   if (fine) return [placed('resource', look('holds', label, `${fine.type}${fine.reason ? `, ${fine.reason}` : ''}`, { objects }))];
-  return [
-    placed(
-      'resource',
-      look('unseen', label, other.conditions?.length ? 'none of its conditions says that it is ready' : 'it says nothing of its state', {
-        objects
-      })
-    )
-  ];
+  const { phase = '', message = '' } = other.tells ?? {};
+  const evidence = phase ? [{ object: ref, field: 'status.phase', value: [phase, message].filter(Boolean).join(': ') }] : [];
+  if (badPhase(other))
+    return [
+      placed(
+        'resource',
+        look('broken', label, [phase, tellingPart(message)].filter(Boolean).join(': '), { objects, evidence, ...remedyFor('resource') })
+      )
+    ];
+  const says = other.conditions?.length ? 'none of its conditions says that it is ready' : 'it says nothing of its state';
+  return [placed('resource', look('unseen', label, phase ? `${says}; its phase is ${phase}` : says, { objects, evidence }))];
 }
+
+/** Whether a custom resource calls its own state a failure. */
+const badPhase = ({ tells }: OtherObject): boolean => /^(failed|failure|error|errored|degraded)$/i.test(tells?.phase ?? '');
+
+/** Whether an object of a kind that isn't known here says that something is wrong with it. */
+export const saysWrong = (other: OtherObject): boolean => wrongCondition(other.conditions) !== undefined || badPhase(other);

@@ -1,9 +1,24 @@
-import { isReady, keyOf, refOf, type ApiObject, type Facts, type Kind, type Ref } from '../../model';
-import { eventsAbout, scopeIn, timeOf } from '../../exports';
+import { bytesOf } from '../../shared';
+import {
+  conditionOf,
+  isReady,
+  keyOf,
+  nodeReady,
+  podsMadeBy,
+  refOf,
+  type Claim,
+  type Facts,
+  type Kind,
+  type KindMap,
+  type Pod,
+  type Ref,
+  type StatefulSet
+} from '../../model';
+import { eventsAbout, replicasOf, scopeIn } from '../../exports';
 import { rootLine, type Joint, type RootLine } from '../chain';
 import { breakOf, causeOf, lineSentence } from '../sentence';
 import { jointIds, type Evidence, type JointId } from '../types';
-import { wrongCondition, wantedOf, podsOf, type Owner } from './subjects';
+import { podsOf, pressures, saysWrong, type Owner } from './subjects';
 import { stageOf } from './stage';
 
 /** One cause in a whole export, and everything that waits on it. */
@@ -35,125 +50,108 @@ export interface WrongView {
 const mostWaits = 40;
 const mostUnseen = 200;
 
-/** Subjects of an export that aren't plainly well. Whoever belongs to one of them isn't asked about by itself. */
-function suspects(facts: Facts): { refs: Ref[]; looked: number } {
-  const refs: Ref[] = [];
-  let looked = 0;
-  const take = <K extends Kind>(kind: K, doubtful: (one: ApiObject) => boolean) => {
-    for (const one of facts.list(kind) as ApiObject[]) {
-      looked += 1;
-      if (doubtful(one)) refs.push(refOf(one));
-    }
-  };
-  take(
-    'Node',
-    (one) =>
-      (one as { status?: { conditions?: { type: string; status: string }[] } }).status?.conditions?.some((two) =>
-        two.type === 'Ready' ? two.status !== 'True' : /Pressure|Unavailable/.test(two.type) && two.status === 'True'
-      ) ?? false
-  );
-  take(
-    'Namespace',
-    (one) => one.metadata.deletionTimestamp !== undefined || (one as { status?: { phase?: string } }).status?.phase === 'Terminating'
-  );
-  const covered = new Set<string>();
-  const coverPods = (pods: readonly ApiObject[]) => pods.forEach((one) => covered.add(keyOf(refOf(one))));
-  for (const kind of ['StatefulSet', 'Deployment', 'DaemonSet', 'Job'] as const)
-    take(kind, (one) => {
-      if (one.kind === 'StatefulSet') {
-        const pods = facts.ownedBy(one.metadata.uid ?? '-').filter((two): two is ApiObject & { kind: 'Pod' } => two.kind === 'Pod');
-        coverPods(pods);
-        const wanted = one.spec.replicas ?? 1;
-        return (
-          pods.some((two) => stageOf(two) !== 'ready' && stageOf(two) !== 'ended') ||
-          pods.filter(isReady).length < wanted ||
-          (one.status?.readyReplicas ?? wanted) < wanted
-        );
-      }
-      const owner = one as Owner;
-      const pods = podsOf(facts, owner);
-      coverPods(pods);
-      for (const two of facts.ownedBy(one.metadata.uid ?? '-'))
-        if (two.kind === 'ReplicaSet') coverPods(facts.ownedBy(two.metadata.uid ?? '-'));
-      if (one.kind === 'Job')
-        return (
-          one.status?.conditions?.some((two) => two.type === 'Failed' && two.status === 'True') ||
-          pods.some((two) => !['ready', 'ended', 'failed'].includes(stageOf(two)))
-        );
-      return pods.some((two) => stageOf(two) !== 'ready') || pods.filter(isReady).length < wantedOf(owner);
-    });
-  take(
-    'Pod',
-    (one) =>
-      !covered.has(keyOf(refOf(one))) && !['ready', 'ended'].includes(stageOf(one as ApiObject & { kind: 'Pod' })) && !owned(facts, one)
-  );
-  take('PersistentVolumeClaim', (one) => {
-    const claim = one as ApiObject & { kind: 'PersistentVolumeClaim' };
-    const asked = claim.spec.resources.requests.storage;
-    return (
-      claim.status?.phase !== 'Bound' ||
-      claim.metadata.deletionTimestamp !== undefined ||
-      (claim.status.capacity?.storage !== undefined && claim.status.capacity.storage !== asked)
-    );
-  });
-  take(
-    'PersistentVolume',
-    (one) =>
-      (one as { status?: { phase?: string } }).status?.phase === 'Failed' ||
-      one.metadata.deletionTimestamp !== undefined ||
-      eventsAbout(facts, one).some((two) => two.reason === 'VolumeFailedDelete')
-  );
-  take('VolumeSnapshot', (one) => (one as { status?: { readyToUse?: boolean } }).status?.readyToUse !== true);
-  take('Service', () => true);
-  for (const one of scopeIn(facts).others) {
-    looked += 1;
-    if (wrongCondition(one.conditions) ?? /^(failed|error|degraded)$/i.test(one.tells?.phase ?? ''))
-      refs.push({ kind: one.kind, namespace: one.namespace, name: one.name } as unknown as Ref);
-  }
-  return { refs, looked };
-}
-
-/** Whether a failed pod was replaced by its owner: then it is history. */
-const owned = (facts: Facts, pod: ApiObject): boolean =>
+/** Whether a pod that failed was made anew by its owner: then it is history. */
+const replaced = (facts: Facts, pod: Pod): boolean =>
   (pod.metadata.ownerReferences ?? []).some(
     (one) => one.kind !== 'Node' && facts.get(one.kind as Kind, pod.metadata.namespace ?? '', one.name) !== undefined
   );
 
-/** What makes two breaks the same cause: the joint, what it speaks of, and what was said without the names of who waits. */
-function causeKey(joint: Joint, line: RootLine): string {
-  const bare = joint.says
-    .replaceAll(line.subject.name, '·')
-    .replace(/[0-9a-f]{8}-[0-9a-f-]{20,}|pvc-[\w-]+/g, '·')
-    .replace(/\b\d[\d,.:]*\b/g, '#');
-  const shared = ['backend', 'rights', 'driver', 'class', 'quota', 'admitted', 'node', 'target'].includes(joint.joint);
-  return shared
-    ? `${joint.joint}|${joint.label.replaceAll(line.subject.name, '·')}|${joint.joint === 'driver' || joint.joint === 'node' ? '' : bare}`
-    : `${joint.joint}|${joint.objects.map(keyOf).join()}|${bare}`;
+/** Whether a workload isn't plainly whole, by its pods and by what it says of itself. */
+function notWhole(facts: Facts, one: StatefulSet | Owner): boolean {
+  const pods = one.kind === 'StatefulSet' ? podsMadeBy(facts, one) : podsOf(facts, one);
+  const stages = pods.map(stageOf);
+  if (one.kind === 'Job')
+    return (
+      conditionOf(one.status?.conditions, 'Failed')?.status === 'True' || stages.some((two) => !['ready', 'ended', 'failed'].includes(two))
+    );
+  const { wanted } = replicasOf(one);
+  return stages.some((two) => two !== 'ready' && two !== 'ended') || pods.filter(isReady).length < wanted;
+}
+
+const claimDoubtful = ({ spec, status, metadata }: Claim): boolean =>
+  status?.phase !== 'Bound' ||
+  metadata.deletionTimestamp !== undefined ||
+  bytesOf(status.capacity?.storage ?? spec.resources.requests.storage) < bytesOf(spec.resources.requests.storage);
+
+/** Subjects of an export that aren't plainly well. Whoever belongs to one of them isn't asked about by itself. */
+function suspects(facts: Facts): { refs: Ref[]; looked: number } {
+  const refs: Ref[] = [];
+  let looked = 0;
+  const take = <K extends Kind>(kind: K, doubtful: (one: KindMap[K]) => boolean) => {
+    for (const one of facts.list(kind)) {
+      looked += 1;
+      if (doubtful(one)) refs.push(refOf(one));
+    }
+  };
+  take('Node', (one) => !nodeReady(one) || pressures(one).length > 0);
+  take('Namespace', (one) => one.metadata.deletionTimestamp !== undefined || one.status?.phase === 'Terminating');
+  const covered = new Set<Pod>();
+  for (const kind of ['StatefulSet', 'Deployment', 'DaemonSet', 'Job'] as const)
+    take(kind, (one) => {
+      for (const pod of podsMadeBy(facts, one)) covered.add(pod);
+      return notWhole(facts, one);
+    });
+  take('Pod', (one) => !covered.has(one) && !['ready', 'ended'].includes(stageOf(one)) && !replaced(facts, one));
+  take('PersistentVolumeClaim', claimDoubtful);
+  take(
+    'PersistentVolume',
+    (one) =>
+      one.status?.phase === 'Failed' ||
+      one.metadata.deletionTimestamp !== undefined ||
+      eventsAbout(facts, one).some((two) => two.reason === 'VolumeFailedDelete')
+  );
+  take('VolumeSnapshot', (one) => one.status?.readyToUse !== true);
+  take('Service', () => true);
+  for (const one of scopeIn(facts).others) {
+    looked += 1;
+    if (saysWrong(one)) refs.push({ kind: one.kind, namespace: one.namespace, name: one.name } as unknown as Ref);
+  }
+  return { refs, looked };
+}
+
+/** Joints that speak of somebody whom many rest on: their label names that one. */
+const named = new Set<JointId>(['backend', 'target', 'rights', 'driver', 'class', 'node']);
+/** Joints that are each workload's own: the same words at two of them are two causes. */
+const own = new Set<JointId>(['volume', 'claim', 'snapshot', 'start', 'ready', 'name', 'service', 'resource']);
+
+/** What makes two breaks the same cause: the joint, whom it speaks of, and what was said without the names of who waits. */
+function causeKey({ joint, label, says }: Joint, { subject }: RootLine): string {
+  const bare = says.replaceAll(subject.name, '·').replace(/[0-9a-f]{8}-[0-9a-f-]{20,}|pvc-[\w-]+/g, '·');
+  // Sizes and times differ from one to the next; where a driver or a node is told apart by a number, it is another one.
+  const words = joint === 'driver' || joint === 'node' ? bare : bare.replace(/\b\d[\d,.:]*\b/g, '#');
+  return [joint, named.has(joint) ? label : '', own.has(joint) ? keyOf(subject) : '', words].join('|');
 }
 
 /** Overdue joints count as well: nobody knows why, and somebody has to look. */
 const overdueOf = (line: RootLine): Joint | undefined => line.joints.find((one) => one.overdueSinceMs !== undefined);
 
-const sinceOf = (facts: Facts, joint: Joint): number | undefined => {
+const sinceOf = (joint: Joint): number | undefined => {
   const told = joint.evidence.map((one) => one.atMs).filter((one): one is number => one !== undefined);
-  return joint.overdueSinceMs ?? (told.length ? Math.min(...told) : timeOf(undefined));
+  return joint.overdueSinceMs ?? (told.length ? Math.min(...told) : undefined);
 };
+
+interface Found {
+  readonly joint: Joint;
+  readonly state: Wrong['state'];
+  readonly waits: Map<string, Ref>;
+  sinceMs: number | undefined;
+}
 
 /** All first breaks of an export, grouped by cause, the one that most wait on first. What is well is not named. */
 export function whatIsWrong(facts: Facts): WrongView {
   const { refs, looked } = suspects(facts);
-  const found = new Map<string, { joint: Joint; state: Wrong['state']; waits: Ref[]; sinceMs: number | undefined }>();
+  const found = new Map<string, Found>();
   const unseen: { ref: Ref; says: string }[] = [];
   const told = new Set<string>();
   const note = (joint: Joint, state: Wrong['state'], line: RootLine, waits: readonly Ref[]) => {
     const key = causeKey(joint, line);
-    const known = found.get(key) ?? { joint, state, waits: [], sinceMs: undefined };
-    if (!found.has(key)) found.set(key, known);
-    const sinceMs = sinceOf(facts, joint);
+    let known = found.get(key);
+    if (!known) found.set(key, (known = { joint, state, waits: new Map(), sinceMs: undefined }));
+    const sinceMs = sinceOf(joint);
     if (sinceMs !== undefined) known.sinceMs = Math.min(known.sinceMs ?? sinceMs, sinceMs);
     for (const ref of waits) {
       told.add(keyOf(ref));
-      if (!known.waits.some((one) => keyOf(one) === keyOf(ref))) known.waits.push(ref);
+      known.waits.set(keyOf(ref), ref);
     }
   };
   for (const ref of refs) {
@@ -184,8 +182,8 @@ export function whatIsWrong(facts: Facts): WrongView {
     says: causeOf(joint),
     label: joint.label,
     state,
-    waits: waits.slice(0, mostWaits),
-    count: waits.length,
+    waits: [...waits.values()].slice(0, mostWaits),
+    count: waits.size,
     ...(joint.evidence[0] ? { evidence: joint.evidence[0] } : {}),
     ...(sinceMs === undefined ? {} : { sinceMs })
   }));
