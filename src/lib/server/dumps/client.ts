@@ -1,8 +1,9 @@
 import { Worker } from 'node:worker_threads';
-import { DumpReading, Unreadable, type Progress, type Summary } from './reading';
+import { DumpReading, type Progress, type Summary } from './reading';
+import { Unreadable } from './unreadable';
 
 export type { Progress, Summary } from './reading';
-export { Unreadable } from './reading';
+export { Unreadable } from './unreadable';
 
 interface Message {
   readonly part?: Uint8Array;

@@ -5,6 +5,7 @@ import tar from 'tar-stream';
 import type { Problem } from '$core/shared';
 import { Cutter, DocumentTooLarge, type OtherObject } from '$core/dumps';
 import type { ExportLog } from '$core/model';
+import { brokenArchive, otherPacking, Unreadable } from './unreadable';
 import { decoderFor, type Decoder } from './decoding';
 import { digestOf, type Digest, type Group } from './digest';
 
@@ -18,17 +19,6 @@ const mostObjects = 250_000;
 const mostProblems = 200;
 /** Compressed bytes that are unfolded at a time: a thousand times as many at the most come of them. */
 const zipSlice = 4_096;
-
-/** Why a whole body can't be read. */
-export class Unreadable extends Error {
-  constructor(
-    readonly code: 'too-large' | 'not-text' | 'archive' | 'nothing',
-    message: string,
-    readonly remedy: string
-  ) {
-    super(message);
-  }
-}
 
 /** What was read, in sum. */
 export interface Summary {
@@ -409,22 +399,4 @@ export class DumpReading {
     for (const { bytes, count } of parts) this.hand(bytes, count);
     this.tell({ bytes: this.unfolded, objects: this.objects });
   }
-}
-
-function otherPacking(head: Buffer): string | undefined {
-  const hex = head.subarray(0, 6).toString('hex');
-  if (hex.startsWith('425a68')) return 'bzip2';
-  if (hex === 'fd377a585a00') return 'xz';
-  if (hex.startsWith('28b52ffd')) return 'zstd';
-  if (hex.startsWith('377abcaf271c')) return '7z';
-  return undefined;
-}
-
-function brokenArchive(error: unknown): Error {
-  if (error instanceof Unreadable) return error;
-  const words = error instanceof Error ? error.message : String(error);
-  const cut = /unexpected end|premature|truncated/i.test(words);
-  if (cut)
-    return new Unreadable('archive', 'The archive ends in the middle: it was cut off.', 'Fetch or pack it again, and compare its length.');
-  return new Unreadable('archive', `The archive can't be unpacked: ${words}.`, 'Pack it again, as .gz, .tar, .tar.gz or .zip.');
 }

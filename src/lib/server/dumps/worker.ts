@@ -1,7 +1,8 @@
 import { fileURLToPath } from 'node:url';
 import { parentPort, Worker, workerData } from 'node:worker_threads';
 import { digestOf, type Digest, type Group } from './digest';
-import { DumpReading, Unreadable } from './reading';
+import { DumpReading } from './reading';
+import { Unreadable } from './unreadable';
 
 const port = parentPort;
 if (!port) throw new Error('dumps/worker.ts runs in a worker thread');

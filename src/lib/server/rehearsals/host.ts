@@ -1,12 +1,8 @@
-import { forgetParts, scopeOf, type ScopeNotes } from '$core/exports';
 import { createHash, type Hash } from 'node:crypto';
 import { setImmediate as nextTurn } from 'node:timers/promises';
 import { deserialize, serialize } from 'node:v8';
 import { gunzipSync, gzipSync } from 'node:zlib';
-import { whatBecame, type WhatBecame } from '$core/rootline';
-import { assumptionsOf, compareDumps, groundOfDump, type Assumption, type DumpComparison } from '$core/dumps';
 import { readSteps, type ReadResult } from '$core/manifest';
-import { refOf, type ApiObject } from '$core/model';
 import {
   refusalsOf,
   replay,
@@ -16,7 +12,7 @@ import {
   type Origin,
   type Refusal,
   type Snapshot,
-  Store,
+  type Store,
   type TimedAction
 } from '$core/standin';
 import {
@@ -31,6 +27,7 @@ import {
   type Moved,
   type Opening
 } from './clock';
+import { Stills } from './stills';
 import { bundle, checkText, look, names, readFiles, rework, type DraftText, type LookOptions, type Rework } from './drafting';
 import { queries, type QueryName, type Queries } from '../views';
 
@@ -53,11 +50,6 @@ interface Stage {
   hashed: number;
 }
 
-interface Still {
-  readonly store: Store;
-  readonly clock: Clock;
-}
-
 /** What the host tells of its own accord. */
 export type Tell = (id: string, clock: Clock) => void;
 
@@ -67,12 +59,12 @@ const sliceMs = 8;
 const largestSnapshotChanges = 8_000;
 
 /** Runs worlds in slices, so that whoever asks in between is answered soon. Lives in a worker thread, or in the process for tests. */
-export class Host {
+export class Host extends Stills {
   private readonly stages = new Map<string, Stage>();
-  /** Real clusters as their dumps show them: objects, and no time that runs. */
-  private readonly stills = new Map<string, Still>();
 
-  constructor(private readonly tell: Tell = () => {}) {}
+  constructor(private readonly tell: Tell = () => {}) {
+    super();
+  }
 
   private stage(id: string): Stage {
     const one = this.stages.get(id);
@@ -83,45 +75,6 @@ export class Host {
   /** What is known of a rehearsal, or of a cluster that was read, at its moment. */
   private factsOf(id: string): Store {
     return this.stills.get(id)?.store ?? this.facts(this.stage(id));
-  }
-
-  /** Stands up a cluster that was read, without its objects yet. */
-  async openStill(id: string, nowMs: number): Promise<Clock> {
-    const clock = { nowMs, frontierMs: nowMs, settled: true, running: 0, actions: 0, changes: 0 };
-    const store = new Store(false);
-    store.nowMs = nowMs;
-    this.stills.set(id, { store, clock });
-    return clock;
-  }
-
-  /** Adds a part of a dump's objects to a cluster that was read. */
-  async addStill(id: string, part: Uint8Array): Promise<void> {
-    const { store } = this.stills.get(id)!;
-    for (const object of JSON.parse(gunzipSync(part).toString('utf8')) as ApiObject[]) store.place(store.find(refOf(object)), object);
-    await nextTurn();
-  }
-
-  /** How far a cluster that was read reaches, once its objects stand. */
-  async boundStill(id: string, notes: ScopeNotes): Promise<void> {
-    const { store } = this.stills.get(id)!;
-    forgetParts(store);
-    store.scope = scopeOf(store, notes);
-  }
-
-  /** Two clusters that were read, beside each other. */
-  async compare(before: string, after: string): Promise<DumpComparison & { became: WhatBecame }> {
-    const [earlier, later] = [this.stills.get(before)!.store, this.stills.get(after)!.store];
-    return { ...compareDumps(earlier, later), became: whatBecame(earlier, later) };
-  }
-
-  /** What has to be supposed to rehearse on a cluster that was read. */
-  async assumptions(id: string): Promise<Assumption[]> {
-    return assumptionsOf(this.stills.get(id)!.store);
-  }
-
-  /** The ground of a rehearsal that goes on from a cluster that was read. */
-  async groundOf(id: string, takenMs: number, answers: Readonly<Record<string, string>>): Promise<ApiObject[]> {
-    return groundOfDump(this.stills.get(id)!.store, takenMs, answers);
   }
 
   private facts(one: Stage): Store {

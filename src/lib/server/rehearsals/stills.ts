@@ -1,0 +1,57 @@
+import { setImmediate as nextTurn } from 'node:timers/promises';
+import { gunzipSync } from 'node:zlib';
+import { assumptionsOf, compareDumps, groundOfDump, type Assumption, type DumpComparison } from '$core/dumps';
+import { forgetParts, scopeOf, type ScopeNotes } from '$core/exports';
+import { refOf, type ApiObject } from '$core/model';
+import { whatBecame, type WhatBecame } from '$core/rootline';
+import { Store } from '$core/standin';
+import type { Clock } from './clock';
+
+interface Still {
+  readonly store: Store;
+  readonly clock: Clock;
+}
+
+/** Real clusters as their dumps show them: objects, and no time that runs. */
+export class Stills {
+  protected readonly stills = new Map<string, Still>();
+
+  /** Stands up a cluster that was read, without its objects yet. */
+  async openStill(id: string, nowMs: number): Promise<Clock> {
+    const clock = { nowMs, frontierMs: nowMs, settled: true, running: 0, actions: 0, changes: 0 };
+    const store = new Store(false);
+    store.nowMs = nowMs;
+    this.stills.set(id, { store, clock });
+    return clock;
+  }
+
+  /** Adds a part of a dump's objects to a cluster that was read. */
+  async addStill(id: string, part: Uint8Array): Promise<void> {
+    const { store } = this.stills.get(id)!;
+    for (const object of JSON.parse(gunzipSync(part).toString('utf8')) as ApiObject[]) store.place(store.find(refOf(object)), object);
+    await nextTurn();
+  }
+
+  /** How far a cluster that was read reaches, once its objects stand. */
+  async boundStill(id: string, notes: ScopeNotes): Promise<void> {
+    const { store } = this.stills.get(id)!;
+    forgetParts(store);
+    store.scope = scopeOf(store, notes);
+  }
+
+  /** Two clusters that were read, beside each other. */
+  async compare(before: string, after: string): Promise<DumpComparison & { became: WhatBecame }> {
+    const [earlier, later] = [this.stills.get(before)!.store, this.stills.get(after)!.store];
+    return { ...compareDumps(earlier, later), became: whatBecame(earlier, later) };
+  }
+
+  /** What has to be supposed to rehearse on a cluster that was read. */
+  async assumptions(id: string): Promise<Assumption[]> {
+    return assumptionsOf(this.stills.get(id)!.store);
+  }
+
+  /** The ground of a rehearsal that goes on from a cluster that was read. */
+  async groundOf(id: string, takenMs: number, answers: Readonly<Record<string, string>>): Promise<ApiObject[]> {
+    return groundOfDump(this.stills.get(id)!.store, takenMs, answers);
+  }
+}
