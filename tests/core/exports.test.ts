@@ -163,6 +163,13 @@ describe('what is wrong in a whole export', () => {
     ]);
   });
 
+  test('members that all crash are one cause, told once, not again by each of their services', () => {
+    const to = healthy();
+    for (const i of [0, 1, 2])
+      container(to, i, { waiting: { reason: 'CrashLoopBackOff' } }, { before: { exitCode: 1, reason: 'Error' }, restarts: 6 });
+    expect(whatIsWrong(kept(to.docs)).items.map((one) => [one.joint, one.count])).toEqual([['start', 3]]);
+  });
+
   test('a set that asks for a thousand million members is told of, bounded, and drawn by its first ones', () => {
     const to = healthy();
     to.get('StatefulSet', 'ledger').spec.replicas = 1_000_000_000;

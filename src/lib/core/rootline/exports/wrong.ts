@@ -161,17 +161,15 @@ export function whatIsWrong(facts: Facts): WrongView {
     const line = rootLine(facts, ref);
     if (!line) continue;
     const broken = line.joints.filter((one) => one.state === 'broken');
-    const trunks = line.trunks.map((trunk, i) => ({ trunk, first: broken.find((one) => one.trunks.includes(i)) }));
-    for (const { trunk, first } of trunks) if (first) note(first, 'broken', line, trunk.ref.name.endsWith('…') ? [ref] : [trunk.ref]);
+    // Whoever was told with the workload isn't told again with a service or a claim.
+    const fresh = (i: number) => !told.has(keyOf(line.trunks[i]!.ref));
+    const waiters = (i: number) => (line.trunks[i]!.ref.name.endsWith('…') ? ref : line.trunks[i]!.ref);
+    const firsts = line.trunks.map((_, i) => broken.find((one) => one.trunks.includes(i)));
     const overdue = overdueOf(line);
-    const quiet = (overdue?.trunks ?? []).filter((i) => !trunks[i]!.first);
-    if (overdue && quiet.length)
-      note(
-        overdue,
-        'unseen',
-        line,
-        quiet.map((i) => line.trunks[i]!.ref)
-      );
+    const quiet = (overdue?.trunks ?? []).filter((i) => !firsts[i] && fresh(i)).map(waiters);
+    const breaks = firsts.flatMap((first, i) => (first && fresh(i) ? [{ first, who: waiters(i) }] : []));
+    for (const { first, who } of breaks) note(first, 'broken', line, [who]);
+    if (overdue && quiet.length) note(overdue, 'unseen', line, quiet);
     if (overdue || breakOf(line)) continue;
     if (ref.kind !== 'Service' && / unseen/.test(lineSentence(line)) && unseen.length < mostUnseen)
       unseen.push({ ref, says: lineSentence(line) });
