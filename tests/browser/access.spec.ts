@@ -121,7 +121,7 @@ test('no dialog, draft, proof or dump breaks a rule of accessibility', async ({ 
   }
   const dump = await (await page.request.get('/api/v1/rehearsals/north-quay/dump')).body();
   await page.request.post('/api/v1/clusters?name=seen-north', { data: dump });
-  for (const path of ['dump', 'compare', 'rehearse', 'members', 'supply']) {
+  for (const path of ['wrong', 'dump', 'compare', 'rehearse', 'members', 'supply']) {
     await open(page, `/r/seen-north/${path}`);
     found.push(...(await violations(page, `dump: ${path}`)));
   }

@@ -70,6 +70,20 @@ test('a dump is read, traced, rehearsed from and mended; a second one is compare
   await expect(page.getByRole('heading', { level: 1 })).toHaveText(/^1 member of memory-operator waits/);
 });
 
+const yaml = (to: Export) => to.docs.map((one) => stringify(one)).join('---\n');
+const message =
+  'failed to provision volume with StorageClass "quarry-now": rpc error: code = ResourceExhausted desc = pool east-3 has 12 GiB left';
+const broken = (tapes: number) => {
+  const to = healthy();
+  for (let i = 1; i <= tapes; i += 1) {
+    addClaim(to, `tape-${i}`, { storageClassName: 'quarry-now' });
+    to.event('PersistentVolumeClaim', `tape-${i}`, 'ProvisioningFailed', message, { by: `${driver}_quarry-controller-6c5f9-p8k2_1` });
+  }
+  unplaced(to, 2, 'pod has unbound immediate PersistentVolumeClaims');
+  to.get('PersistentVolumeClaim', 'data-ledger-2').spec.storageClassName = 'quarry-gone';
+  return to.drop((one) => one.kind === 'StorageClass');
+};
+
 test("what can't be read says why, and what was chosen is kept; the sheets of a dump fit", async ({ page }) => {
   await open(page, '/read');
   await page
@@ -84,31 +98,29 @@ test("what can't be read says why, and what was chosen is kept; the sheets of a 
     data: JSON.stringify({ apiVersion: 'v1', kind: 'List', items }),
     headers: { 'content-type': 'application/json' }
   });
-  for (const sheet of ['ground', 'supply', 'claims', 'members', 'proofs', 'drafts', 'dump', 'compare', 'rehearse']) {
-    await open(page, `/r/real-north/${sheet}`);
-    await expect(page.getByRole('heading', { level: 1 }).first()).toBeVisible();
-    expect(await overflows(page), sheet).toBe(false);
+  // One with much wrong in it and a very long name, read twice, so that there is something to compare.
+  for (const more of [1, 3]) {
+    const to = broken(more);
+    addClaim(to, `tape-${'of-a-very-long-name-'.repeat(8)}end`, { storageClassName: 'quarry-gone' });
+    await page.request.post('/api/v1/clusters?name=real-wide', { data: yaml(to), headers: { 'content-type': 'application/octet-stream' } });
   }
+  for (const cluster of ['real-north', 'real-wide'])
+    for (const sheet of ['wrong', 'ground', 'supply', 'claims', 'members', 'proofs', 'drafts', 'dump', 'compare', 'rehearse']) {
+      await page.setViewportSize({ width: 1280, height: 800 });
+      await open(page, `/r/${cluster}/${sheet}`);
+      await expect(page.getByRole('heading', { level: 1 }).first()).toBeVisible();
+      for (const width of [640, 900, 1280, 1920]) {
+        await page.setViewportSize({ width, height: 800 });
+        await expect.poll(() => overflows(page), { message: `${cluster} ${sheet} at ${width}`, timeout: 2_000 }).toBe(false);
+      }
+    }
 });
 
 test('an export is read: what is wrong, the event that tells, its reach corrected, and a later one beside it', async ({ page }) => {
-  const yaml = (to: Export) => to.docs.map((one) => stringify(one)).join('---\n');
-  const message =
-    'failed to provision volume with StorageClass "quarry-now": rpc error: code = ResourceExhausted desc = pool east-3 has 12 GiB left';
-  const taken = (tapes: number) => {
-    const to = healthy();
-    for (let i = 1; i <= tapes; i += 1) {
-      addClaim(to, `tape-${i}`, { storageClassName: 'quarry-now' });
-      to.event('PersistentVolumeClaim', `tape-${i}`, 'ProvisioningFailed', message, { by: `${driver}_quarry-controller-6c5f9-p8k2_1` });
-    }
-    unplaced(to, 2, 'pod has unbound immediate PersistentVolumeClaims');
-    to.get('PersistentVolumeClaim', 'data-ledger-2').spec.storageClassName = 'quarry-gone';
-    return to.drop((one) => one.kind === 'StorageClass');
-  };
   await open(page, '/read');
   await page
     .locator('input[type=file]')
-    .setInputFiles([{ name: 'east.yaml', mimeType: 'application/yaml', buffer: Buffer.from(yaml(taken(3))) }]);
+    .setInputFiles([{ name: 'east.yaml', mimeType: 'application/yaml', buffer: Buffer.from(yaml(broken(3))) }]);
   await page.getByLabel('Name of the cluster').fill('real-east');
   await page.getByRole('button', { name: 'Read 1 file' }).click();
   await expect(page.getByRole('heading', { level: 1 })).toHaveText('One thing is wrong here.');
@@ -126,13 +138,19 @@ test('an export is read: what is wrong, the event that tells, its reach correcte
 
   await page.getByRole('link', { name: 'What was read', exact: true }).click();
   await expect(page.getByRole('row', { name: /^StorageClass 0/ })).toContainText('not exported: other objects speak of some');
+  // Somebody else looks on meanwhile.
+  const other = await page.context().newPage();
+  await open(other, '/r/real-east/wrong');
+  await expect(other.getByRole('main')).not.toContainText('there is no class');
   await page.getByLabel('Reach of StorageClass').selectOption('contained');
+  await expect(other.getByRole('main')).toContainText('there is no class quarry-gone');
+  await other.close();
   await expect(page.getByRole('row', { name: /^StorageClass 0/ })).toContainText('exported, as you say');
   await page.getByRole('link', { name: 'What is wrong' }).click();
   await expect(page.getByRole('main')).toContainText('there is no class quarry-gone');
 
   await page.request.post('/api/v1/clusters?name=real-east', {
-    data: yaml(taken(1)),
+    data: yaml(broken(1)),
     headers: { 'content-type': 'application/octet-stream' }
   });
   await page.getByRole('link', { name: 'Compare' }).click();

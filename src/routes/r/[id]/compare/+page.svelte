@@ -64,7 +64,7 @@
           <ul>
             {#each part.list as one (one.ref.kind + one.ref.namespace + one.ref.name)}
               <li class="flex flex-wrap gap-x-3 border-b border-line py-1.5">
-                <span class="whitespace-nowrap"
+                <span class="max-w-full min-w-0"
                   ><Peg state={part.state} size={10} />
                   {#if part.state === 'unseen'}<span class="quiet">{one.ref.kind}</span>
                     <span class="mono break-all">{one.ref.namespace ? `${one.ref.namespace}/` : ''}{one.ref.name}</span>{:else}<a
