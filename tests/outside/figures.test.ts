@@ -12,7 +12,7 @@ import { nameFault } from '$core/model';
 import { bytesOf, milliCpuOf } from '$core/shared';
 import { attachmentName, checksumOf, imageCard } from '$core/standin';
 import { south } from '../core/help';
-import { addressAt, prefixSize } from '../../src/lib/core/standin/provider/addresses';
+import { addressAt, prefixSize } from '../../src/lib/core/shared/addresses';
 
 const python = (program: string, input: unknown): unknown =>
   JSON.parse(execFileSync('python3', ['-c', program], { input: JSON.stringify(input), encoding: 'utf8' }));

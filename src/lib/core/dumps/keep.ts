@@ -1,6 +1,6 @@
 import { fieldOf } from '../shared';
 import type { Problem } from '../shared';
-import { kindEntry, type ApiObject, type Condition, type OtherObject } from '../model';
+import { bounds, kindEntry, type ApiObject, type Condition, type OtherObject } from '../model';
 import { withoutNulls } from '../manifest';
 
 export type { OtherObject } from '../model';
@@ -234,8 +234,8 @@ export function keepValue(given: unknown, secrets: boolean): Kept {
   };
 }
 
-/** Workloads that ask for more members than this are looked at as if they asked for so many; no made-up number, a bound of this program. */
-export const mostMembers = 5_000;
+/** Workloads that ask for more members than this are looked at as if they asked for so many. */
+export const mostMembers = bounds.members;
 
 function bounded(object: ApiObject): Problem | undefined {
   const { spec } = object as { spec?: { replicas?: number } };

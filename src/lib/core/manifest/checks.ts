@@ -1,4 +1,5 @@
 import { bytesOf, type Problem } from '../shared';
+import { boundFaults } from './bounds';
 import { nameFault, ordinalsOf, selectorMatches, type ApiObject, type LabelSelector, type PodSpec, type PodTemplate } from '../model';
 
 /** A fault that no schema shows, with its place in the object. */
@@ -12,6 +13,19 @@ export interface Fault {
 function sizeFault(size: string | number, field: Fault['field']): Fault[] {
   if (bytesOf(size) > 0) return [];
   return [{ field, code: 'bad-quantity', message: `A claim of ${size} asks for nothing.`, remedy: 'Ask for more than 0, e.g. 40Gi.' }];
+}
+
+/** Source: the cluster API's IntOrString where it stands for a share: a whole number from 0 on, or a percentage such as "25%". */
+function shareFault(value: string | number | undefined, field: Fault['field']): Fault[] {
+  if (value === undefined || (typeof value === 'number' ? value >= 0 : /^\d+%$/.test(value))) return [];
+  return [
+    {
+      field,
+      code: 'bad-value',
+      message: `"${value}" is neither a whole number from 0 on nor a percentage.`,
+      remedy: 'Write a number such as 1, or a percentage such as "25%".'
+    }
+  ];
 }
 
 function templateFaults(selector: LabelSelector, template: PodTemplate): Fault[] {
@@ -76,6 +90,12 @@ function podFaults(spec: PodSpec, field: Fault['field'], provided: ReadonlySet<s
  * base64 that isn't. Sources: the API's validation as described in its reference of each kind.
  */
 export function extraFaults(object: ApiObject): Fault[] {
+  // What is too much isn't counted through to find more.
+  const bound = boundFaults(object);
+  return bound.length ? bound : ownFaults(object);
+}
+
+function ownFaults(object: ApiObject): Fault[] {
   switch (object.kind) {
     case 'PersistentVolumeClaim':
       return sizeFault(object.spec.resources.requests.storage, ['spec', 'resources', 'requests', 'storage']);
@@ -83,7 +103,15 @@ export function extraFaults(object: ApiObject): Fault[] {
       return sizeFault(object.spec.capacity.storage, ['spec', 'capacity', 'storage']);
     case 'Pod':
       return podFaults(object.spec, ['spec']);
+    case 'PodDisruptionBudget':
+      return (['minAvailable', 'maxUnavailable'] as const).flatMap((field) => shareFault(object.spec[field], ['spec', field]));
     case 'Deployment':
+      return [
+        ...templateFaults(object.spec.selector, object.spec.template),
+        ...(['maxSurge', 'maxUnavailable'] as const).flatMap((field) =>
+          shareFault(object.spec.strategy?.rollingUpdate?.[field], ['spec', 'strategy', 'rollingUpdate', field])
+        )
+      ];
     case 'DaemonSet':
       return templateFaults(object.spec.selector, object.spec.template);
     case 'StatefulSet': {

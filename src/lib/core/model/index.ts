@@ -1,3 +1,4 @@
+export * from './bounds';
 export * from './facts';
 export * from './kinds';
 export * from './members';

@@ -1,6 +1,6 @@
 /** Whether two plain values are the same through and through; key order doesn't count. */
 export function same(a: unknown, b: unknown): boolean {
-  if (a === b) return true;
+  if (Object.is(a, b) || a === b) return true;
   if (typeof a !== 'object' || typeof b !== 'object' || a === null || b === null) return false;
   if (Array.isArray(a) !== Array.isArray(b)) return false;
   const x = a as Record<string, unknown>;

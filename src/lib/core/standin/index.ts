@@ -56,7 +56,6 @@ export * from './provider/logins';
 export * from './provider/outages';
 export * from './provider/reach';
 export * from './engines/fill';
-export * from './provider/addresses';
 export * from './provider/backend';
 export * from './provider/drivers';
 export * from './provider/image-versions';

@@ -1,11 +1,11 @@
-import { CoreError, drawInt, hash32, stampOf, uidOf } from '../shared';
+import { CoreError, drawInt, hash32, same, stampOf, uidOf } from '../shared';
 import { entryOf, keyOf, refOf, type ApiObject, type AskObject, type Kind, type Ref } from '../model';
 import { runningState } from './adopt';
 import { admit, type Refusal } from './admit/admit';
 import { Schedule, type Due } from './clock/schedule';
-import { reactionMs, stepSpans, StepLog, type SpanMs, type Step, type StepId } from './clock/steps';
+import { backoffMs, backoffs, reactionMs, stepSpans, StepLog, type SpanMs, type Step, type StepId } from './clock/steps';
 import { loops } from './control';
-import type { Hands, Watch } from './control/loop';
+import { splitKey, type Hands, type Loop, type Watch } from './control/loop';
 import { openProcess } from './engines/processes';
 import { Journal, Store, type Change } from './store';
 
@@ -62,7 +62,17 @@ export interface LogLine {
   readonly grave: boolean;
 }
 
-/** More calls than this within one virtual moment mean two loops that fight. */
+/** Why a control loop is called again only after a wait. */
+class Restless extends Error {}
+
+/**
+ * From so many calls on since a person last did something, or since all came to rest, calls are counted loop by loop and key by key;
+ * a loop that was called so often for one key, with less than a second in between each time, is made to wait. Bounds of this program.
+ */
+const watchedAfter = 200_000;
+const mostInARow = 20_000;
+const inARowMs = 1_000;
+/** Two loops that answer each other within one virtual moment. */
 const mostCallsAMoment = 2_000_000;
 
 interface Listener {
@@ -91,6 +101,8 @@ export class World implements Hands {
   private births = new Map<string, number>();
   private current = 0;
   private callsNow = 0;
+  /** An event about a failure is being written. */
+  private telling = false;
 
   private constructor(seed: number) {
     this.seed = seed;
@@ -170,6 +182,7 @@ export class World implements Hands {
 
   /** Applies an action at the present moment. Refuses as a whole: with refusals nothing has changed. */
   act(action: Action): readonly Refusal[] {
+    this.memory<number>('busy').delete('calls');
     const refusals = admit(this, action);
     return refusals;
   }
@@ -211,16 +224,80 @@ export class World implements Hands {
   private call(due: Due): void {
     if (due.atMs > this.nowMs) this.callsNow = 0;
     this.callsNow += 1;
-    if (this.callsNow > mostCallsAMoment) throw new CoreError('World.call', 'control loops must come to rest', loops[due.loop]!.id);
     this.nowMs = this.store.nowMs = due.atMs;
     this.current = due.loop;
     this.calls += 1;
-    loops[due.loop]!.reconcile(this, due.key);
+    const loop = loops[due.loop]!;
+    try {
+      if (this.callsNow > mostCallsAMoment) throw new Restless('it asks to be called again and again at one moment');
+      this.countCall(due);
+      loop.reconcile(this, due.key);
+      const failing = this.memory<number>('failing');
+      if (failing.size) failing.delete(`${loop.id} ${due.key}`);
+    } catch (error) {
+      this.loopFailed(loop, due.key, error);
+    }
+  }
+
+  /** Counts calls of one key in a row, once the world has been busy for very long. */
+  private countCall({ loop, key, idle }: Due): void {
+    const busy = this.memory<number>('busy');
+    const calls = idle && this.schedule.busy === 0 ? 0 : (busy.get('calls') ?? 0) + 1;
+    busy.set('calls', calls);
+    if (calls < watchedAfter) return;
+    const rows = this.memory<readonly [number, number]>('inARow');
+    const id = `${loop} ${key}`;
+    const [count, lastMs] = rows.get(id) ?? [0, 0];
+    const next = this.nowMs - lastMs < inARowMs ? count + 1 : 1;
+    rows.set(id, [next, this.nowMs]);
+    if (next <= mostInARow) return;
+    rows.delete(id);
+    throw new Restless('it never comes to rest with it');
+  }
+
+  /** A loop that can't handle an object takes nothing else along: the failure is an event on the object, and it is tried again later. */
+  private loopFailed(loop: Loop, key: string, error: unknown): void {
+    const failing = this.memory<number>('failing');
+    const id = `${loop.id} ${key}`;
+    const times = failing.get(id) ?? 0;
+    failing.set(id, times + 1);
+    this.after(backoffMs(backoffs.provider, times), key, true);
+    const about = this.subjectOf(loop, key);
+    if (about) this.tellFailure(about, error);
+  }
+
+  private subjectOf(loop: Loop, key: string): ApiObject | undefined {
+    const bare = key.slice(key.indexOf(':') + 1);
+    const [namespace, name] = bare.includes('/') ? splitKey(bare) : ['', bare];
+    for (const kind of Object.keys(loop.watches) as Kind[]) {
+      const found = this.store.get(kind, namespace, name);
+      if (found) return found;
+    }
+    return this.store.list('Ground')[0] ?? this.store.list('Node')[0];
+  }
+
+  private tellFailure(about: ApiObject, error: unknown): void {
+    if (this.telling) return;
+    this.telling = true;
+    try {
+      // The words of the language's own errors differ from one of its versions to the next; a journal must not.
+      const own = error instanceof CoreError || error instanceof Restless || (error instanceof Error && error.constructor === Error);
+      const why = own ? (error as Error).message : error instanceof Error ? error.name : 'an unknown failure';
+      this.event(
+        about,
+        'ControlLoopFailed',
+        `The control loop "${loops[this.current]!.id}" can't handle this object (${why}). It is tried again after a wait; everything else goes on. Correct the object, or take it away.`,
+        'Warning'
+      );
+    } finally {
+      this.telling = false;
+    }
   }
 
   put<T extends ApiObject>(object: T): T {
     const ref = refOf(object);
     const before = this.store.find(ref);
+    if (before && unchanged(before, object)) return before as T;
     const key = keyOf(ref);
     const version = String(this.journal.changes.length + 1);
     const meta: ApiObject['metadata'] = before
@@ -254,7 +331,11 @@ export class World implements Hands {
     const listeners = this.listeners.get(object.kind);
     if (!listeners) return;
     for (const { loop, pace, watch } of listeners) {
-      for (const called of watch(after as never, before as never, this.store)) this.schedule.add(this.nowMs + pace, loop, called, false);
+      try {
+        for (const called of watch(after as never, before as never, this.store)) this.schedule.add(this.nowMs + pace, loop, called, false);
+      } catch (error) {
+        if (after) this.tellFailure(after, error);
+      }
     }
   }
 
@@ -322,6 +403,15 @@ export class World implements Hands {
     if (!map) this.memories.set(name, (map = new Map()));
     return map as Map<string, T>;
   }
+}
+
+/** Whether writing an object would change nothing of it; like the cluster API, that makes no new version. */
+function unchanged(before: ApiObject, object: ApiObject): boolean {
+  const [old, next] = [before as unknown as Record<string, unknown>, object as unknown as Record<string, unknown>];
+  for (const field in next) if (field !== 'metadata' && !same(old[field], next[field])) return false;
+  for (const field in old) if (old[field] !== undefined && next[field] === undefined) return false;
+  const { uid, creationTimestamp, resourceVersion } = before.metadata;
+  return same(before.metadata, { ...object.metadata, uid, creationTimestamp, resourceVersion });
 }
 
 /** Events are many and nothing is drawn from their uid, so it only counts (a UUID of version 8, RFC 9562). */

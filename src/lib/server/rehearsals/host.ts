@@ -32,7 +32,7 @@ import { bundle, checkText, look, names, readFiles, rework, type DraftText, type
 import { queries, type QueryName, type Queries } from '../views';
 
 /** Changes with the loops' behaviour: snapshots of another engine are thrown away. */
-export const engineVersion = '6';
+export const engineVersion = '7';
 
 interface Stage {
   readonly origin: Origin;
@@ -53,7 +53,8 @@ interface Stage {
 /** What the host tells of its own accord. */
 export type Tell = (id: string, clock: Clock) => void;
 
-const sliceCalls = 48;
+/** Between two looks at the wall clock; a call of a large cluster can take some ms. */
+const sliceCalls = 4;
 const sliceMs = 8;
 /** A larger world is rebuilt from its actions: putting it into bytes would hold up everybody for too long. */
 const largestSnapshotChanges = 8_000;

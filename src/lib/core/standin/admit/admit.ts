@@ -1,9 +1,8 @@
-import { plural } from '../../shared';
+import { addressAt, plural, prefixSize, rangeFault } from '../../shared';
 import { keyOf, refOf, type ApiObject, type Asset, type Facts, type KindMap, type Ref } from '../../model';
 import { damage, writeFault, writeRow } from '../engines/little-store';
 import { poolDriver } from '../provider/pool';
 import type { Hands } from '../control/loop';
-import { addressAt, prefixSize } from '../provider/addresses';
 import type { Action } from '../world';
 import { plan, type Refusal } from './plan';
 import { restore, restoreRefusal } from './restore';
@@ -11,9 +10,13 @@ import { heldFor } from './servers';
 
 export type { Refusal } from './plan';
 
+/** Where services get their addresses while the ground names no usable range; made up. */
+const spareRange = '10.63.0.0/16';
+
 function withAddress(world: Hands, service: KindMap['Service']): KindMap['Service'] {
   if (service.spec.clusterIP || service.spec.type === 'ExternalName') return service;
-  const range = world.store.list('Ground')[0]?.spec.serviceRange ?? '10.96.0.0/12';
+  const told = world.store.list('Ground')[0]?.spec.serviceRange;
+  const range = told === undefined || rangeFault(told) ? spareRange : told;
   const counter = world.memory<number>('serviceAddresses');
   const next = (counter.get('next') ?? 10) + 1;
   counter.set('next', next);
@@ -182,9 +185,11 @@ function send(world: Hands, { objects, replace = [] }: Action & { type: 'send' }
     orphan(world, object);
     world.remove(ref);
   }
-  for (const { ref, outcome, waitsFor } of verdicts) {
-    const object = objects.find((one) => keyOf(refOf(one)) === keyOf(ref));
-    if (outcome === 'held' && object && waitsFor) world.put(heldFor(object, waitsFor));
+  const held = verdicts.filter((one) => one.outcome === 'held');
+  const sent = new Map(held.length ? objects.map((one) => [keyOf(refOf(one)), one]) : []);
+  for (const { ref, waitsFor } of held) {
+    const object = sent.get(keyOf(ref));
+    if (object && waitsFor) world.put(heldFor(object, waitsFor));
   }
   for (const { outcome, after } of verdicts) {
     if (outcome === 'untouched' || !after) continue;

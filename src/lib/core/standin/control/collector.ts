@@ -45,6 +45,9 @@ const within: readonly Kind[] = [
   'Event'
 ];
 
+/** So much is taken away at a time, so that a large namespace or owner holds nothing else up. */
+const mostAtOnce = 60;
+
 const gone: Watch<Kind> = (now, before) => (now || !before ? [] : [`owner:${before.metadata.uid}`]);
 const leavingSpace = (
   now: ApiObject | undefined,
@@ -60,9 +63,14 @@ function emptySpace(world: Hands, name: string): void {
   if (!space?.metadata.deletionTimestamp) return;
   if (space.status?.phase !== 'Terminating') world.put({ ...space, status: { ...space.status, phase: 'Terminating' } });
   let left = 0;
+  let turns = 0;
   for (const kind of within) {
     for (const object of world.store.list(kind, name)) {
-      world.remove(refOf(object));
+      if (turns >= mostAtOnce) return world.after(1, `space:${name}`);
+      if (!object.metadata.deletionTimestamp) {
+        world.remove(refOf(object));
+        turns += 1;
+      }
       if (world.store.find(refOf(object))) left += 1;
     }
   }
@@ -83,6 +91,8 @@ export const collector: Loop = {
       emptySpace(world, key.slice(6));
       return;
     }
-    for (const object of world.store.ownedBy(key.slice(6))) world.remove(refOf(object));
+    const owned = world.store.ownedBy(key.slice(6)).filter((one) => !one.metadata.deletionTimestamp);
+    for (const object of owned.slice(0, mostAtOnce)) world.remove(refOf(object));
+    if (owned.length > mostAtOnce) world.after(1, key);
   }
 };

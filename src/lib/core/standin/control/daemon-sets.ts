@@ -10,6 +10,8 @@ const tolerated = ['node.kubernetes.io/not-ready', 'node.kubernetes.io/unreachab
 }));
 
 const revisionLabel = 'controller-revision-hash';
+/** So many pods are made at a time, so that a cluster of many nodes holds nothing else up. */
+const mostAtOnce = 40;
 
 function accepts(set: DaemonSet, node: Node): boolean {
   const { spec } = set.spec.template;
@@ -38,7 +40,9 @@ export const daemonSets: Loop = {
     const byNode = new Map(pods.map((pod) => [pod.spec.nodeName ?? '', pod]));
     const nodes = world.store.list('Node').filter((node) => accepts(set, node));
     const hash = revisionOf(set.spec.template);
-    for (const node of nodes) if (!byNode.has(node.metadata.name)) makeOn(world, set, node, hash);
+    const bare = nodes.filter((node) => !byNode.has(node.metadata.name));
+    for (const node of bare.slice(0, mostAtOnce)) makeOn(world, set, node, hash);
+    if (bare.length > mostAtOnce) world.after(1, key);
     const wanted = new Set(nodes.map((node) => node.metadata.name));
     for (const pod of pods) if (!wanted.has(pod.spec.nodeName ?? '') && !pod.metadata.deletionTimestamp) world.remove(refOf(pod));
     const old = pods.find((pod) => pod.metadata.labels?.[revisionLabel] !== hash && !pod.metadata.deletionTimestamp);

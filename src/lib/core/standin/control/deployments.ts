@@ -4,6 +4,8 @@ import { itself, splitKey, type Hands, type Loop } from './loop';
 import { makePod, ownersOfKind, revisionOf } from './pods';
 
 const hashLabel = 'pod-template-hash';
+/** A deployment makes or takes away so many pods at a time, so that a large one holds nothing else up. */
+const mostAtOnce = 40;
 
 function podsOf(world: Hands, deployment: Deployment): Pod[] {
   return world.store.ownedBy(deployment.metadata.uid ?? '').filter((one): one is Pod => one.kind === 'Pod');
@@ -15,7 +17,8 @@ function amount(setting: string | number | undefined, replicas: number, round: (
   return round((replicas * Number((setting ?? '25%').replace('%', ''))) / 100);
 }
 
-function make(world: Hands, deployment: Deployment, count: number): void {
+function make(world: Hands, deployment: Deployment, wanted: number): void {
+  const count = Math.min(wanted, mostAtOnce);
   const hash = revisionOf(deployment.spec.template);
   const made = world.memory<number>('deploymentPods');
   const id = `${deployment.metadata.namespace}/${deployment.metadata.name}`;
@@ -25,6 +28,7 @@ function make(world: Hands, deployment: Deployment, count: number): void {
     const name = `${deployment.metadata.name}-${hash}-${suffix(world.seed, `${id}#${nth}`)}`;
     if (!makePod(world, { owner: deployment, name, template: deployment.spec.template, labels: { [hashLabel]: hash } })) return;
   }
+  if (count < wanted) world.after(1, id);
 }
 
 function roll(world: Hands, deployment: Deployment): void {
@@ -35,7 +39,10 @@ function roll(world: Hands, deployment: Deployment): void {
   const fresh = living.filter((pod) => pod.metadata.labels?.[hashLabel] === hash);
   const old = living.filter((pod) => pod.metadata.labels?.[hashLabel] !== hash);
   const { type, rollingUpdate } = deployment.spec.strategy ?? {};
-  const leave = (pods: Pod[]) => pods.forEach((pod) => world.remove(refOf(pod)));
+  const leave = (pods: Pod[]) => {
+    for (const pod of pods.slice(0, mostAtOnce)) world.remove(refOf(pod));
+    if (pods.length > mostAtOnce) world.after(1, `${deployment.metadata.namespace}/${deployment.metadata.name}`);
+  };
   if (fresh.length > wanted) leave(fresh.slice(wanted));
   if (type === 'Recreate') {
     if (old.length) leave(old);

@@ -16,6 +16,7 @@ function claimGoes(world: Hands, claim: Claim): void {
   const users = world.store.podsOfClaim(claim.metadata.namespace ?? '', claim.metadata.name).filter(takesRoom);
   if (users.length) return;
   const finalizers = claim.metadata.finalizers?.filter((one) => one !== claimFinalizer) ?? [];
+  // Whoever set another finalizer has to take it off; until then the claim stays as it is.
   if (finalizers.length) world.put({ ...claim, metadata: { ...claim.metadata, finalizers } });
   else world.drop(refOf(claim));
 }

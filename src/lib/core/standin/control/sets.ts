@@ -18,6 +18,10 @@ import { itself, splitKey, type Hands, type Loop } from './loop';
 import { makePod, ownerOf, ownersOfKind, revisionOf } from './pods';
 
 const revisionLabel = 'controller-revision-hash';
+/** A set makes or takes away so many members at a time, so that a large one holds nothing else up. */
+const mostAtOnce = 40;
+/** Between two such turns, in ms. */
+const nextTurnMs = 1;
 
 interface Member {
   readonly ordinal: number;
@@ -119,12 +123,19 @@ function scale(world: Hands, set: StatefulSet, key: string): boolean {
   const byOrdinal = new Map(members.map((one) => [one.ordinal, one]));
   const parallel = set.spec.podManagementPolicy === 'Parallel';
   let up = true;
+  let turns = 0;
+  const full = () => {
+    turns += 1;
+    if (turns < mostAtOnce) return false;
+    world.after(nextTurnMs, key);
+    return true;
+  };
   for (const ordinal of wanted) {
     const member = byOrdinal.get(ordinal);
     if (!member) {
       const made = makeMember(world, set, ordinal);
       up = false;
-      if (!made || !parallel) return false;
+      if (!made || !parallel || full()) return false;
       continue;
     }
     const left = leftToBeUp(world, set, member.pod);
@@ -134,11 +145,12 @@ function scale(world: Hands, set: StatefulSet, key: string): boolean {
       if (!parallel) return false;
     }
   }
-  const surplus = members.filter((one) => !wanted.includes(one.ordinal)).reverse();
+  const first = set.spec.ordinals?.start ?? 0;
+  const surplus = members.filter(({ ordinal }) => ordinal < first || ordinal >= first + wanted.length).reverse();
   for (const member of surplus) {
     if (!member.pod.metadata.deletionTimestamp) removeMember(world, set, member);
     up = false;
-    if (!parallel) return false;
+    if (!parallel || full()) return false;
   }
   return up;
 }
@@ -177,7 +189,7 @@ function ownClaims(world: Hands, set: StatefulSet): void {
 /** Claims of members that were scaled away go too, where the retention policy says so. */
 function dropScaledClaims(world: Hands, set: StatefulSet): void {
   if (set.spec.persistentVolumeClaimRetentionPolicy?.whenScaled !== 'Delete') return;
-  const top = Math.max(-1, ...ordinalsOf(set));
+  const top = ordinalsOf(set).at(-1) ?? -1;
   const namespace = set.metadata.namespace ?? '';
   for (const { metadata } of set.spec.volumeClaimTemplates ?? []) {
     for (let ordinal = top + 1; ; ordinal += 1) {

@@ -1,6 +1,5 @@
-import { bytesOf, milliCpuOf, quantityOf } from '../../shared';
+import { addressAt, bytesOf, milliCpuOf, quantityOf } from '../../shared';
 import { defaultClassMark, virtualLabel, zoneLabel, type ApiObject, type Ground, type NodeGroup } from '../../model';
-import { addressAt } from '../provider/addresses';
 
 /** What the system keeps of a node: 200 thousandths of a CPU and 1 GiB (common practice on small nodes). */
 const keptMilliCpu = 200;

@@ -1,6 +1,5 @@
-import { bytesOf, isQuantity, milliCpuOf } from '../../shared';
+import { bytesOf, isQuantity, milliCpuOf, nodesThatFit, prefixSize, rangeFault, rangeHolds, rangesOverlap } from '../../shared';
 import { nameFault, type Ground, type NodeGroup } from '../../model';
-import { nodesThatFit, prefixSize, rangeFault, rangeHolds, rangesOverlap } from '../provider/addresses';
 import { driverCard } from '../provider/drivers';
 import { namesIn } from './expand';
 

@@ -1,5 +1,5 @@
+import { rangeHolds } from '../../shared';
 import { zoneOf, type Backend, type Facts, type Node } from '../../model';
-import { rangeHolds } from './addresses';
 
 /** The port that NFS version 4 needs, and no other. Sources: RFC 8881; the IANA registry, service name "nfs". */
 export const filePort = 2049;

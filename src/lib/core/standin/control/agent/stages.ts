@@ -1,10 +1,9 @@
-import { bytesOf, draw, stampOf } from '../../../shared';
+import { addressAt, bytesOf, draw, prefixSize, rangeFault, stampOf } from '../../../shared';
 import { claimsOf, isReady, type Container, type Pod } from '../../../model';
 import { backoffMs, backoffs } from '../../clock/steps';
 import { openStore, stopWriting } from '../../engines/little-store';
 import { closeProcess, openProcess, processOf, programReady } from '../../engines/processes';
 import { hasEngine } from '../../engines/registry';
-import { addressAt, prefixSize } from '../../provider/addresses';
 import { enginePartOf, imageCard, type ImageCard } from '../../provider/images';
 import { diskLabel } from '../../provider/pool';
 import { pluginOn } from '../../provider/driver';
@@ -171,9 +170,14 @@ export function imageStage(turn: Turn): void {
   imageStage({ ...turn, state: step(turn, { stage: 'image', failures: 0 }) });
 }
 
+/** Where pods of a node without a usable share get their addresses; made up. */
+const spareRange = '10.62.0.0/24';
+
 function addressFor({ world, pod }: Turn): string {
   const name = pod.spec.nodeName ?? '';
-  const range = world.store.get('Node', '', name)?.spec?.podCIDR ?? '10.244.0.0/24';
+  const share = world.store.get('Node', '', name)?.spec?.podCIDR;
+  // A real node's share may be of another kind (IPv6); pods get addresses all the same.
+  const range = share === undefined || rangeFault(share) ? spareRange : share;
   const counters = world.memory<number>('podAddresses');
   const used = new Set(world.store.podsOn(name).map((one) => one.status?.podIP));
   const room = prefixSize(range) - 4;

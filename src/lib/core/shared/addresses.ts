@@ -40,9 +40,9 @@ export function rangesOverlap(a: string, b: string): boolean {
   return x.base < y.base + y.size && y.base < x.base + x.size;
 }
 
-/** Whether an address lies within a range; false for what isn't an address. */
+/** Whether an address lies within a range; false for what isn't an address, or no range. */
 export function rangeHolds(range: string, address: string): boolean {
-  if (!strict.test(address) || !ipaddr.IPv4.isValid(address)) return false;
+  if (!strict.test(address) || !ipaddr.IPv4.isValid(address) || !ipaddr.IPv4.isValidCIDR(range)) return false;
   const { base, size } = rangeOf(range);
   const number = numberOf(ipaddr.IPv4.parse(address).octets);
   return number >= base && number < base + size;
