@@ -7,14 +7,20 @@ const entry = process.env.ENTRY;
 export default defineConfig({
   resolve: { alias: { $core: fileURLToPath(new URL('src/lib/core', import.meta.url)) } },
   publicDir: false,
-  ssr: { noExternal: true },
+  // What is compiled for the machine, and what finds files of its own, stays outside.
+  ssr: { noExternal: true, external: ['better-sqlite3', 'kysely', 'pino', 'prom-client'] },
   build: {
     ssr: true,
     outDir: process.env.OUT ?? 'build/worker',
     emptyOutDir: true,
     target: 'node20',
     rollupOptions: {
-      input: entry ?? { 'rehearsal-worker': 'src/lib/server/rehearsals/worker.ts', 'dump-worker': 'src/lib/server/dumps/worker.ts' },
+      input: entry ?? {
+        'rehearsal-worker': 'src/lib/server/rehearsals/worker.ts',
+        'dump-worker': 'src/lib/server/dumps/worker.ts',
+        server: 'src/lib/server/http/main.ts',
+        backup: 'src/lib/server/backup/main.ts'
+      },
       output: { entryFileNames: '[name].js' }
     }
   }

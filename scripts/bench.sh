@@ -11,3 +11,5 @@ node build/bench-engines/bench-engines.js
 node scripts/bench-browser.mjs
 ENTRY=scripts/bench-alone.ts OUT=build/bench npx --no-install vite build --config vite.worker.config.ts --logLevel error
 node scripts/bench-dumps.mjs
+ENTRY=scripts/bench-long.ts OUT=build/bench-long npx --no-install vite build --config vite.worker.config.ts --logLevel error
+node build/bench-long/bench-long.js

@@ -12,6 +12,7 @@ say "build (beside the next steps)"
 say "lint and format"
 npx --no-install eslint .
 npx --no-install prettier --check --log-level warn .
+node scripts/licences.mjs --check
 say "layers"
 npx --no-install depcruise --config .dependency-cruiser.cjs --output-type err src
 say "types"

@@ -1,34 +1,133 @@
-import type { Handle, HandleServerError } from '@sveltejs/kit';
+import { redirect, type Handle, type HandleServerError, type RequestEvent, type ServerInit } from '@sveltejs/kit';
+import { building } from '$app/environment';
+import { holds, localCaller, type Caller, type Role } from '$server/access/roles';
+import { dataRefusal } from '$server/api/dispatch';
+import { closeStreams } from '$server/api/live';
+import { problemResponse } from '$server/api/problem';
+import { dataFaultOf } from '$server/db/faults';
+import { isAborted, log, loggable } from '$server/log';
+import { getApp, roleNeeded, signInNeeded } from '$server/services';
 
-const foreign = (request: Request, url: URL): boolean => {
-  if (request.method === 'GET' || request.method === 'HEAD') return false;
-  const origin = request.headers.get('origin');
-  if (origin !== null && origin !== url.origin) return true;
-  return request.headers.get('sec-fetch-site') === 'cross-site';
+/** The data are opened and checked before anybody is listened to. */
+export const init: ServerInit = async () => {
+  if (building) return;
+  const app = await getApp();
+  const place = globalThis as { rootBarnEnd?: () => Promise<void>; rootBarnCode?: string | undefined };
+  place.rootBarnCode = app.access.firstCode;
+  place.rootBarnEnd = async () => {
+    closeStreams();
+    await app.close();
+  };
 };
 
-/** Pages of other sites may not act here; programs, which send no origin, may. */
-export const handle: Handle = async ({ event, resolve }) => {
-  if (foreign(event.request, event.url)) {
-    const body = {
-      type: 'urn:root-barn:problem:foreign-origin',
-      title: 'Another site may not act here',
-      status: 403,
-      detail: 'The request came from a page of another origin.',
-      remedy: 'Open Root Barn at the address that it printed at its start.'
-    };
-    return new Response(JSON.stringify(body), { status: 403, headers: { 'content-type': 'application/problem+json' } });
+/** Pages of other sites may not act here; programs, which send no origin, may with a token or where nobody signs in. */
+function foreign({ request, url }: RequestEvent, byCookie: boolean): boolean {
+  if (request.method === 'GET' || request.method === 'HEAD') return false;
+  const origin = request.headers.get('origin');
+  const site = request.headers.get('sec-fetch-site');
+  if (origin !== null && origin !== url.origin) return true;
+  if (site === 'cross-site' || site === 'same-site') return true;
+  // A cookie alone doesn't tell that one of our pages asks.
+  return byCookie && origin === null && site === null;
+}
+
+const foreignOrigin = {
+  code: 'foreign-origin',
+  status: 403,
+  title: 'Another site may not act here',
+  detail: 'The request came from a page of another origin.',
+  remedy: 'Open Root Barn at the address that it printed at its start.'
+};
+
+/** Pages that strangers may see, and what they need to be shown. */
+const openPages = /^\/(sign-in(\/.*)?|healthz|readyz)$/;
+/** Pages that take more than looking. */
+const pageRoles: readonly [RegExp, Role][] = [
+  [/^\/accounts(\/|$)/, 'keeper'],
+  [/^\/deeds(\/|$)/, 'engineer'],
+  [/^\/metrics$/, 'keeper']
+];
+
+/** Whether somebody may have a page, and where to go if not; the programs' interface looks by itself. */
+function turnedAway({ url, request }: RequestEvent, caller: Caller | undefined): Response | undefined {
+  const { pathname } = url;
+  if (pathname.startsWith('/api/v1/') && !pathname.startsWith('/api/v1/openapi.json') && !pathname.endsWith('/live')) return undefined;
+  if (openPages.test(pathname)) return undefined;
+  if (!caller) {
+    if (request.headers.get('accept')?.includes('text/html') && request.method === 'GET')
+      redirect(303, `/sign-in?to=${encodeURIComponent(pathname + url.search)}`);
+    return problemResponse(signInNeeded);
   }
-  const response = await resolve(event);
+  const needed = pageRoles.find(([pattern]) => pattern.test(pathname))?.[1];
+  const uncovers = ['keep', 'yes'].includes(url.searchParams.get('secrets') ?? '') ? 'engineer' : undefined;
+  const most = needed ?? uncovers;
+  return most && !holds(caller.role, most) ? problemResponse(roleNeeded(most, caller.role)) : undefined;
+}
+
+function noteUncovered(caller: Caller, { url }: RequestEvent): Promise<void> | undefined {
+  if (url.pathname.startsWith('/api/') || !['keep', 'yes'].includes(url.searchParams.get('secrets') ?? '')) return undefined;
+  return getApp().then((app) =>
+    app.did(caller, { what: 'took a file with secrets', rehearsal: url.pathname.split('/')[2], detail: url.pathname })
+  );
+}
+
+export const handle: Handle = async ({ event, resolve }) => {
+  const began = performance.now();
+  event.locals.mark = crypto.randomUUID().slice(0, 8);
+  let response: Response;
+  if (building) return resolve(event);
+  try {
+    const app = await getApp();
+    const peer = event.getClientAddress();
+    const caller = app.access.demanded ? await app.access.callerOf(event.request.headers, peer) : { ...localCaller, peer };
+    if (caller) event.locals.caller = caller;
+    event.locals.peer = peer;
+    const away = foreign(event, caller?.session !== undefined) ? problemResponse(foreignOrigin) : turnedAway(event, caller);
+    if (!away && caller) await noteUncovered(caller, event);
+    response = away ?? (await resolve(event));
+    const { method } = event.request;
+    const route = event.route.id ?? 'none';
+    const seconds = (performance.now() - began) / 1_000;
+    app.metrics.requests.inc({ method, route, status: String(response.status) });
+    app.metrics.seconds.observe({ route }, seconds);
+    const grave = response.status >= 500 ? 'error' : response.status >= 400 ? 'info' : method === 'GET' ? 'debug' : 'info';
+    log[grave](
+      {
+        mark: event.locals.mark,
+        method,
+        path: event.url.pathname,
+        status: response.status,
+        ms: Math.round(seconds * 1_000),
+        who: caller?.name
+      },
+      'answered'
+    );
+  } catch (error) {
+    const fault = dataFaultOf(error);
+    if (!fault) throw error;
+    log.error({ mark: event.locals.mark, ...loggable(error) }, 'the data cannot be used');
+    response = problemResponse(dataRefusal(fault));
+  }
   response.headers.set('x-content-type-options', 'nosniff');
   response.headers.set('referrer-policy', 'same-origin');
+  if (!response.headers.has('cache-control')) response.headers.set('cache-control', 'private, no-store');
   return response;
 };
 
 /** What went wrong on our side is written to the log; the reader gets a number to find it by. */
 export const handleError: HandleServerError = ({ error, event, status }) => {
   if (status === 404) return { message: 'There is nothing here.' };
-  const mark = crypto.randomUUID().slice(0, 8);
-  console.error(`[${mark}] ${event.request.method} ${event.url.pathname}:`, error);
-  return { message: `Something went wrong on our side (${mark} in the log). What you wrote is kept; load the page again.` };
+  if (status < 500) return { message: "The request can't be read." };
+  const { mark } = event.locals;
+  if (isAborted(error)) {
+    log.debug({ mark, path: event.url.pathname }, 'the caller has gone');
+    return { message: 'The sending was cut off.' };
+  }
+  const fault = dataFaultOf(error);
+  log.error(
+    { mark, method: event.request.method, path: event.url.pathname, ...loggable(error) },
+    fault ? 'the data cannot be used' : 'a page failed'
+  );
+  if (fault) return { message: `${fault.message} ${fault.remedy}` };
+  return { message: `Something went wrong on our side (${mark} in the log). Load the page again; if it stays so, the log says where.` };
 };

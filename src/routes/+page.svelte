@@ -1,7 +1,8 @@
 <script lang="ts">
   import { untrack } from 'svelte';
   import { goto, invalidate } from '$app/navigation';
-  import { doCall } from '$ui/call.svelte';
+  import { call, doCall, notices } from '$ui/call.svelte';
+  import NoticeLine from '$ui/frame/NoticeLine.svelte';
   import Flag from '$ui/parts/Flag.svelte';
   import Peg from '$ui/parts/Peg.svelte';
   import Say from '$ui/parts/Say.svelte';
@@ -17,10 +18,13 @@
   let chosen = $state(0);
 
   const most = $derived(Math.max(1, ...data.clusters.map((one) => one.totalBytes)));
-  const broken = $derived(data.clusters.filter((one) => one.broken));
+  const broken = $derived(data.clusters.filter((one) => one.broken && !one.fault));
   const sum = (pick: (one: (typeof data.clusters)[number]) => number) => data.clusters.reduce((all, one) => all + pick(one), 0);
   const words = ['No cluster has a break.', 'One cluster has a break.', 'Two clusters have a break.', 'Three clusters have a break.'];
-  const headline = $derived(`${words[broken.length] ?? `${broken.length} clusters have a break.`}`);
+  const faulty = $derived(data.clusters.filter((one) => one.fault).length);
+  const headline = $derived(
+    `${faulty ? `${faulty === 1 ? 'One cluster' : `${faulty} clusters`} can't be stood up whole. ` : ''}${words[broken.length] ?? `${broken.length} clusters have a break.`}`
+  );
   const gibOf = (bytes: number) => Math.round(bytes / 2 ** 30).toLocaleString('en');
 
   const asOf = () => untrack(() => data.asOf);
@@ -30,6 +34,17 @@
 
   async function openDemo() {
     if (await doCall('POST', '/demo', {})) await invalidate('app:estate');
+  }
+  async function takeIn(event: Event & { currentTarget: HTMLInputElement }) {
+    const [file] = event.currentTarget.files ?? [];
+    if (!file) return;
+    const input = event.currentTarget;
+    const taken = await call<{ id: string; says?: string }>('POST', '/clusters/import', await file.text(), { yaml: true });
+    input.value = '';
+    if (taken.ok) {
+      notices.say(`${taken.value.id} is taken in. ${taken.value.says ?? ''}`);
+      await invalidate('app:estate');
+    } else notices.complain(taken.trouble);
   }
   function ownKey(key: string): boolean {
     const rows = data.clusters;
@@ -84,11 +99,13 @@
           <a id="row-{i}" href="/r/{one.name}/members" onfocus={() => (chosen = i)} class="text-[1.05rem] font-semibold hover:underline"
             >{one.name}</a
           >
-          <p class="quiet">{plural(one.nodes, 'node')}, {plural(one.zones, 'zone')}</p>
+          {#if one.nodes || !one.fault}<p class="quiet">{plural(one.nodes, 'node')}, {plural(one.zones, 'zone')}</p>{/if}
           {#if one.kind !== 'standin'}<p class="quiet small">
               {one.kind === 'dump' ? `dump of ${dateText(one.clock.nowMs)}` : one.note}
             </p>{/if}
-          <p class="quiet">{one.claims.wanted ? `${one.claims.bound} of ${plural(one.claims.wanted, 'claim')} bound` : 'no claims'}</p>
+          {#if one.levels.length}<p class="quiet">
+              {one.claims.wanted ? `${one.claims.bound} of ${plural(one.claims.wanted, 'claim')} bound` : 'no claims'}
+            </p>{/if}
         </div>
         <ul class="small">
           {#each [...one.levels].reverse() as level (level.id)}
@@ -107,16 +124,23 @@
             </div>
           {:else if one.kind === 'dump'}
             <p class="quiet small">handed out {gibOf(one.volumeBytes)} GiB; of how much, a dump can't show</p>
-          {:else}
+          {:else if one.levels.length}
             <p class="quiet small">nothing to hand out yet</p>
           {/if}
         </div>
         <p class="text-[1rem] leading-snug">
-          {#if one.broken}<Peg state="broken" size={13} />{/if}
-          <span class:quiet={!one.broken}><Say text={one.sentence} /></span>
+          {#if one.fault}
+            <Peg state="unseen" size={13} /> <span data-testid="fault">{one.fault}</span>
+            {#if one.levels.length}<span class="quiet">It is shown as it was before that.</span>{/if}
+          {:else}
+            {#if one.broken}<Peg state="broken" size={13} />{/if}
+            <span class:quiet={!one.broken}><Say text={one.sentence} /></span>
+          {/if}
         </p>
         <p class="w-[84px]">
-          {#if one.trace}
+          {#if one.fault}
+            {#if one.levels.length}<a class="word" href="/r/{one.name}/members">look</a>{/if}
+          {:else if one.trace}
             <a class="word" href={lineHref(one.name, one.trace)}>trace</a>
             <span class="key">t</span>
           {:else if one.proof}
@@ -152,6 +176,14 @@
     <span class="quiet mr-6 ml-2">a stand-in made from answers</span>
     <a class="push" href="/read">Read a cluster's dump</a> <span class="quiet ml-2">a real cluster, from its export</span>
   </p>
+  <p class="quiet mt-2">
+    <a class="word" href="/account">Your account, backups</a> · <a class="word" href="/deeds">who did what</a> ·
+    <label class="word cursor-pointer"
+      >take a cluster in<input type="file" accept="application/json,.json" class="sr-only" onchange={takeIn} /></label
+    > from another Root Barn
+  </p>
 </main>
+
+<div class="sticky bottom-0"><NoticeLine /></div>
 
 {#if keys}<Keys onclose={() => (keys = false)} />{/if}

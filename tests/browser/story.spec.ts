@@ -259,10 +259,14 @@ test('the first page needs at most 250 KiB of compressed JavaScript', async ({ p
   const sizes: Promise<number>[] = [];
   page.on('response', (response) => {
     if (response.request().resourceType() === 'script')
-      sizes.push(response.body().then(async (body) => (await import('node:zlib')).gzipSync(body).byteLength));
+      // Asked for once more: of the script of a worker that tabs share, the browser doesn't hand the body out.
+      sizes.push(
+        page.request.get(response.url()).then(async (again) => (await import('node:zlib')).gzipSync(await again.body()).byteLength)
+      );
   });
   await open(page, '/');
-  await page.waitForLoadState('networkidle').catch(() => undefined);
+  // Not until the network is idle: the stream of events is open for ever.
+  await page.waitForTimeout(1_500);
   const total = (await Promise.all(sizes)).reduce((sum, one) => sum + one, 0);
   expect(sizes.length).toBeGreaterThan(2);
   expect(total).toBeLessThan(250 * 1024);

@@ -222,7 +222,7 @@ describe('the description and the live events', () => {
     const read = async (last: number, query = ''): Promise<string> => {
       const abort = new AbortController();
       const headers: Record<string, string> = query ? {} : { 'last-event-id': String(last) };
-      const response = await liveStream(new Request(`http://x/${query}`, { headers, signal: abort.signal }), id);
+      const response = await liveStream(new Request(`http://x/${query}`, { headers, signal: abort.signal }), id, 'me');
       const reader = response.body!.getReader();
       let text = '';
       while (!/data/.test(text)) text += new TextDecoder().decode((await reader.read()).value);

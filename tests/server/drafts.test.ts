@@ -3,7 +3,7 @@ import { rules } from '$core/checker';
 import { installObjects, installOf } from '$core/standin';
 import { writeManifests } from '$core/manifest';
 import { bookingsYaml } from '../../src/lib/scenario/workloads';
-import { call } from './call';
+import { call, dispatch } from './call';
 
 interface Found {
   code: string;
@@ -269,5 +269,50 @@ describe('from an ephemeral directory to a claim', () => {
     expect([sheet.body.new.length, sheet.body.restarted.length, sheet.body.lost.length]).toEqual([1, 1, 1]);
     expect(sheet.body.lost[0]!.says).toMatch(/store.*2Gi in all/);
     expect(sheet.body.restarted[0]!.says).toMatch(/old ones end before/);
+  });
+});
+
+describe('two editors', () => {
+  test('what was written on an older text is refused with the text that stands; each change has its number', async () => {
+    const made = await call<{ id: number; revision: number }>('POST', '/clusters/south-quay/drafts', { name: 'both', text: 'a: 1' });
+    const path = `/drafts/${made.body.id}`;
+    const put = async (text: string, seen?: number) => {
+      const request = new Request(`http://127.0.0.1/api/v1${path}`, {
+        method: 'PUT',
+        body: JSON.stringify({ text }),
+        headers: seen === undefined ? {} : { 'if-match': `"${seen}"` }
+      });
+      const answer = await dispatch(request, path);
+      return {
+        status: answer.status,
+        body: (await answer.json()) as { revision: number; current: { revision: number; files: { text: string }[] } }
+      };
+    };
+    const first = made.body.revision;
+    const next = await put('a: 2', first);
+    expect([next.status, next.body.revision]).toEqual([200, first + 1]);
+    const stale = await put('a: 3', first);
+    expect(stale).toMatchObject({
+      status: 409,
+      body: { type: 'urn:root-barn:problem:stale-draft', current: { revision: first + 1, files: [{ text: 'a: 2' }] } }
+    });
+    // Two at once: one of them is kept, the other told.
+    const both = await Promise.all([put('b: 1', first + 1), put('b: 2', first + 1)]);
+    expect(both.map((one) => one.status).sort()).toEqual([200, 409]);
+    // The same text again is no change; undo is one.
+    expect((await put(both.find((one) => one.status === 200)!.body ? 'c: 1' : '', first + 2)).body.revision).toBe(first + 3);
+    expect((await put('c: 1', first + 3)).body.revision).toBe(first + 3);
+    expect((await call<{ revision: number }>('POST', `${path}/undo`)).body.revision).toBe(first + 4);
+    for (const [method, more] of [
+      ['POST', '/undo'],
+      ['POST', '/redo'],
+      ['DELETE', '']
+    ] as const) {
+      const answer = await dispatch(
+        new Request(`http://127.0.0.1/api/v1${path}${more}`, { method, headers: { 'if-match': `"${first}"` } }),
+        path + more
+      );
+      expect(answer.status, method + more).toBe(409);
+    }
   });
 });

@@ -2,7 +2,7 @@ import { existsSync, mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, describe, expect, test } from 'vitest';
-import { openDatabase } from '$server/db/connection';
+import { openData } from '$server/db/connection';
 import { clusterRepository } from '$server/repositories/clusters';
 import { proofRepository } from '$server/repositories/proofs';
 import { rehearsalRepository } from '$server/repositories/rehearsals';
@@ -24,11 +24,13 @@ afterAll(() => {
 describe('the database', () => {
   test('is made once, opened again as it is, and keeps foreign keys', async () => {
     const data = folder();
-    const first = await openDatabase(data);
+    const opened = await openData(data);
+    const first = opened.db;
     await clusterRepository(first).add({ name: 'c', note: '', flag: { hue: 1, weave: 'dots' }, seed: 1, ground: [] }, 0);
-    await first.destroy();
+    await opened.close();
     expect(existsSync(join(data, 'root-barn.sqlite'))).toBe(true);
-    const again = await openDatabase(data);
+    const reopened = await openData(data);
+    const again = reopened.db;
     expect((await clusterRepository(again).all()).map((one) => one.name)).toEqual(['c']);
     await expect(
       rehearsalRepository(again).add(
@@ -36,11 +38,11 @@ describe('the database', () => {
         []
       )
     ).rejects.toThrow(/FOREIGN KEY/);
-    await again.destroy();
+    await reopened.close();
   });
 
   test('actions come back in order; a taken-back one stays written but no longer counts', async () => {
-    const db = await openDatabase(':memory:');
+    const { db } = await openData(':memory:');
     await clusterRepository(db).add({ name: 'c', note: '', flag: { hue: 1, weave: 'dots' }, seed: 1, ground: [] }, 0);
     const store = rehearsalRepository(db);
     await store.add({ id: 'c', cluster: 'c', fork: null, parent: null, forkedAtMs: null, headMs: 0, frontierMs: 0, revision: 0 }, []);
@@ -48,11 +50,11 @@ describe('the database', () => {
     expect([await store.append('c', { atMs: 5, action: remove('a') }), await store.append('c', { atMs: 9, action: remove('b') })]).toEqual([
       1, 2
     ]);
-    expect((await store.actions('c')).map((one) => one.atMs)).toEqual([5, 9]);
+    expect((await store.actions('c')).actions.map((one) => one.atMs)).toEqual([5, 9]);
     expect(await store.withdraw('c')).toBe(9);
-    expect((await store.actions('c')).map((one) => one.atMs)).toEqual([5]);
+    expect((await store.actions('c')).actions.map((one) => one.atMs)).toEqual([5]);
     expect(await store.append('c', { atMs: 11, action: remove('c') })).toBe(4);
-    expect((await store.actions('c')).map((one) => one.atMs)).toEqual([5, 11]);
+    expect((await store.actions('c')).actions.map((one) => one.atMs)).toEqual([5, 11]);
     expect(await store.find('c')).toMatchObject({ revision: 4, headMs: 11, frontierMs: 11 });
     const rows = await db.selectFrom('action').select(['sequence', 'withdrawn']).orderBy('sequence').execute();
     expect(rows.map((one) => [one.sequence, one.withdrawn])).toEqual([
@@ -65,7 +67,7 @@ describe('the database', () => {
   });
 
   test('of proofs the latest of each is kept in sight, as far as it was run by then', async () => {
-    const db = await openDatabase(':memory:');
+    const { db } = await openData(':memory:');
     await clusterRepository(db).add({ name: 'c', note: '', flag: { hue: 1, weave: 'dots' }, seed: 1, ground: [] }, 0);
     await rehearsalRepository(db).add(
       { id: 'c', cluster: 'c', fork: null, parent: null, forkedAtMs: null, headMs: 0, frontierMs: 0, revision: 0 },

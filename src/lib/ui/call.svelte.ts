@@ -1,4 +1,4 @@
-import { contact } from './contact.svelte';
+import { contact, toSignIn } from './contact.svelte';
 import { plural } from './format';
 
 /** A problem as the server tells it. */
@@ -7,6 +7,10 @@ export interface Trouble {
   readonly detail: string;
   readonly remedy: string;
   readonly status: number;
+  /** `urn:root-barn:problem:<code>` */
+  readonly type?: string;
+  /** The newer state, where what the caller had seen was old. */
+  readonly current?: unknown;
   readonly problems?: readonly {
     readonly message: string;
     readonly remedy: string;
@@ -67,6 +71,7 @@ export async function call<T>(
     });
     const value = (await response.json()) as T & Trouble;
     contact.back();
+    if (response.status === 401 && value.type?.endsWith(':sign-in-needed')) toSignIn();
     return response.ok ? { ok: true, value } : { ok: false, trouble: value };
   } catch (error) {
     if (error instanceof TypeError && !more.signal?.aborted) contact.lost();

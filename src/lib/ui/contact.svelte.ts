@@ -17,14 +17,22 @@ class Contact {
   }
   private ask(): void {
     this.timer = setTimeout(async () => {
-      const heard = await fetch('/api/v1/rehearsals').then(
-        (answer) => answer.ok,
+      const heard = await fetch('/api/v1/session').then(
+        async (answer) => answer.ok && signedIn((await answer.json()) as { name: string | null }),
         () => false
       );
       if (heard) this.back();
       else if (this.lostSince !== null) this.ask();
     }, pollMs);
   }
+}
+/** Whoever has to sign in (again) is taken there, and comes back. */
+export function toSignIn(): void {
+  location.assign(`/sign-in?to=${encodeURIComponent(location.pathname + location.search)}`);
+}
+function signedIn({ name }: { name: string | null }): boolean {
+  if (name === null) toSignIn();
+  return name !== null;
 }
 export const contact = new Contact();
 

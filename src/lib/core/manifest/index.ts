@@ -1,3 +1,4 @@
+export { boundFaults } from './bounds';
 export * from './edit';
 export { deepest, judge, touches, withoutNulls } from './judge';
 export * from './pieces';

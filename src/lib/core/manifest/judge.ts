@@ -24,19 +24,22 @@ export function withoutNulls(value: unknown, depth = 0): unknown {
 export const isRecord = (value: unknown): value is Record<string, unknown> =>
   typeof value === 'object' && value !== null && !Array.isArray(value);
 
+/** A value that should be a text, for a message. */
+const said = (value: unknown): string => (typeof value === 'string' ? value : (JSON.stringify(value) ?? '')).slice(0, 120);
+
 function unknownKind(value: Record<string, unknown>, entry: KindEntry | undefined): Pick<Problem, 'code' | 'message' | 'remedy'> {
   const { kind, apiVersion } = value;
-  const gone = unservedVersions[`${String(apiVersion)} ${String(kind)}`];
+  const gone = unservedVersions[`${said(apiVersion)} ${said(kind)}`];
   if (entry && gone)
     return {
       code: 'unserved-version',
-      message: `${String(apiVersion)} of ${entry.kind} is no longer served; clusters from ${gone} on don't know it.`,
+      message: `${said(apiVersion)} of ${entry.kind} is no longer served; clusters from ${gone} on don't know it.`,
       remedy: `Write apiVersion: ${entry.apiVersion}.`
     };
   if (entry)
     return {
       code: 'unknown-kind',
-      message: `${entry.kind} is read as ${entry.apiVersion}, not as "${String(apiVersion ?? '')}".`,
+      message: `${entry.kind} is read as ${entry.apiVersion}, not as "${said(apiVersion ?? '')}".`,
       remedy: `Write apiVersion: ${entry.apiVersion}.`
     };
   if (kind === undefined)
@@ -45,11 +48,11 @@ function unknownKind(value: Record<string, unknown>, entry: KindEntry | undefine
       message: 'The document names no kind.',
       remedy: 'Add apiVersion and kind, e.g. apiVersion: v1 and kind: Service.'
     };
-  const near = kindEntries.find((one) => one.kind.toLowerCase() === String(kind).toLowerCase());
+  const near = kindEntries.find((one) => one.kind.toLowerCase() === said(kind).toLowerCase());
   const known = kindEntries.filter((one) => !one.derived).map((one) => one.kind);
   return {
     code: 'unknown-kind',
-    message: `The kind "${String(kind)}" is not known here.`,
+    message: `The kind "${said(kind)}" is not known here.`,
     remedy: near ? `Write kind: ${near.kind}.` : `Known kinds: ${known.join(', ')}.`
   };
 }
@@ -128,7 +131,7 @@ export function judge(value: unknown): { object?: ApiObject; faults: PathFault[]
         }
       ]
     };
-  const entry = kindEntry(String(value.kind));
+  const entry = kindEntry(typeof value.kind === 'string' ? value.kind : '');
   if (!entry || entry.apiVersion !== value.apiVersion)
     return { faults: [{ path: [entry ? 'apiVersion' : 'kind'], ...unknownKind(value, entry) }] };
   const parsed = entry.schema.safeParse(value);

@@ -1,4 +1,4 @@
-import { isAlias, LineCounter, parseAllDocuments, visit, type Document } from 'yaml';
+import { isAlias, isScalar, LineCounter, parseAllDocuments, visit, type Document, type Node } from 'yaml';
 import type { Place, Problem } from '../shared';
 import { keyOf, refOf, type ApiObject } from '../model';
 import { deepest, isRecord, judge, withoutNulls, type PathFault, type Understood } from './judge';
@@ -114,6 +114,43 @@ export function overNested(text: string): boolean {
   return false;
 }
 
+/** So many lines and entries of flow lists and maps one document may have; the largest that a cluster takes come to a third of it. */
+const mostMarks = 60_000;
+
+/** Whether a document would take too long to read: lines, and commas of what is written in brackets. */
+function overLong(text: string): boolean {
+  if (text.length < mostMarks) return false;
+  let marks = 0;
+  for (let i = 0; i < text.length; i += 1) {
+    const code = text.charCodeAt(i);
+    if ((code === 10 || code === 44) && (marks += 1) > mostMarks) return true;
+  }
+  return false;
+}
+
+const tooLong: PathFault = {
+  path: [],
+  code: 'too-large',
+  message: `One document has more than ${mostMarks.toLocaleString('en')} lines or entries.`,
+  remedy: 'Split it into several documents with lines of "---", or leave out what is no manifest.'
+};
+
+/** A key that a map holds twice, with where it stands the second time. The parser's own look for it takes the square of their number. */
+function doubledKeys(document: Document): { key: string; at: number }[] {
+  const found: { key: string; at: number }[] = [];
+  visit(document, {
+    Map(_, map) {
+      const keys = new Set<unknown>();
+      for (const { key } of map.items) {
+        if (!isScalar(key) || key.value === '<<') continue;
+        if (keys.has(key.value)) found.push({ key: String(key.value), at: (key as Node).range?.[0] ?? 0 });
+        keys.add(key.value);
+      }
+    }
+  });
+  return found;
+}
+
 function aliasCount(document: Document): number {
   let count = 0;
   visit(document, (_, node) => void (count += isAlias(node) ? 1 : 0));
@@ -144,9 +181,10 @@ function readPiece(text: string): ReadPiece {
   const understood: ReadPiece['rough'][number][] = [];
   const fallback = () => new Writing({ contents: null } as never, text, lines, [], undefined);
   if (overNested(text)) return { objects, rough: [], problems: [{ fault: tooDeep, writing: fallback(), offset: 0 }] };
+  if (overLong(text)) return { objects, rough: [], problems: [{ fault: tooLong, writing: fallback(), offset: 0 }] };
   let documents: Document[];
   try {
-    const parsed = parseAllDocuments(text, { lineCounter: lines, merge: true, prettyErrors: false });
+    const parsed = parseAllDocuments(text, { lineCounter: lines, merge: true, prettyErrors: false, uniqueKeys: false });
     documents = Array.isArray(parsed) ? (parsed as Document[]) : [];
   } catch {
     return { objects, rough: [], problems: [{ fault: tooDeep, writing: fallback(), offset: 0 }] };
@@ -156,8 +194,11 @@ function readPiece(text: string): ReadPiece {
     for (const error of document.errors.slice(0, 20)) {
       problems.push({ fault: syntaxFault(error.message, text, error.pos[0]), writing, offset: error.pos[0] });
     }
+    const doubled = document.errors.length ? [] : doubledKeys(document);
+    for (const { key, at } of doubled.slice(0, 20))
+      problems.push({ fault: syntaxFault(`the key "${key.slice(0, 80)}" stands twice in one map`, text, at), writing, offset: at });
     const got = valueOf(document);
-    if (document.errors.length) {
+    if (document.errors.length || doubled.length) {
       // Of what is being written nothing is said, but that it is there.
       const value = 'value' in got && isRecord(got.value) ? got.value : undefined;
       const mine = value && judge(value);

@@ -15,6 +15,7 @@ export type ProblemCode =
   | 'alias-bomb'
   | 'tab-indent'
   | 'too-deep'
+  | 'too-large'
   | 'not-text'
   | 'unserved-version'
   | 'selector-labels'

@@ -4,3 +4,6 @@ export const plural = (count: number, one: string, many = `${one}s`): string => 
 /** A place in a document, in the one way in which paths are written: `spec.volumeClaimTemplates[0].metadata.name`. */
 export const fieldOf = (path: readonly PropertyKey[]): string =>
   path.reduce<string>((text, step) => (typeof step === 'number' ? `${text}[${step}]` : `${text}${text ? '.' : ''}${String(step)}`), '');
+
+/** A value as the text that it should be: texts, numbers and truth values; '' for anything else, which has no text of its own. */
+export const plainText = (value: unknown): string => (['string', 'number', 'boolean'].includes(typeof value) ? String(value) : '');

@@ -1,7 +1,7 @@
 import { CoreError, drawInt, hash32, same, stampOf, uidOf } from '../shared';
 import { entryOf, keyOf, refOf, type ApiObject, type AskObject, type Kind, type Ref } from '../model';
 import { runningState } from './adopt';
-import { admit, type Refusal } from './admit/admit';
+import { admitSteps, type Refusal } from './admit/admit';
 import { Schedule, type Due } from './clock/schedule';
 import { backoffMs, backoffs, reactionMs, stepSpans, StepLog, type SpanMs, type Step, type StepId } from './clock/steps';
 import { loops } from './control';
@@ -74,6 +74,8 @@ const mostInARow = 20_000;
 const inARowMs = 1_000;
 /** Two loops that answer each other within one virtual moment. */
 const mostCallsAMoment = 2_000_000;
+/** So many changes are restored, and so many objects sent, between two turns of others. */
+const changesAStep = 400;
 
 interface Listener {
   readonly loop: number;
@@ -143,11 +145,23 @@ export class World implements Hands {
 
   /** The world that a snapshot was taken of; goes on as if it had never stopped. */
   static restore(seed: number, saved: Snapshot): World {
-    const world = new World(seed);
-    for (const change of saved.changes) {
-      world.store.place(change.before, change.after);
-      world.journal.add(change);
+    const steps = World.restoreSteps(seed, saved, [saved.changes]);
+    for (;;) {
+      const step = steps.next();
+      if (step.done) return step.value;
     }
+  }
+
+  /** The same, some changes at each step, so that others get their turn between. */
+  static *restoreSteps(seed: number, saved: Omit<Snapshot, 'changes'>, changes: Iterable<readonly Change[]>): Generator<void, World> {
+    const world = new World(seed);
+    let count = 0;
+    for (const some of changes)
+      for (const change of some) {
+        world.store.place(change.before, change.after);
+        world.journal.add(change);
+        if ((count += 1) % changesAStep === 0) yield;
+      }
     world.schedule.load(saved.due);
     world.log.load(saved.steps);
     world.lines.push(...saved.lines);
@@ -182,9 +196,17 @@ export class World implements Hands {
 
   /** Applies an action at the present moment. Refuses as a whole: with refusals nothing has changed. */
   act(action: Action): readonly Refusal[] {
+    const steps = this.actSteps(action);
+    for (;;) {
+      const step = steps.next();
+      if (step.done) return step.value;
+    }
+  }
+
+  /** The same, some objects at each step. Until it is done nothing else may be asked of this world. */
+  *actSteps(action: Action): Generator<void, readonly Refusal[]> {
     this.memory<number>('busy').delete('calls');
-    const refusals = admit(this, action);
-    return refusals;
+    return yield* admitSteps(this, action);
   }
 
   /**

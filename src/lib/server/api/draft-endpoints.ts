@@ -41,6 +41,8 @@ const checking: Endpoint[] = [
   endpoint({
     method: 'POST',
     path: '/check',
+    needs: 'reader',
+    deed: null,
     summary: 'What the checker says of manifests, by themselves or against a rehearsal',
     query: z.object({
       against: z.string().optional().describe('a rehearsal'),
@@ -49,8 +51,8 @@ const checking: Endpoint[] = [
     }),
     body: 'manifests',
     answer: z.object({ findings: z.array(finding) }),
-    async run({ app, query, body }) {
-      const found = await app.rehearsals.check(body, query.against);
+    async run({ app, query, body, signal }) {
+      const found = await app.rehearsals.check(body, query.against, signal);
       if (!found.ok) return found;
       if (query.format === 'sarif') return done(sarifOf(found.value.findings, query.file));
       return done({
@@ -98,6 +100,7 @@ const keeping: Endpoint[] = [
   endpoint({
     method: 'POST',
     path: '/clusters/{name}/drafts',
+    deed: 'began a draft',
     summary: 'Begin a draft, from one text or from several files',
     body: z.strictObject({ name: z.string().min(1).max(120), text: text.optional(), files: files.optional() }),
     answer: draftSchema,
@@ -122,6 +125,8 @@ const keeping: Endpoint[] = [
   endpoint({
     method: 'PUT',
     path: '/drafts/{draft}',
+    revised: 'draft',
+    deed: null,
     summary: 'Keep what was written; each change becomes a state that can be gone back to',
     body: z.strictObject({
       name: z.string().min(1).max(120).optional(),
@@ -130,35 +135,39 @@ const keeping: Endpoint[] = [
       cause: z.string().max(80).optional()
     }),
     answer: draftSchema,
-    async run({ app, params, body: { text: only, ...body } }) {
-      const id = Number(params.draft);
+    async run({ app, params, body: { text: only, ...body }, revision, caller }) {
       const given = body.files ?? (only === undefined ? undefined : [{ name: 'draft.yaml', text: only }]);
-      await app.drafts.keep(id, {
-        ...(body.name === undefined ? {} : { name: body.name }),
-        ...(given ? { files: given } : {}),
-        ...(body.cause ? { cause: body.cause } : {})
-      });
-      const draft = await app.drafts.find(id);
-      return draft ? done(draft) : refused(unknownDraft(params.draft!));
+      const kept = await app.writing.keep(
+        Number(params.draft),
+        {
+          ...(body.name === undefined ? {} : { name: body.name }),
+          ...(given ? { files: given } : {}),
+          ...(body.cause ? { cause: body.cause } : {})
+        },
+        revision
+      );
+      if (kept.ok) app.tellDraft(kept.value, caller);
+      return kept;
     }
   }),
   endpoint({
     method: 'DELETE',
     path: '/drafts/{draft}',
+    revised: 'draft',
+    deed: 'threw a draft away',
     summary: 'Throw a draft away',
     answer: z.object({ id: z.number() }),
-    async run({ app, params }) {
-      await app.drafts.remove(Number(params.draft));
-      return done({ id: Number(params.draft) });
-    }
+    run: ({ app, params, revision }) => app.writing.remove(Number(params.draft), revision)
   }),
   ...(['undo', 'redo'] as const).map((to) =>
     endpoint({
       method: 'POST',
       path: `/drafts/{draft}/${to}`,
+      revised: 'draft',
+      deed: null,
       summary: to === 'undo' ? 'Step back to the state before' : 'Step on to the state that followed',
       answer: draftSchema,
-      run: ({ app, params }) => app.writing.step(Number(params.draft), to)
+      run: ({ app, params, revision }) => app.writing.step(Number(params.draft), to, revision)
     })
   ),
   endpoint({
@@ -183,6 +192,8 @@ const keeping: Endpoint[] = [
   endpoint({
     method: 'POST',
     path: '/drafts/{draft}/send',
+    deed: 'sent a draft',
+    revised: 'rehearsal',
     summary: "Send a draft to a rehearsal; what loses data needs the cluster's name",
     body: z.strictObject({
       rehearsal: z.string().min(1),
@@ -206,6 +217,8 @@ const looking: Endpoint[] = [
   endpoint({
     method: 'POST',
     path: '/rehearsals/{id}/look',
+    needs: 'reader',
+    deed: null,
     summary: 'Findings, objects, references and (when asked for) the change sheet of the files of a draft',
     body: z.strictObject({ files, sheet: z.boolean().default(false), replace: z.array(ref).default([]) }),
     answer: anything,
@@ -221,6 +234,8 @@ const looking: Endpoint[] = [
   endpoint({
     method: 'POST',
     path: '/rehearsals/{id}/brief',
+    needs: 'reader',
+    deed: null,
     summary: "The blueprint's questions that the files of a draft answer; with `to` the edits that answer them so",
     body: z.strictObject({
       files,
@@ -234,6 +249,8 @@ const looking: Endpoint[] = [
   endpoint({
     method: 'POST',
     path: '/rehearsals/{id}/rework',
+    needs: 'reader',
+    deed: null,
     summary: 'Edits for a draft: move it to another namespace, leave parts out, lift values out by cluster, write values in',
     body: z.strictObject({
       files,
@@ -248,6 +265,8 @@ const looking: Endpoint[] = [
   endpoint({
     method: 'POST',
     path: '/rehearsals/{id}/persist',
+    needs: 'reader',
+    deed: null,
     summary:
       'The move of a workload from an ephemeral directory to a claim; rehearse: run it, and the next rollout, on a fork that is thrown away',
     body: z.strictObject({

@@ -16,8 +16,10 @@ export const dumpEndpoints: readonly Endpoint[] = [
     method: 'GET',
     path: '/rehearsals/{id}/dump',
     summary: 'All objects with their status, as an export of a real cluster would show them: nothing of the provider',
+    deed: 'exported all objects',
+    query: z.object({ secrets: z.enum(['keep', 'drop']).default('drop') }),
     answer: anything,
-    run: ({ app, params }) => app.rehearsals.ask(params.id!, 'dump', {})
+    run: ({ app, params, query }) => app.rehearsals.ask(params.id!, 'dump', query)
   }),
   endpoint({
     method: 'GET',
@@ -36,6 +38,8 @@ export const dumpEndpoints: readonly Endpoint[] = [
   endpoint({
     method: 'DELETE',
     path: '/readings/{reading}',
+    needs: 'reader',
+    deed: null,
     summary: 'Stop the reading of a dump; nothing of it is kept',
     answer: z.object({ id: z.string() }),
     run: async ({ app, params }) => app.reading.stop(params.reading!)
@@ -64,6 +68,7 @@ export const dumpEndpoints: readonly Endpoint[] = [
   endpoint({
     method: 'PUT',
     path: '/clusters/{name}/scope',
+    deed: 'corrected the reach of a dump',
     summary: 'Say of kinds, or of kinds in a namespace, whether they were exported whole; this takes the place of what was said before',
     body: z.strictObject({
       items: z
@@ -103,6 +108,7 @@ export const dumpEndpoints: readonly Endpoint[] = [
   endpoint({
     method: 'POST',
     path: '/clusters/{name}/rehearsals',
+    deed: 'made a stand-in from a dump',
     summary: 'Rehearse from a dump: a stand-in that goes on from its state',
     body: z.strictObject({
       name: z.string().min(1).describe('of the stand-in'),
@@ -115,6 +121,8 @@ export const dumpEndpoints: readonly Endpoint[] = [
   endpoint({
     method: 'POST',
     path: '/clusters/read',
+    needs: 'reader',
+    deed: 'read a dump',
     summary: 'Read a dump of a real cluster (also POST /clusters?name=): YAML or JSON, plain, .gz, .tar, .tar.gz or .zip',
     query: z.object({
       name: z.string().optional(),

@@ -6,6 +6,7 @@ import { done, notFound, refused } from '../services';
 import { bring } from '../services/bring';
 import { frameOf } from '../services/frame';
 import { anything, items, endpoint, listed, type Endpoint } from './endpoint';
+import { accessEndpoints } from './access-endpoints';
 import { draftEndpoints } from './draft-endpoints';
 import { dumpEndpoints } from './dump-endpoints';
 import { storageEndpoints } from './storage-endpoints';
@@ -44,6 +45,7 @@ const removal = z.object({
   more: z.array(refQuery).default([])
 });
 const rehearsal = '/rehearsals/{id}';
+const secretsQuery = z.enum(['keep', 'drop']).default('drop').describe('keep: with the values of secrets, which is written down');
 
 const setsIn = (text: string | undefined): Ref[] =>
   (text ?? '').split(',').flatMap((one) => {
@@ -71,6 +73,8 @@ const estate: Endpoint[] = [
   endpoint({
     method: 'POST',
     path: '/bring',
+    needs: 'reader',
+    deed: null,
     summary: 'Where manifests fit, and a cluster that would have what they ask for',
     body: 'manifests',
     answer: anything,
@@ -79,6 +83,7 @@ const estate: Endpoint[] = [
   endpoint({
     method: 'POST',
     path: '/demo',
+    deed: 'laid the demo down',
     summary: "Lay the demo's clusters down on an empty estate",
     answer: items,
     run: ({ app }) => app.openDemo()
@@ -119,9 +124,11 @@ const estate: Endpoint[] = [
   endpoint({
     method: 'DELETE',
     path: rehearsal,
+    deed: 'took a fork away',
+    revised: 'rehearsal',
     summary: 'Take a fork away',
     answer: z.object({ id: z.string() }),
-    run: ({ app, params }) => app.rehearsals.drop(params.id!)
+    run: ({ app, params, revision }) => app.rehearsals.drop(params.id!, revision)
   })
 ];
 
@@ -129,6 +136,8 @@ const acting: Endpoint[] = [
   endpoint({
     method: 'POST',
     path: `${rehearsal}/send`,
+    deed: 'sent manifests',
+    revised: 'rehearsal',
     summary: 'Send manifests; refused as a whole or taken as a whole',
     query: z.object({
       replace: z
@@ -139,8 +148,8 @@ const acting: Endpoint[] = [
     }),
     body: 'manifests',
     answer: acted,
-    async run({ app, params, query, body, revision }) {
-      const read = await app.rehearsals.read(body);
+    async run({ app, params, query, body, revision, signal }) {
+      const read = await app.rehearsals.read(body, signal);
       if (!read.ok) return read;
       const replace = setsIn(query.replace);
       const loss = await app.rehearsals.lossGuard(params.id!, read.value, replace, query.confirm);
@@ -150,17 +159,21 @@ const acting: Endpoint[] = [
   endpoint({
     method: 'POST',
     path: `${rehearsal}/change-sheet`,
+    needs: 'reader',
+    deed: null,
     summary: 'What sending these manifests would do',
     body: 'manifests',
     answer: anything,
-    async run({ app, params, body }) {
-      const read = await app.rehearsals.read(body);
+    async run({ app, params, body, signal }) {
+      const read = await app.rehearsals.read(body, signal);
       return read.ok ? app.rehearsals.ask(params.id!, 'changeSheet', { objects: read.value }) : read;
     }
   }),
   endpoint({
     method: 'POST',
     path: `${rehearsal}/remove`,
+    deed: 'took an object away',
+    revised: 'rehearsal',
     summary: 'Take an object away; keepMembers leaves what it owns',
     body: removal,
     answer: acted,
@@ -170,6 +183,8 @@ const acting: Endpoint[] = [
   endpoint({
     method: 'POST',
     path: `${rehearsal}/removal-sheet`,
+    needs: 'reader',
+    deed: null,
     summary: 'What taking an object away would do',
     body: removal,
     answer: anything,
@@ -178,6 +193,8 @@ const acting: Endpoint[] = [
   endpoint({
     method: 'POST',
     path: `${rehearsal}/scale`,
+    deed: 'asked for another number of members',
+    revised: 'rehearsal',
     summary: 'Ask for another number of members',
     body: z.strictObject({ namespace: z.string().min(1), name: z.string().min(1), replicas: z.number().int().min(0).max(1_000) }),
     answer: acted,
@@ -186,6 +203,8 @@ const acting: Endpoint[] = [
   endpoint({
     method: 'POST',
     path: `${rehearsal}/grow`,
+    deed: 'asked for a larger claim',
+    revised: 'rehearsal',
     summary: 'Ask for a larger claim',
     body: z.strictObject({ namespace: z.string().min(1), name: z.string().min(1), size: z.string().min(1) }),
     answer: acted,
@@ -194,26 +213,32 @@ const acting: Endpoint[] = [
   endpoint({
     method: 'POST',
     path: `${rehearsal}/undo`,
+    deed: 'took the latest action back',
+    revised: 'rehearsal',
     summary: 'Take the latest action back',
     answer: clock,
-    run: ({ app, params }) => app.rehearsals.undo(params.id!)
+    run: ({ app, params, revision }) => app.rehearsals.undo(params.id!, revision)
   }),
   endpoint({
     method: 'POST',
     path: `${rehearsal}/clock`,
+    deed: null,
+    revised: 'rehearsal',
     summary: 'Move the clock',
     body: moves,
     answer: clock,
-    run: ({ app, params, body }) => app.rehearsals.move(params.id!, body)
+    run: ({ app, params, body, revision }) => app.rehearsals.move(params.id!, body, revision)
   }),
   endpoint({
     method: 'POST',
     path: `${rehearsal}/forks`,
+    deed: 'forked',
+    revised: 'rehearsal',
     summary: "Fork the rehearsal at a moment (the clock's, when none is given)",
     body: z.strictObject({ name: z.string().min(1), atMs: ms.optional() }),
     answer: state,
     status: 201,
-    run: ({ app, params, body }) => app.rehearsals.fork(params.id!, body.name, body.atMs)
+    run: ({ app, params, body, revision }) => app.rehearsals.fork(params.id!, body.name, body.atMs, revision)
   })
 ];
 
@@ -222,7 +247,7 @@ const reading: Endpoint[] = [
     method: 'GET',
     path: `${rehearsal}/objects`,
     summary: "Objects as in manifests, at the clock's moment",
-    query: z.object({ kind: kind.optional(), namespace: z.string().optional(), name: z.string().optional() }),
+    query: z.object({ kind: kind.optional(), namespace: z.string().optional(), name: z.string().optional(), secrets: secretsQuery }),
     answer: items,
     run: ({ app, params, query }) => listed(app.rehearsals.ask(params.id!, 'objects', query))
   }),
@@ -270,10 +295,11 @@ const reading: Endpoint[] = [
     query: z.object({
       fromMs: msText.default(0),
       toMs: msText.optional(),
-      limit: z.coerce.number().int().min(0).max(20_000).default(5_000)
+      limit: z.coerce.number().int().min(0).max(20_000).default(5_000),
+      secrets: secretsQuery
     }),
     answer: z.object({ hash: z.string(), count: z.number(), entries: z.array(anything) }),
-    run: ({ app, params, query }) => app.rehearsals.journal(params.id!, query.fromMs, query.toMs, query.limit)
+    run: ({ app, params, query }) => app.rehearsals.journal(params.id!, query.fromMs, query.toMs, query.limit, query.secrets === 'keep')
   }),
   endpoint({
     method: 'GET',
@@ -306,6 +332,8 @@ const proving: Endpoint[] = [
   endpoint({
     method: 'POST',
     path: `${rehearsal}/proofs`,
+    deed: 'ran proofs',
+    revised: 'rehearsal',
     summary: 'Run the proof pack on a workload (named by itself or by one of its sets) and keep the evidence',
     body: z.strictObject({
       namespace: z.string().min(1),
@@ -313,7 +341,7 @@ const proving: Endpoint[] = [
       messages: z.number().int().min(1_000).max(2_000_000).optional().describe('how many messages a log broker is proved with')
     }),
     answer: items,
-    run: ({ app, params, body }) => listed(app.prove(params.id!, body.namespace, body.set, body.messages))
+    run: ({ app, params, body, revision }) => listed(app.prove(params.id!, body.namespace, body.set, body.messages, revision))
   }),
   endpoint({
     method: 'GET',
@@ -333,5 +361,6 @@ export const endpoints: readonly Endpoint[] = [
   ...storageEndpoints,
   ...proving,
   ...draftEndpoints,
-  ...dumpEndpoints
+  ...dumpEndpoints,
+  ...accessEndpoints
 ];

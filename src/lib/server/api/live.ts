@@ -1,23 +1,49 @@
-import { getApp, type LiveEvent } from '../services';
+import { unknownRehearsal, getApp, type LiveEvent } from '../services';
+import { problemResponse } from './problem';
 
-const open = new Set<() => void>();
+interface Stream {
+  readonly client: string;
+  close(): void;
+}
+const open = new Set<Stream>();
+
+/** How many streams are open just now. */
+export const openStreams = (): number => open.size;
 
 /** Ends all streams, so that the server can stop at once. */
 export function closeStreams(): void {
-  for (const close of open) close();
+  for (const one of open) one.close();
 }
 process.once('sveltekit:shutdown', closeStreams);
-process.once('SIGTERM', closeStreams);
-process.once('SIGINT', closeStreams);
 
 /**
  * Server-sent events of one rehearsal ('all' for every one). A client that comes back with Last-Event-ID, or comes first with `?after=`
- * and the number that its page was loaded at, gets what it missed, or a `reload` when that is forgotten.
+ * and the number that its page was loaded at, gets what it missed, or a `reload` when that is forgotten. One client (a session, or an
+ * address) may hold a number of them open; 404 for a rehearsal that isn't there.
  */
-export async function liveStream(request: Request, rehearsal: string): Promise<Response> {
-  const { bus } = await getApp();
+export async function liveStream(request: Request, rehearsal: string, client: string): Promise<Response> {
+  const app = await getApp();
+  const { bus } = app;
+  if (rehearsal !== 'all' && !(await app.rehearsals.all()).some((one) => one.id === rehearsal))
+    return problemResponse(unknownRehearsal(rehearsal));
+  const most = app.settings['most-streams'];
+  if ([...open].filter((one) => one.client === client).length >= most) {
+    const refusal = problemResponse({
+      code: 'too-many-streams',
+      status: 429,
+      title: 'Too many event streams',
+      detail: `One client may hold ${most} event streams open.`,
+      remedy: 'Close some: one stream of "all" tells of every rehearsal. --most-streams raises the number.'
+    });
+    refusal.headers.set('retry-after', '5');
+    return refusal;
+  }
   const text = new TextEncoder();
-  const mine = (event: LiveEvent) => rehearsal === 'all' || event.rehearsal === rehearsal;
+  const mine = (event: LiveEvent) =>
+    rehearsal === 'all' ||
+    event.rehearsal === 'all' ||
+    event.rehearsal === rehearsal ||
+    (event.place !== undefined && event.rehearsal.split('~')[0] === rehearsal.split('~')[0]);
   let stop = () => {};
   const stream = new ReadableStream<Uint8Array>({
     start(controller) {
@@ -32,17 +58,18 @@ export async function liveStream(request: Request, rehearsal: string): Promise<R
       }
       const unwatch = bus.watch((event) => mine(event) && tell(event));
       const beat = setInterval(() => say(': beat\n\n'), 15_000);
+      const entry: Stream = { client, close: () => stop() };
       stop = () => {
         unwatch();
         clearInterval(beat);
-        open.delete(stop);
+        open.delete(entry);
         try {
           controller.close();
         } catch {
           // The client has closed it already.
         }
       };
-      open.add(stop);
+      open.add(entry);
       request.signal.addEventListener('abort', stop);
     },
     cancel: () => stop()

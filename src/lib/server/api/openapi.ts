@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { endpoints } from './endpoints';
+import { neededFor } from './endpoint';
 import { problemSchema } from './problem';
 
 const json = (schema: z.ZodType, io: 'input' | 'output' = 'output') =>
@@ -26,10 +27,13 @@ export function openapi() {
         ? { 'application/yaml': { schema: { type: 'string' } }, 'application/json': { schema: { type: 'object' } } }
         : one.body === 'stream'
           ? { 'application/octet-stream': { schema: { type: 'string', format: 'binary' } } }
-          : one.body && { 'application/json': { schema: json(one.body, 'input') } };
+          : one.body === 'transfer'
+            ? { 'application/json': { schema: { type: 'object' } } }
+            : one.body && { 'application/json': { schema: json(one.body, 'input') } };
     const path = (paths[`/api/v1${one.path}`] ??= {});
     path[one.method.toLowerCase()] = {
       summary: one.summary,
+      description: one.needs === 'open' ? 'Open to everybody.' : `Takes the role ${neededFor(one)}, where people sign in.`,
       parameters: [...inPath, ...inQuery],
       ...(content ? { requestBody: { required: true, content } } : {}),
       responses: {

@@ -143,6 +143,8 @@ const claiming: Endpoint[] = [
   endpoint({
     method: 'POST',
     path: `${rehearsal}/write`,
+    deed: 'wrote a row',
+    revised: 'rehearsal',
     summary: 'Let a running pod write one row into its first volume',
     body: z.strictObject({ namespace: name, pod: name, key: z.string().min(1).max(200), value: z.string().max(2_000) }),
     answer: anything,
@@ -151,6 +153,8 @@ const claiming: Endpoint[] = [
   endpoint({
     method: 'POST',
     path: `${rehearsal}/damage`,
+    deed: 'damaged a volume',
+    revised: 'rehearsal',
     summary: "Damage what lies in a claim's volume, on purpose",
     body: z.strictObject({ namespace: name, claim: name }),
     answer: anything,
@@ -159,6 +163,8 @@ const claiming: Endpoint[] = [
   endpoint({
     method: 'POST',
     path: `${rehearsal}/restore-sheet`,
+    needs: 'reader',
+    deed: null,
     summary: 'What putting a snapshot in the place of a claim would do',
     body: restoring,
     answer: anything,
@@ -167,6 +173,8 @@ const claiming: Endpoint[] = [
   endpoint({
     method: 'POST',
     path: `${rehearsal}/restore`,
+    deed: 'restored a claim',
+    revised: 'rehearsal',
     summary: 'Put a snapshot in the place of a claim: who uses it stops, the claim is swapped, and they start again',
     body: restoring.extend({ confirm: z.string().optional().describe("the cluster's name: what was written since the snapshot is lost") }),
     answer: anything,
@@ -211,6 +219,8 @@ const supplying: Endpoint[] = [
   endpoint({
     method: 'POST',
     path: `${rehearsal}/design-class`,
+    needs: 'reader',
+    deed: null,
     summary: 'The class that answers to needs, with the reasons',
     body: needs,
     answer: anything,
@@ -219,10 +229,12 @@ const supplying: Endpoint[] = [
   endpoint({
     method: 'POST',
     path: `${rehearsal}/trials`,
+    deed: 'tried a class',
+    revised: 'rehearsal',
     summary: 'Try a class with a throw-away claim and pods, on a fork or on the trunk, and keep the evidence',
     body: z.strictObject({ class: name, where: z.enum(['fork', 'trunk']).default('fork') }),
     answer: anything,
-    run: ({ app, params, body }) => app.trials.run(params.id!, body.class, body.where)
+    run: ({ app, params, body, revision }) => app.trials.run(params.id!, body.class, body.where, revision)
   }),
   endpoint({
     method: 'GET',
@@ -237,6 +249,8 @@ const layingOut: Endpoint[] = [
   endpoint({
     method: 'POST',
     path: '/layouts/check',
+    needs: 'reader',
+    deed: null,
     summary: 'What is wrong with a ground document, and what it would come to',
     body: 'manifests',
     answer: anything,
@@ -250,6 +264,7 @@ const layingOut: Endpoint[] = [
   endpoint({
     method: 'POST',
     path: '/clusters',
+    deed: 'laid a cluster out',
     summary: 'Make a cluster from a ground document',
     body: 'manifests',
     answer: z.object({ id: z.string() }),
@@ -269,6 +284,8 @@ const layingOut: Endpoint[] = [
   endpoint({
     method: 'DELETE',
     path: '/clusters/{name}',
+    needs: 'keeper',
+    deed: 'took a cluster away',
     summary: 'Take a cluster that was laid out here away, with its rehearsals',
     answer: z.object({ rehearsals: z.array(z.string()) }),
     run: ({ app, params }) => app.removeCluster(params.name!)

@@ -46,6 +46,8 @@ const planning: Endpoint[] = [
   endpoint({
     method: 'POST',
     path: `${rehearsal}/blueprints/{blueprint}`,
+    needs: 'reader',
+    deed: null,
     summary: 'What answers to a blueprint come to on this cluster: faults, figures, remarks, manifests. Secrets have no values yet',
     body: z.strictObject({ answers: answers.default({}) }),
     answer: anything,
@@ -57,6 +59,7 @@ const planning: Endpoint[] = [
   endpoint({
     method: 'POST',
     path: `${rehearsal}/blueprints/{blueprint}/draft`,
+    deed: 'put a blueprint into a draft',
     summary: 'Put the manifests of a blueprint into a draft, with new secret values (at least 128 random bits each)',
     body: z.strictObject({ answers: answers.default({}) }),
     answer: z.object({ id: z.number() }),
@@ -76,6 +79,8 @@ const operating: Endpoint[] = [
   endpoint({
     method: 'POST',
     path: `${rehearsal}/operators/{operator}`,
+    needs: 'reader',
+    deed: null,
     summary: "The manifests that install an operator, or an order of it to the catalogue's manager",
     body: z.strictObject({
       watches: z.array(name).max(50).default([]),
@@ -111,6 +116,8 @@ const checking: Endpoint[] = [
   endpoint({
     method: 'POST',
     path: `${rehearsal}/findings/mend`,
+    needs: 'reader',
+    deed: null,
     summary: "The manifests that a finding's remedy alters or adds; `nth` as the list of findings numbers them",
     body: z.strictObject({ namespace: name, nth: z.number().int().min(0) }),
     answer: z.object({ yaml: z.string() }),
@@ -156,6 +163,8 @@ const working: Endpoint[] = [
   endpoint({
     method: 'POST',
     path: `${rehearsal}/asks`,
+    deed: 'asked a workload',
+    revised: 'rehearsal',
     summary: 'Ask a workload for something as a client would, and run the clock until it has answered (a minute at most)',
     body: z.strictObject({
       namespace: name,
@@ -172,6 +181,8 @@ const working: Endpoint[] = [
   endpoint({
     method: 'POST',
     path: `${rehearsal}/crash`,
+    deed: 'ended a program',
+    revised: 'rehearsal',
     summary: "End a member's program without telling it",
     body: z.strictObject({ namespace: name, pod: name }),
     answer: anything,
@@ -180,6 +191,8 @@ const working: Endpoint[] = [
   endpoint({
     method: 'POST',
     path: `${rehearsal}/rest`,
+    deed: 'stopped a workload',
+    revised: 'rehearsal',
     summary: 'Stop a whole workload in order, its state kept',
     body: z.strictObject({ namespace: name, workload: name }),
     answer: anything,
@@ -200,6 +213,8 @@ const working: Endpoint[] = [
   endpoint({
     method: 'POST',
     path: `${rehearsal}/wake`,
+    deed: 'started a workload',
+    revised: 'rehearsal',
     summary: 'Start a workload that rests, in order',
     body: z.strictObject({ namespace: name, workload: name }),
     answer: anything,
@@ -218,6 +233,8 @@ const working: Endpoint[] = [
   endpoint({
     method: 'POST',
     path: `${rehearsal}/nodes/{node}/empty`,
+    deed: 'emptied or opened a node',
+    revised: 'rehearsal',
     summary: 'Empty a node: close it, and send its pods away as disruption budgets allow; or open it again',
     body: z.strictObject({ open: z.boolean().default(false), losesDirectories: z.boolean().default(false) }),
     answer: anything,
@@ -235,6 +252,8 @@ const working: Endpoint[] = [
   endpoint({
     method: 'POST',
     path: `${rehearsal}/tunnels`,
+    deed: 'opened or closed a tunnel',
+    revised: 'rehearsal',
     summary: 'Open a tunnel to a service, or close it',
     body: z.strictObject({ namespace: name, service: name, open: z.boolean() }),
     answer: anything,

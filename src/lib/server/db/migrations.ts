@@ -1,3 +1,4 @@
+import { gzipSync } from 'node:zlib';
 import { sql, type Kysely, type Migration, type MigrationProvider } from 'kysely';
 
 const first: Migration = {
@@ -143,6 +144,73 @@ const dumpScope: Migration = {
   }
 };
 
+/** Sums over what rows say, revisions of drafts, first states of drafts that had none, who may what, and who did what. */
+const standsFast: Migration = {
+  async up(db: Kysely<unknown>) {
+    for (const table of ['action', 'cluster', 'draft', 'proof', 'rehearsal', 'trial'])
+      await db.schema
+        .alterTable(table)
+        .addColumn('sum', 'text', (c) => c.notNull().defaultTo(''))
+        .execute();
+    await db.schema
+      .alterTable('draft')
+      .addColumn('revision', 'integer', (c) => c.notNull().defaultTo(1))
+      .execute();
+    await sql`DELETE FROM snapshot`.execute(db);
+    await db.schema
+      .alterTable('snapshot')
+      .addColumn('last_action', 'integer', (c) => c.notNull().defaultTo(0))
+      .execute();
+    const { rows } = await sql<{ id: number; files: string; updated_at: string }>`
+      SELECT id, files, updated_at FROM draft WHERE state IS NULL`.execute(db);
+    for (const { id, files, updated_at } of rows) {
+      const texts = (JSON.parse(files) as { text: string }[]).map((one) => one.text);
+      const lines = texts.reduce((sum, text) => sum + (text.trim() ? text.trimEnd().split('\n').length : 0), 0);
+      const state = await sql<{ id: number }>`
+        INSERT INTO draft_state (draft, parent, files, lines, cause, at)
+        VALUES (${id}, NULL, ${gzipSync(files)}, ${lines}, 'begun', ${updated_at}) RETURNING id`.execute(db);
+      await sql`UPDATE draft SET state = ${state.rows[0]!.id} WHERE id = ${id}`.execute(db);
+    }
+    await db.schema
+      .createTable('account')
+      .addColumn('name', 'text', (c) => c.primaryKey())
+      .addColumn('role', 'text', (c) => c.notNull())
+      .addColumn('password', 'text', (c) => c.notNull())
+      .addColumn('made_at', 'text', (c) => c.notNull())
+      .addColumn('ended_at', 'text')
+      .execute();
+    await db.schema
+      .createTable('session')
+      .addColumn('hash', 'text', (c) => c.primaryKey())
+      .addColumn('account', 'text', (c) => c.notNull().references('account.name').onDelete('cascade'))
+      .addColumn('made_at', 'integer', (c) => c.notNull())
+      .addColumn('seen_at', 'integer', (c) => c.notNull())
+      .execute();
+    await db.schema
+      .createTable('token')
+      .addColumn('id', 'integer', (c) => c.primaryKey().autoIncrement())
+      .addColumn('name', 'text', (c) => c.notNull())
+      .addColumn('role', 'text', (c) => c.notNull())
+      .addColumn('hash', 'text', (c) => c.notNull().unique())
+      .addColumn('made_by', 'text', (c) => c.notNull())
+      .addColumn('made_at', 'text', (c) => c.notNull())
+      .addColumn('ends_at', 'text', (c) => c.notNull())
+      .addColumn('ended_at', 'text')
+      .execute();
+    await db.schema
+      .createTable('deed')
+      .addColumn('id', 'integer', (c) => c.primaryKey().autoIncrement())
+      .addColumn('at', 'text', (c) => c.notNull())
+      .addColumn('who', 'text', (c) => c.notNull())
+      .addColumn('what', 'text', (c) => c.notNull())
+      .addColumn('cluster', 'text')
+      .addColumn('rehearsal', 'text')
+      .addColumn('draft', 'integer')
+      .addColumn('detail', 'text', (c) => c.notNull().defaultTo(''))
+      .execute();
+  }
+};
+
 /** All migrations by name, in order. Never change one that has shipped; add another. */
 export const migrations: MigrationProvider = {
   getMigrations: async () => ({
@@ -150,6 +218,7 @@ export const migrations: MigrationProvider = {
     '002-trials': trials,
     '003-draft-files': draftFiles,
     '004-dumps': dumps,
-    '005-dump-scope': dumpScope
+    '005-dump-scope': dumpScope,
+    '006-stands-fast': standsFast
   })
 };

@@ -12,6 +12,8 @@ export interface ClusterRow {
   ground: string;
   /** `standin`, or `dump` for a cluster that was read */
   kind: Generated<string>;
+  /** Sums over the other columns but the place, and over the ground, with a colon between; '' in rows of earlier versions. */
+  sum: Generated<string>;
 }
 
 /** A rehearsal: the trunk of a cluster, or a fork of it. Times are virtual ms. */
@@ -24,6 +26,8 @@ export interface RehearsalRow {
   head_ms: number;
   frontier_ms: number;
   revision: number;
+  /** Sum over head, frontier and revision. */
+  sum: Generated<string>;
 }
 
 /** What somebody did; only ever added to. A taken-back action stays, marked. */
@@ -36,6 +40,8 @@ export interface ActionRow {
   body: string;
   withdrawn: number;
   created_at: string;
+  /** Sum over whether it was taken back, moment and body. */
+  sum: Generated<string>;
 }
 
 /** A world at a moment, as a cache: may be thrown away at any time. */
@@ -45,6 +51,8 @@ export interface SnapshotRow {
   at_ms: number;
   engine: string;
   bytes: Buffer;
+  /** Row of the latest action in it; 0 without any. */
+  last_action: number;
 }
 
 /** A proof that was run, with its evidence. */
@@ -57,6 +65,7 @@ export interface ProofRow {
   /** JSON: the proof */
   body: string;
   created_at: string;
+  sum: Generated<string>;
 }
 
 /** A class that was tried, with the evidence. */
@@ -68,6 +77,7 @@ export interface TrialRow {
   /** JSON: the trial without its actions, and where it was made */
   body: string;
   created_at: string;
+  sum: Generated<string>;
 }
 
 /** Manifests being written for a cluster; `state` is where its history stands. */
@@ -79,6 +89,10 @@ export interface DraftRow {
   files: string;
   state: number | null;
   updated_at: string;
+  /** Goes up with every change; what an editor has seen. */
+  revision: Generated<number>;
+  /** Sum over name and files. */
+  sum: Generated<string>;
 }
 
 /** A draft at a pause in writing; only ever added to, oldest go when there are too many. */
@@ -125,6 +139,48 @@ export interface DumpPartRow {
   bytes: Buffer;
 }
 
+/** Somebody who may sign in. */
+export interface AccountRow {
+  name: string;
+  role: string;
+  /** Salt, parameters and hash. */
+  password: string;
+  made_at: string;
+  ended_at: string | null;
+}
+
+/** Somebody who is signed in; the id itself is known to the browser only. Times in ms of the calendar. */
+export interface SessionRow {
+  hash: string;
+  account: string;
+  made_at: number;
+  seen_at: number;
+}
+
+/** What a program shows instead of a password. */
+export interface TokenRow {
+  id: Generated<number>;
+  name: string;
+  role: string;
+  hash: string;
+  made_by: string;
+  made_at: string;
+  ends_at: string;
+  ended_at: string | null;
+}
+
+/** Who did what, and when; only ever added to. */
+export interface DeedRow {
+  id: Generated<number>;
+  at: string;
+  who: string;
+  what: string;
+  cluster: string | null;
+  rehearsal: string | null;
+  draft: number | null;
+  detail: string;
+}
+
 export interface Schema {
   cluster: ClusterRow;
   rehearsal: RehearsalRow;
@@ -137,4 +193,8 @@ export interface Schema {
   draft_sent: DraftSentRow;
   dump: DumpRow;
   dump_part: DumpPartRow;
+  account: AccountRow;
+  session: SessionRow;
+  token: TokenRow;
+  deed: DeedRow;
 }

@@ -1,10 +1,19 @@
 import { Worker } from 'node:worker_threads';
 import { Host, type Tell } from './host';
 
-type Answer = { call: number; value?: unknown; error?: string } | { told: { id: string; clock: Parameters<Tell>[1] } };
+interface Failure {
+  readonly name: string;
+  readonly message: string;
+  readonly stack?: string;
+  readonly code?: string;
+}
+type Answer = { call: number; value?: unknown; error?: Failure } | { told: { id: string; clock: Parameters<Tell>[1] } };
 
 /** The host as seen from the server: the same calls, wherever it runs. */
 export type HostClient = { readonly [K in keyof Host as Host[K] extends (...args: never[]) => Promise<unknown> ? K : never]: Host[K] };
+
+/** A host with how many calls wait for it, and what ends it. */
+export type StartedHost = HostClient & { waiting(): number; end(): Promise<void> };
 
 /**
  * Starts the host: in a worker thread when the bundled worker's path is given, else in this process (development and tests).
@@ -12,8 +21,16 @@ export type HostClient = { readonly [K in keyof Host as Host[K] extends (...args
  * @param tell called whenever a clock moves by itself
  * @param lost called when the worker has ended and its worlds are gone
  */
-export function startHost(path: string | undefined, tell: Tell, lost: () => void = () => {}): HostClient {
-  if (!path) return new Host(tell);
+export function startHost(
+  path: string | undefined,
+  tell: Tell,
+  lost: () => void = () => {},
+  { mostBytes }: { mostBytes?: number | undefined } = {}
+): StartedHost {
+  if (!path) {
+    const host = new Host(tell);
+    return Object.assign(host, { waiting: () => 0, end: async () => undefined });
+  }
   const waiting = new Map<number, { resolve(value: unknown): void; reject(error: Error): void }>();
   let calls = 0;
   let worker: Worker | undefined;
@@ -25,13 +42,15 @@ export function startHost(path: string | undefined, tell: Tell, lost: () => void
     }
     const one = waiting.get(answer.call);
     waiting.delete(answer.call);
-    if (answer.error !== undefined) one?.reject(new Error(answer.error));
+    if (answer.error !== undefined) one?.reject(Object.assign(new Error(answer.error.message), answer.error));
     else one?.resolve(answer.value);
   };
   // A worker that dies takes its worlds with it; the next call starts another, and they are rebuilt from their actions.
   const started = (): Worker => {
     if (worker) return worker;
-    const fresh = new Worker(path);
+    const limits =
+      mostBytes === undefined ? {} : { resourceLimits: { maxOldGenerationSizeMb: Math.max(256, Math.ceil(mostBytes / 2 ** 20)) } };
+    const fresh = new Worker(path, limits);
     fresh.unref();
     fresh.on('message', receive);
     const gone = (error: Error) => {
@@ -45,8 +64,10 @@ export function startHost(path: string | undefined, tell: Tell, lost: () => void
     worker = fresh;
     return fresh;
   };
-  return new Proxy({} as HostClient, {
+  return new Proxy({} as StartedHost, {
     get: (_target, method) => {
+      if (method === 'waiting') return () => waiting.size;
+      if (method === 'end') return async () => void (await worker?.terminate());
       if (typeof method !== 'string' || method === 'then') return undefined;
       return (...args: unknown[]) =>
         new Promise((resolve, reject) => {

@@ -1,4 +1,5 @@
 import { wordsOf } from '$core/shared';
+import type { PackedActions } from './kept-action';
 import { plan, type Action, type Origin, type Store, type TimedAction, type World } from '$core/standin';
 
 /** How a rehearsal's clock stands. Times are virtual ms. */
@@ -11,6 +12,17 @@ export interface Clock {
   readonly changes: number;
 }
 
+/** How many actions were taken up to a moment (virtual ms); they stand in the order of their moments. */
+export function actionsUpTo(actions: readonly TimedAction[], atMs: number): number {
+  let [low, high] = [0, actions.length];
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (actions[middle]!.atMs <= atMs) low = middle + 1;
+    else high = middle;
+  }
+  return low;
+}
+
 /** How the clock of a world stands whose head is at a moment. */
 export function clockOf(one: {
   readonly world: World;
@@ -19,7 +31,7 @@ export function clockOf(one: {
   readonly running: number;
 }): Clock {
   const { world, headMs } = one;
-  const nextAction = one.actions.find((action) => action.atMs > headMs);
+  const nextAction = one.actions[actionsUpTo(one.actions, headMs)];
   const quiet =
     world.journal.countAt(headMs) === world.journal.countAt(nextAction ? nextAction.atMs - 1 : world.nowMs) &&
     (nextAction !== undefined || world.settled);
@@ -36,11 +48,26 @@ export function clockOf(one: {
 export interface Opening {
   readonly id: string;
   readonly origin: Origin;
-  readonly actions: readonly TimedAction[];
+  readonly actions: readonly TimedAction[] | PackedActions;
   readonly headMs: number;
   readonly frontierMs: number;
   readonly snapshot?: { readonly actions: number; readonly atMs: number; readonly engine: string; readonly bytes: Uint8Array };
+  /** Why the actions end where they do, where that isn't all of them. */
+  readonly broken?: Broken;
 }
+
+/** Why a rehearsal can't be stood up whole. */
+export interface Broken {
+  /** So many of its actions are carried out; what follows is not. */
+  readonly after: number;
+  /** One sentence, without a full stop. */
+  readonly why: string;
+  /** The moment up to which it is known (virtual ms), where that isn't its latest action's. */
+  readonly untilMs?: number;
+}
+
+/** How a rehearsal stands after it was opened. */
+export type Opened = Clock & { readonly broken?: Broken };
 
 /** Where a clock is to be moved. `step`: to the next (1) or previous (-1) moment at which something changed. */
 export type ClockMove =

@@ -1,21 +1,10 @@
-import { createHash, type Hash } from 'node:crypto';
+import { createHash } from 'node:crypto';
 import { setImmediate as nextTurn } from 'node:timers/promises';
-import { deserialize, serialize } from 'node:v8';
-import { gunzipSync, gzipSync } from 'node:zlib';
+import { getHeapStatistics } from 'node:v8';
 import { readSteps, type ReadResult } from '$core/manifest';
+import { planSteps, refusalsOf, replay, Views, World, type Action, type Refusal, type Store } from '$core/standin';
 import {
-  refusalsOf,
-  replay,
-  Views,
-  World,
-  type Action,
-  type Origin,
-  type Refusal,
-  type Snapshot,
-  type Store,
-  type TimedAction
-} from '$core/standin';
-import {
+  actionsUpTo,
   atLimit,
   clockOf,
   farthestMs,
@@ -25,43 +14,28 @@ import {
   type Clock,
   type ClockMove,
   type Moved,
+  type Opened,
   type Opening
 } from './clock';
+import { unpackActions } from './kept-action';
+import { inTurns, sliceCalls, Slices } from './slices';
+import { packWorld, unpackWorld } from './snapshot';
+import { rebuilt, stageOf, type Stage } from './standing';
 import { Stills } from './stills';
 import { bundle, checkText, look, names, readFiles, rework, type DraftText, type LookOptions, type Rework } from './drafting';
+import { covered } from '../views/covered';
 import { queries, type QueryName, type Queries } from '../views';
 
 /** Changes with the loops' behaviour: snapshots of another engine are thrown away. */
 export const engineVersion = '7';
 
-interface Stage {
-  readonly origin: Origin;
-  actions: TimedAction[];
-  world: World;
-  views: Views;
-  headMs: number;
-  /** Virtual ms per wall ms while it runs by itself; 0 when paused. */
-  running: number;
-  lastTickAt: number;
-  /** An action is being written down: the clock must not move. */
-  frozen: boolean;
-  halted: boolean;
-  hash: Hash;
-  hashed: number;
-}
-
 /** What the host tells of its own accord. */
 export type Tell = (id: string, clock: Clock) => void;
-
-/** Between two looks at the wall clock; a call of a large cluster can take some ms. */
-const sliceCalls = 4;
-const sliceMs = 8;
-/** A larger world is rebuilt from its actions: putting it into bytes would hold up everybody for too long. */
-const largestSnapshotChanges = 8_000;
 
 /** Runs worlds in slices, so that whoever asks in between is answered soon. Lives in a worker thread, or in the process for tests. */
 export class Host extends Stills {
   private readonly stages = new Map<string, Stage>();
+  private readonly slices = new Slices();
 
   constructor(private readonly tell: Tell = () => {}) {
     super();
@@ -70,51 +44,97 @@ export class Host extends Stills {
   private stage(id: string): Stage {
     const one = this.stages.get(id);
     if (!one) throw new Error(`rehearsal ${id} is not open`);
+    one.usedAt = Date.now();
     return one;
   }
 
   /** What is known of a rehearsal, or of a cluster that was read, at its moment. */
   private factsOf(id: string): Store {
-    return this.stills.get(id)?.store ?? this.facts(this.stage(id));
+    return this.still(id)?.store ?? this.facts(this.stage(id));
+  }
+
+  private async readyFacts(id: string): Promise<Store> {
+    await this.stages.get(id)?.busy;
+    return this.factsOf(id);
   }
 
   private facts(one: Stage): Store {
     return one.headMs >= one.world.nowMs ? one.world.store : one.views.at(one.headMs);
   }
 
-  async open({ id, origin, actions, headMs, frontierMs, snapshot }: Opening): Promise<Clock> {
-    const fits = snapshot && snapshot.engine === engineVersion && snapshot.actions === actions.length && snapshot.atMs <= frontierMs;
-    const world = fits
-      ? World.restore(origin.seed, deserialize(gunzipSync(snapshot.bytes)) as Snapshot)
-      : await this.rebuilt(origin, actions, frontierMs);
-    const one: Stage = {
+  /**
+   * Stands a rehearsal up, from its snapshot where that fits, else from its actions. Where an action can't be carried out it stands as
+   * it was before that, and says why; it never fails as a whole.
+   */
+  async open({ id, origin, actions: given, headMs, frontierMs, snapshot, broken: told }: Opening): Promise<Opened> {
+    const actions = unpackActions(given);
+    let [world, from, broken] = [undefined as World | undefined, 0, told];
+    const next = snapshot && actions[snapshot.actions];
+    const fits =
+      snapshot &&
+      snapshot.engine === engineVersion &&
+      snapshot.actions <= actions.length &&
+      snapshot.atMs <= frontierMs &&
+      (!next || snapshot.atMs <= next.atMs);
+    if (fits)
+      try {
+        [world, from] = [await unpackWorld(origin.seed, snapshot.bytes), snapshot.actions];
+      } catch {
+        // A snapshot is a cache: without it the world is rebuilt.
+        [world, from] = [undefined, 0];
+      }
+    const built = await rebuilt(this.slices, {
       origin,
-      actions: [...actions],
-      world,
-      views: new Views(world.journal),
-      headMs,
-      running: 0,
-      lastTickAt: 0,
-      frozen: false,
-      halted: false,
-      hash: createHash('sha256'),
-      hashed: 0
-    };
-    await this.runTo(one, frontierMs);
-    one.headMs = Math.min(headMs, world.nowMs);
+      actions,
+      untilMs: told ? Math.min(frontierMs, Math.max(told.untilMs ?? 0, actions.at(-1)?.atMs ?? 0)) : frontierMs,
+      begun: world,
+      from
+    });
+    broken = built.broken ?? broken;
+    const one = stageOf(origin, broken ? actions.slice(0, broken.after) : actions, built.world, headMs, broken);
     this.stages.set(id, one);
-    return clockOf(one);
+    return { ...clockOf(one), ...(broken ? { broken } : {}) };
   }
 
-  /** Replays actions in slices. */
-  private async rebuilt(origin: Origin, actions: readonly TimedAction[], untilMs: number): Promise<World> {
-    const world = replay(origin, [], 0);
-    for (const { atMs, action } of actions) {
-      while (!world.runUntil(atMs, sliceCalls)) await nextTurn();
-      world.act(action);
-    }
-    while (untilMs > world.nowMs && !world.runUntil(untilMs, sliceCalls)) await nextTurn();
-    return world;
+  /** A world that begins as another stands at its frontier; what they share is shared. */
+  async copy(from: string, to: string): Promise<Clock> {
+    const one = this.stage(from);
+    await one.busy;
+    const { changes, ...rest } = one.world.save();
+    // What the other world goes on changing is copied; its journal is only added to.
+    const memories = new Map([...rest.memories].map(([name, map]) => [name, new Map(map)]));
+    const saved = { ...rest, memories, births: new Map(rest.births), steps: [...rest.steps], lines: [...rest.lines] };
+    const { headMs, actions, origin } = one;
+    const world = await inTurns(World.restoreSteps(origin.seed, saved, [changes.slice()]));
+    const made = stageOf(origin, actions, world, headMs);
+    this.stages.set(to, made);
+    return clockOf(made);
+  }
+
+  /** How much is held here, for whoever watches the program. Bytes; ms since the last look. */
+  async stats(): Promise<{ worlds: number; changes: number; heapBytes: number; heapLimitBytes: number; longestSliceMs: number }> {
+    const heap = getHeapStatistics();
+    const longestSliceMs = this.slices.takeLongestMs();
+    let changes = 0;
+    for (const one of this.stages.values()) changes += one.world.journal.changes.length;
+    return {
+      worlds: this.stages.size + this.stills.size,
+      changes,
+      heapBytes: heap.used_heap_size,
+      heapLimitBytes: heap.heap_size_limit,
+      longestSliceMs
+    };
+  }
+
+  /** Worlds that nobody has asked for since then (wall-clock ms), the longest unused first; those that run aren't among them. */
+  async unused(beforeMs: number): Promise<{ id: string; saves: boolean }[]> {
+    const worlds = [...this.stages]
+      .filter(([, one]) => one.usedAt < beforeMs && !one.running && !one.busy && !one.frozen)
+      .sort(([, a], [, b]) => a.usedAt - b.usedAt)
+      .map(([id]) => ({ id, saves: true }));
+    // What was read of a real cluster is in the database as it is; there is nothing to save. Those with a mark are compared just now.
+    const read = [...this.stills].filter(([id, one]) => one.usedAt < beforeMs && !id.includes('#')).map(([id]) => ({ id, saves: false }));
+    return [...worlds, ...read];
   }
 
   /** Reads manifests a piece at a time; worlds go on in between. */
@@ -134,16 +154,17 @@ export class Host extends Stills {
   bundle = bundle;
 
   /** Checks manifests, against a rehearsal where one is named. */
-  check = async (text: string, id: string | undefined) => checkText(text, id === undefined ? undefined : this.factsOf(id));
+  check = async (text: string, id: string | undefined) => checkText(text, id === undefined ? undefined : await this.readyFacts(id));
 
   /** Looks a draft over against a rehearsal. */
-  look = async (id: string, files: readonly DraftText[], options: LookOptions) => look(this.factsOf(id), files, options);
+  look = async (id: string, files: readonly DraftText[], options: LookOptions) => look(await this.readyFacts(id), files, options);
 
   /** Names that exist on a rehearsal, for the editor. */
-  names = async (id: string) => names(this.factsOf(id));
+  names = async (id: string) => names(await this.readyFacts(id));
 
   /** Edits that rework a draft. Nothing is kept: whoever asked carries them out. */
-  rework = async (id: string, files: readonly DraftText[], cluster: string, what: Rework) => rework(this.factsOf(id), files, cluster, what);
+  rework = async (id: string, files: readonly DraftText[], cluster: string, what: Rework) =>
+    rework(await this.readyFacts(id), files, cluster, what);
 
   async has(id: string): Promise<boolean> {
     return this.stages.has(id);
@@ -155,24 +176,23 @@ export class Host extends Stills {
   }
 
   async status(id: string): Promise<Clock> {
-    const still = this.stills.get(id);
+    const still = this.still(id);
     if (still) return still.clock;
-    return clockOf(this.stage(id));
+    const one = this.stage(id);
+    await one.busy;
+    return clockOf(one);
   }
 
   private async runTo(one: Stage, targetMs: number, id?: string): Promise<void> {
     let told = Date.now();
     for (;;) {
-      const until = Date.now() + sliceMs;
-      let done = false;
-      while (!done && Date.now() < until) done = one.world.runUntil(targetMs, sliceCalls);
+      const done = await this.slices.run(() => one.world.runUntil(targetMs, sliceCalls));
       if (done || one.halted) break;
       if (id && Date.now() - told > 200) {
         one.headMs = one.world.nowMs;
         this.tell(id, clockOf(one));
         told = Date.now();
       }
-      await nextTurn();
     }
     if (id) one.headMs = one.world.nowMs;
   }
@@ -183,16 +203,13 @@ export class Host extends Stills {
     const limitMs = Math.min(latestMs, one.world.nowMs + farthestMs);
     let told = Date.now();
     for (;;) {
-      const until = Date.now() + sliceMs;
-      let done = false;
-      while (!done && Date.now() < until) done = one.world.runSettled(sliceCalls, limitMs);
+      const done = await this.slices.run(() => one.world.runSettled(sliceCalls, limitMs));
       one.headMs = one.world.nowMs;
       if (done || one.halted) break;
       if (Date.now() - told > 200) {
         this.tell(id, clockOf(one));
         told = Date.now();
       }
-      await nextTurn();
     }
     if (one.halted || one.world.settled) return undefined;
     return one.world.nowMs >= latestMs ? atLimit : 'After a day of its clock it still has not settled: something goes on again and again.';
@@ -216,6 +233,7 @@ export class Host extends Stills {
   /** Moves the clock: back and forth over what has been, ahead into what hasn't. */
   async move(id: string, move: ClockMove): Promise<Moved> {
     const one = this.stage(id);
+    await one.busy;
     one.halted = false;
     let says: string | undefined;
     if ('run' in move) {
@@ -273,6 +291,11 @@ export class Host extends Stills {
     one.running = 0;
   }
 
+  /** Stops every clock that runs: nothing of it could be kept. */
+  async haltAll(): Promise<void> {
+    for (const [id, one] of this.stages) if (one.running) await this.halt(id);
+  }
+
   private play(id: string, one: Stage, speed: number): void {
     const wasRunning = one.running > 0;
     one.running = speed;
@@ -283,7 +306,7 @@ export class Host extends Stills {
       const now = Date.now();
       const targetMs = Math.min(latestMs, one.headMs + Math.round((now - one.lastTickAt) * one.running));
       one.lastTickAt = now;
-      if (!one.frozen) await this.seek(one, id, targetMs);
+      if (!one.frozen && !one.busy) await this.seek(one, id, targetMs);
       if (one.headMs >= latestMs) one.running = 0;
       this.tell(id, clockOf(one));
       setTimeout(() => void tick(), 150);
@@ -301,9 +324,9 @@ export class Host extends Stills {
     outcomes: { kind: string; namespace: string; name: string; outcome: string }[];
   }> {
     const one = this.stage(id);
+    await one.busy;
     const facts = this.facts(one);
-    const later = one.actions.find((other) => other.atMs > one.headMs);
-    if (later) {
+    if (one.actions.length > actionsUpTo(one.actions, one.headMs)) {
       const refusal: Refusal = {
         code: 'later-actions',
         message: 'Something was sent after this moment, so nothing can be sent here without rewriting what followed.',
@@ -312,9 +335,18 @@ export class Host extends Stills {
       };
       return { atMs: one.headMs, refusals: [refusal], outcomes: [] };
     }
-    const refusals = refusalsOf(facts, action);
-    one.frozen = refusals.length === 0;
-    return { atMs: one.headMs, refusals, outcomes: outcomesOf(facts, action) };
+    // The clock stands still from here on, so that what was looked at is what the action meets.
+    one.frozen = true;
+    try {
+      const planned = action.type === 'send' ? await inTurns(planSteps(facts, action.objects, action.replace)) : undefined;
+      const refusals = planned ? planned.flatMap((verdict) => verdict.refusals) : refusalsOf(facts, action);
+      one.frozen = refusals.length === 0;
+      const outcomes = planned ? planned.map(({ ref, outcome }) => ({ ...ref, outcome })) : outcomesOf(facts, action);
+      return { atMs: one.headMs, refusals, outcomes };
+    } catch (error) {
+      one.frozen = false;
+      throw error;
+    }
   }
 
   async drop(id: string): Promise<void> {
@@ -325,12 +357,22 @@ export class Host extends Stills {
   async commit(id: string, action: Action): Promise<Clock> {
     const one = this.stage(id);
     if (one.headMs < one.world.nowMs) {
-      one.world = await this.rebuilt(one.origin, one.actions, one.headMs);
+      const { world, broken } = await rebuilt(this.slices, { origin: one.origin, actions: one.actions, untilMs: one.headMs });
+      if (broken) throw new Error(`the moment can't be stood up: ${broken.why}`);
+      one.world = world;
       one.views = new Views(one.world.journal);
       [one.hash, one.hashed] = [createHash('sha256'), 0];
     }
-    const refusals = one.world.act(action);
-    one.frozen = false;
+    let ready = () => {};
+    one.busy = new Promise((resolve) => (ready = resolve));
+    let refusals: readonly Refusal[];
+    try {
+      refusals = await inTurns(one.world.actSteps(action));
+    } finally {
+      one.frozen = false;
+      one.busy = undefined;
+      ready();
+    }
     if (refusals.length) throw new Error(`a prepared action was refused: ${refusals[0]!.message}`);
     one.actions.push({ atMs: one.world.nowMs, action });
     one.headMs = one.world.nowMs;
@@ -350,8 +392,9 @@ export class Host extends Stills {
     return one.hash.copy().digest('hex');
   }
 
-  async journal(id: string, fromMs: number, toMs: number | undefined, limit: number) {
+  async journal(id: string, fromMs: number, toMs: number | undefined, limit: number, secrets = false) {
     const one = this.stage(id);
+    await one.busy;
     const { journal } = one.world;
     const from = journal.countAt(fromMs - 1);
     const to = journal.countAt(Math.min(toMs ?? one.headMs, one.headMs));
@@ -359,7 +402,7 @@ export class Host extends Stills {
       atMs,
       key,
       change: !before ? ('made' as const) : after ? ('altered' as const) : ('gone' as const),
-      object: after ?? null
+      object: after ? (secrets ? after : covered(after)) : null
     }));
     return { hash: this.hashAt(one), count: Math.max(0, to - from), entries };
   }
@@ -367,7 +410,7 @@ export class Host extends Stills {
   /** Answers one of the read-only questions at the clock's head. */
   async ask<N extends QueryName>(id: string, name: N, params: Parameters<Queries[N]>[1]): Promise<ReturnType<Queries[N]>> {
     const query = queries[name] as (scene: unknown, params: unknown) => ReturnType<Queries[N]>;
-    const still = this.stills.get(id);
+    const still = this.still(id);
     if (still) {
       const fork = () => {
         throw new Error('a cluster that was read has no worlds');
@@ -378,6 +421,7 @@ export class Host extends Stills {
       );
     }
     const one = this.stage(id);
+    await one.busy;
     const { journal } = one.world;
     const scene = {
       facts: this.facts(one),
@@ -394,15 +438,11 @@ export class Host extends Stills {
     return query(scene, params);
   }
 
-  /** The world as bytes for the cache; undefined for one that is too large to be worth it. */
-  async save(id: string): Promise<{ actions: number; atMs: number; engine: string; bytes: Uint8Array } | undefined> {
+  /** The world as bytes for the cache. */
+  async save(id: string): Promise<{ actions: number; atMs: number; engine: string; bytes: Uint8Array }> {
     const one = this.stage(id);
-    if (one.world.journal.changes.length > largestSnapshotChanges) return undefined;
-    return {
-      actions: one.actions.length,
-      atMs: one.world.nowMs,
-      engine: engineVersion,
-      bytes: gzipSync(serialize(one.world.save()), { level: 1 })
-    };
+    await one.busy;
+    const actions = one.actions.length;
+    return { actions, engine: engineVersion, ...(await packWorld(one.world)) };
   }
 }

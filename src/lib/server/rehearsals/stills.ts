@@ -10,18 +10,27 @@ import type { Clock } from './clock';
 interface Still {
   readonly store: Store;
   readonly clock: Clock;
+  /** Wall-clock ms of the last call. */
+  usedAt: number;
 }
 
 /** Real clusters as their dumps show them: objects, and no time that runs. */
 export class Stills {
   protected readonly stills = new Map<string, Still>();
 
+  /** A cluster that was read, if there is one under an id. */
+  protected still(id: string): Still | undefined {
+    const one = this.stills.get(id);
+    if (one) one.usedAt = Date.now();
+    return one;
+  }
+
   /** Stands up a cluster that was read, without its objects yet. */
   async openStill(id: string, nowMs: number): Promise<Clock> {
     const clock = { nowMs, frontierMs: nowMs, settled: true, running: 0, actions: 0, changes: 0 };
     const store = new Store(false);
     store.nowMs = nowMs;
-    this.stills.set(id, { store, clock });
+    this.stills.set(id, { store, clock, usedAt: Date.now() });
     return clock;
   }
 

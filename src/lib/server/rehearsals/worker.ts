@@ -15,6 +15,7 @@ port.on('message', async ({ call, method, args }: { call: number; method: string
     const work = (host as unknown as Record<string, (...args: unknown[]) => Promise<unknown>>)[method]!;
     port.postMessage({ call, value: await work.apply(host, args) });
   } catch (error) {
-    port.postMessage({ call, error: error instanceof Error ? (error.stack ?? error.message) : String(error) });
+    const { name, message, stack, code } = (error instanceof Error ? error : new Error(String(error))) as Error & { code?: unknown };
+    port.postMessage({ call, error: { name, message, stack, ...(typeof code === 'string' ? { code } : {}) } });
   }
 });

@@ -1,5 +1,7 @@
 import { z } from 'zod';
 import type { ApiObject } from '$core/model';
+import { dataFault } from '../db/faults';
+import { sumHolds, sumOf } from '../db/sums';
 import type { Database } from '../db/connection';
 
 const flagSchema = z.object({ hue: z.number(), weave: z.enum(['twill', 'stripe', 'check', 'dots']) });
@@ -15,6 +17,9 @@ export interface Cluster {
   readonly kind: 'standin' | 'dump' | 'adopted';
 }
 
+const damagedNote = 'damaged in the database';
+const plainFlag = JSON.stringify({ hue: 0, weave: 'dots' } satisfies Flag);
+
 /** Clusters of the estate. */
 export function clusterRepository(db: Database) {
   const shape = (row: { name: string; note: string; flag: string; seed: number; ground: string; kind: string }): Cluster => ({
@@ -25,26 +30,38 @@ export function clusterRepository(db: Database) {
     flag: flagSchema.parse(JSON.parse(row.flag)),
     ground: JSON.parse(row.ground) as ApiObject[]
   });
+  type Head = { name: string; note: string; flag: string; seed: number; kind: string; sum: string };
+  const headHolds = ({ name, note, flag, seed, kind, sum }: Head) => sumHolds(sum.split(':')[0]!, name, note, flag, seed, kind);
+  /** Of a row that isn't as it was written only the name is shown. */
+  const headOf = (row: Head) =>
+    shape(
+      headHolds(row)
+        ? { ...row, ground: '[]' }
+        : { name: row.name, note: damagedNote, flag: plainFlag, seed: 0, kind: 'standin', ground: '[]' }
+    );
   return {
     /** All clusters, without what they stand on. */
     all: async (): Promise<Omit<Cluster, 'ground'>[]> =>
-      (await db.selectFrom('cluster').select(['name', 'note', 'flag', 'seed', 'kind']).orderBy('place').execute()).map((row) => {
-        const { ground: _, ...rest } = shape({ ...row, ground: '[]' });
+      (await db.selectFrom('cluster').select(['name', 'note', 'flag', 'seed', 'kind', 'sum']).orderBy('place').execute()).map((row) => {
+        const { ground: _, ...rest } = headOf(row);
         return rest;
       }),
     /** A cluster without what it stands on, which can be large. */
     async head(name: string): Promise<Omit<Cluster, 'ground'> | undefined> {
       const row = await db
         .selectFrom('cluster')
-        .select(['name', 'note', 'flag', 'seed', 'kind'])
+        .select(['name', 'note', 'flag', 'seed', 'kind', 'sum'])
         .where('name', '=', name)
         .executeTakeFirst();
       if (!row) return undefined;
-      const { ground: _, ...rest } = shape({ ...row, ground: '[]' });
+      const { ground: _, ...rest } = headOf(row);
       return rest;
     },
+    /** @throws DataFault where the row isn't as it was written */
     async find(name: string) {
       const row = await db.selectFrom('cluster').selectAll().where('name', '=', name).executeTakeFirst();
+      if (row && !(headHolds(row) && sumHolds(row.sum.split(':')[1] ?? '', row.ground)))
+        throw dataFault('damaged', `in the row of the cluster ${name}`);
       return row && shape(row);
     },
     async remove(name: string) {
@@ -52,9 +69,10 @@ export function clusterRepository(db: Database) {
     },
     async add({ kind = 'standin', ...cluster }: Omit<Cluster, 'kind'> & { kind?: Cluster['kind'] }, place: number) {
       const { name, note, seed } = cluster;
+      const [flag, ground] = [JSON.stringify(cluster.flag), JSON.stringify(cluster.ground)];
       await db
         .insertInto('cluster')
-        .values({ name, note, seed, place, kind, flag: JSON.stringify(cluster.flag), ground: JSON.stringify(cluster.ground) })
+        .values({ name, note, seed, place, kind, flag, ground, sum: `${sumOf(name, note, flag, seed, kind)}:${sumOf(ground)}` })
         .execute();
     }
   };

@@ -1,6 +1,8 @@
 import { gunzipSync, gzipSync } from 'node:zlib';
 import { z } from 'zod';
 import type { Database } from '../db/connection';
+import { dataFault } from '../db/faults';
+import { sumHolds, sumOf } from '../db/sums';
 
 const filesSchema = z.array(z.object({ name: z.string(), text: z.string() }));
 export type DraftFile = z.infer<typeof filesSchema>[number];
@@ -12,6 +14,8 @@ export interface Draft {
   readonly files: readonly DraftFile[];
   readonly state: number | null;
   readonly updatedAt: string;
+  /** Goes up with every change. */
+  readonly revision: number;
 }
 
 /** A draft as it stood at a pause in writing. */
@@ -42,8 +46,12 @@ const linesOf = (files: readonly DraftFile[]): number =>
 
 /** Drafts: manifests being written, kept per cluster until they are thrown away, with all they have been. */
 export function draftRepository(db: Database) {
-  const rows = () => db.selectFrom('draft').select(['id', 'cluster', 'name', 'files', 'state', 'updated_at as updatedAt']);
-  const shape = (row: { files: string } & Omit<Draft, 'files'>): Draft => ({ ...row, files: filesSchema.parse(JSON.parse(row.files)) });
+  const rows = () =>
+    db.selectFrom('draft').select(['id', 'cluster', 'name', 'files', 'state', 'revision', 'sum', 'updated_at as updatedAt']);
+  const shape = ({ sum, ...row }: { files: string; sum: string } & Omit<Draft, 'files'>): Draft => {
+    if (!sumHolds(sum, row.name, row.files)) throw dataFault('damaged', `in the row of the draft ${row.id}`);
+    return { ...row, files: filesSchema.parse(JSON.parse(row.files)) };
+  };
 
   async function addState(draft: number, parent: number | null, files: readonly DraftFile[], cause: string): Promise<number> {
     const { id } = await db
@@ -62,11 +70,18 @@ export function draftRepository(db: Database) {
     if (old) await db.deleteFrom('draft_state').where('draft', '=', draft).where('id', '<=', old.id).execute();
     return id;
   }
-  const set = (id: number, values: { files?: string; name?: string; state?: number | null }) =>
+  const set = (draft: Draft, { files, name = draft.name, state }: { files?: string; name?: string; state?: number | null }) =>
     db
       .updateTable('draft')
-      .set({ ...values, updated_at: new Date().toISOString() })
-      .where('id', '=', id)
+      .set(({ eb }) => ({
+        name,
+        ...(files === undefined ? {} : { files }),
+        ...(state === undefined ? {} : { state }),
+        sum: sumOf(name, files ?? JSON.stringify(draft.files)),
+        revision: eb('revision', '+', 1),
+        updated_at: new Date().toISOString()
+      }))
+      .where('id', '=', draft.id)
       .execute();
   const find = async (id: number): Promise<Draft | undefined> => {
     const row = await rows().where('id', '=', id).executeTakeFirst();
@@ -82,33 +97,33 @@ export function draftRepository(db: Database) {
     find,
     filesOf,
     async add(cluster: string, name: string, files: readonly DraftFile[]): Promise<number> {
+      const text = JSON.stringify(files);
       const { id } = await db
         .insertInto('draft')
-        .values({ cluster, name, files: JSON.stringify(files), state: null, updated_at: new Date().toISOString() })
+        .values({ cluster, name, files: text, state: null, updated_at: new Date().toISOString(), sum: sumOf(name, text) })
         .returning('id')
         .executeTakeFirstOrThrow();
-      await set(id, { state: await addState(id, null, files, 'begun') });
+      const state = await addState(id, null, files, 'begun');
+      await db.updateTable('draft').set({ state }).where('id', '=', id).execute();
       return id;
     },
     /** Keeps what was written; a new state only where something changed. */
-    async keep(id: number, change: { name?: string; files?: readonly DraftFile[]; cause?: string }): Promise<void> {
-      const draft = await find(id);
-      if (!draft) return;
+    async keep(draft: Draft, change: { name?: string; files?: readonly DraftFile[]; cause?: string }): Promise<void> {
       const { name, files, cause = 'written' } = change;
       const text = files && JSON.stringify(files);
       if (!files || text === JSON.stringify(draft.files)) {
-        if (name !== undefined) await set(id, { name });
+        if (name !== undefined && name !== draft.name) await set(draft, { name });
         return;
       }
-      const state = await addState(id, draft.state, files, cause);
-      await set(id, { files: text!, state, ...(name === undefined ? {} : { name }) });
+      const state = await addState(draft.id, draft.state, files, cause);
+      await set(draft, { files: text!, state, ...(name === undefined ? {} : { name }) });
     },
     states: (id: number): Promise<DraftState[]> =>
       db.selectFrom('draft_state').select(['id', 'parent', 'lines', 'cause', 'at']).where('draft', '=', id).orderBy('id', 'desc').execute(),
     /** Steps back to the state before, or on to the latest that followed; undefined where there is none. */
-    async step(id: number, to: 'undo' | 'redo'): Promise<Draft | undefined> {
-      const draft = await find(id);
-      if (!draft?.state) return undefined;
+    async step(draft: Draft, to: 'undo' | 'redo'): Promise<Draft | undefined> {
+      const { id } = draft;
+      if (!draft.state) return undefined;
       const here = await db.selectFrom('draft_state').select('parent').where('id', '=', draft.state).executeTakeFirst();
       const next =
         to === 'undo'
@@ -117,7 +132,7 @@ export function draftRepository(db: Database) {
               ?.id;
       const files = next ? await filesOf(id, next) : undefined;
       if (!files || !next) return undefined;
-      await set(id, { files: JSON.stringify(files), state: next });
+      await set(draft, { files: JSON.stringify(files), state: next });
       return find(id);
     },
     async sent(id: number): Promise<DraftSent[]> {

@@ -1,4 +1,5 @@
 import type { Trial } from '$core/proofs';
+import { sumHolds, sumOf } from '../db/sums';
 import type { Database } from '../db/connection';
 
 /** A trial as it is kept: without the actions, which stand in the rehearsal where it was tried. */
@@ -11,7 +12,14 @@ export function trialRepository(db: Database) {
       const body = JSON.stringify({ ...trial, where } satisfies KeptTrial);
       await db
         .insertInto('trial')
-        .values({ rehearsal, class_name: trial.class, at_ms: trial.atMs, body, created_at: new Date().toISOString() })
+        .values({
+          rehearsal,
+          class_name: trial.class,
+          at_ms: trial.atMs,
+          body,
+          created_at: new Date().toISOString(),
+          sum: sumOf(trial.class, trial.atMs, body)
+        })
         .execute();
     },
     /** The latest trial of each class, as far as it was made at or before a moment. */
@@ -23,7 +31,8 @@ export function trialRepository(db: Database) {
         .where('at_ms', '<=', untilMs)
         .orderBy('id')
         .execute();
-      return [...new Map(rows.map((row) => [row.class_name, JSON.parse(row.body) as KeptTrial])).values()];
+      const whole = rows.filter((row) => sumHolds(row.sum, row.class_name, row.at_ms, row.body));
+      return [...new Map(whole.map((row) => [row.class_name, JSON.parse(row.body) as KeptTrial])).values()];
     }
   };
 }

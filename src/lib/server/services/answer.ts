@@ -15,9 +15,11 @@ export interface Refusal {
 }
 
 /** What a service gives: a value, or a refusal. Nothing is thrown for what a reader can get wrong. */
-export type Answer<T> = { readonly ok: true; readonly value: T } | { readonly ok: false; readonly refusal: Refusal };
+export type Answer<T> =
+  /** `cookie`: a Set-Cookie line that goes along. */
+  { readonly ok: true; readonly value: T; readonly cookie?: string } | { readonly ok: false; readonly refusal: Refusal };
 
-export const done = <T>(value: T): Answer<T> => ({ ok: true, value });
+export const done = <T>(value: T): { readonly ok: true; readonly value: T } => ({ ok: true, value });
 export const refused = <T = never>(refusal: Refusal): Answer<T> => ({ ok: false, refusal });
 
 export const unknownRehearsal = (id: string): Refusal => ({
@@ -39,7 +41,8 @@ export const notFound = (what: string, remedy = 'Check kind, namespace and name.
 const titles: Record<string, string> = {
   'later-actions': 'Something was sent after this moment',
   'not-found': 'Not found',
-  'bad-layout': "This cluster can't be laid out"
+  'bad-layout': "This cluster can't be laid out",
+  'too-large': 'This is too much at once'
 };
 
 /** A refusal made of the problems of what was handed in. */
@@ -65,7 +68,16 @@ export function refusalOf(problems: readonly Problem[]): Refusal {
     'nothing-to-send',
     'bad-layout'
   ];
-  const status = first.code === 'later-actions' ? 409 : first.code === 'not-found' ? 404 : unreadable.includes(first.code) ? 400 : 422;
+  const tooLarge = problems.some((one) => one.code === 'too-large');
+  const status = tooLarge
+    ? 413
+    : first.code === 'later-actions'
+      ? 409
+      : first.code === 'not-found'
+        ? 404
+        : unreadable.includes(first.code)
+          ? 400
+          : 422;
   const more = problems.length > 1 ? ` (and ${problems.length - 1} more)` : '';
   return {
     code: first.code,

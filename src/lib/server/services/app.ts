@@ -4,14 +4,24 @@ import { lengthFor, secretValue } from '$core/drafts';
 import { writeManifests } from '$core/manifest';
 import type { AskObject } from '$core/model';
 import { scenario } from '../../scenario';
-import { openDatabase, softConnection, type Database } from '../db/connection';
+import { openData, type Database } from '../db/connection';
+import { dataFaultOf, type DataFault } from '../db/faults';
+import { log, loggable } from '../log';
+import { makeMetrics } from '../metrics';
+import { accessRepository } from '../repositories/access';
+import { Provider } from '../access/provider';
+import type { Caller } from '../access/roles';
+import { settingsOf, type Settings } from '../settings';
+import { AccessService } from './access';
+import { BackupService } from './backups';
+import { Presence } from './presence';
 import { clusterRepository } from '../repositories/clusters';
 import { dumpRepository } from '../repositories/dumps';
 import { draftRepository } from '../repositories/drafts';
 import { proofRepository, type KeptProof } from '../repositories/proofs';
 import { rehearsalRepository } from '../repositories/rehearsals';
 import { trialRepository } from '../repositories/trials';
-import { startHost, type HostClient } from '../rehearsals/client';
+import { startHost } from '../rehearsals/client';
 import type { Queries } from '../views';
 import { done, notFound, refused, type Answer } from './answer';
 import { DraftService } from './drafts';
@@ -19,6 +29,7 @@ import { DumpService } from './dumps';
 import { LayoutService } from './layouts';
 import { LiveBus } from './live';
 import { RehearsalService } from './rehearsals';
+import { TransferService } from './transfer';
 import { TrialService } from './trials';
 
 export interface AppOptions {
@@ -30,7 +41,27 @@ export interface AppOptions {
   readonly reader?: string | undefined;
   /** Begins without the demo's clusters. */
   readonly empty?: boolean | undefined;
+  readonly settings?: Settings | undefined;
 }
+
+type EstateRow = ReturnType<Queries['estate']>;
+/** The row of a cluster of which nothing can be seen. */
+const unseenRow = (sentence: string): EstateRow => ({
+  levels: [],
+  trace: null,
+  broken: false,
+  proof: null,
+  sentence,
+  claims: { bound: 0, wanted: 0 },
+  members: { ready: 0, wanted: 0 },
+  clock: { nowMs: 0, frontierMs: 0, settled: true, running: 0, actions: 0, changes: 0 },
+  nodes: 0,
+  zones: 0,
+  totalBytes: 0,
+  takenBytes: 0,
+  volumeBytes: 0,
+  overdue: false
+});
 
 /** Lays the demo's clusters down in an empty database. */
 async function layDemo(db: Database): Promise<void> {
@@ -48,32 +79,51 @@ async function layDemo(db: Database): Promise<void> {
 }
 
 /** Everything that routes may call. */
-export async function createApp({ data, worker, reader, empty = false }: AppOptions) {
-  const db = await openDatabase(data);
+export async function createApp({ data, worker, reader, empty = false, settings = settingsOf({}) }: AppOptions) {
+  const file = await openData(data, { mostBytes: settings['most-disk'] });
+  const { db, soft } = file;
   if (!empty) await layDemo(db);
   const clusters = clusterRepository(db);
   const proofs = proofRepository(db);
   const drafts = draftRepository(db);
-  const soft = softConnection(data, db);
   const dumps = dumpRepository(db, soft);
   await dumps.dropUnfinished();
   const bus = new LiveBus();
   const told: { to?: RehearsalService } = {};
-  const host: HostClient = startHost(
+  const most = { mostBytes: settings['most-memory'] };
+  const host = startHost(
     worker,
     (id, clock) => void told.to?.told(id, clock),
-    () => told.to?.forget()
+    () => told.to?.forget(),
+    most
   );
-  const prover: HostClient = startHost(worker, () => {});
+  const prover = startHost(worker, () => {});
+  const textReader = startHost(worker, () => {});
+  /** Why something behind an answer couldn't be kept; over with the next thing that is. */
+  let unkept: DataFault | undefined;
   const rehearsals = new RehearsalService({
     host,
+    reader: textReader,
     bus,
     store: rehearsalRepository(db),
     cluster: clusters.find,
     head: clusters.head,
-    dumps
+    dumps,
+    kept: () => (unkept = undefined),
+    unkept(error, id) {
+      unkept = dataFaultOf(error);
+      log.error({ rehearsal: id, ...loggable(error) }, 'something behind an answer was not kept');
+      bus.publish({ rehearsal: id, kind: 'unkept', clock: null, revision: 0 });
+    }
   });
   told.to = rehearsals;
+  const who = accessRepository(db);
+  const access = new AccessService(who, settings.signIn, settings.tls);
+  await access.begin();
+  const presence = new Presence(bus);
+  const provider = new Provider(settings);
+  const metrics = makeMetrics();
+  const backups = new BackupService(file, settings);
   const writing = new DraftService(drafts, rehearsals);
   const trials = new TrialService(rehearsals, trialRepository(db));
   const layouts = new LayoutService(clusters, rehearsalRepository(db));
@@ -108,7 +158,9 @@ export async function createApp({ data, worker, reader, empty = false }: AppOpti
       return done({ items: (await clusters.all()).map(({ name }) => ({ name })) });
     },
     /** Runs the pack on a workload, in a worker of its own so that nobody waits for it, and keeps the evidence. */
-    async prove(id: string, namespace: string, set: string, messages?: number) {
+    async prove(id: string, namespace: string, set: string, messages?: number, revision?: number) {
+      const old = await rehearsals.staleFor(id, revision);
+      if (old) return refused(old);
       const opening = await rehearsals.opening(id);
       if (!opening.ok) return opening;
       await prover.open(opening.value);
@@ -166,20 +218,96 @@ export async function createApp({ data, worker, reader, empty = false }: AppOpti
       if (removed.ok) for (const id of removed.value.rehearsals) await rehearsals.release(id);
       return removed;
     },
-    /** All clusters with their stacks, for the estate. */
+    /** All clusters with their stacks, for the estate. One that can't be stood up takes no other along: its row says why. */
     async estate() {
       return Promise.all(
         (await clusters.all()).map(async (cluster) => {
-          const kept = await keptProofs(cluster.name);
-          const row = await rehearsals.ask(cluster.name, 'estate', { proofs: kept.ok ? kept.value : [] });
-          if (!row.ok) throw new Error(row.refusal.detail);
-          return { id: cluster.name, ...cluster, ...row.value };
+          const head = { id: cluster.name, ...cluster };
+          const lost = (fault: string) => ({ ...head, ...unseenRow(fault), fault });
+          try {
+            const kept = await keptProofs(cluster.name);
+            const row = await rehearsals.ask(cluster.name, 'estate', { proofs: kept.ok ? kept.value : [] });
+            if (!row.ok) return lost(row.refusal.detail);
+            return { ...head, ...row.value, fault: rehearsals.brokenWhy(cluster.name) ?? null };
+          } catch (error) {
+            const fault = dataFaultOf(error);
+            if (!fault) log.error({ cluster: cluster.name, ...loggable(error) }, "a cluster can't be shown");
+            return lost(fault?.message ?? 'Something went wrong on our side; the log says more.');
+          }
         })
       );
     },
+    /** The connection itself, for tests. */
+    db,
+    access,
+    provider,
+    presence,
+    metrics,
+    backups,
+    settings,
+    deeds: who.deeds,
+    /** Writes down who did what. */
+    async did(
+      caller: Pick<Caller, 'name'>,
+      deed: {
+        what: string;
+        cluster?: string | undefined;
+        rehearsal?: string | undefined;
+        draft?: number | undefined;
+        detail?: string | undefined;
+      }
+    ) {
+      const { what, cluster = null, rehearsal = null, draft = null, detail = '' } = deed;
+      await who.addDeed({ who: caller.name, what, cluster, rehearsal, draft, detail });
+    },
+    /** Why nothing can be kept just now; undefined while all is well. */
+    dataFault: (): DataFault | undefined => file.fault() ?? unkept,
+    /** Something couldn't be kept: clocks stop, and everybody is told. */
+    async inTrouble(fault: DataFault): Promise<void> {
+      unkept = fault;
+      await host.haltAll().catch(() => undefined);
+      bus.publish({ rehearsal: 'all', kind: 'unkept', clock: null, revision: 0 });
+    },
+    /** Why the data file itself is of no use: it was taken away, or emptied. */
+    dataGone: () => file.fault(),
+    /** Tells whoever has a draft open that somebody has kept something else. */
+    tellDraft({ id, cluster, revision }: { id: number; cluster: string; revision: number }, caller: Pick<Caller, 'name'>) {
+      bus.publish({ rehearsal: cluster, kind: 'draft', clock: null, revision, place: `draft ${id}`, who: caller.name });
+    },
+    transfer: new TransferService({ clusters, store: rehearsalRepository(db), drafts, proofs }),
+    /** What is measured, as text. */
+    async measured(streams: number): Promise<{ text: string; type: string }> {
+      const stats = await host.stats();
+      metrics.worlds.set(stats.worlds);
+      metrics.changes.set(stats.changes);
+      metrics.heap.set(stats.heapBytes);
+      metrics.heapMost.set(stats.heapLimitBytes);
+      metrics.slice.set(stats.longestSliceMs / 1_000);
+      metrics.queued.set(host.waiting());
+      metrics.streams.set(streams);
+      metrics.database.set(file.bytes());
+      metrics.memory.set(process.memoryUsage.rss());
+      return { text: await metrics.registry.metrics(), type: metrics.registry.contentType };
+    },
+    /** Whether worlds answer and the database can be read. */
+    async ready(): Promise<boolean> {
+      await db.selectFrom('cluster').select('name').limit(1).execute();
+      await host.stats();
+      return file.fault() === undefined;
+    },
+    /** What has to be done every now and then: worlds put to rest, what is over taken away, backups made. */
+    async tend(now = Date.now()): Promise<void> {
+      await rehearsals.rest(settings['most-memory'], now);
+      await access.tidy(now);
+      await who.dropDeeds(new Date(now - settings['keep-deeds'] * 86_400_000).toISOString());
+      await backups.tend(now);
+    },
     async close() {
-      await db.destroy();
-      if (soft !== db) await soft.destroy();
+      // A clock that runs on for very long doesn't keep the end waiting.
+      await host.haltAll().catch(() => undefined);
+      await Promise.race([rehearsals.end(), new Promise((done) => setTimeout(done, 5_000).unref())]);
+      for (const one of [host, prover, textReader]) await one.end();
+      await file.close();
     }
   };
 }

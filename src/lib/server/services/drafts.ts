@@ -1,11 +1,21 @@
-import type { DraftFile, draftRepository } from '../repositories/drafts';
+import type { Draft, DraftFile, draftRepository } from '../repositories/drafts';
 import type { Ref } from '$core/model';
-import { done, notFound, refused, type Answer } from './answer';
+import { done, notFound, refused, type Answer, type Refusal } from './answer';
 import type { RehearsalService } from './rehearsals';
 
 type Store = ReturnType<typeof draftRepository>;
 
 const gone = (id: number) => notFound(`The draft ${id}`, 'It may have been thrown away.');
+
+/** Somebody else has written meanwhile: what stands now goes along, so that the two can be laid beside each other. */
+const staleDraft = (seen: number, current: Draft): Refusal => ({
+  code: 'stale-draft',
+  status: 409,
+  title: 'Somebody else has changed this draft',
+  detail: `You saw revision ${seen} of "${current.name}"; it is at ${current.revision} now.`,
+  remedy: 'Lay the two beside each other, take over what you want of each, and keep that. What you wrote is not lost.',
+  current
+});
 
 /** What has become of what a draft sent. */
 export interface Sent {
@@ -25,18 +35,47 @@ export class DraftService {
     private readonly rehearsals: RehearsalService
   ) {}
 
-  async step(id: number, to: 'undo' | 'redo') {
-    const stepped = await this.store.step(id, to);
-    if (stepped) return done(stepped);
-    if (!(await this.store.find(id))) return refused(gone(id));
-    return refused({
-      code: 'no-such-state',
-      status: 409,
-      title: to === 'undo' ? 'Nothing to take back' : 'Nothing to do again',
-      detail: to === 'undo' ? 'This is the first state that is kept of the draft.' : 'This is the latest state of the draft.',
-      remedy: 'The list of states shows what is kept.'
+  private readonly queues = new Map<number, Promise<unknown>>();
+
+  /** One after the other, per draft, on the draft as it stands then; refused where its revision isn't the one that was seen. */
+  private async onDraft<T>(id: number, seen: number | undefined, work: (draft: Draft) => Promise<Answer<T>>): Promise<Answer<T>> {
+    const mine = (this.queues.get(id) ?? Promise.resolve()).then(async (): Promise<Answer<T>> => {
+      const draft = await this.store.find(id);
+      if (!draft) return refused(gone(id));
+      return seen !== undefined && seen !== draft.revision ? refused(staleDraft(seen, draft)) : work(draft);
     });
+    const settled = mine.catch(() => undefined);
+    this.queues.set(id, settled);
+    void settled.then(() => this.queues.get(id) === settled && this.queues.delete(id));
+    return mine;
   }
+
+  /** Keeps what was written. */
+  keep = (id: number, change: Parameters<Store['keep']>[1], seen: number | undefined): Promise<Answer<Draft>> =>
+    this.onDraft(id, seen, async (draft) => {
+      await this.store.keep(draft, change);
+      const kept = await this.store.find(id);
+      return kept ? done(kept) : refused(gone(id));
+    });
+
+  remove = (id: number, seen: number | undefined): Promise<Answer<{ id: number }>> =>
+    this.onDraft(id, seen, async () => {
+      await this.store.remove(id);
+      return done({ id });
+    });
+
+  step = (id: number, to: 'undo' | 'redo', seen: number | undefined): Promise<Answer<Draft>> =>
+    this.onDraft(id, seen, async (draft) => {
+      const stepped = await this.store.step(draft, to);
+      if (stepped) return done(stepped);
+      return refused<Draft>({
+        code: 'no-such-state',
+        status: 409,
+        title: to === 'undo' ? 'Nothing to take back' : 'Nothing to do again',
+        detail: to === 'undo' ? 'This is the first state that is kept of the draft.' : 'This is the latest state of the draft.',
+        remedy: 'The list of states shows what is kept.'
+      });
+    });
 
   /** Sends a draft as it is kept. What loses data needs the cluster's name. */
   async send(

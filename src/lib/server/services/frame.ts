@@ -27,8 +27,16 @@ export async function frameOf(app: App, id: string) {
     stack: stack.value,
     tape: tape.value,
     rehearsals: rehearsals.map((one) => ({ id: one.id, fork: one.fork })),
-    drafts: (await app.drafts.of(cluster.name)).length
+    drafts: (await app.drafts.of(cluster.name)).length,
+    fault: app.rehearsals.brokenWhy(id) ?? null,
+    /** Why nothing can be kept just now. */
+    unkept: unkeptWords(app)
   });
+}
+
+function unkeptWords(app: App): string | null {
+  const fault = app.dataFault();
+  return fault ? `${fault.message} ${fault.remedy}` : null;
 }
 
 export type FrameData = (Awaited<ReturnType<typeof frameOf>> & Answer<unknown> & { ok: true })['value'];

@@ -1,18 +1,36 @@
+import { log, loggable } from '../log';
+import { settingsOf } from '../settings';
 import { createApp, type App } from './app';
 
 let app: Promise<App> | undefined;
 
-/** The application of this process; made on first use from ROOT_BARN_DATA and ROOT_BARN_WORKER. */
-export function getApp(): Promise<App> {
-  app ??= createApp({
+const tendEveryMs = 30_000;
+
+async function begin(): Promise<App> {
+  const settings = settingsOf(process.env);
+  const made = await createApp({
     data: process.env.ROOT_BARN_DATA ?? 'data',
     worker: process.env.ROOT_BARN_WORKER,
     reader: process.env.ROOT_BARN_READER,
-    empty: process.env.ROOT_BARN_EMPTY === 'yes'
+    empty: settings.empty,
+    settings
   });
+  const timer = setInterval(() => void made.tend().catch((error: unknown) => log.error(loggable(error), 'tending failed')), tendEveryMs);
+  timer.unref();
+  return { ...made, close: async () => (clearInterval(timer), made.close()) };
+}
+
+/** The application of this process; made on first use from the variables that begin with ROOT_BARN_. */
+export function getApp(): Promise<App> {
+  if (!app) {
+    app = begin();
+    // What goes wrong at the first time (a lock, say) may be over at the next.
+    app.catch(() => (app = undefined));
+  }
   return app;
 }
 
-export { done, notFound, refusalOf, refused, type Answer, type Refusal } from './answer';
+export { done, notFound, refusalOf, refused, unknownRehearsal, type Answer, type Refusal } from './answer';
+export { roleNeeded, signInNeeded } from './access';
 export type { App } from './app';
 export type { LiveEvent } from './live';

@@ -4,9 +4,13 @@ import type { Clock } from '../rehearsals/clock';
 export interface LiveEvent {
   readonly id: number;
   readonly rehearsal: string;
-  readonly kind: 'clock' | 'acted' | 'proved' | 'forked';
+  readonly kind: 'clock' | 'acted' | 'proved' | 'forked' | 'draft' | 'present' | 'unkept';
   readonly clock: Clock | null;
+  /** Of the rehearsal, or of the draft. */
   readonly revision: number;
+  /** `draft 7`: what it is about, where that is no rehearsal. */
+  readonly place?: string;
+  readonly who?: string;
 }
 
 const remembered = 500;

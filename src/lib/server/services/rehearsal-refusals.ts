@@ -1,4 +1,4 @@
-import { latestMs, type Clock } from '../rehearsals/clock';
+import { latestMs, type Broken, type Clock } from '../rehearsals/clock';
 import type { Refusal } from './answer';
 
 /** Why something isn't done with a rehearsal: what, where, and what to do. */
@@ -8,6 +8,39 @@ export const readOnlyDump = (id: string): Refusal => ({
   title: 'This is a dump',
   detail: `${id} is what was read of a real cluster; nothing can be sent to it, and its clock stands still.`,
   remedy: 'Rehearse from here: that makes a stand-in which goes on from its state.'
+});
+
+/** Why nothing can be done in a rehearsal that can't be stood up whole. */
+export const brokenRehearsal = (id: string, { after, why }: Broken): Refusal => ({
+  code: 'broken-rehearsal',
+  status: 409,
+  title: "This rehearsal can't be stood up whole",
+  detail: `${id} stands as after ${after} ${after === 1 ? 'action' : 'actions'}; ${why}.`,
+  remedy: 'Take the latest actions back (undo) until it stands again, export it, or take the fork away.'
+});
+
+export const notCarriedOut = (why: string): Refusal => ({
+  code: 'not-carried-out',
+  status: 422,
+  title: "The stand-in can't carry this out",
+  detail: `It was looked at and taken, but carrying it out failed: ${why}.`,
+  remedy: 'Nothing of it was kept. Correct what was sent; the log says more.'
+});
+
+export const worldsFull = (used: string, most: string): Refusal => ({
+  code: 'memory',
+  status: 507,
+  title: 'There is no room for more rehearsals',
+  detail: `The worlds that are held together take ${used} of the ${most} that this program may take.`,
+  remedy: 'Take forks away that nobody needs, send less at a time, or start with a larger --most-memory.'
+});
+
+export const readTooLong = (mostMs: number): Refusal => ({
+  code: 'too-large',
+  status: 413,
+  title: 'This takes too long to read',
+  detail: `It was not read within ${mostMs / 1_000} s, and is given up.`,
+  remedy: 'Send less at a time: fewer objects, or smaller documents.'
 });
 
 export const tooFarAhead = (untilMs: number): Refusal => ({

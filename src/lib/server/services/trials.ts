@@ -15,7 +15,9 @@ export class TrialService {
    * Tries a class. It is always tried on a fork first; on the trunk the same actions are then repeated at the same moments, which leads
    * to the same outcome, because nothing but the actions decides it.
    */
-  async run(id: string, name: string, where: KeptTrial['where']): Promise<Answer<KeptTrial>> {
+  async run(id: string, name: string, where: KeptTrial['where'], revision?: number): Promise<Answer<KeptTrial>> {
+    const old = await this.rehearsals.staleFor(id, revision);
+    if (old) return refused(old);
     const tried = await this.rehearsals.ask(id, 'tryOut', { class: name });
     if (!tried.ok) return tried;
     if (!tried.value) return refused(notFound(`StorageClass ${name}`));

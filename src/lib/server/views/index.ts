@@ -1,3 +1,4 @@
+import { covered } from './covered';
 import { scopeIn, scopeRows } from '$core/exports';
 import { wrongIn } from './export-levels';
 import { bytesOf } from '$core/shared';
@@ -67,32 +68,34 @@ const manifestsOf = ({ facts }: Scene, namespace?: string): ApiObject[] =>
       .map(asManifest)
   );
 
-const emptied = (one: ApiObject & { kind: 'Secret' }): ApiObject => ({
-  ...one,
-  data: Object.fromEntries(Object.keys(one.data ?? {}).map((key) => [key, '']))
-});
+const withoutValues = (objects: readonly ApiObject[]): ApiObject[] => objects.map(covered);
 
-const withoutValues = (objects: readonly ApiObject[]): ApiObject[] => objects.map((one) => (one.kind === 'Secret' ? emptied(one) : one));
+/** Whether the values of secrets go along; they don't unless it is asked for. */
+type Cover = 'keep' | 'drop' | undefined;
 
 /** All that can be asked of a rehearsal at its clock's head. Each is a pure reading; none changes the world. */
 export const queries = {
-  objects: (scene: Scene, { kind, namespace, name }: { kind?: Kind; namespace?: string; name?: string }): ApiObject[] =>
-    (kind ? [kind] : kindEntries.map((entry) => entry.kind)).flatMap((one) =>
+  objects(
+    scene: Scene,
+    { kind, namespace, name, secrets }: { kind?: Kind; namespace?: string; name?: string; secrets?: Cover }
+  ): ApiObject[] {
+    const found = (kind ? [kind] : kindEntries.map((entry) => entry.kind)).flatMap((one) =>
       (scene.facts.list(one, namespace) as ApiObject[]).filter((object) => name === undefined || object.metadata.name === name)
-    ),
+    );
+    return secrets === 'keep' ? found : withoutValues(found);
+  },
   /** The cluster's objects as somebody with access to it would export them: nothing of the provider. */
-  dump: ({ facts }: Scene, _: object) => ({
-    apiVersion: 'v1',
-    kind: 'List',
-    items: kindEntries.filter((entry) => !ofProvider.has(entry.kind)).flatMap((entry) => facts.list(entry.kind) as ApiObject[])
-  }),
+  dump({ facts }: Scene, { secrets }: { secrets?: Cover }) {
+    const all = kindEntries.filter((entry) => !ofProvider.has(entry.kind)).flatMap((entry) => facts.list(entry.kind) as ApiObject[]);
+    return { apiVersion: 'v1', kind: 'List', items: secrets === 'keep' ? all : withoutValues(all) };
+  },
   rootLine(scene: Scene, ref: Ref) {
     const line = rootLine(scene.facts, ref);
     return line && { ...line, sentence: lineSentence(line) };
   },
   resolve: (scene: Scene, { namespace, name }: { namespace: string; name: string }) => resolve(scene.facts, namespace, name),
   /** The values of secrets are left out unless they are asked for; their keys stay. */
-  manifests(scene: Scene, { namespace, secrets }: { namespace?: string; secrets?: 'keep' | 'drop' }) {
+  manifests(scene: Scene, { namespace, secrets }: { namespace?: string; secrets?: Cover }) {
     const all = manifestsOf(scene, namespace);
     const objects = secrets === 'keep' ? all : withoutValues(all);
     return {

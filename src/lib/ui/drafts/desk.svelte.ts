@@ -1,4 +1,4 @@
-import { call, doCall, notices } from '../call.svelte';
+import { call, notices } from '../call.svelte';
 import type { SheetData } from '../sheets/ChangeSheet.svelte';
 import type { DraftFile, DraftObject, Finding, Link, TextEdit } from './types';
 
@@ -8,6 +8,13 @@ interface Look {
   readonly links: readonly Link[];
   readonly sheet?: SheetData;
   /** Revision of the rehearsal that was looked at. */
+  readonly revision: number;
+}
+
+/** A draft as the server keeps it. */
+export interface KeptDraft {
+  readonly name: string;
+  readonly files: readonly DraftFile[];
   readonly revision: number;
 }
 
@@ -24,6 +31,11 @@ export class Desk {
   /** Revision of the rehearsal that the change sheet was made against. */
   revision = $state<number | undefined>(undefined);
   names = $state.raw<readonly { kind: string; namespace: string; name: string }[]>([]);
+  /** What somebody else has kept meanwhile, where what is here was written on an older text. */
+  conflict = $state.raw<(KeptDraft & { who?: string | undefined }) | null>(null);
+  /** Revision of the draft that what is here was written on. */
+  private seen = 0;
+  private keeping = false;
   /** Text that the findings are about; a mend fits only that. */
   private checked = '';
   private asking: AbortController | undefined;
@@ -32,12 +44,13 @@ export class Desk {
   constructor(
     readonly id: number,
     readonly rehearsal: () => string,
-    draft: { name: string; files: readonly DraftFile[] }
+    draft: KeptDraft
   ) {
     this.take(draft);
   }
 
-  take(draft: { name: string; files: readonly DraftFile[] }): void {
+  take(draft: KeptDraft): void {
+    this.seen = draft.revision;
     this.files = [...draft.files];
     this.name = draft.name;
     if (!this.files.some((one) => one.name === this.open)) this.open = this.files[0]?.name ?? '';
@@ -96,12 +109,78 @@ export class Desk {
     this.kept = false;
   }
 
+  /** Keeps what is here; where somebody else has kept another text, the two are laid beside each other instead. */
   async keep(): Promise<boolean> {
+    if (this.conflict) return false;
     const [files, name, cause] = [this.files, this.name.trim() || 'draft', this.cause];
-    if (!(await doCall('PUT', `/drafts/${this.id}`, { name, files, cause }))) return false;
+    this.keeping = true;
+    const answer = await call<KeptDraft>('PUT', `/drafts/${this.id}`, { name, files, cause }, { revision: this.seen });
+    this.keeping = false;
+    if (!answer.ok) {
+      if (answer.trouble.type?.endsWith(':stale-draft')) this.stands(answer.trouble.current as KeptDraft, files);
+      else notices.complain(answer.trouble);
+      return false;
+    }
+    this.seen = answer.value.revision;
     this.cause = 'written';
     if (this.files === files) this.kept = true;
     return true;
+  }
+
+  /** Somebody else's text stands: the same as ours is no conflict. */
+  private stands(current: KeptDraft & { who?: string | undefined }, files: readonly DraftFile[]): void {
+    if (
+      JSON.stringify(current.files.map(({ name, text }) => [name, text])) === JSON.stringify(files.map(({ name, text }) => [name, text]))
+    ) {
+      this.seen = current.revision;
+      this.kept = true;
+    } else this.conflict = current;
+  }
+
+  /** Keeps what the reader has made of the two. */
+  async settle(files: readonly DraftFile[], cause: string): Promise<void> {
+    const { conflict } = this;
+    if (!conflict) return;
+    this.seen = conflict.revision;
+    this.conflict = null;
+    this.cause = cause;
+    this.files = files.length ? [...files] : [{ name: 'draft.yaml', text: '' }];
+    if (!this.files.some((one) => one.name === this.open)) this.open = this.files[0]!.name;
+    this.kept = false;
+    if (await this.keep()) notices.say('Kept. What the other text said is among the states.');
+  }
+
+  /** Takes the other text whole; what was written here goes. */
+  giveWay(): void {
+    const { conflict } = this;
+    if (!conflict) return;
+    this.conflict = null;
+    this.take(conflict);
+    this.kept = true;
+  }
+
+  /** Somebody has kept something: what is here is brought up to it, or laid beside it where something here isn't kept yet. */
+  async hear(revision: number, who: string | undefined): Promise<void> {
+    for (let tries = 0; tries < 20 && this.keeping; tries += 1) await new Promise((done) => setTimeout(done, 50));
+    if (revision <= this.seen || this.conflict) return;
+    const answer = await call<KeptDraft>('GET', `/drafts/${this.id}`);
+    if (!answer.ok || answer.value.revision <= this.seen) return;
+    const name = who === 'local' ? 'Another tab' : who;
+    if (this.kept) {
+      this.take(answer.value);
+      notices.say(`${name ?? 'Somebody else'} has kept another text of this draft; it is shown.`);
+    } else this.stands({ ...answer.value, who: name }, this.files);
+  }
+
+  /** Steps back or on through what the draft has been. */
+  async step(to: 'undo' | 'redo'): Promise<void> {
+    if (!this.kept && !(await this.keep())) return;
+    const answer = await call<KeptDraft>('POST', `/drafts/${this.id}/${to}`, undefined, { revision: this.seen });
+    if (answer.ok) {
+      this.take(answer.value);
+      this.kept = true;
+    } else if (answer.trouble.type?.endsWith(':stale-draft')) this.stands(answer.trouble.current as KeptDraft, this.files);
+    else notices.complain(answer.trouble);
   }
 
   get fresh(): boolean {

@@ -314,6 +314,50 @@ export function makeEditor(parent: HTMLElement, calls: EditorCalls): EditorHandl
   };
 }
 
+/** Stands what is kept (left) beside what was written here (right), which can be written on; parts of the left can be taken over. */
+export async function makeMerge(
+  parent: HTMLElement,
+  theirs: string,
+  mine: string,
+  covered: boolean,
+  changed: (text: string) => void
+): Promise<{ destroy(): void }> {
+  const { MergeView } = await import('@codemirror/merge');
+  const common = [lineNumbers(), yaml(), syntaxHighlighting(colours), look, covered ? [coverField] : []];
+  return new MergeView({
+    a: {
+      doc: theirs,
+      extensions: [
+        ...common,
+        EditorState.readOnly.of(true),
+        EditorView.editable.of(false),
+        EditorView.contentAttributes.of({ 'aria-label': 'As it stands now', tabindex: '0' })
+      ]
+    },
+    b: {
+      doc: mine,
+      extensions: [
+        ...common,
+        history(),
+        keymap.of([...defaultKeymap, ...historyKeymap]),
+        EditorView.contentAttributes.of({ 'aria-label': 'Yours' }),
+        EditorView.updateListener.of((update) => update.docChanged && changed(update.state.doc.toString()))
+      ]
+    },
+    parent,
+    gutter: true,
+    highlightChanges: true,
+    revertControls: 'a-to-b',
+    renderRevertControl() {
+      const button = document.createElement('button');
+      button.textContent = '→';
+      button.className = 'word';
+      button.setAttribute('aria-label', 'Take this part over from the left');
+      return button;
+    }
+  });
+}
+
 /** Stands two texts side by side, with what differs between them. */
 export async function makeCompare(parent: HTMLElement, before: string, after: string): Promise<{ destroy(): void }> {
   const { MergeView } = await import('@codemirror/merge');

@@ -1,6 +1,8 @@
 <script lang="ts">
   import type { Snippet } from 'svelte';
   import { contact } from '../contact.svelte';
+  import { page } from '$app/state';
+  import { call, notices } from '../call.svelte';
   import { prefs } from '../prefs.svelte';
 
   interface Props {
@@ -12,6 +14,13 @@
     clock?: Snippet;
   }
   let { title, sub, onfind, onkeys, middle, clock }: Props = $props();
+  const me = $derived(page.data.me as { name: string; role: string } | null | undefined);
+
+  async function signOut() {
+    const answer = await call('DELETE', '/session');
+    if (answer.ok) location.assign('/sign-in');
+    else notices.complain(answer.trouble);
+  }
 </script>
 
 <header class="no-print flex min-h-[44px] shrink-0 flex-wrap items-center gap-x-4 gap-y-1 border-b border-ink px-[18px] max-[1000px]:py-1">
@@ -35,5 +44,9 @@
   <button class="quiet whitespace-nowrap hover:text-ink" onclick={() => prefs.setTheme(prefs.theme === 'paper' ? 'night' : 'paper')}>
     {prefs.theme === 'paper' ? 'night' : 'paper'} <span class="key">n</span>
   </button>
+  {#if me}<span class="whitespace-nowrap"
+      ><a class="quiet hover:text-ink" href="/account" title={me.role}>{me.name}</a>
+      <button class="word ml-1" onclick={signOut}>sign out</button></span
+    >{/if}
   <button class="quiet whitespace-nowrap hover:text-ink" onclick={onkeys}>help <span class="key">?</span></button>
 </header>

@@ -9,6 +9,7 @@
   import Keys from '$ui/frame/Keys.svelte';
   import Fork from '$ui/frame/Fork.svelte';
   import Flag from '$ui/parts/Flag.svelte';
+  import Peg from '$ui/parts/Peg.svelte';
   import { Clockwork } from '$ui/frame/clockwork.svelte';
   import { isTyping } from '$ui/frame/keys';
   import { clockText, lineHref, setCalendar } from '$ui/format';
@@ -18,6 +19,7 @@
   import { Frame, provideFrame } from '$ui/frame/frame.svelte';
   import NoticeLine from '$ui/frame/NoticeLine.svelte';
   import Undo from '$ui/frame/Undo.svelte';
+  import { othersWords, Presence } from '$ui/presence.svelte';
   import type { LayoutData } from './$types';
 
   let { data, children }: { data: LayoutData; children: Snippet } = $props();
@@ -42,6 +44,13 @@
   const tapeOpen = $derived(prefs.tapeChosen ?? (page.url.pathname.includes('/members') && !(time.settled && !time.running)));
 
   $effect(() => frame.watch(id));
+  let presence = $state.raw<Presence | null>(null);
+  $effect(() => {
+    const here = new Presence({ rehearsal: id });
+    presence = here;
+    return here.start();
+  });
+  const others = $derived(othersWords(presence?.others ?? []));
   // Whoever came by a key or a button that is gone goes on from the sheet.
   afterNavigate(() => {
     if (document.activeElement === null || document.activeElement === document.body)
@@ -116,6 +125,7 @@
         </label>
         <button class="quiet whitespace-nowrap hover:text-ink" onclick={() => (shown = 'fork')}>fork here <span class="key">f</span></button
         >
+        {#if others}<span class="quiet small max-w-[14rem] truncate" title={others}>{others}</span>{/if}
       {/if}
     {/snippet}
     {#snippet clock()}
@@ -131,6 +141,14 @@
       {/if}
     {/snippet}
   </Header>
+  {#if now.unkept}<p role="alert" class="shrink-0 border-b border-ink bg-ink px-[18px] py-1 text-sheet">{now.unkept}</p>{/if}
+  {#if now.fault}<div role="alert" class="flex shrink-0 flex-wrap items-baseline gap-x-4 border-b border-ink px-[18px] py-1">
+      <p><Peg state="unseen" size={12} /> {now.fault} What you see is the last good moment; nothing can be sent.</p>
+      <button class="word" onclick={() => (shown = 'undo')}>take the latest action back</button>
+      <a class="word" href="/api/v1/clusters/{encodeURIComponent(data.cluster.name)}/export" download="{data.cluster.name}.json"
+        >export it</a
+      >
+    </div>{/if}
   <div class="flex min-h-0 flex-1 max-[1000px]:flex-col">
     <Stack id={data.id} stack={now.stack} drafts={now.drafts} {dump} />
     <main id="sheet" tabindex="-1" class="relative min-w-0 flex-1 overflow-auto outline-none">{@render children()}</main>
@@ -151,6 +169,7 @@
 {#if shown === 'undo'}<Undo
     marks={now.tape.marks}
     flag={data.cluster.flag}
+    fault={now.fault !== null}
     onundo={() => work.undo()}
     onclose={() => (shown = null)}
   />{/if}

@@ -1,3 +1,4 @@
+import { plainText } from '../../shared';
 import { kindEntry, nearestName } from '../../model';
 import { claim } from '../examples';
 import { rule } from '../rule';
@@ -11,7 +12,7 @@ export default rule({
   good: claim(undefined, 'name: ledger-1'),
   repair({ written, path }) {
     const value = path.reduce<unknown>((at, step) => (at as Record<string, unknown> | undefined)?.[step], written.value);
-    const entry = kindEntry(String(written.value.kind));
+    const entry = kindEntry(plainText(written.value.kind));
     const near =
       typeof value === 'string'
         ? nearestName(value, path.at(-1) === 'name' && path.length === 2 ? (entry?.nameRule ?? 'label') : 'label')

@@ -1,3 +1,4 @@
+import { plainText } from '../../shared';
 import { claim } from '../examples';
 import { rule } from '../rule';
 
@@ -10,7 +11,7 @@ export default rule({
   good: claim(),
   repair({ written, path }) {
     const value = path.reduce<unknown>((at, step) => (at as Record<string, unknown> | undefined)?.[step], written.value);
-    const found = /^\s*(\d+(?:\.\d+)?)\s*([kmgtp])i?b?\s*$/i.exec(String(value));
+    const found = /^\s*(\d+(?:\.\d+)?)\s*([kmgtp])i?b?\s*$/i.exec(plainText(value));
     if (!found) return undefined;
     const better = `${found[1]}${found[2]!.toUpperCase()}i`;
     return { says: `Write ${better}`, own: [{ set: path, value: better }] };

@@ -1,3 +1,4 @@
+import { plainText } from '../../shared';
 import { fieldAt } from '../../model';
 import { claim } from '../examples';
 import { rule, nearest } from '../rule';
@@ -11,7 +12,7 @@ export default rule({
   good: claim(),
   repair({ written, path }) {
     const value = path.reduce<unknown>((at, step) => (at as Record<string, unknown> | undefined)?.[step], written.value);
-    const choices = fieldAt(String(written.value.kind), path)?.choices;
+    const choices = fieldAt(plainText(written.value.kind), path)?.choices;
     const near = typeof value === 'string' && choices ? nearest(value, choices) : undefined;
     return near === undefined ? undefined : { says: `Write ${near}`, own: [{ set: path, value: near }] };
   }

@@ -1,3 +1,4 @@
+import { plainText } from '../../shared';
 import { join, service, set } from '../examples';
 import { rule, nearest } from '../rule';
 
@@ -19,7 +20,7 @@ export default rule({
       ...(spec.volumes ?? spec.template?.spec?.volumes ?? []).map((one) => one.name),
       ...(spec.volumeClaimTemplates ?? []).map((one) => one.metadata.name)
     ];
-    const near = nearest(String(value), names) ?? (names.length === 1 ? names[0] : undefined);
+    const near = nearest(plainText(value), names) ?? (names.length === 1 ? names[0] : undefined);
     return near === undefined ? undefined : { says: `Write ${near}`, own: [{ set: path, value: near }] };
   }
 });

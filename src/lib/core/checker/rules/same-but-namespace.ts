@@ -11,16 +11,13 @@ export default rule({
   good: join(claim(undefined, 'name: ledger, namespace: tickets'), claim(undefined, 'name: journal, namespace: tickets')),
   check: ({ written }) => {
     const all = written(...kindEntries.filter((one) => one.namespaced).map((one) => one.kind));
+    const nameOf = ({ object }: (typeof all)[number]) => `${object.kind} ${object.metadata.name}`;
+    const elsewhere = new Map<string, (typeof all)[number]>();
+    for (const one of all) if (one.object.metadata.namespace !== 'default' && !elsewhere.has(nameOf(one))) elsewhere.set(nameOf(one), one);
     return all
       .filter((one) => (one.value.metadata as { namespace?: string } | undefined)?.namespace === undefined)
       .flatMap((on) => {
-        const twin = all.find(
-          (one) =>
-            one !== on &&
-            one.object.kind === on.object.kind &&
-            one.object.metadata.name === on.object.metadata.name &&
-            one.object.metadata.namespace !== 'default'
-        );
+        const twin = elsewhere.get(nameOf(on));
         if (!twin) return [];
         const space = twin.object.metadata.namespace!;
         return [

@@ -1,4 +1,4 @@
-import { bytesOf } from '../../shared';
+import { bytesOf, plainText } from '../../shared';
 import { claim } from '../examples';
 import { containerPlaces, claimPlaces } from '../pods';
 import { rule, change, hit } from '../rule';
@@ -28,7 +28,7 @@ export default rule({
       )
     ];
     return places.flatMap(({ on, value, path }) => {
-      const found = /^(\d+(?:\.\d+)?)([kMGTPE])$/.exec(String(value));
+      const found = /^(\d+(?:\.\d+)?)([kMGTPE])$/.exec(plainText(value));
       if (!found) return [];
       const better = `${found[1]}${found[2] === 'k' ? 'K' : found[2]}i`;
       const less = Math.round((1 - bytesOf(value) / bytesOf(better)) * 1000) / 10;

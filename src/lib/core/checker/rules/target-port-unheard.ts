@@ -1,3 +1,4 @@
+import { plainText } from '../../shared';
 import { selectsPodsOf } from '../../model';
 import { join, service, deployment } from '../examples';
 import { rule, change, hit, nearest, listed } from '../rule';
@@ -30,7 +31,7 @@ export default rule({
         const named = ports.map((two) => two.name ?? String(two.containerPort));
         const near =
           ports.find((two) => two.name === one.name) ??
-          ports.find((two) => two.name === nearest(String(wanted), named)) ??
+          ports.find((two) => two.name === nearest(plainText(wanted), named)) ??
           (ports.length === 1 ? ports[0] : undefined);
         const better = near && (near.name ?? near.containerPort);
         const path = ['spec', 'ports', i, 'targetPort'];

@@ -1,3 +1,4 @@
+import { plainText } from '../../shared';
 import { kindEntry, kindEntries } from '../../model';
 import { join, service, set } from '../examples';
 import { rule, nearest } from '../rule';
@@ -10,7 +11,7 @@ export default rule({
   bad: 'apiVersion: apps/v1\nkind: Statefulset\nmetadata: {name: store}\n',
   good: join(service(), set()),
   repair({ written, path }) {
-    const kind = String(written.value.kind ?? '');
+    const kind = plainText(written.value.kind);
     const entry =
       kindEntry(kind) ??
       kindEntry(

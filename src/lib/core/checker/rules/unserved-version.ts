@@ -1,3 +1,4 @@
+import { plainText } from '../../shared';
 import { kindEntry } from '../../model';
 import { rule } from '../rule';
 
@@ -9,7 +10,7 @@ export default rule({
   bad: 'apiVersion: policy/v1beta1\nkind: PodDisruptionBudget\nmetadata: {name: store}\nspec: {maxUnavailable: 1, selector: {matchLabels: {app: store}}}\n',
   good: 'apiVersion: policy/v1\nkind: PodDisruptionBudget\nmetadata: {name: store}\nspec: {maxUnavailable: 1, selector: {matchLabels: {app: store}}}\n',
   repair({ written }) {
-    const entry = kindEntry(String(written.value.kind));
+    const entry = kindEntry(plainText(written.value.kind));
     return entry && { says: `Write ${entry.apiVersion}`, own: [{ set: ['apiVersion'], value: entry.apiVersion }] };
   }
 });

@@ -1,3 +1,4 @@
+import { plainText } from '../../shared';
 import { join, service, set } from '../examples';
 import { rule } from '../rule';
 
@@ -14,7 +15,7 @@ export default rule({
     if (says !== undefined && /^\d{1,15}$/.test(says)) return { says: `Write ${says}`, own: [{ set: path, value: Number(says) }] };
     if (says === 'true' || says === 'false') return { says: `Write ${says}`, own: [{ set: path, value: says === 'true' }] };
     if (typeof value === 'number' || typeof value === 'boolean')
-      return { says: `Write "${value}"`, own: [{ set: path, value: String(value) }] };
+      return { says: `Write "${value}"`, own: [{ set: path, value: plainText(value) }] };
     return undefined;
   }
 });

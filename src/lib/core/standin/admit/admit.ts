@@ -4,7 +4,7 @@ import { damage, writeFault, writeRow } from '../engines/little-store';
 import { poolDriver } from '../provider/pool';
 import type { Hands } from '../control/loop';
 import type { Action } from '../world';
-import { plan, type Refusal } from './plan';
+import { plan, planSteps, type Refusal } from './plan';
 import { restore, restoreRefusal } from './restore';
 import { heldFor } from './servers';
 
@@ -139,7 +139,8 @@ function orphan(world: Hands, owner: ApiObject): void {
  * Carries out a person's action, or refuses it as a whole.
  * @returns the refusals; with any of them nothing was written
  */
-export function admit(world: Hands, action: Action): readonly Refusal[] {
+export function* admitSteps(world: Hands, action: Action): Generator<void, readonly Refusal[]> {
+  if (action.type === 'send') return yield* send(world, action);
   const refusals = refusalsOf(world.store, action);
   if (refusals.length) return refusals;
   switch (action.type) {
@@ -170,15 +171,17 @@ export function admit(world: Hands, action: Action): readonly Refusal[] {
         if (object && action.keepMembers) orphan(world, object);
         world.remove(ref);
       }
-      break;
-    case 'send':
-      send(world, action);
   }
   return [];
 }
 
-function send(world: Hands, { objects, replace = [] }: Action & { type: 'send' }): void {
-  const verdicts = plan(world.store, objects, replace);
+/** So many objects are planned, and written, between two turns of others. */
+const objectsAStep = 150;
+
+function* send(world: Hands, { objects, replace = [] }: Action & { type: 'send' }): Generator<void, readonly Refusal[]> {
+  const verdicts = yield* planSteps(world.store, objects, replace);
+  const refusals = verdicts.flatMap((one) => one.refusals);
+  if (refusals.length) return refusals;
   for (const ref of replace) {
     const object = world.store.find(ref);
     if (!object) continue;
@@ -191,8 +194,11 @@ function send(world: Hands, { objects, replace = [] }: Action & { type: 'send' }
     const object = sent.get(keyOf(ref));
     if (object && waitsFor) world.put(heldFor(object, waitsFor));
   }
+  let count = 0;
   for (const { outcome, after } of verdicts) {
     if (outcome === 'untouched' || !after) continue;
     world.put(after.kind === 'Service' ? withAddress(world, after) : after);
+    if ((count += 1) % objectsAStep === 0) yield;
   }
+  return [];
 }

@@ -192,31 +192,55 @@ function refusalsOf(
  * @param replace objects that are taken away first, with their members kept
  */
 export function plan(facts: Facts, objects: readonly ApiObject[], replace: readonly Ref[] = []): Verdict[] {
+  const steps = planSteps(facts, objects, replace);
+  for (;;) {
+    const step = steps.next();
+    if (step.done) return step.value;
+  }
+}
+
+const objectsAStep = 150;
+
+/** The same, some objects at each step, so that others get their turn between. */
+export function* planSteps(facts: Facts, objects: readonly ApiObject[], replace: readonly Ref[] = []): Generator<void, Verdict[]> {
   const newSpaces = new Set(objects.filter((one) => one.kind === 'Namespace').map((one) => one.metadata.name));
   const defined = new Set(objects.flatMap((one) => (one.kind === 'CustomResourceDefinition' ? [one.spec.names.kind] : [])));
-  return inSendingOrder(objects).map((object) => {
-    const ref = refOf(object);
-    const there = facts.get(ref.kind, ref.namespace, ref.name);
-    const anew = there !== undefined && replace.some((one) => keyOf(one) === keyOf(ref));
-    const before = anew ? undefined : there;
-    const after = carried(before, filled(object, facts));
-    const refusals = refusalsOf(object, before, after, facts, newSpaces, defined);
-    if (refusals.length) return { ref, outcome: 'refused', ...(before ? { before } : {}), fields: [], refusals };
-    const waitsFor = serverWait(facts, object);
-    if (waitsFor) return { ref, outcome: 'held', waitsFor, ...(before ? { before } : {}), fields: [], refusals };
-    if (anew) return { ref, outcome: 'replaced', before: there, after, fields: alterations(there, after), refusals };
-    if (!before) return { ref, outcome: 'new', after, fields: [], refusals };
-    const fields = alterations(before, after);
-    if (!fields.length) return { ref, outcome: 'untouched', before, after: before, fields, refusals };
-    const moved = !same((before as { spec?: unknown }).spec, (after as { spec?: unknown }).spec);
-    const generation = (before.metadata.generation ?? 1) + (moved ? 1 : 0);
-    return {
-      ref,
-      outcome: 'altered',
-      before,
-      after: { ...after, metadata: { ...after.metadata, generation } } as ApiObject,
-      fields,
-      refusals
-    };
-  });
+  const verdicts: Verdict[] = [];
+  for (const object of inSendingOrder(objects)) {
+    verdicts.push(verdictOf(facts, object, replace, newSpaces, defined));
+    if (verdicts.length % objectsAStep === 0) yield;
+  }
+  return verdicts;
+}
+
+function verdictOf(
+  facts: Facts,
+  object: ApiObject,
+  replace: readonly Ref[],
+  newSpaces: ReadonlySet<string>,
+  defined: ReadonlySet<string>
+): Verdict {
+  const ref = refOf(object);
+  const there = facts.get(ref.kind, ref.namespace, ref.name);
+  const anew = there !== undefined && replace.some((one) => keyOf(one) === keyOf(ref));
+  const before = anew ? undefined : there;
+  const after = carried(before, filled(object, facts));
+  const refusals = refusalsOf(object, before, after, facts, newSpaces, defined);
+  if (refusals.length) return { ref, outcome: 'refused', ...(before ? { before } : {}), fields: [], refusals };
+  const waitsFor = serverWait(facts, object);
+  if (waitsFor) return { ref, outcome: 'held', waitsFor, ...(before ? { before } : {}), fields: [], refusals };
+  if (anew) return { ref, outcome: 'replaced', before: there, after, fields: alterations(there, after), refusals };
+  if (!before) return { ref, outcome: 'new', after, fields: [], refusals };
+  const fields = alterations(before, after);
+  if (!fields.length) return { ref, outcome: 'untouched', before, after: before, fields, refusals };
+  const moved = !same((before as { spec?: unknown }).spec, (after as { spec?: unknown }).spec);
+  const generation = (before.metadata.generation ?? 1) + (moved ? 1 : 0);
+  return {
+    ref,
+    outcome: 'altered',
+    before,
+    after: { ...after, metadata: { ...after.metadata, generation } } as ApiObject,
+    fields,
+    refusals
+  };
 }

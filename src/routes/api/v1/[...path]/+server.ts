@@ -1,7 +1,7 @@
 import type { RequestHandler } from './$types';
 import { dispatch } from '$server/api/dispatch';
 
-const handle: RequestHandler = ({ request, params }) => dispatch(request, `/${params.path}`);
+const handle: RequestHandler = ({ request, params, locals }) => dispatch(request, `/${params.path}`, locals.caller ?? null, locals.peer);
 
 export const GET = handle;
 export const POST = handle;

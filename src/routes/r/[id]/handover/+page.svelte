@@ -40,7 +40,11 @@
       <h1>{data.view.count ? `${plural(data.view.count, 'manifest')}, in the order of sending.` : 'Nothing to hand over yet.'}</h1>
       <p class="quiet mt-1">
         What people sent and what still stands at this moment; not what control loops made of it. The values of secrets are left out unless
-        you ask for them.
+        you ask for them. {#if data.cluster.kind !== 'dump'}<a
+            class="word"
+            href="/api/v1/clusters/{encodeURIComponent(data.cluster.name)}/export"
+            download="{data.cluster.name}.json">Take the whole cluster</a
+          > to another Root Barn: its rehearsals, drafts and proofs, with the values of secrets.{/if}
       </p>
     </div>
     {#if data.view.count}

@@ -6,7 +6,10 @@
   import Findings from '$ui/drafts/Findings.svelte';
   import Questions from '$ui/drafts/Questions.svelte';
   import Rework from '$ui/drafts/Rework.svelte';
+  import Conflict from '$ui/drafts/Conflict.svelte';
   import { Desk } from '$ui/drafts/desk.svelte';
+  import { hearAside } from '$ui/live';
+  import { othersWords, Presence } from '$ui/presence.svelte';
   import { droppedFiles } from '$ui/drafts/dropped';
   import PickFiles from '$ui/drafts/PickFiles.svelte';
   import type { DraftFile, Finding, Link, TextEdit } from '$ui/drafts/types';
@@ -64,6 +67,14 @@
     const answer = await call<{ items: Sent[] }>('GET', `/drafts/${desk.id}/sent`);
     if (answer.ok) sent = answer.value.items;
   }
+  const presence = untrack(() => new Presence({ rehearsal: data.id, draft: data.draft.id }));
+  $effect(() => presence.start());
+  $effect(() => presence.does(desk.kept ? 'looks' : 'writes'));
+  $effect(() =>
+    hearAside((event) => {
+      if (event.kind === 'draft' && event.place === `draft ${desk.id}`) void desk.hear(event.revision, event.who);
+    })
+  );
   $effect(() => {
     selection.draft = () => void goto(`${base}/drafts`);
     return () => (selection.draft = null);
@@ -115,13 +126,6 @@
     else if (link.there === 'target')
       void goto(`${base}/${link.kind === 'StorageClass' || link.kind === 'CSIDriver' ? 'supply' : 'members'}`);
     else notices.say(`${link.kind} ${link.name} stands neither in the draft nor on ${data.id}.`);
-  }
-  async function step(to: 'undo' | 'redo') {
-    if (!desk.kept && !(await desk.keep())) return;
-    const draft = await doCall<{ name: string; files: DraftFile[] }>('POST', `/drafts/${desk.id}/${to}`);
-    if (!draft) return;
-    desk.take(draft);
-    desk.kept = true;
   }
   async function take(files: DraftFile[], left = 0) {
     for (const one of files) desk.addFile(one.name, one.text);
@@ -180,9 +184,10 @@
         maxlength="120"
         aria-label="Name of the draft"
       />
-      <span class="quiet small w-[4.2rem]" role="status">{desk.kept ? 'kept' : 'keeping …'}</span>
-      <button class="word small" onclick={() => step('undo')}>undo</button>
-      <button class="word small" onclick={() => step('redo')}>redo</button>
+      <span class="quiet small w-[4.2rem]" role="status">{desk.kept ? 'kept' : desk.conflict ? 'not kept' : 'keeping …'}</span>
+      {#if presence.others.length}<span class="small" data-testid="others">{othersWords(presence.others)}</span>{/if}
+      <button class="word small" onclick={() => desk.step('undo')}>undo</button>
+      <button class="word small" onclick={() => desk.step('redo')}>redo</button>
       <a class="word small" href="{base}/drafts/{desk.id}/states">states</a>
       <a class="word small" href="{base}/drafts/{desk.id}/bundle" download>export</a>
       {#if desk.objects.some((one) => one.kind === 'Secret')}<a
@@ -214,27 +219,27 @@
         indent <span class="key">Tab</span> leave</span
       >
     </div>
-    {#key desk.id}
-      <Editor
-        bind:this={editor}
-        file={desk.open}
-        text={desk.text}
-        findings={mine}
-        {links}
-        names={desk.known}
-        onchange={(file, text) => desk.write(file, text)}
+    {#if desk.conflict}<Conflict {desk} />{:else}{#key desk.id}
+        <Editor
+          bind:this={editor}
+          file={desk.open}
+          text={desk.text}
+          findings={mine}
+          {links}
+          names={desk.known}
+          onchange={(file, text) => desk.write(file, text)}
+          onmend={mend}
+          onjump={jump}
+        />
+      {/key}
+      <Findings
+        findings={desk.findings}
+        open={desk.open}
+        onshow={show}
         onmend={mend}
-        onjump={jump}
-      />
-    {/key}
-    <Findings
-      findings={desk.findings}
-      open={desk.open}
-      onshow={show}
-      onmend={mend}
-      onmendall={mendAll}
-      onclaim={() => ((side = 'rework'), (part = 'claim'))}
-    />
+        onmendall={mendAll}
+        onclaim={() => ((side = 'rework'), (part = 'claim'))}
+      />{/if}
   </div>
   <div class="flex min-h-0 flex-col border-l border-line">
     <div class="flex gap-4 px-5 pt-4 pb-3" role="tablist" aria-label="Beside the text">

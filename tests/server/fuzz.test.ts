@@ -1,0 +1,30 @@
+import fc from 'fast-check';
+import { expect, test } from 'vitest';
+import { dispatch } from './call';
+import { oddRequests } from './fuzz';
+
+/** What takes long by its nature; the soak (`npm run soak`) asks for it too. */
+const slow = /POST .*\/(proofs|trials|demo|first-keeper|session)$|PUT .*\/password$/;
+
+test('whatever is asked over the whole interface: an answer within bounds, problem details, never a failure of ours', async () => {
+  const { openapi } = await import('$server/api/openapi');
+  const requests = fc.sample(oddRequests(openapi() as never, slow), { numRuns: Number(process.env.FUZZ_RUNS ?? 500), seed: 13 });
+  const seen = new Set<number>();
+  for (const { method, path, headers, body } of requests) {
+    const url = new URL(`http://127.0.0.1${path}`);
+    const init = method === 'GET' || body === undefined ? {} : { body };
+    const began = Date.now();
+    const answer = await dispatch(new Request(url, { method, headers, ...init }), url.pathname.replace('/api/v1', ''));
+    const said = await answer.text();
+    seen.add(answer.status);
+    expect(answer.status, `${method} ${path} ${JSON.stringify(headers)} ${body ?? ''}\n${said}`).toBeLessThan(500);
+    expect(Date.now() - began, `${method} ${path}`).toBeLessThan(2_000);
+    if (answer.status >= 400)
+      expect(JSON.parse(said), path).toMatchObject({
+        type: expect.stringContaining('urn:root-barn:problem:') as string,
+        remedy: expect.any(String) as string
+      });
+  }
+  // Most requests come through to something, so that more than the door is tried.
+  expect([...seen]).toEqual(expect.arrayContaining([200, 201, 400, 404]));
+});
