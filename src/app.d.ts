@@ -9,6 +9,8 @@ declare global {
       mark: string;
       /** The network address that the call came from. */
       peer: string;
+      /** Given up when the caller has left. */
+      left: AbortSignal;
     }
   }
 }

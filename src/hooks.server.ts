@@ -82,6 +82,8 @@ export const handle: Handle = async ({ event, resolve }) => {
     const caller = app.access.demanded ? await app.access.callerOf(event.request.headers, peer) : { ...localCaller, peer };
     if (caller) event.locals.caller = caller;
     event.locals.peer = peer;
+    const { rootBarnCalls } = globalThis as { rootBarnCalls?: Map<string, AbortController> };
+    event.locals.left = rootBarnCalls?.get(event.request.headers.get('x-root-barn-call') ?? '')?.signal ?? event.request.signal;
     const away = foreign(event, caller?.session !== undefined) ? problemResponse(foreignOrigin) : turnedAway(event, caller);
     if (!away && caller) await noteUncovered(caller, event);
     response = away ?? (await resolve(event));

@@ -178,7 +178,7 @@
   </p>
   <p class="quiet mt-2">
     <a class="word" href="/account">Your account, backups</a> · <a class="word" href="/deeds">who did what</a> ·
-    <label class="word cursor-pointer"
+    <label class="word cursor-pointer focus-within:outline-2"
       >take a cluster in<input type="file" accept="application/json,.json" class="sr-only" onchange={takeIn} /></label
     > from another Root Barn
   </p>

@@ -184,6 +184,20 @@ describe('sessions', () => {
     expect((await call('GET', '/rehearsals', undefined, { authorization: `Bearer ${token.token}` })).status).toBe(401);
   });
 
+  test('7.4.1: an event stream that was open ends after its session has', async () => {
+    const cookie = await signIn('keeper');
+    const stream = await fetch(`${server.base}/api/v1/rehearsals/all/live`, { headers: { cookie } });
+    const reader = stream.body!.getReader();
+    await reader.read();
+    await call('DELETE', '/session', undefined, from(cookie));
+    const ended = (async () => {
+      while (!(await reader.read()).done);
+      return true;
+    })();
+    expect(await Promise.race([ended, new Promise((done) => setTimeout(() => done('still open'), 18_000))])).toBe(true);
+    expect((await fetch(`${server.base}/api/v1/rehearsals/all/live`, { headers: { cookie } })).status).toBe(401);
+  }, 25_000);
+
   test('3.5.1 (CSRF), 3.5.3: with a cookie only our own pages may act', async () => {
     const cookie = await signIn('keeper');
     const act = (headers: Record<string, string>) => call('POST', '/rehearsals/south-quay/clock', { step: -1 }, { cookie, ...headers });

@@ -203,6 +203,7 @@ describe('a cluster taken to another machine', () => {
     expect(await there.transfer.take('{"format":', 'bad')).toMatchObject({ ok: false });
     expect(await there.transfer.take(text, 'other')).toMatchObject({ ok: false, refusal: { code: 'name-taken' } });
     expect((await there.clusters.all()).map((one) => one.name)).toEqual(['other']);
+    expect((await there.removeCluster('other')).ok).toBe(true);
     await here.close();
     await there.close();
   }, 60_000);

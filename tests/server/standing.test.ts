@@ -87,6 +87,9 @@ describe('a rehearsal that can not be stood up', () => {
     expect(faults['north-quay']).toContain("its ground can't be stood up");
     expect(faults['harbour']).toMatch(/damaged/);
     expect(Object.values(faults).filter((one) => one === null).length).toBeGreaterThan(0);
+    // What came with the demo stays, unless it is of no use.
+    expect(await app.removeCluster('pilot-house')).toMatchObject({ ok: false, refusal: { code: 'cluster-stays' } });
+    expect((await app.removeCluster('north-quay')).ok).toBe(true);
     await app.close();
   });
 

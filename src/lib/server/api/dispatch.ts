@@ -247,8 +247,15 @@ async function remember(
  * Answers one call of the programs' interface: who may, what was sent, the service's work, JSON or problem details.
  * @param given who calls; null for a stranger; left out for the one person of a program that nobody else reaches
  * @param peer the network address that a stranger's call came from
+ * @param left given up when the caller has left
  */
-export async function dispatch(request: Request, path: string, given: Caller | null = localCaller, peer = ''): Promise<Response> {
+export async function dispatch(
+  request: Request,
+  path: string,
+  given: Caller | null = localCaller,
+  peer = '',
+  left = request.signal
+): Promise<Response> {
   const caller = given ?? undefined;
   const url = new URL(request.url);
   // With a name in the query the body is a dump of a real cluster; without one it lays a cluster out.
@@ -301,7 +308,7 @@ export async function dispatch(request: Request, path: string, given: Caller | n
       body: body.value as never,
       revision,
       caller: caller ?? { ...localCaller, name: 'stranger', role: 'reader', peer },
-      signal: request.signal
+      signal: left
     });
     if (endpoint.body === 'stream') await drain(request);
     if (!answer.ok) return problemResponse(answer.refusal);
@@ -310,11 +317,16 @@ export async function dispatch(request: Request, path: string, given: Caller | n
       const gone = app.dataGone();
       if (gone) return problemResponse(dataRefusal(gone));
     }
+    // It was done and is kept; that the list of deeds has no room must not make it look undone.
     await remember(app, endpoint, {
       caller: caller ?? { ...localCaller, name: 'stranger' },
       params,
       query: query.value,
       value: answer.value
+    }).catch(async (error: unknown) => {
+      log.error(loggable(error), 'who did it could not be written down');
+      const trouble = dataFaultOf(error);
+      if (trouble) await app.inTrouble(trouble);
     });
     return new Response(JSON.stringify(answer.value), {
       status: endpoint.status ?? 200,
@@ -325,6 +337,6 @@ export async function dispatch(request: Request, path: string, given: Caller | n
       }
     });
   } catch (error) {
-    return failed(error, endpoint, request.signal);
+    return failed(error, endpoint, left);
   }
 }

@@ -1,6 +1,8 @@
 import { unknownRehearsal, getApp, type LiveEvent } from '../services';
 import { problemResponse } from './problem';
 
+const beatMs = 15_000;
+
 interface Stream {
   readonly client: string;
   close(): void;
@@ -57,7 +59,13 @@ export async function liveStream(request: Request, rehearsal: string, client: st
         else say('event: reload\ndata: {}\n\n');
       }
       const unwatch = bus.watch((event) => mine(event) && tell(event));
-      const beat = setInterval(() => say(': beat\n\n'), 15_000);
+      const beat = setInterval(() => {
+        // Whoever signed out, or was ended, hears nothing more.
+        void app.access.stillIn(request.headers).then(
+          (stays) => (stays ? say(': beat\n\n') : stop()),
+          () => stop()
+        );
+      }, beatMs);
       const entry: Stream = { client, close: () => stop() };
       stop = () => {
         unwatch();

@@ -1,3 +1,4 @@
+import { randomUUID } from 'node:crypto';
 import { existsSync, readFileSync, rmSync } from 'node:fs';
 import { createServer, type IncomingMessage, type RequestListener, type ServerResponse } from 'node:http';
 import { createServer as createTlsServer } from 'node:https';
@@ -6,6 +7,21 @@ import { pathToFileURL } from 'node:url';
 import { parseArgs } from 'node:util';
 import { SettingFault, settingsOf, settingTable, variableOf, type Settings } from '../settings';
 import { hostAllowed } from './hosts';
+
+/** Calls under way by their mark, so that what is done for one is given up when its caller leaves. */
+const calls = ((globalThis as { rootBarnCalls?: Map<string, AbortController> }).rootBarnCalls ??= new Map());
+
+/** Notices when a caller leaves before the answer is whole. The request alone doesn't tell, once its body has arrived. */
+function follow(request: IncomingMessage, response: ServerResponse): void {
+  const mark = randomUUID();
+  const left = new AbortController();
+  calls.set(mark, left);
+  request.headers['x-root-barn-call'] = mark;
+  response.once('close', () => {
+    calls.delete(mark);
+    if (!response.writableFinished) left.abort();
+  });
+}
 
 const databaseEnds = ['', '-wal', '-shm'];
 
@@ -89,6 +105,7 @@ async function start(root: string): Promise<void> {
   const { handler } = (await import(pathToFileURL(join(root, 'build/handler.js')).href)) as { handler: RequestListener };
   const listener: RequestListener = (request, response) => {
     settle(request, settings);
+    follow(request, response);
     secure(response, settings.tls);
     const { url = '/', headers } = request;
     const probe = url === '/healthz' || url === '/readyz';

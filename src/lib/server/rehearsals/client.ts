@@ -31,49 +31,62 @@ export function startHost(
     const host = new Host(tell);
     return Object.assign(host, { waiting: () => 0, end: async () => undefined });
   }
-  const waiting = new Map<number, { resolve(value: unknown): void; reject(error: Error): void }>();
+  const limits =
+    mostBytes === undefined ? {} : { resourceLimits: { maxOldGenerationSizeMb: Math.max(256, Math.ceil(mostBytes / 2 ** 20)) } };
+  interface Running {
+    readonly worker: Worker;
+    readonly waiting: Map<number, { resolve(value: unknown): void; reject(error: Error): void }>;
+  }
   let calls = 0;
-  let worker: Worker | undefined;
+  let now: Running | undefined;
 
-  const receive = (answer: Answer) => {
-    if ('told' in answer) {
-      tell(answer.told.id, answer.told.clock);
-      return;
-    }
-    const one = waiting.get(answer.call);
-    waiting.delete(answer.call);
-    if (answer.error !== undefined) one?.reject(Object.assign(new Error(answer.error.message), answer.error));
-    else one?.resolve(answer.value);
-  };
   // A worker that dies takes its worlds with it; the next call starts another, and they are rebuilt from their actions.
-  const started = (): Worker => {
-    if (worker) return worker;
-    const limits =
-      mostBytes === undefined ? {} : { resourceLimits: { maxOldGenerationSizeMb: Math.max(256, Math.ceil(mostBytes / 2 ** 20)) } };
-    const fresh = new Worker(path, limits);
-    fresh.unref();
-    fresh.on('message', receive);
+  const started = (): Running => {
+    if (now) return now;
+    const running: Running = { worker: new Worker(path, limits), waiting: new Map() };
+    const { worker, waiting } = running;
+    worker.unref();
+    worker.on('message', (answer: Answer) => {
+      if ('told' in answer) {
+        tell(answer.told.id, answer.told.clock);
+        return;
+      }
+      const one = waiting.get(answer.call);
+      waiting.delete(answer.call);
+      if (answer.error !== undefined) one?.reject(Object.assign(new Error(answer.error.message), answer.error));
+      else one?.resolve(answer.value);
+    });
+    let ended = false;
     const gone = (error: Error) => {
-      if (worker === fresh) worker = undefined;
+      if (ended) return;
+      ended = true;
+      if (now === running) now = undefined;
       lost();
       for (const one of waiting.values()) one.reject(error);
       waiting.clear();
     };
-    fresh.on('error', gone);
-    fresh.on('exit', () => gone(new Error('the worker of the rehearsals has ended')));
-    worker = fresh;
-    return fresh;
+    worker.on('error', gone);
+    worker.on('exit', () => gone(new Error('the worker of the rehearsals has ended')));
+    now = running;
+    return running;
   };
   return new Proxy({} as StartedHost, {
     get: (_target, method) => {
-      if (method === 'waiting') return () => waiting.size;
-      if (method === 'end') return async () => void (await worker?.terminate());
+      if (method === 'waiting') return () => now?.waiting.size ?? 0;
+      if (method === 'end')
+        return async () => {
+          const ending = now;
+          // Whoever calls from now on gets another one.
+          now = undefined;
+          await ending?.worker.terminate();
+        };
       if (typeof method !== 'string' || method === 'then') return undefined;
       return (...args: unknown[]) =>
         new Promise((resolve, reject) => {
+          const { worker, waiting } = started();
           calls += 1;
           waiting.set(calls, { resolve, reject });
-          started().postMessage({ call: calls, method, args });
+          worker.postMessage({ call: calls, method, args });
         });
     }
   });

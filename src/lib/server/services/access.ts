@@ -96,7 +96,7 @@ export class AccessService {
   }
 
   /** Who calls, by the cookie or the token that came along; undefined for a stranger. */
-  async callerOf(headers: Headers, peer: string): Promise<Caller | undefined> {
+  async callerOf(headers: Headers, peer: string, renew = true): Promise<Caller | undefined> {
     const bearer = /^Bearer ([\w-]{20,200})$/.exec(headers.get('authorization') ?? '')?.[1];
     if (bearer) {
       const token = await this.store.token(hashOf(bearer));
@@ -117,8 +117,13 @@ export class AccessService {
       await this.store.endSession(hash);
       return undefined;
     }
-    if (now - session.seenAt > seenEveryMs) await this.store.seen(hash, now);
+    if (renew && now - session.seenAt > seenEveryMs) await this.store.seen(hash, now);
     return { name: session.account, role: session.role, peer, session: hash };
+  }
+
+  /** Whether whoever began something long ago may still be here; looking doesn't count as being active. */
+  async stillIn(headers: Headers): Promise<boolean> {
+    return !this.demanded || (await this.callerOf(headers, '', false)) !== undefined;
   }
 
   /** A new session, under an id that nobody knew before. */

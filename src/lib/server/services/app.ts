@@ -213,7 +213,8 @@ export async function createApp({ data, worker, reader, empty = false, settings 
     },
     /** Takes a laid-out cluster away, with its worlds. */
     async removeCluster(name: string) {
-      const removed = await layouts.remove(name);
+      await rehearsals.state(name).catch(() => undefined);
+      const removed = await layouts.remove(name, rehearsals.brokenWhy(name) !== undefined);
       if (removed.ok) await dumps.dropAll(name);
       if (removed.ok) for (const id of removed.value.rehearsals) await rehearsals.release(id);
       return removed;

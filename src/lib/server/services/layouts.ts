@@ -4,6 +4,7 @@ import { groundSchema, type ApiObject, type Ground } from '$core/model';
 import { groundObjects, layoutFaults, namesIn, type LayoutFault } from '$core/standin';
 import type { clusterRepository, Flag } from '../repositories/clusters';
 import type { RehearsalRepository } from '../repositories/rehearsals';
+import { scenario } from '../../scenario';
 import { done, notFound, refusalOf, refused, type Answer } from './answer';
 
 /** What an estate's cluster would be made of. */
@@ -114,17 +115,18 @@ export class LayoutService {
     return ground ? done({ yaml: documentOf(ground) }) : refused(notFound(`The cluster ${name}`, 'GET /api/v1/clusters lists them.'));
   }
 
-  /** Takes a cluster that was laid out here away, with its rehearsals; gives their ids. */
-  async remove(name: string): Promise<Answer<{ rehearsals: string[] }>> {
-    const cluster = await this.clusters.find(name);
+  /** Takes a cluster away that didn't come with the demo, or can't be stood up, with its rehearsals; gives their ids. */
+  async remove(name: string, broken = false): Promise<Answer<{ rehearsals: string[] }>> {
+    const cluster = await this.clusters.head(name);
     if (!cluster) return refused(notFound(`The cluster ${name}`));
-    if (cluster.note !== laidOut && cluster.kind === 'standin')
+    // One of the demo's that can't be stood up is of no use to anybody.
+    if (!broken && scenario().some((one) => one.name === name && one.note === cluster.note))
       return refused({
         code: 'cluster-stays',
         status: 409,
         title: 'This cluster stays',
         detail: `${name} came with the demo.`,
-        remedy: 'Only clusters that were laid out or read here can be taken away.'
+        remedy: 'Only clusters that were laid out, read or taken in here can be taken away.'
       });
     const mine = (await this.rehearsals.all()).filter((one) => one.cluster === name).map((one) => one.id);
     await this.clusters.remove(name);
