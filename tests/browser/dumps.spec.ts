@@ -10,7 +10,7 @@ test('a dump is read, traced, rehearsed from and mended; a second one is compare
   };
   await open(page, '/');
   await page.getByRole('link', { name: "Read a cluster's dump" }).click();
-  await page.locator('input[type=file]').setInputFiles([
+  await page.locator('input[type=file][multiple]').setInputFiles([
     {
       name: 'workloads.json',
       mimeType: 'application/json',
@@ -87,7 +87,7 @@ const broken = (tapes: number) => {
 test("what can't be read says why, and what was chosen is kept; the sheets of a dump fit", async ({ page }) => {
   await open(page, '/read');
   await page
-    .locator('input[type=file]')
+    .locator('input[type=file][multiple]')
     .setInputFiles([{ name: 'cut.gz', mimeType: 'application/gzip', buffer: Buffer.from('1f8b0800000000000003abca', 'hex') }]);
   await page.getByRole('button', { name: 'Read 1 file' }).click();
   await expect(page.getByRole('alert')).toContainText('cut off');
@@ -119,7 +119,7 @@ test("what can't be read says why, and what was chosen is kept; the sheets of a 
 test('an export is read: what is wrong, the event that tells, its reach corrected, and a later one beside it', async ({ page }) => {
   await open(page, '/read');
   await page
-    .locator('input[type=file]')
+    .locator('input[type=file][multiple]')
     .setInputFiles([{ name: 'east.yaml', mimeType: 'application/yaml', buffer: Buffer.from(yaml(broken(3))) }]);
   await page.getByLabel('Name of the cluster').fill('real-east');
   await page.getByRole('button', { name: 'Read 1 file' }).click();

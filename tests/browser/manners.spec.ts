@@ -136,7 +136,7 @@ test('files are read into a draft, several at once; a name used twice is found',
   await open(page, `${base}/drafts`);
   const file = (name: string, text: string) => ({ name, mimeType: 'application/yaml', buffer: Buffer.from(text) });
   const map = 'apiVersion: v1\nkind: ConfigMap\nmetadata: {name: a, namespace: default}\ndata: {k: v}\n';
-  await page.locator('input[type=file]').setInputFiles([file('one.yaml', map), file('two.yaml', map)]);
+  await page.locator('input[type=file][multiple]').setInputFiles([file('one.yaml', map), file('two.yaml', map)]);
   await expect(page.getByRole('region', { name: 'Findings' })).toContainText('ConfigMap default/a is written twice');
   await page
     .getByRole('region', { name: 'Findings' })

@@ -140,7 +140,8 @@ describe('one server', () => {
     await gone;
     const began = Date.now();
     expect((await post(server, '/check', map('after', 'x'.repeat(70_000)))).status).toBe(200);
-    expect(Date.now() - began).toBeLessThan(2_500);
+    // Left to itself the long one takes three times as long.
+    expect(Date.now() - began).toBeLessThan(5_000);
     going = false;
     await watching;
     waits.sort((a, b) => a - b);
