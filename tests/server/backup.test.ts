@@ -1,32 +1,13 @@
 import { spawnSync } from 'node:child_process';
-import { existsSync, mkdtempSync, readFileSync, readdirSync, rmSync, statSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { existsSync, readFileSync, readdirSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { afterAll, describe, expect, test } from 'vitest';
+import { describe, expect, test } from 'vitest';
 import { makeBackup, restoreBackup } from '$server/backup/make';
 import { createApp } from '$server/services/app';
 import { settingsOf } from '$server/settings';
 import { ownServer } from '../../scripts/own-server.mjs';
 import { driver } from '../core/help';
-
-const folders: string[] = [];
-const folder = () => {
-  const made = mkdtempSync(join(tmpdir(), 'root-barn-backup-'));
-  folders.push(made);
-  return made;
-};
-afterAll(() => {
-  for (const one of folders) rmSync(one, { recursive: true, force: true });
-});
-type App = Awaited<ReturnType<typeof createApp>>;
-const value = async <T>(answer: Promise<{ ok: true; value: T } | { ok: false; refusal: { detail: string } }>): Promise<T> => {
-  const given = await answer;
-  if (!given.ok) throw new Error(given.refusal.detail);
-  return given.value;
-};
-const hashOf = async (app: App, id: string) => (await value(app.rehearsals.journal(id, 0, undefined, 0))).hash;
-const map = (name: string) =>
-  ({ apiVersion: 'v1', kind: 'ConfigMap', metadata: { name, namespace: 'default' }, data: { a: 'ä' } }) as never;
+import { folder, value, hashOf, map, type OwnApp } from './own';
 
 describe('a backup', () => {
   test('made while others write, restored elsewhere: the same journals, the same drafts, and nobody signed in', async () => {
@@ -68,7 +49,7 @@ describe('a backup', () => {
     const place = folder();
     await restoreBackup(out, place);
     const [there, here] = [await createApp({ data: place }), await createApp({ data: server.data })];
-    const count = async (app: App) =>
+    const count = async (app: OwnApp) =>
       (await value(app.rehearsals.ask('south-quay', 'objects', { kind: 'ConfigMap' }))).filter((one) => /^c\d+$/.test(one.metadata.name))
         .length;
     const kept = await count(there);

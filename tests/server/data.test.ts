@@ -1,26 +1,17 @@
-import { copyFileSync, existsSync, mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { copyFileSync, existsSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { gzipSync } from 'node:zlib';
 import Sqlite from 'better-sqlite3';
 import { Kysely, Migrator, SqliteDialect, sql } from 'kysely';
-import { afterAll, describe, expect, test } from 'vitest';
+import { describe, expect, test } from 'vitest';
 import { openData } from '$server/db/connection';
 import { dataFaultOf } from '$server/db/faults';
 import { migrations } from '$server/db/migrations';
 import { rehearsalRepository } from '$server/repositories/rehearsals';
 import { createApp } from '$server/services/app';
 import { driver, southOrigin } from '../core/help';
+import { folder } from './own';
 
-const folders: string[] = [];
-const folder = () => {
-  const made = mkdtempSync(join(tmpdir(), 'root-barn-data-'));
-  folders.push(made);
-  return made;
-};
-afterAll(() => {
-  for (const one of folders) rmSync(one, { recursive: true, force: true });
-});
 const file = (data: string) => join(data, 'root-barn.sqlite');
 /** Why a folder can't be opened. */
 const faultOf = async (data: string) => {

@@ -1,32 +1,11 @@
-import { mkdtempSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
 import fc from 'fast-check';
 import { sql } from 'kysely';
-import { afterAll, describe, expect, test } from 'vitest';
+import { describe, expect, test } from 'vitest';
 import { World, type Action } from '$core/standin';
 import { packWorld, unpackWorld } from '$server/rehearsals/snapshot';
 import { createApp } from '$server/services/app';
 import { asLeft, driver, must, objects, readySouth, smallSet } from '../core/help';
-
-const folders: string[] = [];
-const folder = () => {
-  const made = mkdtempSync(join(tmpdir(), 'root-barn-standing-'));
-  folders.push(made);
-  return made;
-};
-afterAll(() => {
-  for (const one of folders) rmSync(one, { recursive: true, force: true });
-});
-type App = Awaited<ReturnType<typeof createApp>>;
-const value = async <T>(answer: Promise<{ ok: true; value: T } | { ok: false; refusal: { detail: string } }>): Promise<T> => {
-  const given = await answer;
-  if (!given.ok) throw new Error(given.refusal.detail);
-  return given.value;
-};
-const hashOf = async (app: App, id: string) => (await value(app.rehearsals.journal(id, 0, undefined, 0))).hash;
-const map = (name: string, text: string) =>
-  ({ apiVersion: 'v1', kind: 'ConfigMap', metadata: { name, namespace: 'default' }, data: { a: text } }) as never;
+import { folder, value, hashOf, map, type OwnApp } from './own';
 
 describe('a rehearsal that can not be stood up', () => {
   test('is shown as such with the reason, up to the last good moment; others go on; it is withdrawn, exported, taken away', async () => {
@@ -227,7 +206,7 @@ describe('snapshots', () => {
     const data = folder();
     const plain = await createApp({ data: ':memory:' });
     const app = await createApp({ data });
-    const story = async (one: App, saved: boolean) => {
+    const story = async (one: OwnApp, saved: boolean) => {
       await value(one.rehearsals.send('south-quay', driver()));
       await value(one.rehearsals.send('south-quay', [map('one', 'a')]));
       const { nowMs } = await value(one.rehearsals.state('south-quay'));

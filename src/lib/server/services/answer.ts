@@ -38,6 +38,15 @@ export const notFound = (what: string, remedy = 'Check kind, namespace and name.
   remedy
 });
 
+/** A cluster's name that is in use. */
+export const clusterTaken = (name: string, remedy: string): Refusal => ({
+  code: 'name-taken',
+  status: 409,
+  title: 'There is such a cluster already',
+  detail: `${name} exists.`,
+  remedy
+});
+
 const titles: Record<string, string> = {
   'later-actions': 'Something was sent after this moment',
   'not-found': 'Not found',

@@ -8,7 +8,7 @@ import type { clusterRepository } from '../repositories/clusters';
 import type { Dump, dumpRepository } from '../repositories/dumps';
 import type { RehearsalRepository } from '../repositories/rehearsals';
 import type { HostClient } from '../rehearsals/client';
-import { done, notFound, refused, type Answer, type Refusal } from './answer';
+import { clusterTaken, done, notFound, refused, type Answer, type Refusal } from './answer';
 import { flagOf } from './layouts';
 import type { LiveBus } from './live';
 import type { RehearsalService } from './rehearsals';
@@ -254,14 +254,7 @@ export class DumpService {
     const fault = nameFault(as, 'label');
     if (fault) return refused(badName(as, fault));
     const { clusters, store, host } = this.parts;
-    if (await clusters.find(as))
-      return refused({
-        code: 'name-taken',
-        status: 409,
-        title: 'There is such a cluster already',
-        detail: `${as} exists.`,
-        remedy: 'Choose another name.'
-      });
+    if (await clusters.find(as)) return refused(clusterTaken(as, 'Choose another name.'));
     if (dump.value.objects > mostRehearsed)
       return refused({
         code: 'too-large',

@@ -9,7 +9,7 @@ import type { proofRepository } from '../repositories/proofs';
 import type { RehearsalRepository } from '../repositories/rehearsals';
 import { sumOf } from '../db/sums';
 import { engineVersion } from '../rehearsals/host';
-import { done, notFound, refused, type Answer, type Refusal } from './answer';
+import { clusterTaken, done, notFound, refused, type Answer, type Refusal } from './answer';
 
 const ms = z.number().int().min(0);
 const action = z.looseObject({ type: z.enum(['send', 'remove', 'write', 'damage', 'restore', 'ask', 'crash']) });
@@ -168,14 +168,7 @@ export class TransferService {
       nameFault(name, 'label') ??
       given.rehearsals.map((one) => (one.fork === null ? undefined : nameFault(one.fork, 'label'))).find(Boolean);
     if (fault) return refused({ ...bad(`The name "${name}" ${fault}.`, 'Write lower-case letters, digits and "-".'), code: 'bad-name' });
-    if (await clusters.find(name))
-      return refused({
-        code: 'name-taken',
-        status: 409,
-        title: 'There is such a cluster already',
-        detail: `${name} exists.`,
-        remedy: 'Give it another name with ?name=, or take the old one away.'
-      });
+    if (await clusters.find(name)) return refused(clusterTaken(name, 'Give it another name with ?name=, or take the old one away.'));
     const forks = given.rehearsals.map((one) => one.fork);
     if (new Set(forks).size !== forks.length || !forks.includes(null)) return refused(bad('It holds no trunk, or a fork twice.'));
     const ordered = given.rehearsals.every(({ actions }) => actions.every((one, i) => i === 0 || actions[i - 1]!.atMs <= one.atMs));
