@@ -2,7 +2,7 @@ import { redirect, type Handle, type HandleServerError, type RequestEvent, type 
 import { building } from '$app/environment';
 import { holds, localCaller, type Caller, type Role } from '$server/access/roles';
 import { dataRefusal } from '$server/api/dispatch';
-import { closeStreams } from '$server/api/live';
+import '$server/api/live';
 import { problemResponse } from '$server/api/problem';
 import { dataFaultOf } from '$server/db/faults';
 import { isAborted, log, loggable } from '$server/log';
@@ -14,10 +14,9 @@ export const init: ServerInit = async () => {
   const app = await getApp();
   const place = globalThis as { rootBarnEnd?: () => Promise<void>; rootBarnCode?: string | undefined };
   place.rootBarnCode = app.access.firstCode;
-  place.rootBarnEnd = async () => {
-    closeStreams();
-    await app.close();
-  };
+  place.rootBarnEnd = () => app.close();
+  // What nobody waits for mustn't end the process for everybody.
+  process.on('unhandledRejection', (error) => log.error(loggable(error), 'something failed that nobody waited for'));
 };
 
 /** Pages of other sites may not act here; programs, which send no origin, may with a token or where nobody signs in. */
@@ -39,33 +38,37 @@ const foreignOrigin = {
   remedy: 'Open Root Barn at the address that it printed at its start.'
 };
 
-/** Pages that strangers may see, and what they need to be shown. */
-const openPages = /^\/(sign-in(\/.*)?|healthz|readyz)$/;
-/** Pages that take more than looking. */
-const pageRoles: readonly [RegExp, Role][] = [
-  [/^\/accounts(\/|$)/, 'keeper'],
-  [/^\/deeds(\/|$)/, 'engineer'],
-  [/^\/metrics$/, 'keeper']
-];
+/**
+ * Routes that strangers may see. Routes are what a path comes to once it is decoded, so that no other way of writing it gets past.
+ */
+const openRoutes = new Set<string | null>(['/sign-in', '/sign-in/provider', '/sign-in/back', '/healthz', '/readyz']);
+/** The programs' interface looks by itself who may what. */
+const ownLook = '/api/v1/[...path]';
+/** Routes that take more than looking. */
+const routeRoles: Readonly<Record<string, Role>> = {
+  '/accounts': 'keeper',
+  '/deeds': 'engineer',
+  '/deeds/csv': 'engineer',
+  '/metrics': 'keeper'
+};
 
-/** Whether somebody may have a page, and where to go if not; the programs' interface looks by itself. */
-function turnedAway({ url, request }: RequestEvent, caller: Caller | undefined): Response | undefined {
-  const { pathname } = url;
-  if (pathname.startsWith('/api/v1/') && !pathname.startsWith('/api/v1/openapi.json') && !pathname.endsWith('/live')) return undefined;
-  if (openPages.test(pathname)) return undefined;
+/** Whether a call asks for the values of secrets, in a file or from the interface. */
+const uncovers = (url: URL): boolean => url.searchParams.getAll('secrets').some((one) => one === 'keep' || one === 'yes');
+
+/** Whether somebody may have a page, and where to go if not. */
+function turnedAway({ url, request, route }: RequestEvent, caller: Caller | undefined): Response | undefined {
+  if (route.id === ownLook || openRoutes.has(route.id)) return undefined;
   if (!caller) {
     if (request.headers.get('accept')?.includes('text/html') && request.method === 'GET')
-      redirect(303, `/sign-in?to=${encodeURIComponent(pathname + url.search)}`);
+      redirect(303, `/sign-in?to=${encodeURIComponent(url.pathname + url.search)}`);
     return problemResponse(signInNeeded);
   }
-  const needed = pageRoles.find(([pattern]) => pattern.test(pathname))?.[1];
-  const uncovers = ['keep', 'yes'].includes(url.searchParams.get('secrets') ?? '') ? 'engineer' : undefined;
-  const most = needed ?? uncovers;
-  return most && !holds(caller.role, most) ? problemResponse(roleNeeded(most, caller.role)) : undefined;
+  const needed = routeRoles[route.id ?? ''] ?? (uncovers(url) ? 'engineer' : undefined);
+  return needed && !holds(caller.role, needed) ? problemResponse(roleNeeded(needed, caller.role)) : undefined;
 }
 
-function noteUncovered(caller: Caller, { url }: RequestEvent): Promise<void> | undefined {
-  if (url.pathname.startsWith('/api/') || !['keep', 'yes'].includes(url.searchParams.get('secrets') ?? '')) return undefined;
+function noteUncovered(caller: Caller, { url, route }: RequestEvent): Promise<void> | undefined {
+  if (route.id === ownLook || !uncovers(url)) return undefined;
   return getApp().then((app) =>
     app.did(caller, { what: 'took a file with secrets', rehearsal: url.pathname.split('/')[2], detail: url.pathname })
   );

@@ -114,10 +114,33 @@ describe('8.2.1, 8.3.1: who may what, on the server', () => {
       const data = await fetch(`${server.base}${path === '/' ? '' : path}/__data.json`, { redirect: 'manual' });
       expect(await data.text()).not.toMatch(/tickets|bookings/);
     }
+    // However a path is written, it is the same page.
+    for (const path of [
+      '/api/v1/rehearsals/south-quay/liv%65',
+      '/api/v1/openap%69.json',
+      '/%61ccounts',
+      '/m%65trics',
+      '/deeds/',
+      '//deeds',
+      '/sign-in/../deeds'
+    ]) {
+      const text = await (await fetch(server.base + path, { headers: { accept: 'application/json' } })).text();
+      expect(text, path).toMatch(/sign-in-needed|There is nothing here/);
+    }
     for (const path of ['/sign-in', '/healthz', '/readyz']) expect((await fetch(server.base + path)).status, path).toBe(200);
     const reader = await signIn('reader');
     expect((await fetch(`${server.base}/r/south-quay/members`, { headers: { cookie: reader } })).status).toBe(200);
-    for (const path of ['/accounts', '/deeds', '/metrics', '/r/south-quay/handover/manifests.yaml?secrets=keep'])
+    for (const path of [
+      '/accounts',
+      '/%61ccounts',
+      '/accounts/__data.json',
+      '/deeds',
+      '/deeds/csv',
+      '/d%65eds/csv',
+      '/metrics',
+      '/metric%73',
+      '/r/south-quay/handover/manifests.yaml?secrets=keep'
+    ])
       expect((await fetch(server.base + path, { headers: { cookie: reader } })).status, path).toBe(403);
     expect((await call('GET', '/rehearsals/south-quay/objects?secrets=keep', undefined, bearer('reader'))).status).toBe(403);
   });
@@ -223,19 +246,27 @@ describe('passwords', () => {
     const attempts = new Attempts(() => now);
     for (let i = 0; i < 5; i += 1) {
       expect(attempts.waitMs('anna', `10.0.0.${i}`)).toBe(0);
-      attempts.failed('anna', `10.0.0.${i}`);
+      attempts.begun('anna', `10.0.0.${i}`);
     }
     expect(attempts.waitMs('Anna', '10.9.9.9')).toBe(2_000);
     now += 2_000;
-    attempts.failed('anna', '10.0.0.9');
+    attempts.begun('anna', '10.0.0.9');
     expect(attempts.waitMs('anna', '10.9.9.9')).toBe(4_000);
-    for (let i = 0; i < 40; i += 1) attempts.failed(`someone-${i}`, '10.1.1.1');
+    for (let i = 0; i < 40; i += 1) attempts.begun(`someone-${i}`, '10.1.1.1');
     expect(attempts.waitMs('nobody-yet', '10.1.1.1')).toBe(15 * 60_000);
     now += 61 * 60_000;
     expect(attempts.waitMs('anna', '10.1.1.1')).toBe(0);
-    attempts.failed('anna', '10.2.2.2');
-    attempts.succeeded('anna');
+    attempts.begun('anna', '10.2.2.2');
+    attempts.succeeded('anna', '10.2.2.2');
     expect(attempts.waitMs('anna', '10.2.2.2')).toBe(0);
+  });
+
+  test('6.3.1: many at once are slowed like one after the other', async () => {
+    const tried = await Promise.all(
+      Array.from({ length: 16 }, (_, i) => call('POST', '/session', { name: 'nobody', password: `guess number ${i}` }))
+    );
+    expect(tried.filter((one) => one.status === 401)).toHaveLength(5);
+    expect(tried.filter((one) => one.status === 429)).toHaveLength(11);
   });
 
   test('6.3.1 on the server: the sixth wrong one is told to wait, the right one too', async () => {
@@ -353,6 +384,11 @@ test('10: sign-in through an OpenID Connect provider, and what is turned away', 
   const third = await way();
   const other = /root-barn=[\w-]{43}/.exec(third.headers.get('set-cookie')!)![0];
   expect((await call('GET', '/session', undefined, { cookie: other }, own.base)).body).toMatchObject({ name: 'u-3' });
+  // Nor is a name that somebody here has a password for, whatever the provider calls its people.
+  const code = /with the code (\S+) /.exec(own.said())![1]!;
+  expect((await call('POST', '/first-keeper', { code, name: 'keeper', password: words.keeper }, {}, own.base)).status).toBe(200);
+  claims = { sub: 'keeper' };
+  expect((await way()).headers.get('location')).toBe('/sign-in?failed');
   // Without the way's own cookie nothing is believed.
   expect((await fetch(`${own.base}/sign-in/back?code=c&state=x`, { redirect: 'manual' })).headers.get('location')).toBe('/sign-in?failed');
   provider.close();

@@ -166,6 +166,12 @@ describe('one server', () => {
       [`${at}/proofs`, '{"namespace":"tickets","set":"bookings"}']
     ] as const)
       expect((await post(server, path, body, { 'if-match': `"${revision + 7}"` })).status, path).toBe(409);
+    // What is refused has no effect at all: the clock that runs goes on.
+    expect((await post(server, `${at}/clock`, '{"run":1}')).status).toBe(200);
+    expect((await post(server, `${at}/clock`, '{"pause":true}', { 'if-match': `"${revision + 7}"` })).status).toBe(409);
+    const running = (await fetch(`${server.base}/api/v1${at}`).then((one) => one.json())) as { clock: { running: number } };
+    expect(running.clock.running).toBe(1);
+    expect((await post(server, `${at}/clock`, '{"pause":true}')).status).toBe(200);
     expect((await post(server, `${at}/forks`, '{"name":"fine"}', { 'if-match': `"${revision}"` })).status).toBe(201);
     expect((await post(server, '/clusters', 'x', { 'if-match': '"1"' })).status).toBe(400);
   });

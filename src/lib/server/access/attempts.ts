@@ -36,7 +36,8 @@ export class Attempts {
     );
   }
 
-  failed(account: string, address: string): void {
+  /** An attempt is made. It counts as a failure until it has succeeded, so that many at once don't get past. */
+  begun(account: string, address: string): void {
     const now = this.now();
     for (const [key] of this.keys(account, address)) {
       const one = this.tries.get(key);
@@ -50,7 +51,11 @@ export class Attempts {
     }
   }
 
-  succeeded(account: string): void {
-    this.tries.delete(`account ${account.toLowerCase()}`);
+  /** It was right: nothing is held against the account any more, and this one not against the address. */
+  succeeded(account: string, address: string): void {
+    const [[own], [from]] = this.keys(account, address) as [[string, number], [string, number]];
+    this.tries.delete(own);
+    const one = this.tries.get(from);
+    if (one) one.count -= 1;
   }
 }

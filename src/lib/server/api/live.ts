@@ -60,11 +60,15 @@ export async function liveStream(request: Request, rehearsal: string, client: st
       }
       const unwatch = bus.watch((event) => mine(event) && tell(event));
       const beat = setInterval(() => {
-        // Whoever signed out, or was ended, hears nothing more.
-        void app.access.stillIn(request.headers).then(
-          (stays) => (stays ? say(': beat\n\n') : stop()),
-          () => stop()
-        );
+        // Whoever signed out, or was ended, hears nothing more. The stream may have ended meanwhile.
+        void app.access
+          .stillIn(request.headers)
+          .then((stays) => {
+            if (!open.has(entry)) return;
+            if (stays) say(': beat\n\n');
+            else stop();
+          })
+          .catch(() => stop());
       }, beatMs);
       const entry: Stream = { client, close: () => stop() };
       stop = () => {

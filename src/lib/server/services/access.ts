@@ -62,6 +62,10 @@ const lastKeeper: Refusal = {
   detail: 'This is the only keeper that is left.',
   remedy: 'Make another one first.'
 };
+/** Stands where other accounts have a password: whoever comes through the provider under this name. */
+const throughProvider = 'provider';
+/** What guesses of the first code are counted under; no name of an account. */
+const firstKeeper = 'first keeper';
 const nameRule = /^[\p{L}\d._@-]{1,60}$/u;
 
 /** Signing in and out, accounts, tokens of programs, and who a call comes from. */
@@ -133,15 +137,20 @@ export class AccessService {
     return { ...done({ name, role }), cookie: this.cookie(secret, longestMs / 1_000) };
   }
 
+  /** Why an attempt isn't looked at yet; if it is, it counts from now on. */
+  private slowed(name: string, peer: string): Refusal | undefined {
+    const waitMs = this.attempts.waitMs(name, peer);
+    if (waitMs > 0) return slowDown(waitMs);
+    this.attempts.begun(name, peer);
+    return undefined;
+  }
+
   async signIn(name: string, password: string, caller: { peer: string; session?: string | undefined }) {
-    const waitMs = this.attempts.waitMs(name, caller.peer);
-    if (waitMs > 0) return refused<{ name: string; role: Role }>(slowDown(waitMs));
+    const slow = this.slowed(name, caller.peer);
+    if (slow) return refused<{ name: string; role: Role }>(slow);
     const account = await this.store.account(name);
-    if (!(await passwordHolds(password, account?.password)) || !account) {
-      this.attempts.failed(name, caller.peer);
-      return refused<{ name: string; role: Role }>(wrongSignIn);
-    }
-    this.attempts.succeeded(name);
+    if (!(await passwordHolds(password, account?.password)) || !account) return refused<{ name: string; role: Role }>(wrongSignIn);
+    this.attempts.succeeded(name, caller.peer);
     if (caller.session) await this.store.endSession(caller.session);
     return this.opened(account.name, account.role);
   }
@@ -149,9 +158,11 @@ export class AccessService {
   /** Signs somebody in whom a provider of identities vouches for; made as an account at the first time. */
   async signInThrough(name: string, first: Role) {
     const known = (await this.store.accounts()).find((one) => one.name === name);
-    if (known?.endedAt) return refused<{ name: string; role: Role }>(wrongSignIn);
-    if (!known) await this.store.addAccount(name, first, 'provider');
-    return this.opened(name, known?.role ?? first);
+    const account = known && (await this.store.account(name));
+    // An ended account stays ended; one with a password is somebody's own, whatever the provider calls its people.
+    if (known && account?.password !== throughProvider) return refused<{ name: string; role: Role }>(wrongSignIn);
+    if (!known) await this.store.addAccount(name, first, throughProvider);
+    return this.opened(name, account?.role ?? first);
   }
 
   async signOut(caller: Caller): Promise<Answer<{ name: string }>> {
@@ -162,12 +173,11 @@ export class AccessService {
   /** Makes the first keeper with the code that the start printed. */
   async firstKeeper(code: string, name: string, password: string, peer: string) {
     type Made = { name: string; role: Role };
-    const waitMs = this.attempts.waitMs('first keeper', peer);
-    if (waitMs > 0) return refused<Made>(slowDown(waitMs));
-    if (!this.firstCode || code !== this.firstCode || (await this.keepers()).length) {
-      this.attempts.failed('first keeper', peer);
+    const slow = this.slowed(firstKeeper, peer);
+    if (slow) return refused<Made>(slow);
+    if (!this.firstCode || code !== this.firstCode || (await this.keepers()).length)
       return refused<Made>({ ...wrongSignIn, detail: 'This is not the code that the start of Root Barn has printed.' });
-    }
+    this.attempts.succeeded(firstKeeper, peer);
     const fault = this.accountFault(name, password);
     if (fault) return refused<Made>(fault);
     this.firstCode = undefined;
@@ -216,13 +226,12 @@ export class AccessService {
 
   /** One's own password; the other sessions of the account end. */
   async changeOwn(caller: Caller, old: string, next: string): Promise<Answer<{ name: string }>> {
-    const waitMs = this.attempts.waitMs(caller.name, caller.peer);
-    if (waitMs > 0) return refused(slowDown(waitMs));
+    const slow = this.slowed(caller.name, caller.peer);
+    if (slow) return refused(slow);
     const account = await this.store.account(caller.name);
-    if (!account || !(await passwordHolds(old, account.password))) {
-      this.attempts.failed(caller.name, caller.peer);
+    if (!account || !(await passwordHolds(old, account.password)))
       return refused({ ...wrongSignIn, detail: 'The present password is another one.' });
-    }
+    this.attempts.succeeded(caller.name, caller.peer);
     const fault = passwordFault(next, caller.name);
     if (fault) return refused(badPassword(fault));
     await this.store.changeAccount(caller.name, { password: await hashPassword(next) });

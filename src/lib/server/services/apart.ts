@@ -11,22 +11,28 @@ export class Apart {
 
   constructor(private readonly reader: Pick<StartedHost, 'end'>) {}
 
-  /** Waits for work in the worker that reads long texts: not for ever, and not when nobody waits for it any more. */
-  async wait<T>(work: Promise<T>, signal: AbortSignal | undefined): Promise<Answer<T>> {
-    this.now += 1;
+  /**
+   * Waits for work in that worker: not for ever, and not when nobody waits for it any more. Work that is given up ends the worker; what
+   * others had in it is begun once more.
+   */
+  async wait<T>(work: () => Promise<T>, signal: AbortSignal | undefined): Promise<Answer<T>> {
     let timer: NodeJS.Timeout | undefined;
     let stop = () => {};
     const given = new Promise<'long' | 'left'>((resolve) => {
       timer = setTimeout(() => resolve('long'), longestReadMs);
       stop = () => resolve('left');
+      if (signal?.aborted) stop();
       signal?.addEventListener('abort', stop);
     });
+    this.now += 1;
+    let over = false;
     try {
-      const first = await Promise.race([work.then((value) => ({ value })), given]);
+      const reading = work().catch((error: Error) => (!over && /has ended/.test(error.message) ? work() : Promise.reject(error)));
+      const first = await Promise.race([reading.then((value) => ({ value })), given]);
       if (typeof first === 'object') return done(first.value);
-      work.catch(() => undefined);
-      // Nobody else's text is in it: its thread ends, and the work with it.
-      if (this.now === 1) await this.reader.end();
+      over = true;
+      reading.catch(() => undefined);
+      if (first === 'long' || this.now === 1) await this.reader.end();
       return refused(readTooLong(longestReadMs));
     } finally {
       this.now -= 1;

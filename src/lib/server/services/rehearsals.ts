@@ -50,20 +50,19 @@ export class RehearsalService extends StandingRehearsals {
     const { host, bus } = this.parts;
     const open = await this.changeable(id);
     if (!open.ok) return open;
-    const one = open.value;
     if ('untilMs' in move && move.untilMs > latestMs) {
       return refused(tooFarAhead(move.untilMs));
     }
+    const old = await this.stale(id, revision);
+    if (old) return refused(old);
     // A pause has to get through while a run is in the queue.
     if ('pause' in move || 'run' in move) await host.halt(id);
     return this.inTurn(id, async () => {
-      // It may have been taken away, or put to rest, while this waited for its turn.
-      if (!(await this.opened(id))) return refused(unknownRehearsal(id));
-      const old = await this.stale(id, revision);
-      if (old) return refused(old);
+      const one = await this.ready(id, revision);
+      if (!one.ok) return one;
       const clock = await host.move(id, move);
       await this.keepClock(id, clock);
-      bus.publish({ rehearsal: id, kind: 'clock', clock, revision: one.revision });
+      bus.publish({ rehearsal: id, kind: 'clock', clock, revision: one.value.revision });
       return done(clock);
     });
   }
@@ -74,9 +73,10 @@ export class RehearsalService extends StandingRehearsals {
     const open = await this.changeable(id);
     if (!open.ok) return open;
     return this.inTurn(id, async () => {
-      if (!(await this.opened(id))) return refused(unknownRehearsal(id));
-      const old = (await this.stale(id, revision)) ?? this.brokenness(id) ?? (await this.keeper.noRoom());
-      if (old) return refused(old);
+      const one = await this.ready(id, revision);
+      if (!one.ok) return one;
+      const full = await this.keeper.noRoom();
+      if (full) return refused(full);
       const { atMs, refusals, outcomes } = await host.prepare(id, action);
       if (refusals.length) return refused(refusalOf(refusals));
       let newRevision: number;
@@ -220,9 +220,8 @@ export class RehearsalService extends StandingRehearsals {
     if (full) return refused(full);
     const forkId = `${one.cluster}~${name}`;
     const made = await this.inTurn(id, async (): Promise<Answer<number>> => {
-      if (!(await this.opened(id))) return refused(unknownRehearsal(id));
-      const old = await this.stale(id, revision);
-      if (old) return refused(old);
+      const from = await this.ready(id, revision);
+      if (!from.ok) return from;
       const clock = await host.status(id);
       const moment = atMs ?? clock.nowMs;
       if (moment > clock.frontierMs) return refused(nothingThereYet(moment, clock.frontierMs));

@@ -194,6 +194,14 @@ export class StandingRehearsals {
     return still ? refused(still) : done(one);
   }
 
+  /** A rehearsal whose turn it is, stood up: it may have been taken away, put to rest or changed while somebody waited for it. */
+  protected async ready(id: string, revision: number | undefined): Promise<Answer<Rehearsal>> {
+    const one = await this.opened(id);
+    if (!one) return refused(unknownRehearsal(id));
+    const fault = (await this.stale(id, revision)) ?? this.brokenness(id);
+    return fault ? refused(fault) : done(one);
+  }
+
   protected brokenness(id: string): Refusal | undefined {
     const broken = this.broken.get(id);
     return broken && brokenRehearsal(id, broken);
@@ -268,9 +276,8 @@ export class StandingRehearsals {
 
   /** Asks a read-only question at the clock's head. */
   async ask<N extends QueryName>(id: string, name: N, params: Parameters<Queries[N]>[1]): Promise<Answer<ReturnType<Queries[N]>>> {
-    if (!(await this.open(id))) return refused(unknownRehearsal(id));
-    const still = worldly.has(name) ? ((await this.readOnly(id)) ?? this.brokenness(id)) : undefined;
-    if (still) return refused(still);
+    const open = worldly.has(name) ? await this.changeable(id) : undefined;
+    if (open && !open.ok) return open;
     return this.onWorld(id, async () => (await this.parts.host.ask(id, name, params)) as ReturnType<Queries[N]>);
   }
 
@@ -281,7 +288,7 @@ export class StandingRehearsals {
   /** Reads what was handed in; an empty batch is a problem too. Long texts are read apart, and given up when whoever sent them leaves. */
   async read(text: string, signal?: AbortSignal): Promise<Answer<readonly ApiObject[]>> {
     if (text.length <= longText) return objectsOf(await this.parts.host.read(text));
-    const read = await this.apart.wait(this.parts.reader.read(text), signal);
+    const read = await this.apart.wait(() => this.parts.reader.read(text), signal);
     return read.ok ? objectsOf(read.value) : read;
   }
 
@@ -294,7 +301,7 @@ export class StandingRehearsals {
   async check(text: string, against?: string, signal?: AbortSignal): Promise<Answer<{ findings: Finding[] }>> {
     if (against === undefined)
       return text.length > longText
-        ? this.apart.wait(this.parts.reader.check(text, undefined), signal)
+        ? this.apart.wait(() => this.parts.reader.check(text, undefined), signal)
         : done(await this.parts.host.check(text, undefined));
     return this.onWorld(against, () => this.parts.host.check(text, against));
   }
