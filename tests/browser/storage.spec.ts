@@ -139,6 +139,8 @@ test('a snapshot is taken, the volume damaged, and restored into a new claim wit
   const before = await sum();
   await sheet.getByRole('button', { name: 'Snapshot' }).click();
   await sheet.getByRole('textbox', { name: 'Name of the snapshot' }).fill('before');
+  // The send is slow on its way; settling right after it waits for it.
+  await page.route('**/objects**', (route) => setTimeout(() => void route.continue(), 700));
   await sheet.getByRole('button', { name: 'Send to north-quay' }).click();
   await page.getByRole('button', { name: 'settle' }).click();
   await expect(sheet).toContainText(`crash-consistent: coord-0 had it mounted, as after a power cut; SHA-256 ${before}`);

@@ -9,6 +9,7 @@ import { dataFaultOf } from '$server/db/faults';
 import { migrations } from '$server/db/migrations';
 import { rehearsalRepository } from '$server/repositories/rehearsals';
 import { createApp } from '$server/services/app';
+import { settingsOf } from '$server/settings';
 import { driver, southOrigin } from '../core/help';
 import { folder } from './own';
 
@@ -81,6 +82,20 @@ describe('a data folder', () => {
     other.close();
     // A lock at the first time doesn't stick.
     expect(await faultOf(locked)).toBeUndefined();
+  });
+
+  test('what a process that ended in the middle of making a cluster has left goes at the next start; --fresh begins anew', async () => {
+    const data = folder();
+    const app = await createApp({ data, empty: true });
+    await app.clusters.add({ name: 'half', note: '', flag: { hue: 1, weave: 'dots' }, seed: 1, ground: [] }, 0);
+    await app.close();
+    const again = await createApp({ data, empty: true });
+    expect(await again.clusters.all()).toEqual([]);
+    await again.openDemo();
+    await again.close();
+    const fresh = await createApp({ data, empty: true, settings: settingsOf({ ROOT_BARN_FRESH: 'yes' }) });
+    expect(await fresh.clusters.all()).toEqual([]);
+    await fresh.close();
   });
 
   test('taken away or emptied while it is used: nothing is called kept', async () => {

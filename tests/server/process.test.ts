@@ -229,8 +229,10 @@ describe('one server', () => {
   });
 
   test('a second server on the same folder says who holds it, and ends', () => {
-    const second = spawnSync('node', ['scripts/serve.mjs', '--port', '0', '--data', server.data], { encoding: 'utf8' });
+    // Not even one that would begin anew touches what another one holds.
+    const second = spawnSync('node', ['scripts/serve.mjs', '--port', '0', '--data', server.data, '--fresh'], { encoding: 'utf8' });
     expect(second.status).toBe(1);
+    expect(existsSync(join(server.data, 'root-barn.sqlite'))).toBe(true);
     expect(second.stderr).toMatch(new RegExp(`^The data folder .* is in use by the process ${server.pid}, since `));
   });
 });

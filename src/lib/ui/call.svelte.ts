@@ -1,5 +1,6 @@
 import { contact, toSignIn } from './contact.svelte';
 import { plural } from './format';
+import { inOrder } from './in-order';
 
 /** A problem as the server tells it. */
 export interface Trouble {
@@ -60,15 +61,17 @@ export async function call<T>(
   more: { yaml?: boolean; revision?: number; signal?: AbortSignal } = {}
 ): Promise<Called<T>> {
   try {
-    const response = await fetch(`/api/v1${path}`, {
-      method,
-      ...(more.signal ? { signal: more.signal } : {}),
-      headers: {
-        'content-type': more.yaml ? 'application/yaml' : 'application/json',
-        ...(more.revision === undefined ? {} : { 'if-match': `"${more.revision}"` })
-      },
-      ...(body === undefined ? {} : { body: more.yaml ? String(body) : JSON.stringify(body) })
-    });
+    const ask = () =>
+      fetch(`/api/v1${path}`, {
+        method,
+        ...(more.signal ? { signal: more.signal } : {}),
+        headers: {
+          'content-type': more.yaml ? 'application/yaml' : 'application/json',
+          ...(more.revision === undefined ? {} : { 'if-match': `"${more.revision}"` })
+        },
+        ...(body === undefined ? {} : { body: more.yaml ? String(body) : JSON.stringify(body) })
+      });
+    const response = await inOrder(method, path, ask);
     const value = (await response.json()) as T & Trouble;
     contact.back();
     if (response.status === 401 && value.type?.endsWith(':sign-in-needed')) toSignIn();

@@ -1,4 +1,4 @@
-import { chmodSync, existsSync, mkdirSync, statSync, writeFileSync } from 'node:fs';
+import { chmodSync, existsSync, mkdirSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import Sqlite from 'better-sqlite3';
 import { Kysely, Migrator, SqliteDialect } from 'kysely';
@@ -17,6 +17,8 @@ const markerFile = 'root-barn.json';
 export interface DataOptions {
   /** The most bytes that the database may take; left out: as much as the disk has. */
   readonly mostBytes?: number | undefined;
+  /** Begin anew: what is there goes, once nobody else holds the folder. */
+  readonly fresh?: boolean | undefined;
 }
 
 /** The data of this process: two connections to one file, and what concerns the file itself. */
@@ -93,6 +95,7 @@ export async function openData(folder: string, options: DataOptions = {}): Promi
   try {
     mkdirSync(folder, { recursive: true, mode: 0o700 });
     letGo = holdFolder(folder);
+    if (options.fresh) for (const file of [...bothFiles(path), join(folder, markerFile)]) rmSync(file, { force: true });
     lookAtFile(folder, path);
     const main = connect(path, false, options);
     sqlite = main.sqlite;

@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto';
-import { existsSync, readFileSync, rmSync } from 'node:fs';
+import { existsSync, readFileSync } from 'node:fs';
 import { createServer, type IncomingMessage, type RequestListener, type ServerResponse } from 'node:http';
 import { createServer as createTlsServer } from 'node:https';
 import { join, resolve } from 'node:path';
@@ -22,8 +22,6 @@ function follow(request: IncomingMessage, response: ServerResponse): void {
     if (!response.writableFinished) left.abort();
   });
 }
-
-const databaseEnds = ['', '-wal', '-shm'];
 
 /** Puts flags into the variables that the application reads its settings from. */
 function readFlags(): Settings {
@@ -94,8 +92,6 @@ async function start(root: string): Promise<void> {
   const data = process.env.ROOT_BARN_DATA!;
   // Nobody else may read what is written here.
   process.umask(0o077);
-  if (settings.fresh) for (const end of databaseEnds) rmSync(join(data, `root-barn.sqlite${end}`), { force: true });
-  if (settings.fresh) rmSync(join(data, 'root-barn.json'), { force: true });
   process.env.ROOT_BARN_WORKER ??= join(root, 'build/worker/rehearsal-worker.js');
   process.env.ROOT_BARN_READER ??= join(root, 'build/worker/dump-worker.js');
   process.env.PROTOCOL_HEADER = 'x-forwarded-proto';

@@ -64,6 +64,18 @@ export function clusterRepository(db: Database) {
         throw dataFault('damaged', `in the row of the cluster ${name}`);
       return row && shape(row);
     },
+    /** What the making of a cluster that never ended has left behind: one without a trunk. */
+    async dropUnfinished(): Promise<void> {
+      await db
+        .deleteFrom('cluster')
+        .where(({ not, exists, selectFrom }) =>
+          not(exists(selectFrom('rehearsal').select('rehearsal.id').whereRef('rehearsal.cluster', '=', 'cluster.name')))
+        )
+        .where(({ not, exists, selectFrom }) =>
+          not(exists(selectFrom('draft').select('draft.id').whereRef('draft.cluster', '=', 'cluster.name')))
+        )
+        .execute();
+    },
     async remove(name: string) {
       await db.deleteFrom('cluster').where('name', '=', name).execute();
     },

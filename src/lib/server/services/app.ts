@@ -28,6 +28,7 @@ import { DraftService } from './drafts';
 import { DumpService } from './dumps';
 import { LayoutService } from './layouts';
 import { LiveBus } from './live';
+import { addCluster, trunkOf } from './new-cluster';
 import { RehearsalService } from './rehearsals';
 import { TransferService } from './transfer';
 import { TrialService } from './trials';
@@ -68,22 +69,19 @@ async function layDemo(db: Database): Promise<void> {
   const clusters = clusterRepository(db);
   const rehearsals = rehearsalRepository(db);
   if ((await clusters.all()).length) return;
-  for (const [place, one] of scenario().entries()) {
-    await clusters.add(one, place);
-    const { name, headMs, actions } = one;
-    await rehearsals.add(
-      { id: name, cluster: name, fork: null, parent: null, forkedAtMs: null, headMs, frontierMs: headMs, revision: actions.length },
-      actions
-    );
-  }
+  for (const one of scenario())
+    await addCluster({ clusters, store: rehearsals }, one, [
+      { rehearsal: trunkOf(one.name, one.headMs, one.actions.length), actions: one.actions }
+    ]);
 }
 
 /** Everything that routes may call. */
 export async function createApp({ data, worker, reader, empty = false, settings = settingsOf({}) }: AppOptions) {
-  const file = await openData(data, { mostBytes: settings['most-disk'] });
+  const file = await openData(data, { mostBytes: settings['most-disk'], fresh: settings.fresh });
   const { db, soft } = file;
-  if (!empty) await layDemo(db);
   const clusters = clusterRepository(db);
+  await clusters.dropUnfinished();
+  if (!empty) await layDemo(db);
   const proofs = proofRepository(db);
   const drafts = draftRepository(db);
   const dumps = dumpRepository(db, soft);

@@ -11,6 +11,7 @@ import type { HostClient } from '../rehearsals/client';
 import { clusterTaken, done, notFound, refused, type Answer, type Refusal } from './answer';
 import { flagOf } from './layouts';
 import type { LiveBus } from './live';
+import { addCluster, trunkOf } from './new-cluster';
 import type { RehearsalService } from './rehearsals';
 
 interface Parts {
@@ -112,13 +113,10 @@ export class DumpService {
       const takenMs = Math.min(summary.takenMs || Date.now(), Date.now());
       await dumps.finish(id, summary, takenMs);
       if (!(await clusters.find(name))) {
-        const place = (await clusters.all()).length;
-        await clusters.add({ name, note: isDump, seed: 0, flag: flagOf(place), ground: [], kind: 'dump' }, place);
-        const nowMs = takenMs - epochMs;
-        await store.add(
-          { id: name, cluster: name, fork: null, parent: null, forkedAtMs: null, headMs: nowMs, frontierMs: nowMs, revision: 0 },
-          []
-        );
+        const flag = flagOf((await clusters.all()).length);
+        await addCluster({ clusters, store }, { name, note: isDump, seed: 0, flag, ground: [], kind: 'dump' }, [
+          { rehearsal: trunkOf(name, takenMs - epochMs), actions: [] }
+        ]);
       } else await store.setClock(name, takenMs - epochMs, takenMs - epochMs);
       for (const old of (await dumps.of(name)).slice(mostDumps)) await dumps.drop(old.id);
       await rehearsals.release(name);
@@ -272,12 +270,12 @@ export class DumpService {
         detail: 'The dump holds no nodes, so nothing could run.',
         remedy: 'Read a dump that holds Node objects too.'
       });
-    const place = (await clusters.all()).length;
-    await clusters.add(
-      { name: as, note: `goes on from a dump of ${name}`, seed: hash32(as) % 100_000, flag: flagOf(place), ground, kind: 'adopted' },
-      place
+    const flag = flagOf((await clusters.all()).length);
+    await addCluster(
+      { clusters, store },
+      { name: as, note: `goes on from a dump of ${name}`, seed: hash32(as) % 100_000, flag, ground, kind: 'adopted' },
+      [{ rehearsal: trunkOf(as, 0), actions: [] }]
     );
-    await store.add({ id: as, cluster: as, fork: null, parent: null, forkedAtMs: null, headMs: 0, frontierMs: 0, revision: 0 }, []);
     return done({ id: as });
   }
 }

@@ -5,6 +5,7 @@ import { groundObjects, layoutFaults, namesIn, type LayoutFault } from '$core/st
 import type { clusterRepository, Flag } from '../repositories/clusters';
 import type { RehearsalRepository } from '../repositories/rehearsals';
 import { scenario } from '../../scenario';
+import { addCluster, trunkOf } from './new-cluster';
 import { done, notFound, refusalOf, refused, type Answer } from './answer';
 
 /** What an estate's cluster would be made of. */
@@ -96,14 +97,11 @@ export class LayoutService {
         )
       );
     const { name } = ground.metadata;
-    const place = (await this.clusters.all()).length;
-    await this.clusters.add(
-      { name, note: laidOut, seed: hash32(name) % 100_000, flag: flagOf(place), ground: groundObjects(ground) },
-      place
-    );
-    await this.rehearsals.add(
-      { id: name, cluster: name, fork: null, parent: null, forkedAtMs: null, headMs: 0, frontierMs: 0, revision: 0 },
-      []
+    const flag = flagOf((await this.clusters.all()).length);
+    await addCluster(
+      { clusters: this.clusters, store: this.rehearsals },
+      { name, note: laidOut, seed: hash32(name) % 100_000, flag, ground: groundObjects(ground) },
+      [{ rehearsal: trunkOf(name, 0), actions: [] }]
     );
     return done({ id: name });
   }

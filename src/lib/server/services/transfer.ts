@@ -9,6 +9,7 @@ import type { proofRepository } from '../repositories/proofs';
 import type { RehearsalRepository } from '../repositories/rehearsals';
 import { sumOf } from '../db/sums';
 import { engineVersion } from '../rehearsals/host';
+import { addCluster } from './new-cluster';
 import { clusterTaken, done, notFound, refused, type Answer, type Refusal } from './answer';
 
 const ms = z.number().int().min(0);
@@ -115,6 +116,7 @@ export class TransferService {
     const { kind } = cluster;
     if (kind === 'dump')
       return refused({ ...bad(`${name} is what was read of a real cluster.`, 'Read its dump on the other machine.'), status: 409 });
+    if (only !== undefined && (await store.find(only))?.cluster !== name) return refused(notFound(`The fork ${only} of ${name}`));
     const mine = (await store.all()).filter((one) => one.cluster === name && (only === undefined || one.fork === null || one.id === only));
     const rehearsals: Transfer['rehearsals'] = [];
     const kept: Transfer['proofs'] = [];
@@ -177,15 +179,21 @@ export class TransferService {
     if (odd) return refused(bad(odd));
     const idOf = (fork: string | null) => (fork === null ? name : `${name}~${fork}`);
     const { seed, flag: its, kind, ground } = given.cluster;
-    await clusters.add(
+    await addCluster(
+      { clusters, store },
       { name, note: `taken in from ${given.cluster.name}`, seed, flag: its, kind, ground: ground as unknown as ApiObject[] },
-      (await clusters.all()).length
+      given.rehearsals.map(({ fork, parent, actions, ...rest }) => ({
+        rehearsal: {
+          id: idOf(fork),
+          cluster: name,
+          fork,
+          parent: parent === null ? null : idOf(forks.find((one) => parent.endsWith(`~${one}`)) ?? null),
+          ...rest
+        },
+        actions: actions as unknown as TimedAction[]
+      }))
     );
     try {
-      for (const { fork, parent, actions, ...rest } of given.rehearsals) {
-        const from = parent === null ? null : idOf(forks.find((one) => parent.endsWith(`~${one}`)) ?? null);
-        await store.add({ id: idOf(fork), cluster: name, fork, parent: from, ...rest }, actions as unknown as TimedAction[]);
-      }
       for (const one of given.drafts) await drafts.add(name, one.name, one.files);
       for (const { fork, namespace, set, proof } of given.proofs) await proofs.add(idOf(fork), namespace, set, [proof as unknown as Proof]);
     } catch (error) {
