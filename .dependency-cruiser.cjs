@@ -1,22 +1,18 @@
 /* The layers of the application. Each rule is tried on a planted violation by tests/core/layers.test.ts. */
 const core = '^src/lib/core/';
-const layers = {
-  shared: [],
-  model: ['shared'],
-  manifest: ['shared', 'model'],
-  standin: ['shared', 'model', 'manifest'],
-  exports: ['shared', 'model'],
-  dumps: ['shared', 'model', 'manifest', 'standin', 'exports'],
-  checker: ['shared', 'model', 'manifest', 'standin'],
-  drafts: ['shared', 'model', 'manifest'],
-  change: ['shared', 'model', 'manifest', 'standin'],
-  rootline: ['shared', 'model', 'manifest', 'standin', 'change', 'exports'],
-  proofs: ['shared', 'model', 'manifest', 'standin', 'change', 'exports', 'rootline'],
-  sizing: ['shared', 'model', 'manifest', 'standin'],
-  blueprints: ['shared', 'model', 'manifest', 'standin', 'sizing'],
-  gates: ['shared', 'model', 'manifest', 'standin', 'change', 'exports', 'rootline', 'sizing'],
-  briefs: ['shared', 'model', 'manifest', 'standin', 'change', 'rootline', 'proofs', 'sizing', 'blueprints', 'gates']
-};
+const { layers, standinLayers } = require('./.dependency-layers.cjs');
+
+const standinRules = Object.entries(standinLayers).map(([folder, below]) => ({
+  name: `standin-${folder}-looks-down-only`,
+  comment: `standin/${folder} may use values of ${below.join(', ') || 'nothing'} of the stand-in`,
+  severity: 'error',
+  from: { path: `${core}standin/${folder}/` },
+  to: {
+    path: `${core}standin/[^/]+/`,
+    pathNot: `${core}standin/(${[folder, ...below].join('|')})/`,
+    dependencyTypesNot: ['type-only']
+  }
+}));
 
 // The topmost folder may look at all others, so it has no rule.
 const layerRules = Object.entries(layers)
@@ -32,6 +28,7 @@ const layerRules = Object.entries(layers)
 module.exports = {
   forbidden: [
     ...layerRules,
+    ...standinRules,
     { name: 'no-cycles', severity: 'error', from: {}, to: { circular: true, viaOnly: { dependencyTypesNot: ['type-only'] } } },
     {
       name: 'core-is-pure',

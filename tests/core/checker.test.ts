@@ -94,6 +94,22 @@ describe('the whole', () => {
     expect(page.match(/^### /gm)).toHaveLength(rules.length);
   });
 
+  test('an even number is told to those who decide by majority, and to nobody beside them', () => {
+    const set = (name: string, image: string, replicas: number) =>
+      `apiVersion: apps/v1\nkind: StatefulSet\nmetadata: {name: ${name}, namespace: default}\nspec:\n  replicas: ${replicas}\n  serviceName: ${name}\n  selector: {matchLabels: {app: ${name}}}\n  template:\n    metadata: {labels: {app: ${name}, app.kubernetes.io/part-of: log}}\n    spec: {containers: [{name: main, image: shelf.standin.example/engines/${image}}]}\n`;
+    const told = (...sets: string[]) =>
+      check([{ text: sets.join('---\n') }])
+        .filter((one) => one.code === 'even-quorum')
+        .map((one) => one.at.object);
+    const [coordinators, brokers] = [(n: number) => set('coord', 'log-coordinator:r3', n), (n: number) => set('log', 'log-broker:r3', n)];
+    expect(told(coordinators(3), brokers(4))).toEqual([]);
+    expect(told(coordinators(4), brokers(3))).toEqual(['StatefulSet default/coord']);
+    // Without coordinators brokers keep the metadata, and decide, themselves.
+    expect(told(brokers(4))).toEqual(['StatefulSet default/log']);
+    expect(told(set('store', 'object-store:r3', 4))).toEqual([]);
+    expect(told(set('docs', 'document-set:r5', 4))).toEqual(['StatefulSet default/docs']);
+  });
+
   test('a value that was drawn is not taken for a typed one, whatever it is drawn from; words with marks between them are', () => {
     const found = (value: string) => {
       const text = `apiVersion: v1\nkind: Secret\nmetadata: {name: store-access}\nstringData: {password: ${JSON.stringify(value)}}\n`;

@@ -281,6 +281,18 @@ describe('small things', () => {
       { field: 'c', before: 1, after: undefined }
     ]);
     expect(stableJson({ b: 1, a: [undefined, { d: 1, c: undefined }] })).toBe('{"a":[null,{"d":1}],"b":1}');
+    const list = (...names: string[]) => ({ containers: names.map((name) => ({ name, image: `${name}:1` })) });
+    // A container put first leaves the others as they are; the same ones in another order are another list.
+    expect(differences(list('main', 'helper'), list('front', 'main', 'helper'))).toEqual([
+      { field: 'containers[0]', before: undefined, after: { name: 'front', image: 'front:1' } }
+    ]);
+    expect(differences(list('main', 'helper'), list('helper'))).toEqual([
+      { field: 'containers[0]', before: { name: 'main', image: 'main:1' }, after: undefined }
+    ]);
+    expect(differences(list('a', 'b'), list('b', 'a')).map((one) => one.field)).toEqual(['containers']);
+    expect(differences({ ports: [{ port: 1, name: 'x' }] }, { ports: [{ port: 2, name: 'x' }] })).toEqual([
+      { field: 'ports[0].port', before: 1, after: 2 }
+    ]);
   });
 
   test('draws are even, repeatable and their own', () => {

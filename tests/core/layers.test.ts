@@ -1,98 +1,86 @@
 import { spawnSync } from 'node:child_process';
-import { mkdirSync, rmSync, writeFileSync } from 'node:fs';
-import { dirname } from 'node:path';
+import { cpSync, mkdirSync, mkdtempSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
+import { createRequire } from 'node:module';
+import { tmpdir } from 'node:os';
+import { dirname, join, resolve } from 'node:path';
 import { ESLint } from 'eslint';
 import { afterAll, describe, expect, test } from 'vitest';
 
-const planted = [
-  {
-    rule: 'core-model-looks-down-only',
-    file: 'src/lib/core/model/planted.ts',
-    text: "import { World } from '../standin';\nexport const planted = World;\n"
-  },
-  {
-    rule: 'core-shared-looks-down-only',
-    file: 'src/lib/core/shared/planted.ts',
-    text: "import { refOf } from '../model';\nexport const planted = refOf;\n"
-  },
-  {
-    rule: 'core-manifest-looks-down-only',
-    file: 'src/lib/core/manifest/planted.ts',
-    text: "import { changeSheet } from '../change';\nexport const planted = changeSheet;\n"
-  },
-  {
-    rule: 'core-standin-looks-down-only',
-    file: 'src/lib/core/standin/planted.ts',
-    text: "import { rootLine } from '../rootline';\nexport const planted = rootLine;\n"
-  },
-  {
-    rule: 'core-change-looks-down-only',
-    file: 'src/lib/core/change/planted.ts',
-    text: "import { prove } from '../proofs';\nexport const planted = prove;\n"
-  },
-  {
-    rule: 'core-rootline-looks-down-only',
-    file: 'src/lib/core/rootline/planted.ts',
-    text: "import { prove } from '../proofs';\nexport const planted = prove;\n"
-  },
-  {
-    rule: 'core-proofs-looks-down-only',
-    file: 'src/lib/core/proofs/planted.ts',
-    text: "import { trendOf } from '../sizing';\nexport const planted = trendOf;\n"
-  },
-  {
-    rule: 'core-sizing-looks-down-only',
-    file: 'src/lib/core/sizing/planted.ts',
-    text: "import { rootLine } from '../rootline';\nexport const planted = rootLine;\n"
-  },
-  {
-    rule: 'core-gates-looks-down-only',
-    file: 'src/lib/core/gates/planted.ts',
-    text: "import { designClass } from '../briefs';\nexport const planted = designClass;\n"
-  },
+interface Rule {
+  readonly name: string;
+  readonly from: { readonly path?: string };
+}
+const required = createRequire(import.meta.url);
+const config = required('../../.dependency-cruiser.cjs') as { forbidden: readonly Rule[] };
+const folders = required('../../.dependency-layers.cjs') as Readonly<
+  Record<'layers' | 'standinLayers', Readonly<Record<string, readonly string[]>>>
+>;
+
+interface Planted {
+  readonly rule: string;
+  readonly file: string;
+  readonly text: string;
+}
+const core = 'src/lib/core';
+const looksAt = (target: string) => `import * as there from '${target}';\nexport const planted = there;\n`;
+
+/** For each folder of the core, a file that looks at a folder which it may not look at. */
+const layers = Object.entries(folders.layers).flatMap(([folder, below]): Planted[] => {
+  const above = Object.keys(folders.layers).find((one) => one !== folder && !below.includes(one));
+  return above === undefined || !config.forbidden.some((one) => one.name === `core-${folder}-looks-down-only`)
+    ? []
+    : [{ rule: `core-${folder}-looks-down-only`, file: `${core}/${folder}/planted.ts`, text: looksAt(`../${above}`) }];
+});
+const standin = Object.entries(folders.standinLayers).map(([folder, below]): Planted => {
+  const above = [...Object.keys(folders.standinLayers), 'control'].find((one) => one !== folder && !below.includes(one))!;
+  const target = { control: 'control', store: 'store', cards: 'cards/engines', clock: 'clock/steps', provider: 'provider/images' }[above];
+  return {
+    rule: `standin-${folder}-looks-down-only`,
+    file: `${core}/standin/${folder}/planted.ts`,
+    text: looksAt(`../${target ?? `${above}/${above === 'admit' ? 'plan' : 'registry'}`}`)
+  };
+});
+const others: readonly Planted[] = [
   {
     rule: 'core-is-pure',
-    file: 'src/lib/core/shared/planted-pure.ts',
+    file: `${core}/shared/planted-pure.ts`,
     text: "import { readFileSync } from 'node:fs';\nexport const planted = readFileSync;\n"
   },
-  {
-    rule: 'core-folders-have-one-door',
-    file: 'src/lib/server/planted-door.ts',
-    text: "import { World } from '$core/standin/world';\nexport const planted = World;\n"
-  },
-  {
-    rule: 'ui-never-reaches-the-server',
-    file: 'src/lib/ui/planted.ts',
-    text: "import { getApp } from '$server/services';\nexport const planted = getApp;\n"
-  },
-  {
-    rule: 'routes-go-through-services',
-    file: 'src/routes/planted.ts',
-    text: "import { openDatabase } from '$server/db/connection';\nexport const planted = openDatabase;\n"
-  },
+  { rule: 'core-folders-have-one-door', file: 'src/lib/server/planted-door.ts', text: looksAt('$core/standin/world') },
+  { rule: 'ui-never-reaches-the-server', file: 'src/lib/ui/planted.ts', text: looksAt('$server/services') },
+  { rule: 'routes-go-through-services', file: 'src/routes/planted.ts', text: looksAt('$server/db/connection') },
   { rule: 'no-cycles', file: 'src/lib/ui/planted-a.ts', text: "import { b } from './planted-b';\nexport const a = (): unknown => b;\n" }
 ];
 const partner = { file: 'src/lib/ui/planted-b.ts', text: "import { a } from './planted-a';\nexport const b = (): unknown => a;\n" };
 
-afterAll(() => {
-  for (const { file } of [...planted, partner]) rmSync(file, { force: true });
-});
+const copy = mkdtempSync(join(tmpdir(), 'root-barn-layers-'));
+afterAll(() => rmSync(copy, { recursive: true, force: true }));
 
 describe('the layers', () => {
-  test('each rule finds the violation that is planted for it', () => {
+  test('every rule finds the violation that is planted for it, in a copy', () => {
+    for (const one of [
+      'src',
+      '.dependency-cruiser.cjs',
+      '.dependency-cruiser-aliases.cjs',
+      '.dependency-layers.cjs',
+      'tsconfig.json',
+      '.svelte-kit',
+      'package.json'
+    ])
+      cpSync(one, join(copy, one), { recursive: true });
+    symlinkSync(resolve('node_modules'), join(copy, 'node_modules'));
+    const planted = [...layers, ...standin, ...others];
     for (const { file, text } of [...planted, partner]) {
-      mkdirSync(dirname(file), { recursive: true });
-      writeFileSync(file, text);
+      mkdirSync(dirname(join(copy, file)), { recursive: true });
+      writeFileSync(join(copy, file), text);
     }
     const run = ['--no-install', 'depcruise', '--config', '.dependency-cruiser.cjs', '--output-type', 'json', 'src/lib', 'src/routes'];
-    const { stdout } = spawnSync('npx', run, { encoding: 'utf8', maxBuffer: 2 ** 28 });
+    const { stdout } = spawnSync('npx', run, { cwd: copy, encoding: 'utf8', maxBuffer: 2 ** 28 });
     const { summary } = JSON.parse(stdout) as { summary: { violations: { rule: { name: string }; from: string }[] } };
-    for (const { rule, file } of planted) {
-      expect(
-        summary.violations.some((one) => one.rule.name === rule && one.from === file),
-        `${rule} for ${file}`
-      ).toBe(true);
-    }
+    const found = (rule: string, file: string) => summary.violations.some((one) => one.rule.name === rule && one.from === file);
+    expect(planted.filter(({ rule, file }) => !found(rule, file))).toEqual([]);
+    // No rule without a violation planted for it.
+    expect(config.forbidden.map((one) => one.name).filter((name) => !planted.some((one) => one.rule === name))).toEqual([]);
   });
 
   test.each([

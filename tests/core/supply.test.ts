@@ -5,7 +5,7 @@ import { asManifest } from '$core/manifest';
 import { conditionOf, isReady, memberName, type Node } from '$core/model';
 import { prove, tryClass } from '$core/proofs';
 import { driverGates, rootLine, supplyGates } from '$core/rootline';
-import { bytesOn, healAfterMs, poolFigures, poolNodes, replay, usableBytes, World, type PoolNode } from '$core/standin';
+import { bytesOn, poolFigures, poolNodes, replay, usableBytes, World, type PoolNode } from '$core/standin';
 import {
   alone,
   asLeft,
@@ -128,7 +128,7 @@ describe('a pool of own disks (harbour)', () => {
     const bytes = (300 * gib * 3 * 1_440) / 8_640;
     const [loss] = status().lost;
     expect(loss).toMatchObject({ node: lost, bytes, healed: false });
-    expect(Math.abs(loss!.doneMs - loss!.atMs - healAfterMs - (bytes / 200e6) * 1_000)).toBeLessThan(2);
+    expect(Math.abs(loss!.doneMs - loss!.atMs - 120_000 - (bytes / 200e6) * 1_000)).toBeLessThan(2);
     expect(
       supplyGates(world.store, world.store.get('StorageClass', '', 'pool-three')!).find((one) => one.joint === 'backend')!.says
     ).toContain('made anew');

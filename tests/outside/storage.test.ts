@@ -3,8 +3,8 @@ import { existsSync, readFileSync } from 'node:fs';
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import { studentT95, trendOf, daysTo } from '$core/sizing';
-import { nodesThatFit, prefixSize, rangeFault, rangeHolds, rangesOverlap } from '$core/shared';
-import { fileSystemRoom, filePort, majorityOf, volumeFault } from '$core/standin';
+import { majorityOf, nodesThatFit, prefixSize, rangeFault, rangeHolds, rangesOverlap } from '$core/shared';
+import { fileSystemRoom, filePort, volumeFault } from '$core/standin';
 import type { Claim, Volume } from '$core/model';
 import { objects } from '../core/help';
 

@@ -7,6 +7,8 @@ import { describe, expect, test } from 'vitest';
 import { openData } from '$server/db/connection';
 import { dataFaultOf } from '$server/db/faults';
 import { migrations } from '$server/db/migrations';
+import { draftRepository } from '$server/repositories/drafts';
+import { addClusterTo, trunkOf } from '$server/repositories/new-cluster';
 import { rehearsalRepository } from '$server/repositories/rehearsals';
 import { createApp } from '$server/services/app';
 import { settingsOf } from '$server/settings';
@@ -96,6 +98,29 @@ describe('a data folder', () => {
     const fresh = await createApp({ data, empty: true, settings: settingsOf({ ROOT_BARN_FRESH: 'yes' }) });
     expect(await fresh.clusters.all()).toEqual([]);
     await fresh.close();
+  });
+
+  test('a cluster, and a draft, are written whole or not at all', async () => {
+    const app = await createApp({ data: folder(), empty: true });
+    const trunk = trunkOf('half', 0);
+    const cluster = { name: 'half', note: '', flag: { hue: 1, weave: 'dots' as const }, seed: 1, ground: [] };
+    const failing = async () => {
+      throw new Error('no more room');
+    };
+    await expect(addClusterTo(app.db)(cluster, [{ rehearsal: trunk, actions: [] }], failing)).rejects.toThrow('no more room');
+    expect([await app.clusters.all(), await app.db.selectFrom('rehearsal').selectAll().execute()]).toEqual([[], []]);
+    await addClusterTo(app.db)(cluster, [{ rehearsal: trunk, actions: [] }]);
+    const drafts = draftRepository(app.db);
+    await sql`CREATE TRIGGER full BEFORE INSERT ON draft_state BEGIN SELECT RAISE(ABORT, 'no more room'); END`.execute(app.db);
+    await expect(drafts.add('half', 'one', [{ name: 'a.yaml', text: 'a' }])).rejects.toThrow('no more room');
+    expect(await app.db.selectFrom('draft').selectAll().execute()).toEqual([]);
+    await sql`DROP TRIGGER full`.execute(app.db);
+    const id = await drafts.add('half', 'one', [{ name: 'a.yaml', text: 'a' }]);
+    const draft = (await drafts.find(id))!;
+    await sql`CREATE TRIGGER full BEFORE UPDATE ON draft BEGIN SELECT RAISE(ABORT, 'no more room'); END`.execute(app.db);
+    await expect(drafts.keep(draft, { files: [{ name: 'a.yaml', text: 'b' }] })).rejects.toThrow('no more room');
+    expect(await drafts.states(id)).toHaveLength(1);
+    await app.close();
   });
 
   test('taken away or emptied while it is used: nothing is called kept', async () => {

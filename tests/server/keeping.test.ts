@@ -159,6 +159,15 @@ describe('the worker', () => {
     await expect(broken.status('x')).rejects.toThrow(/ended|died/);
     expect(lost).toBeGreaterThanOrEqual(2);
   });
+
+  test('a call that is made between the failure of a worker and its end belongs to the worker that follows it', async () => {
+    const host = startHost('./tests/fixtures/throwing-worker.mjs', () => {});
+    for (let i = 0; i < 5; i += 1) {
+      await expect(host.status('x')).rejects.toThrow(/out of step/);
+      expect(await host.stats()).toBe('well');
+    }
+    await host.end();
+  });
 });
 
 describe('the live bus', () => {

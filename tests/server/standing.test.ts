@@ -72,6 +72,28 @@ describe('a rehearsal that can not be stood up', () => {
     await app.close();
   });
 
+  test('an action of a newer program, or one that is none, stands as damage: named, with all that came before it', async () => {
+    const data = folder();
+    const first = await createApp({ data });
+    const { rehearsalRepository } = await import('$server/repositories/rehearsals');
+    const odd = [
+      ['south-quay', { type: 'rename', from: 'a', to: 'b' }, /must be an action that this version knows/],
+      ['north-quay', { version: 2, type: 'crash', namespace: 'a', pod: 'b' }, /version/],
+      ['harbour', { type: 'send', objects: [{ kind: 'Pod' }] }, /objects/]
+    ] as const;
+    for (const [id, action] of odd) {
+      const { nowMs } = await value(first.rehearsals.state(id));
+      await rehearsalRepository(first.db).append(id, { atMs: nowMs, action: action as unknown as Action });
+    }
+    await first.close();
+    const app = await createApp({ data });
+    const faults = Object.fromEntries((await app.estate()).map((one) => [one.name, one.fault]));
+    for (const [id, , why] of odd) expect(faults[id]).toMatch(why);
+    expect((await app.rehearsals.undo('south-quay')).ok).toBe(true);
+    expect(await value(app.rehearsals.state('south-quay'))).not.toHaveProperty('broken');
+    await app.close();
+  });
+
   test('what can not be carried out is not kept: the worker dies, or a loop stumbles while an action is taken', async () => {
     const app = await createApp({ data: folder() });
     const before = await hashOf(app, 'south-quay');

@@ -1,8 +1,8 @@
-import { nodesThatFit, plural, rangeFault } from '../shared';
+import { majorityOf, nodesThatFit, plural, rangeFault } from '../shared';
 import { asManifest } from '../manifest';
 import { nodeReady, type ApiObject, type Facts } from '../model';
 import type { State } from '../rootline';
-import { driverCards, diskFault, layoutFaults, majorityOf, pullOf, standingOf } from '../standin';
+import { driverCards, diskFault, layoutFaults, pullOf, standingOf } from '../standin';
 import { freeRooms, largestAsk, moreOf } from '../sizing';
 
 /** One gate of the ground: what must hold before anything can stand on it. */

@@ -72,6 +72,12 @@ export interface Facts {
   usedOf(backend: string): ReadonlyMap<string, Used>;
   /** Pods that stand on a node. */
   podsOn(node: string): KindMap['Pod'][];
+  /** All nodes. The list may not be changed. */
+  nodes(): readonly KindMap['Node'][];
+  /** Pods of a namespace that bear all of some labels. */
+  podsLabelled(namespace: string, labels: Readonly<Record<string, string>>): KindMap['Pod'][];
+  /** Pods that may keep a pod apart from them, by one label of it; whether they do, their terms say. */
+  podsApartFrom(pod: KindMap['Pod']): KindMap['Pod'][];
   /** Pods that name a claim. */
   podsOfClaim(namespace: string, claim: string): KindMap['Pod'][];
   /** Objects that an object owns, by its uid. */

@@ -5,6 +5,7 @@ export * from './members';
 export * from './meta';
 export * from './names';
 export * from './operator-kinds';
+export * from './owners';
 export * from './plain-kinds';
 export * from './pod-kinds';
 export * from './pods';

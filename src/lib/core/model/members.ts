@@ -8,7 +8,20 @@ import type { StatefulSet } from './workload-kinds';
 /** Ordinals that a set asks for, lowest first. */
 export function ordinalsOf(set: StatefulSet): number[] {
   const start = set.spec.ordinals?.start ?? 0;
-  return Array.from({ length: set.spec.replicas ?? 1 }, (_, i) => start + i);
+  const count = set.spec.replicas ?? 1;
+  const ordinals: number[] = [];
+  for (let i = 0; i < count; i += 1) ordinals.push(start + i);
+  return ordinals;
+}
+
+const namesKept = new WeakMap<object, { readonly of: string; readonly names: readonly string[] }>();
+
+/** Names of the members that a set asks for, lowest ordinal first; made once for each of its specs. */
+export function memberNames(set: StatefulSet): readonly string[] {
+  const { name } = set.metadata;
+  let kept = namesKept.get(set.spec);
+  if (kept?.of !== name) namesKept.set(set.spec, (kept = { of: name, names: ordinalsOf(set).map((ordinal) => memberName(set, ordinal)) }));
+  return kept.names;
 }
 
 /** A set's member is called `<set>-<ordinal>`. Source: the cluster API's "StatefulSets", ordinal index. */
@@ -24,6 +37,16 @@ export function ordinalIn(set: StatefulSet, podName: string): number | undefined
   const rest = podName.slice(prefix.length);
   return /^(0|[1-9]\d*)$/.test(rest) ? Number(rest) : undefined;
 }
+
+/** Whether a set asks for a member of this name. */
+export function asksFor(set: StatefulSet, podName: string): boolean {
+  const ordinal = ordinalIn(set, podName);
+  const start = set.spec.ordinals?.start ?? 0;
+  return ordinal !== undefined && ordinal >= start && ordinal < start + (set.spec.replicas ?? 1);
+}
+
+/** The set's name in the name of one of its members; the name as it is where it bears no ordinal. */
+export const setNameIn = (podName: string): string => podName.replace(/-\d+$/, '');
 
 /** The set that owns a pod, if one does. */
 export function setOf(facts: Facts, pod: Pod): StatefulSet | undefined {
@@ -41,7 +64,7 @@ export function podsMadeBy(facts: Facts, owner: ApiObject): Pod[] {
 export const defaultClassMark = 'storageclass.kubernetes.io/is-default-class';
 
 /** The class used by claims that name none: the newest that carries the mark, or undefined. Source: "Storage Classes", default class. */
-export function defaultClass(facts: Facts): StorageClass | undefined {
+export function defaultClass(facts: Pick<Facts, 'list'>): StorageClass | undefined {
   const marked = facts.list('StorageClass').filter((one) => one.metadata.annotations?.[defaultClassMark] === 'true');
   const newestFirst = (a: StorageClass, b: StorageClass) => {
     const [x, y] = [String(a.metadata.creationTimestamp ?? ''), String(b.metadata.creationTimestamp ?? '')];
@@ -51,7 +74,7 @@ export function defaultClass(facts: Facts): StorageClass | undefined {
 }
 
 /** The class a claim goes by: named, '' for none, or the default when omitted. */
-export function classOf(facts: Facts, spec: Claim['spec']): StorageClass | undefined {
+export function classOf(facts: Pick<Facts, 'get' | 'list'>, spec: Claim['spec']): StorageClass | undefined {
   if (spec.storageClassName === '') return undefined;
   if (spec.storageClassName !== undefined) return facts.get('StorageClass', '', spec.storageClassName);
   return defaultClass(facts);

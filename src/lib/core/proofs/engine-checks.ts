@@ -1,6 +1,7 @@
 import { memberName, ordinalsOf, zoneOf, type Facts, type Pod, type StorageClass } from '../model';
 import {
   calledName,
+  engineCards,
   isEncrypted,
   listenFault,
   lockOf,
@@ -80,19 +81,6 @@ export const reach: EngineRule = {
   }
 };
 
-/** Something that every engine answers without changing anything. */
-const harmless: Readonly<Record<string, { readonly do: string; readonly place?: string }>> = {
-  'multi-primary-sql': { do: 'list', place: 'main' },
-  'primary-standby-sql': { do: 'list', place: 'main' },
-  'document-set': { do: 'list', place: 'main' },
-  'log-broker': { do: 'topics' },
-  'memory-store': { do: 'shards' },
-  'object-store': { do: 'list' },
-  'time-series': { do: 'query', place: 'readings' },
-  'shared-files': { do: 'list' },
-  'image-shelf': { do: 'list' }
-};
-
 /** The right password works, a wrong one and none don't. */
 export const credentials: EngineRule = {
   id: 'credentials',
@@ -101,7 +89,7 @@ export const credentials: EngineRule = {
   checks({ facts, workload, fork }) {
     const client = new Client(fork(), workload);
     const locked = podsIn(facts, workload).filter((pod) => lockOf(settingsOf(facts, pod)) !== 'none');
-    const op = harmless[workload.engine ?? ''] ?? { do: 'list' };
+    const op = workload.engine ? engineCards[workload.engine].harmless : { do: 'list' };
     const denied = (says: string) => says.includes('access denied');
     const checks = locked.flatMap((pod): Check[] => {
       const member = pod.metadata.name;

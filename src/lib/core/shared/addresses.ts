@@ -26,6 +26,16 @@ function rangeOf(text: string): Range {
 
 /** What is wrong with the writing of an IPv4 range, or undefined. Source: RFC 4632. */
 export function rangeFault(text: string): string | undefined {
+  if (!faults.has(text)) {
+    if (faults.size > 5_000) faults.clear();
+    faults.set(text, faultIn(text));
+  }
+  return faults.get(text);
+}
+
+const faults = new Map<string, string | undefined>();
+
+function faultIn(text: string): string | undefined {
   const [address = '', bits = ''] = text.split('/');
   if (!strict.test(address) || !/^(?:0|[1-9]\d?)$/.test(bits) || !ipaddr.IPv4.isValidCIDR(text))
     return 'must be an IPv4 range such as 10.61.0.0/16';
@@ -61,5 +71,5 @@ export const nodesThatFit = (podRange: string): number => Math.floor(prefixSize(
 export function addressAt(range: string, place: number): string {
   const { base, size } = rangeOf(range);
   const number = base + (place % size);
-  return [24, 16, 8, 0].map((shift) => Math.floor(number / 2 ** shift) % 256).join('.');
+  return `${number >>> 24}.${(number >>> 16) & 255}.${(number >>> 8) & 255}.${number & 255}`;
 }

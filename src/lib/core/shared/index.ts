@@ -2,6 +2,7 @@ export * from './addresses';
 export * from './bytes';
 export * from './errors';
 export * from './json';
+export * from './majority';
 export * from './quantity';
 export * from './rng';
 export * from './time';

@@ -31,7 +31,11 @@ const mix = (h: number): number => {
   const b = Math.imul(a ^ (a >>> 13), 0xc2b2ae35);
   return (b ^ (b >>> 16)) >>> 0;
 };
-const hex8 = (n: number): string => (n + 0x1_0000_0000).toString(16).slice(1);
+const hexBytes: readonly string[] = Array.from({ length: 256 }, (_, i) => (i + 256).toString(16).slice(1));
+
+/** A 32-bit number as eight hexadecimal digits. */
+export const hex8 = (n: number): string =>
+  hexBytes[n >>> 24]! + hexBytes[(n >>> 16) & 255]! + hexBytes[(n >>> 8) & 255]! + hexBytes[n & 255]!;
 
 /** An identifier in the form of a UUID (version 8, RFC 9562), drawn from the seed. */
 export function uidOf(seed: number, what: string): string {

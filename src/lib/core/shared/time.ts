@@ -9,8 +9,30 @@ let lastStamp = '';
 
 /** A virtual moment as manifests spell times (RFC 3339, UTC, milliseconds kept). */
 export function stampOf(atMs: number): string {
-  if (atMs !== lastMs) [lastMs, lastStamp] = [atMs, new Date(epochMs + atMs).toISOString()];
+  if (atMs !== lastMs) {
+    lastStamp = stamped(epochMs + atMs);
+    lastMs = atMs;
+  }
   return lastStamp;
+}
+
+const dayMs = 86_400_000;
+const digits = Array.from({ length: 1_000 }, (_, i) => String(i).padStart(3, '0'));
+const two = (n: number): string => digits[n]!.slice(1);
+let dayOf = NaN;
+let dayText = '';
+
+/** As `Date.toISOString` has it; days are written once. */
+function stamped(ms: number): string {
+  const day = Math.floor(ms / dayMs);
+  const left = ms - day * dayMs;
+  if (left !== Math.floor(left)) return new Date(ms).toISOString();
+  if (day !== dayOf) {
+    dayText = new Date(day * dayMs).toISOString().slice(0, 11);
+    dayOf = day;
+  }
+  const s = Math.floor(left / 1_000);
+  return `${dayText}${two(Math.floor(s / 3_600))}:${two(Math.floor(s / 60) % 60)}:${two(s % 60)}.${digits[left % 1_000]!}Z`;
 }
 
 /** The virtual moment of a time written by {@link stampOf}; throws on a text that is no time. */

@@ -1,8 +1,8 @@
 import { epochMs, stampOf } from '../shared';
 import { isReady, type ApiObject, type Pod, type PodTemplate } from '../model';
-import { attachmentName } from './control/attaching';
-import { revisionOf } from './control/pods';
-import type { AgentState } from './control/agent/state';
+import { attachmentName } from './control/storage/attaching';
+import { revisionOf } from './control/workloads/pods';
+import type { AgentState } from './control/nodes/agent/state';
 
 const isoStamp = /^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(?:\.\d+)?(?:Z|[+-]\d\d:\d\d)$/;
 

@@ -1,58 +1,57 @@
 export { adopted } from './adopt';
+export { readAction, type Action } from './action';
 export * from './admit/plan';
 export { claimAsset, refusalsOf, removalRefusal } from './admit/admit';
 export { claimFinalizer, filled, volumeFinalizer } from './admit/defaults';
 export { stepSpans, type Step, type StepId, type SpanMs } from './clock/steps';
 export { Schedule } from './clock/schedule';
 export { loops } from './control';
-export { missingReferences, referenceSentence, referencesOf } from './control/agent/references';
-export { probeFault } from './control/agent/stages';
-export { attachmentName } from './control/attaching';
-export { fullMount, mountFault, mountsOf, ownerFault, userOf, type MountFault } from './control/agent/mounts';
-export { volumeFault, volumeFits, type VolumeFault } from './control/binding';
-export { growsAgainMs, growthFault } from './control/growing';
+export { missingReferences, referenceSentence, referencesOf } from './control/nodes/agent/references';
+export { probeFault } from './control/nodes/agent/stages';
+export { attachmentName } from './control/storage/attaching';
+export { fullMount, mountFault, mountsOf, ownerFault, userOf, type MountFault } from './control/nodes/agent/mounts';
+export { volumeFault, volumeFits, type VolumeFault } from './control/storage/binding';
+export { growsAgainMs, growthFault } from './control/storage/growing';
+export { operatedKinds, operatorObjects, ownManifests, setFor } from './control/operators';
+export { databaseFault } from './admit/databases';
 export {
-  databaseFault,
   isAdmitted,
-  operatedKinds,
   operatorCards,
   operatorDeployments,
   operatorFault,
   operatorNamed,
-  operatorObjects,
   operatorOf,
   operatorPods,
-  ownManifests,
   rightsLacking,
   rightsWords,
   runsOperator,
-  setFor,
   versionsOf,
   watchesOf,
   type OperatedKind,
   type OperatorCard
-} from './control/operators';
-export { jobState } from './control/jobs';
-export { partRank, restedMark } from './control/resting';
-export { fitDisks } from './control/pools';
-export { faultSentence, luggageOf, placeFault, type PlaceFault } from './control/placing';
-export { allowedPlaces, argumentFault, fsTypeOf, isEncrypted } from './control/provisioning';
-export { consistencyMark, defaultSnapshotMark, snapshotAsset, snapshotClassOf, snapshotLook } from './control/snapshots';
-export { sourceOf } from './control/volume-source';
-export { revisionOf } from './control/pods';
+} from './provider/operators';
+export { jobState } from './control/workloads/jobs';
+export { restedMark } from './control/workloads/resting';
+export { decidesByMajority, engineCards, partRank, type ConsoleForm, type EngineCard } from './cards/engines';
+export { fitDisks } from './control/storage/pools';
+export { faultSentence, luggageOf, placeFault, type PlaceFault } from './control/workloads/place-fault';
+export { allowedPlaces, argumentFault, fsTypeOf, isEncrypted } from './control/storage/provisioning';
+export { consistencyMark, defaultSnapshotMark, snapshotAsset, snapshotClassOf, snapshotLook } from './control/storage/snapshots';
+export { sourceOf } from './control/storage/volume-source';
+export { revisionOf } from './control/workloads/pods';
 export { assetOf, checksumOf, storeHolds } from './engines/little-store';
 export { restoredClaim, restoreRefusal, stoppedFor, type Restore } from './admit/restore';
 export { resolve, type Lookup } from './names';
 export { decode as decodeShards, encode as encodeShards } from './engines/objects/erasure';
 export { storeLayout, type StoreLayout } from './engines/objects/layout';
-export { emptyingSheet, type EmptyingLine } from './control/emptying';
+export { emptyingSheet, type EmptyingLine } from './control/nodes/emptying';
 export { databaseShare } from './engines/memory';
 export { loginOf, markOf } from './engines/options';
 export { hasEngine } from './engines/registry';
 export type { Answer, Op } from './engines/site';
 export { certificateFacts, issue, makeAuthority, nameCovers, readKeyPair, type CertificateFacts } from './provider/certificates';
 export * from './provider/tls';
-export * from './provider/logins';
+export * from './engines/logins';
 export * from './provider/outages';
 export * from './provider/reach';
 export * from './engines/fill';

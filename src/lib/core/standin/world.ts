@@ -1,6 +1,7 @@
-import { CoreError, drawInt, hash32, same, stampOf, uidOf } from '../shared';
-import { entryOf, keyOf, refOf, type ApiObject, type AskObject, type Kind, type Ref } from '../model';
+import { CoreError, drawInt, hash32, hex8, same, stampOf, uidOf } from '../shared';
+import { entryOf, keyOf, refOf, type ApiObject, type Kind, type KindMap, type Ref } from '../model';
 import { runningState } from './adopt';
+import type { Action } from './action';
 import { admitSteps, type Refusal } from './admit/admit';
 import { Schedule, type Due } from './clock/schedule';
 import { backoffMs, backoffs, reactionMs, stepSpans, StepLog, type SpanMs, type Step, type StepId } from './clock/steps';
@@ -8,23 +9,6 @@ import { loops } from './control';
 import { splitKey, type Hands, type Loop, type Watch } from './control/loop';
 import { openProcess } from './engines/processes';
 import { Journal, Store, type Change } from './store';
-
-/** What a person does to a world. Everything else follows from it. */
-export type Action =
-  /** `replace`: sets that are taken away first while their members are kept, so that what is immutable in them can be sent anew. */
-  | { readonly type: 'send'; readonly objects: readonly ApiObject[]; readonly replace?: readonly Ref[] }
-  /** `more`: what goes together with it (the parts of a driver, say). */
-  | { readonly type: 'remove'; readonly ref: Ref; readonly keepMembers?: boolean; readonly more?: readonly Ref[] }
-  /** A running pod writes one row into its first volume. */
-  | { readonly type: 'write'; readonly namespace: string; readonly pod: string; readonly key: string; readonly value: string }
-  /** What lies in a claim's volume is damaged on purpose. */
-  | { readonly type: 'damage'; readonly namespace: string; readonly claim: string }
-  /** A claim is made anew from a snapshot, under its own name; whoever uses it stops for that and starts again. */
-  | { readonly type: 'restore'; readonly namespace: string; readonly claim: string; readonly snapshot: string }
-  /** A client asks a workload's engine for something. `id` names the ask; it must be new in its namespace. */
-  | { readonly type: 'ask'; readonly namespace: string; readonly id: string; readonly ask: AskObject['spec'] }
-  /** A pod's programs end at once, without being told; its node starts them again. */
-  | { readonly type: 'crash'; readonly namespace: string; readonly pod: string };
 
 /** An action and when it was taken, in virtual ms. */
 export interface TimedAction {
@@ -99,6 +83,10 @@ export class World implements Hands {
   calls = 0;
   private readonly schedule = new Schedule(loops.length);
   private readonly listeners = new Map<Kind, Listener[]>();
+  /** Kept beside the objects by the world itself. */
+  private failing = new Map<string, number>();
+  private busy = new Map<string, number>();
+  private inARow: Map<string, readonly [number, number]>[] = [];
   private memories = new Map<string, Map<string, unknown>>();
   private births = new Map<string, number>();
   private current = 0;
@@ -108,6 +96,7 @@ export class World implements Hands {
 
   private constructor(seed: number) {
     this.seed = seed;
+    this.ownMemories();
     loops.forEach((loop, i) => {
       for (const [kind, watch] of Object.entries(loop.watches)) {
         const list = this.listeners.get(kind as Kind) ?? [];
@@ -115,6 +104,12 @@ export class World implements Hands {
         this.listeners.set(kind as Kind, list);
       }
     });
+  }
+
+  private ownMemories(): void {
+    this.failing = this.memory('failing');
+    this.busy = this.memory('busy');
+    this.inARow = loops.map((_, i) => this.memory(`inARow ${i}`));
   }
 
   /** A new world at T+0 with its ground. */
@@ -134,12 +129,11 @@ export class World implements Hands {
     const key = keyOf(ref);
     if (this.store.find(ref)) return;
     const { uid = this.born(key), creationTimestamp = stampOf(0) } = object.metadata;
-    const after = {
-      ...object,
-      metadata: { ...object.metadata, uid, creationTimestamp, resourceVersion: String(this.journal.changes.length + 1) }
-    } as ApiObject;
+    const { resourceVersion: _, ...metadata } = object.metadata;
+    const after = { ...object, metadata: { ...metadata, uid, creationTimestamp } } as ApiObject;
     const running = after.kind === 'Pod' ? runningState(after) : undefined;
     if (running) this.memory<unknown>('agent').set(`${ref.namespace}/${ref.name}`, running);
+    this.store.make(after, key);
     this.changed(key, undefined, after);
   }
 
@@ -166,6 +160,7 @@ export class World implements Hands {
     world.log.load(saved.steps);
     world.lines.push(...saved.lines);
     world.memories = new Map([...saved.memories].map(([name, map]) => [name, new Map(map)]));
+    world.ownMemories();
     world.births = new Map(saved.births);
     world.nowMs = world.store.nowMs = saved.nowMs;
     return world;
@@ -205,7 +200,7 @@ export class World implements Hands {
 
   /** The same, some objects at each step. Until it is done nothing else may be asked of this world. */
   *actSteps(action: Action): Generator<void, readonly Refusal[]> {
-    this.memory<number>('busy').delete('calls');
+    this.busy.delete('calls');
     return yield* admitSteps(this, action);
   }
 
@@ -254,8 +249,7 @@ export class World implements Hands {
       if (this.callsNow > mostCallsAMoment) throw new Restless('it asks to be called again and again at one moment');
       this.countCall(due);
       loop.reconcile(this, due.key);
-      const failing = this.memory<number>('failing');
-      if (failing.size) failing.delete(`${loop.id} ${due.key}`);
+      if (this.failing.size) this.failing.delete(`${loop.id} ${due.key}`);
     } catch (error) {
       this.loopFailed(loop, due.key, error);
     }
@@ -263,26 +257,23 @@ export class World implements Hands {
 
   /** Counts calls of one key in a row, once the world has been busy for very long. */
   private countCall({ loop, key, idle }: Due): void {
-    const busy = this.memory<number>('busy');
-    const calls = idle && this.schedule.busy === 0 ? 0 : (busy.get('calls') ?? 0) + 1;
-    busy.set('calls', calls);
+    const calls = idle && this.schedule.busy === 0 ? 0 : (this.busy.get('calls') ?? 0) + 1;
+    this.busy.set('calls', calls);
     if (calls < watchedAfter) return;
-    const rows = this.memory<readonly [number, number]>('inARow');
-    const id = `${loop} ${key}`;
-    const [count, lastMs] = rows.get(id) ?? [0, 0];
+    const rows = this.inARow[loop]!;
+    const [count, lastMs] = rows.get(key) ?? [0, 0];
     const next = this.nowMs - lastMs < inARowMs ? count + 1 : 1;
-    rows.set(id, [next, this.nowMs]);
+    rows.set(key, [next, this.nowMs]);
     if (next <= mostInARow) return;
-    rows.delete(id);
+    rows.delete(key);
     throw new Restless('it never comes to rest with it');
   }
 
   /** A loop that can't handle an object takes nothing else along: the failure is an event on the object, and it is tried again later. */
   private loopFailed(loop: Loop, key: string, error: unknown): void {
-    const failing = this.memory<number>('failing');
     const id = `${loop.id} ${key}`;
-    const times = failing.get(id) ?? 0;
-    failing.set(id, times + 1);
+    const times = this.failing.get(id) ?? 0;
+    this.failing.set(id, times + 1);
     this.after(backoffMs(backoffs.provider, times), key, true);
     const about = this.subjectOf(loop, key);
     if (about) this.tellFailure(about, error);
@@ -317,21 +308,22 @@ export class World implements Hands {
   }
 
   put<T extends ApiObject>(object: T): T {
-    const ref = refOf(object);
-    const before = this.store.find(ref);
-    if (before && unchanged(before, object)) return before as T;
-    const key = keyOf(ref);
-    const version = String(this.journal.changes.length + 1);
-    const meta: ApiObject['metadata'] = before
-      ? { ...object.metadata, uid: before.metadata.uid, creationTimestamp: before.metadata.creationTimestamp, resourceVersion: version }
-      : {
-          ...object.metadata,
-          uid: object.kind === 'Event' ? countedUid(this.journal.changes.length) : this.born(key),
-          creationTimestamp: stampOf(this.nowMs),
-          resourceVersion: version
-        };
-    const after = { ...object, metadata: meta } as T;
-    this.changed(key, before, after);
+    const { kind, metadata } = object;
+    const slot = this.store.slotOf(kind, metadata.namespace ?? '', metadata.name);
+    if (slot) {
+      const before = slot.object as T;
+      if (object === before) return before;
+      const after = itsOwn(before, object);
+      if (unchanged(before, after)) return before;
+      this.store.alter(slot, before, after);
+      this.changed(slot.key, before, after);
+      return after;
+    }
+    const key = keyOf(refOf(object));
+    const uid = kind === 'Event' ? countedUid(this.journal.changes.length) : this.born(key);
+    const after = { ...object, metadata: { ...withoutVersion(metadata), uid, creationTimestamp: stampOf(this.nowMs) } } as T;
+    this.store.make(after, key);
+    this.changed(key, undefined, after);
     return after;
   }
 
@@ -342,15 +334,17 @@ export class World implements Hands {
   }
 
   drop(ref: Ref): void {
-    const before = this.store.find(ref);
-    if (before) this.changed(keyOf(ref), before, undefined);
+    const slot = this.store.slotOf(ref.kind, ref.namespace, ref.name);
+    if (!slot) return;
+    const before = slot.object;
+    this.store.unmake(slot, before);
+    this.changed(slot.key, before, undefined);
   }
 
+  /** Writes a change down, and calls whoever watches for it. */
   private changed(key: string, before: ApiObject | undefined, after: ApiObject | undefined): void {
-    const object = (after ?? before)!;
-    this.store.place(before, after);
     this.journal.add({ atMs: this.nowMs, key, before, after });
-    const listeners = this.listeners.get(object.kind);
+    const listeners = this.listeners.get((after ?? before)!.kind);
     if (!listeners) return;
     for (const { loop, pace, watch } of listeners) {
       try {
@@ -374,17 +368,23 @@ export class World implements Hands {
   }
 
   event(about: ApiObject, reason: string, message: string, type: 'Normal' | 'Warning' = 'Normal'): void {
-    const { kind, namespace, name } = refOf(about);
-    const id = hash32(`${kind}/${reason}/${message}/${about.metadata.uid}`).toString(16).padStart(8, '0');
+    const { kind } = about;
+    const { name, namespace = '', uid } = about.metadata;
     const space = namespace || 'default';
-    const eventName = `${name}.${id}`;
-    const old = this.store.get('Event', space, eventName);
+    const eventName = `${name}.${hex8(hash32(`${kind}/${reason}/${message}/${uid}`))}`;
+    const slot = this.store.slotOf('Event', space, eventName);
+    const old = slot?.object as KindMap['Event'] | undefined;
     const stamp = stampOf(this.nowMs);
-    this.put({
+    const made: KindMap['Event'] = {
       apiVersion: 'v1',
       kind: 'Event',
-      metadata: { name: eventName, namespace: space },
-      involvedObject: { apiVersion: entryOf(kind).apiVersion, kind, namespace, name, uid: about.metadata.uid },
+      metadata: old?.metadata ?? {
+        name: eventName,
+        namespace: space,
+        uid: countedUid(this.journal.changes.length),
+        creationTimestamp: stamp
+      },
+      involvedObject: old?.involvedObject ?? { apiVersion: entryOf(kind).apiVersion, kind, namespace, name, uid },
       reason,
       message,
       type,
@@ -392,7 +392,10 @@ export class World implements Hands {
       firstTimestamp: old?.firstTimestamp ?? stamp,
       lastTimestamp: stamp,
       source: { component: loops[this.current]!.id }
-    });
+    };
+    if (slot) this.store.alter(slot, old, made);
+    else this.store.make(made, `Event ${space}/${eventName}`);
+    this.changed(slot?.key ?? `Event ${space}/${eventName}`, old, made);
   }
 
   say(subject: string, text: string, grave = false): void {
@@ -427,17 +430,30 @@ export class World implements Hands {
   }
 }
 
+/** What was given, with the identity that the object has. Where its metadata are those that stand, it is stored as it was given. */
+function itsOwn<T extends ApiObject>(before: T, given: T): T {
+  if (given.metadata === before.metadata) return given;
+  const { uid, creationTimestamp } = before.metadata;
+  return { ...given, metadata: { ...withoutVersion(given.metadata), uid, creationTimestamp } };
+}
+
+/** Versions of objects are those of the journal's changes, which the server tells to who asks; they aren't kept in the objects. */
+function withoutVersion(metadata: ApiObject['metadata']): ApiObject['metadata'] {
+  if (metadata.resourceVersion === undefined) return metadata;
+  const { resourceVersion: _, ...rest } = metadata;
+  return rest;
+}
+
 /** Whether writing an object would change nothing of it; like the cluster API, that makes no new version. */
-function unchanged(before: ApiObject, object: ApiObject): boolean {
-  const [old, next] = [before as unknown as Record<string, unknown>, object as unknown as Record<string, unknown>];
-  for (const field in next) if (field !== 'metadata' && !same(old[field], next[field])) return false;
+function unchanged(before: ApiObject, after: ApiObject): boolean {
+  const [old, next] = [before as unknown as Record<string, unknown>, after as unknown as Record<string, unknown>];
+  for (const field in next) if (!same(old[field], next[field])) return false;
   for (const field in old) if (old[field] !== undefined && next[field] === undefined) return false;
-  const { uid, creationTimestamp, resourceVersion } = before.metadata;
-  return same(before.metadata, { ...object.metadata, uid, creationTimestamp, resourceVersion });
+  return true;
 }
 
 /** Events are many and nothing is drawn from their uid, so it only counts (a UUID of version 8, RFC 9562). */
-const countedUid = (n: number): string => `00000000-0000-8000-a000-${(n + 0x1_0000_0000_0000).toString(16).slice(1)}`;
+const countedUid = (n: number): string => `00000000-0000-8000-a000-${hex8(n / 0x1_0000_0000).slice(4)}${hex8(n % 0x1_0000_0000)}`;
 
 /** Rebuilds the world that actions lead to, run up to a moment. */
 export function replay(origin: Origin, actions: readonly TimedAction[], untilMs: number): World {

@@ -27,7 +27,7 @@ import { covered } from '../views/covered';
 import { queries, type QueryName, type Queries } from '../views';
 
 /** Changes with the loops' behaviour: snapshots of another engine are thrown away. */
-export const engineVersion = '7';
+export const engineVersion = '8';
 
 /** What the host tells of its own accord. */
 export type Tell = (id: string, clock: Clock) => void;

@@ -1,4 +1,4 @@
-import type { Action, TimedAction } from '$core/standin';
+import { readAction, type Action, type TimedAction } from '$core/standin';
 
 /** An action as it was written down; what it says is read when somebody asks for it. */
 export class KeptAction implements TimedAction {
@@ -10,7 +10,7 @@ export class KeptAction implements TimedAction {
   ) {}
 
   get action(): Action {
-    return (this.read ??= JSON.parse(this.body) as Action);
+    return (this.read ??= readAction(JSON.parse(this.body)));
   }
 }
 

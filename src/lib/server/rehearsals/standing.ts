@@ -70,14 +70,14 @@ export async function rebuilt(
   }
   let began = Date.now();
   for (let i = from; i < actions.length; i += 1) {
-    const { atMs, action } = actions[i]!;
+    const { atMs } = actions[i]!;
     if (Date.now() - began > sliceMs) {
       await nextTurn();
       began = Date.now();
     }
     while (!(await slices.run(() => world.runUntil(atMs, sliceCalls))));
     try {
-      const refusals = await inTurns(world.actSteps(action));
+      const refusals = await inTurns(world.actSteps(actions[i]!.action));
       if (refusals.length) return { world, broken: { after: i, why: `what was done then is refused now: ${refusals[0]!.message}` } };
     } catch (error) {
       return { world, broken: { after: i, why: `what was done then can't be carried out (${wordsOfError(error)})` } };

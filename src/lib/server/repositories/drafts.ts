@@ -3,6 +3,7 @@ import { z } from 'zod';
 import type { Database } from '../db/connection';
 import { dataFault } from '../db/faults';
 import { sumHolds, sumOf } from '../db/sums';
+import { inTransaction } from '../db/transaction';
 
 const filesSchema = z.array(z.object({ name: z.string(), text: z.string() }));
 export type DraftFile = z.infer<typeof filesSchema>[number];
@@ -53,7 +54,7 @@ export function draftRepository(db: Database) {
     return { ...row, files: filesSchema.parse(JSON.parse(row.files)) };
   };
 
-  async function addState(draft: number, parent: number | null, files: readonly DraftFile[], cause: string): Promise<number> {
+  async function addState(db: Database, draft: number, parent: number | null, files: readonly DraftFile[], cause: string): Promise<number> {
     const { id } = await db
       .insertInto('draft_state')
       .values({ draft, parent, files: pack(files), lines: linesOf(files), cause, at: new Date().toISOString() })
@@ -70,7 +71,7 @@ export function draftRepository(db: Database) {
     if (old) await db.deleteFrom('draft_state').where('draft', '=', draft).where('id', '<=', old.id).execute();
     return id;
   }
-  const set = (draft: Draft, { files, name = draft.name, state }: { files?: string; name?: string; state?: number | null }) =>
+  const set = (db: Database, draft: Draft, { files, name = draft.name, state }: { files?: string; name?: string; state?: number | null }) =>
     db
       .updateTable('draft')
       .set(({ eb }) => ({
@@ -98,25 +99,29 @@ export function draftRepository(db: Database) {
     filesOf,
     async add(cluster: string, name: string, files: readonly DraftFile[]): Promise<number> {
       const text = JSON.stringify(files);
-      const { id } = await db
-        .insertInto('draft')
-        .values({ cluster, name, files: text, state: null, updated_at: new Date().toISOString(), sum: sumOf(name, text) })
-        .returning('id')
-        .executeTakeFirstOrThrow();
-      const state = await addState(id, null, files, 'begun');
-      await db.updateTable('draft').set({ state }).where('id', '=', id).execute();
-      return id;
+      return inTransaction(db, async (tx) => {
+        const { id } = await tx
+          .insertInto('draft')
+          .values({ cluster, name, files: text, state: null, updated_at: new Date().toISOString(), sum: sumOf(name, text) })
+          .returning('id')
+          .executeTakeFirstOrThrow();
+        const state = await addState(tx, id, null, files, 'begun');
+        await tx.updateTable('draft').set({ state }).where('id', '=', id).execute();
+        return id;
+      });
     },
     /** Keeps what was written; a new state only where something changed. */
     async keep(draft: Draft, change: { name?: string; files?: readonly DraftFile[]; cause?: string }): Promise<void> {
       const { name, files, cause = 'written' } = change;
       const text = files && JSON.stringify(files);
       if (!files || text === JSON.stringify(draft.files)) {
-        if (name !== undefined && name !== draft.name) await set(draft, { name });
+        if (name !== undefined && name !== draft.name) await set(db, draft, { name });
         return;
       }
-      const state = await addState(draft.id, draft.state, files, cause);
-      await set(draft, { files: text!, state, ...(name === undefined ? {} : { name }) });
+      await inTransaction(db, async (tx) => {
+        const state = await addState(tx, draft.id, draft.state, files, cause);
+        await set(tx, draft, { files: text!, state, ...(name === undefined ? {} : { name }) });
+      });
     },
     states: (id: number): Promise<DraftState[]> =>
       db.selectFrom('draft_state').select(['id', 'parent', 'lines', 'cause', 'at']).where('draft', '=', id).orderBy('id', 'desc').execute(),
@@ -132,7 +137,7 @@ export function draftRepository(db: Database) {
               ?.id;
       const files = next ? await filesOf(id, next) : undefined;
       if (!files || !next) return undefined;
-      await set(draft, { files: JSON.stringify(files), state: next });
+      await set(db, draft, { files: JSON.stringify(files), state: next });
       return find(id);
     },
     async sent(id: number): Promise<DraftSent[]> {

@@ -1,5 +1,5 @@
 import { sql } from 'kysely';
-import type { TimedAction } from '$core/standin';
+import { readAction, type TimedAction } from '$core/standin';
 import type { Database } from '../db/connection';
 import { sumHolds, sumOf } from '../db/sums';
 import { KeptAction } from '../rehearsals/kept-action';
@@ -37,7 +37,8 @@ export interface KeptActions {
 /** Whether a text without a sum is an action at all. */
 function isAction(body: string): boolean {
   try {
-    return typeof (JSON.parse(body) as { type?: unknown }).type === 'string';
+    readAction(JSON.parse(body));
+    return true;
   } catch {
     return false;
   }

@@ -6,6 +6,7 @@ import type { AskObject } from '$core/model';
 import { scenario } from '../../scenario';
 import { openData, type Database } from '../db/connection';
 import { dataFaultOf, type DataFault } from '../db/faults';
+import { inTransaction } from '../db/transaction';
 import { log, loggable } from '../log';
 import { makeMetrics } from '../metrics';
 import { accessRepository } from '../repositories/access';
@@ -28,7 +29,7 @@ import { DraftService } from './drafts';
 import { DumpService } from './dumps';
 import { LayoutService } from './layouts';
 import { LiveBus } from './live';
-import { addCluster, trunkOf } from './new-cluster';
+import { addClusterTo, trunkOf } from '../repositories/new-cluster';
 import { RehearsalService } from './rehearsals';
 import { TransferService } from './transfer';
 import { TrialService } from './trials';
@@ -66,13 +67,11 @@ const unseenRow = (sentence: string): EstateRow => ({
 
 /** Lays the demo's clusters down in an empty database. */
 async function layDemo(db: Database): Promise<void> {
-  const clusters = clusterRepository(db);
-  const rehearsals = rehearsalRepository(db);
-  if ((await clusters.all()).length) return;
-  for (const one of scenario())
-    await addCluster({ clusters, store: rehearsals }, one, [
-      { rehearsal: trunkOf(one.name, one.headMs, one.actions.length), actions: one.actions }
-    ]);
+  if ((await clusterRepository(db).all()).length) return;
+  await inTransaction(db, async (tx) => {
+    const add = addClusterTo(tx);
+    for (const one of scenario()) await add(one, [{ rehearsal: trunkOf(one.name, one.headMs, one.actions.length), actions: one.actions }]);
+  });
 }
 
 /** Everything that routes may call. */
@@ -124,8 +123,17 @@ export async function createApp({ data, worker, reader, empty = false, settings 
   const backups = new BackupService(file, settings);
   const writing = new DraftService(drafts, rehearsals);
   const trials = new TrialService(rehearsals, trialRepository(db));
-  const layouts = new LayoutService(clusters, rehearsalRepository(db));
-  const reading = new DumpService({ dumps, clusters, store: rehearsalRepository(db), rehearsals, host, bus, reader });
+  const layouts = new LayoutService(clusters, rehearsalRepository(db), addClusterTo(db));
+  const reading = new DumpService({
+    dumps,
+    clusters,
+    addCluster: addClusterTo(db),
+    store: rehearsalRepository(db),
+    rehearsals,
+    host,
+    bus,
+    reader
+  });
 
   /** The latest proofs at the clock's head, each with whether what it proves has changed since. */
   async function keptProofs(id: string): Promise<Answer<(KeptProof & { stale: boolean })[]>> {
@@ -273,7 +281,7 @@ export async function createApp({ data, worker, reader, empty = false, settings 
     tellDraft({ id, cluster, revision }: { id: number; cluster: string; revision: number }, caller: Pick<Caller, 'name'>) {
       bus.publish({ rehearsal: cluster, kind: 'draft', clock: null, revision, place: `draft ${id}`, who: caller.name });
     },
-    transfer: new TransferService({ clusters, store: rehearsalRepository(db), drafts, proofs }),
+    transfer: new TransferService({ clusters, addCluster: addClusterTo(db), store: rehearsalRepository(db), drafts, proofs }),
     /** What is measured, as text. */
     async measured(streams: number): Promise<{ text: string; type: string }> {
       const stats = await host.stats();

@@ -11,13 +11,14 @@ import type { HostClient } from '../rehearsals/client';
 import { clusterTaken, done, notFound, refused, type Answer, type Refusal } from './answer';
 import { flagOf } from './layouts';
 import type { LiveBus } from './live';
-import { addCluster, trunkOf } from './new-cluster';
+import { trunkOf, type AddCluster } from '../repositories/new-cluster';
 import type { RehearsalService } from './rehearsals';
 
 interface Parts {
   readonly dumps: ReturnType<typeof dumpRepository>;
   readonly clusters: ReturnType<typeof clusterRepository>;
   readonly store: RehearsalRepository;
+  readonly addCluster: AddCluster;
   readonly rehearsals: RehearsalService;
   readonly host: HostClient;
   readonly bus: LiveBus;
@@ -95,7 +96,7 @@ export class DumpService {
 
   /** Reads a dump; a second one of the same cluster stands beside the first. */
   async read(name: string, source: AsyncIterable<Uint8Array>, { secrets, reading }: { secrets: boolean; reading: string }) {
-    const { dumps, clusters, store, rehearsals, bus } = this.parts;
+    const { dumps, clusters, store, addCluster, rehearsals, bus } = this.parts;
     const wrong = await this.mayRead(name);
     if (wrong) return refused<{ id: string; dump: number; objects: number }>(wrong);
     const stop = new AbortController();
@@ -114,7 +115,7 @@ export class DumpService {
       await dumps.finish(id, summary, takenMs);
       if (!(await clusters.find(name))) {
         const flag = flagOf((await clusters.all()).length);
-        await addCluster({ clusters, store }, { name, note: isDump, seed: 0, flag, ground: [], kind: 'dump' }, [
+        await addCluster({ name, note: isDump, seed: 0, flag, ground: [], kind: 'dump' }, [
           { rehearsal: trunkOf(name, takenMs - epochMs), actions: [] }
         ]);
       } else await store.setClock(name, takenMs - epochMs, takenMs - epochMs);
@@ -251,7 +252,7 @@ export class DumpService {
     if (!dump.ok) return dump;
     const fault = nameFault(as, 'label');
     if (fault) return refused(badName(as, fault));
-    const { clusters, store, host } = this.parts;
+    const { clusters, host, addCluster } = this.parts;
     if (await clusters.find(as)) return refused(clusterTaken(as, 'Choose another name.'));
     if (dump.value.objects > mostRehearsed)
       return refused({
@@ -271,11 +272,9 @@ export class DumpService {
         remedy: 'Read a dump that holds Node objects too.'
       });
     const flag = flagOf((await clusters.all()).length);
-    await addCluster(
-      { clusters, store },
-      { name: as, note: `goes on from a dump of ${name}`, seed: hash32(as) % 100_000, flag, ground, kind: 'adopted' },
-      [{ rehearsal: trunkOf(as, 0), actions: [] }]
-    );
+    await addCluster({ name: as, note: `goes on from a dump of ${name}`, seed: hash32(as) % 100_000, flag, ground, kind: 'adopted' }, [
+      { rehearsal: trunkOf(as, 0), actions: [] }
+    ]);
     return done({ id: as });
   }
 }

@@ -5,7 +5,7 @@ import { groundObjects, layoutFaults, namesIn, type LayoutFault } from '$core/st
 import type { clusterRepository, Flag } from '../repositories/clusters';
 import type { RehearsalRepository } from '../repositories/rehearsals';
 import { scenario } from '../../scenario';
-import { addCluster, trunkOf } from './new-cluster';
+import { trunkOf, type AddCluster } from '../repositories/new-cluster';
 import { done, notFound, refusalOf, refused, type Answer } from './answer';
 
 /** What an estate's cluster would be made of. */
@@ -37,7 +37,8 @@ const documentOf = (ground: ApiObject): string => writeManifests([groundSchema.p
 export class LayoutService {
   constructor(
     private readonly clusters: ReturnType<typeof clusterRepository>,
-    private readonly rehearsals: RehearsalRepository
+    private readonly rehearsals: RehearsalRepository,
+    private readonly addCluster: AddCluster
   ) {}
 
   /** Looks a layout over: what is wrong with it, and what it would come to. */
@@ -98,11 +99,9 @@ export class LayoutService {
       );
     const { name } = ground.metadata;
     const flag = flagOf((await this.clusters.all()).length);
-    await addCluster(
-      { clusters: this.clusters, store: this.rehearsals },
-      { name, note: laidOut, seed: hash32(name) % 100_000, flag, ground: groundObjects(ground) },
-      [{ rehearsal: trunkOf(name, 0), actions: [] }]
-    );
+    await this.addCluster({ name, note: laidOut, seed: hash32(name) % 100_000, flag, ground: groundObjects(ground) }, [
+      { rehearsal: trunkOf(name, 0), actions: [] }
+    ]);
     return done({ id: name });
   }
 

@@ -4,12 +4,12 @@ import { nameFault, type ApiObject } from '$core/model';
 import type { Proof } from '$core/proofs';
 import type { TimedAction } from '$core/standin';
 import type { clusterRepository } from '../repositories/clusters';
-import type { draftRepository } from '../repositories/drafts';
-import type { proofRepository } from '../repositories/proofs';
+import { draftRepository } from '../repositories/drafts';
+import { proofRepository } from '../repositories/proofs';
 import type { RehearsalRepository } from '../repositories/rehearsals';
 import { sumOf } from '../db/sums';
 import { engineVersion } from '../rehearsals/host';
-import { addCluster } from './new-cluster';
+import type { AddCluster } from '../repositories/new-cluster';
 import { clusterTaken, done, notFound, refused, type Answer, type Refusal } from './answer';
 
 const ms = z.number().int().min(0);
@@ -73,6 +73,7 @@ const sumOver = ({ sum: _, ...rest }: Transfer | (Omit<Transfer, 'sum'> & { sum?
 interface Parts {
   readonly clusters: ReturnType<typeof clusterRepository>;
   readonly store: RehearsalRepository;
+  readonly addCluster: AddCluster;
   readonly drafts: ReturnType<typeof draftRepository>;
   readonly proofs: ReturnType<typeof proofRepository>;
 }
@@ -151,7 +152,7 @@ export class TransferService {
 
   /** Takes a cluster in, under its own name or another one. */
   async take(text: string, as?: string): Promise<Answer<{ id: string; rehearsals: number; drafts: number; says?: string }>> {
-    const { clusters, store, drafts, proofs } = this.parts;
+    const { clusters, addCluster } = this.parts;
     let value: unknown;
     try {
       value = JSON.parse(text);
@@ -180,7 +181,6 @@ export class TransferService {
     const idOf = (fork: string | null) => (fork === null ? name : `${name}~${fork}`);
     const { seed, flag: its, kind, ground } = given.cluster;
     await addCluster(
-      { clusters, store },
       { name, note: `taken in from ${given.cluster.name}`, seed, flag: its, kind, ground: ground as unknown as ApiObject[] },
       given.rehearsals.map(({ fork, parent, actions, ...rest }) => ({
         rehearsal: {
@@ -191,15 +191,14 @@ export class TransferService {
           ...rest
         },
         actions: actions as unknown as TimedAction[]
-      }))
+      })),
+      async (tx) => {
+        const [drafts, proofs] = [draftRepository(tx), proofRepository(tx)];
+        for (const one of given.drafts) await drafts.add(name, one.name, one.files);
+        for (const { fork, namespace, set, proof } of given.proofs)
+          await proofs.add(idOf(fork), namespace, set, [proof as unknown as Proof]);
+      }
     );
-    try {
-      for (const one of given.drafts) await drafts.add(name, one.name, one.files);
-      for (const { fork, namespace, set, proof } of given.proofs) await proofs.add(idOf(fork), namespace, set, [proof as unknown as Proof]);
-    } catch (error) {
-      await clusters.remove(name);
-      throw error;
-    }
     const other =
       given.engine === engineVersion
         ? {}

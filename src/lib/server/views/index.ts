@@ -70,6 +70,27 @@ const manifestsOf = ({ facts }: Scene, namespace?: string): ApiObject[] =>
 
 const withoutValues = (objects: readonly ApiObject[]): ApiObject[] => objects.map(covered);
 
+/**
+ * Objects with their versions: the number of the change that made each what it is. A world doesn't write them into its objects (they would
+ * make every change a change of the metadata, too); what was read of a real cluster has its own.
+ * @param standing the same objects as they stand in the store, place by place
+ */
+function versioned({ history, facts }: Scene, objects: readonly ApiObject[], standing: readonly ApiObject[]): ApiObject[] {
+  const versions = new Map<ApiObject, number>();
+  const wanted = new Set(standing);
+  const count = history.countAt(facts.nowMs);
+  for (let i = 0; i < count; i += 1) {
+    const { after } = history.changes[i]!;
+    if (after && wanted.has(after)) versions.set(after, i + 1);
+  }
+  return objects.map((object, i) => {
+    const version = versions.get(standing[i]!);
+    return version === undefined
+      ? object
+      : ({ ...object, metadata: { ...object.metadata, resourceVersion: String(version) } } as ApiObject);
+  });
+}
+
 /** Whether the values of secrets go along; they don't unless it is asked for. */
 type Cover = 'keep' | 'drop' | undefined;
 
@@ -82,12 +103,12 @@ export const queries = {
     const found = (kind ? [kind] : kindEntries.map((entry) => entry.kind)).flatMap((one) =>
       (scene.facts.list(one, namespace) as ApiObject[]).filter((object) => name === undefined || object.metadata.name === name)
     );
-    return secrets === 'keep' ? found : withoutValues(found);
+    return versioned(scene, secrets === 'keep' ? found : withoutValues(found), found);
   },
   /** The cluster's objects as somebody with access to it would export them: nothing of the provider. */
-  dump({ facts }: Scene, { secrets }: { secrets?: Cover }) {
-    const all = kindEntries.filter((entry) => !ofProvider.has(entry.kind)).flatMap((entry) => facts.list(entry.kind) as ApiObject[]);
-    return { apiVersion: 'v1', kind: 'List', items: secrets === 'keep' ? all : withoutValues(all) };
+  dump(scene: Scene, { secrets }: { secrets?: Cover }) {
+    const all = kindEntries.filter((entry) => !ofProvider.has(entry.kind)).flatMap((entry) => scene.facts.list(entry.kind) as ApiObject[]);
+    return { apiVersion: 'v1', kind: 'List', items: versioned(scene, secrets === 'keep' ? all : withoutValues(all), all) };
   },
   rootLine(scene: Scene, ref: Ref) {
     const line = rootLine(scene.facts, ref);

@@ -1,5 +1,5 @@
 import { scopeIn } from '$core/exports';
-import { epochMs, wordsOf } from '$core/shared';
+import { epochMs, majorityOf, wordsOf } from '$core/shared';
 import {
   madeIn,
   momentIn,
@@ -18,7 +18,15 @@ import {
   podsMadeBy
 } from '$core/model';
 import { breakOf, causeOf, rootLine, type State } from '$core/rootline';
-import { certificateFacts, enginePartOf, outsideAddresses, tlsSecretOf, partRank, workloadOfTemplate } from '$core/standin';
+import {
+  certificateFacts,
+  decidesByMajority,
+  enginePartOf,
+  outsideAddresses,
+  tlsSecretOf,
+  partRank,
+  workloadOfTemplate
+} from '$core/standin';
 import { blueprintOf, daemonSetsOf, deploymentsOf, setsOf, type Scene } from './scene';
 
 export interface MemberRow {
@@ -155,7 +163,10 @@ function certificateOf({ facts }: Scene, one: StatefulSet | Deployment | DaemonS
 /** What the heads of all bands show alike. */
 const headOf = (scene: Scene, one: StatefulSet | Deployment | DaemonSet) => ({
   workload: workloadOfTemplate(one),
+  enginePart: enginePartOf(one.spec.template.spec),
   engine: enginePartOf(one.spec.template.spec)?.engine ?? null,
+  /** Whether its members decide by a majority. */
+  byMajority: decidesByMajority(enginePartOf(one.spec.template.spec)),
   part: enginePartOf(one.spec.template.spec)?.part ?? '',
   namespace: one.metadata.namespace ?? '',
   name: one.metadata.name,
@@ -175,6 +186,7 @@ function setBand(scene: Scene, set: StatefulSet) {
     kind: 'StatefulSet' as const,
     ...headOf(scene, set),
     replicas: rows.length,
+    majority: majorityOf(rows.length),
     ready,
     leaving,
     serviceName: set.spec.serviceName ?? '',
@@ -207,6 +219,7 @@ function deploymentBand(scene: Scene, one: Deployment | DaemonSet) {
     kind: one.kind,
     ...headOf(scene, one),
     replicas: one.kind === 'DaemonSet' ? (one.status?.desiredNumberScheduled ?? pods.length) : (one.spec.replicas ?? 1),
+    majority: majorityOf(pods.length),
     ready: pods.filter(isReady).length,
     leaving: [] as string[],
     serviceName: '',
@@ -234,7 +247,10 @@ export function membersView(scene: Scene, { namespace, name, workload }: { names
   // Parts of one workload stand together, in the order in which they start.
   const place = new Map(bands.map((one, i) => [`${one.namespace}/${one.workload}`, i] as const).reverse());
   const first = (one: (typeof bands)[number]) => place.get(`${one.namespace}/${one.workload}`) ?? 0;
-  return { total: sets.length + others.length, bands: bands.sort((a, b) => first(a) - first(b) || partRank(a.part) - partRank(b.part)) };
+  return {
+    total: sets.length + others.length,
+    bands: bands.sort((a, b) => first(a) - first(b) || partRank(a.enginePart) - partRank(b.enginePart))
+  };
 }
 
 export type Band = ReturnType<typeof membersView>['bands'][number];

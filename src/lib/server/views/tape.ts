@@ -275,7 +275,7 @@ export function tapeView(scene: Scene) {
   const inOrder = setsOf(facts).sort(
     (a, b) =>
       `${a.metadata.namespace}/${workloadOfTemplate(a)}`.localeCompare(`${b.metadata.namespace}/${workloadOfTemplate(b)}`, 'en') ||
-      partRank(enginePartOf(a.spec.template.spec)?.part ?? '') - partRank(enginePartOf(b.spec.template.spec)?.part ?? '')
+      partRank(enginePartOf(a.spec.template.spec)) - partRank(enginePartOf(b.spec.template.spec))
   );
   const members = inOrder.flatMap((set) => ordinalsOf(set).flatMap((ordinal) => memberLane(facts, steps, set, ordinal, endMs) ?? []));
   const ofMembers = new Set(

@@ -3,6 +3,7 @@ import { asManifest, writeManifests } from '$core/manifest';
 import { conditionOf, isReady, momentIn, pairsMatch } from '$core/model';
 import { podsIn, workloadNamed } from '$core/proofs';
 import {
+  engineCards,
   imageCard,
   imageTag,
   listenFault,
@@ -12,191 +13,15 @@ import {
   servesTlsOnly,
   servicesTo,
   stepSpans,
-  type EngineId
+  type ConsoleForm,
+  type EnginePart
 } from '$core/standin';
 import { wordsOf } from '$core/shared';
 import { membersView } from './members';
 import type { Scene } from './scene';
 
-/** What can be asked of an engine, as forms: which fields an ask has, with words. */
-export interface ConsoleForm {
-  readonly do: string;
-  readonly title: string;
-  readonly fields: readonly {
-    readonly id: 'place' | 'key' | 'value' | 'count' | 'bytes' | 'from' | 'acks';
-    readonly label: string;
-    readonly start: string;
-    readonly options?: readonly string[];
-  }[];
-  /** Whether it matters which member is asked. */
-  readonly member: boolean;
-}
-
-const table = { id: 'place', label: 'table', start: 'main' } as const;
-const rows: readonly ConsoleForm[] = [
-  {
-    do: 'write',
-    title: 'Write',
-    fields: [table, { id: 'key', label: 'key', start: 'k1' }, { id: 'value', label: 'value', start: 'v1' }],
-    member: true
-  },
-  { do: 'read', title: 'Read', fields: [table, { id: 'key', label: 'key', start: 'k1' }], member: true },
-  { do: 'list', title: 'List', fields: [table], member: true },
-  { do: 'members', title: 'Who is there?', fields: [], member: true }
-];
-
-/** The console of each engine, in forms. */
-export const consoleForms: Readonly<Record<EngineId, readonly ConsoleForm[]>> = {
-  'multi-primary-sql': rows,
-  'primary-standby-sql': rows,
-  'document-set': rows.map((one) => ({
-    ...one,
-    fields: one.fields.map((field) => (field.id === 'place' ? { ...field, label: 'collection' } : field))
-  })),
-  'log-broker': [
-    {
-      do: 'make-topic',
-      title: 'Make a topic',
-      fields: [
-        { id: 'place', label: 'topic', start: 'gate-scans' },
-        { id: 'count', label: 'partitions', start: '6' }
-      ],
-      member: false
-    },
-    {
-      do: 'produce',
-      title: 'Produce',
-      fields: [
-        { id: 'place', label: 'topic', start: 'gate-scans' },
-        { id: 'value', label: 'message', start: 'gate 4, ticket 1187' },
-        { id: 'acks', label: 'acknowledged by', start: 'all', options: ['all', 'leader', 'none'] }
-      ],
-      member: false
-    },
-    {
-      do: 'consume',
-      title: 'Consume',
-      fields: [
-        { id: 'place', label: 'topic', start: 'gate-scans' },
-        { id: 'from', label: 'from the', start: 'beginning', options: ['beginning', 'end'] }
-      ],
-      member: false
-    },
-    { do: 'topics', title: 'Topics', fields: [], member: true }
-  ],
-  'memory-store': [
-    {
-      do: 'make-database',
-      title: 'Make a database',
-      fields: [
-        { id: 'place', label: 'database', start: 'fares' },
-        { id: 'bytes', label: 'bytes', start: '1073741824' },
-        { id: 'count', label: 'shards', start: '2' },
-        { id: 'value', label: 'replicas', start: '1' }
-      ],
-      member: false
-    },
-    {
-      do: 'write',
-      title: 'Write',
-      fields: [
-        { id: 'place', label: 'database', start: 'fares' },
-        { id: 'key', label: 'key', start: 'k1' },
-        { id: 'value', label: 'value', start: 'v1' }
-      ],
-      member: true
-    },
-    {
-      do: 'read',
-      title: 'Read',
-      fields: [
-        { id: 'place', label: 'database', start: 'fares' },
-        { id: 'key', label: 'key', start: 'k1' }
-      ],
-      member: true
-    },
-    { do: 'shards', title: 'Shards', fields: [], member: true }
-  ],
-  'object-store': [
-    { do: 'make-bucket', title: 'Make a bucket', fields: [{ id: 'place', label: 'bucket', start: 'cargo-papers' }], member: false },
-    {
-      do: 'put',
-      title: 'Put',
-      fields: [
-        { id: 'place', label: 'bucket', start: 'cargo-papers' },
-        { id: 'key', label: 'object', start: 'manifest-1.txt' },
-        { id: 'bytes', label: 'bytes', start: '65536' }
-      ],
-      member: true
-    },
-    {
-      do: 'get',
-      title: 'Get',
-      fields: [
-        { id: 'place', label: 'bucket', start: 'cargo-papers' },
-        { id: 'key', label: 'object', start: 'manifest-1.txt' }
-      ],
-      member: true
-    },
-    { do: 'list', title: 'List', fields: [{ id: 'place', label: 'bucket (none: all buckets)', start: 'cargo-papers' }], member: true },
-    { do: 'health', title: 'Volumes', fields: [], member: true }
-  ],
-  'time-series': [
-    { do: 'make-table', title: 'Make a table', fields: [{ id: 'place', label: 'table', start: 'readings' }], member: false },
-    {
-      do: 'insert',
-      title: 'Insert',
-      fields: [
-        { id: 'place', label: 'table', start: 'readings' },
-        { id: 'count', label: 'rows', start: '144' }
-      ],
-      member: false
-    },
-    { do: 'query', title: 'Count and sum', fields: [{ id: 'place', label: 'table', start: 'readings' }], member: false }
-  ],
-  'shared-files': [
-    {
-      do: 'write',
-      title: 'Write a file',
-      fields: [
-        { id: 'key', label: 'path', start: 'charts/north.txt' },
-        { id: 'value', label: 'content', start: 'depth 14' }
-      ],
-      member: true
-    },
-    { do: 'read', title: 'Read', fields: [{ id: 'key', label: 'path', start: 'charts/north.txt' }], member: true },
-    { do: 'list', title: 'List', fields: [{ id: 'place', label: 'directory', start: '' }], member: true },
-    { do: 'open', title: 'Open', fields: [{ id: 'key', label: 'path', start: 'charts/north.txt' }], member: true },
-    { do: 'read-open', title: 'Read what is open', fields: [{ id: 'value', label: 'opened as', start: '' }], member: true },
-    {
-      do: 'write-open',
-      title: 'Write what is open',
-      fields: [
-        { id: 'key', label: 'opened as', start: '' },
-        { id: 'value', label: 'content', start: 'depth 15' }
-      ],
-      member: true
-    },
-    { do: 'close', title: 'Close', fields: [{ id: 'value', label: 'opened as', start: '' }], member: true },
-    { do: 'delete', title: 'Remove', fields: [{ id: 'key', label: 'path', start: 'charts/north.txt' }], member: true }
-  ],
-  'image-shelf': [
-    {
-      do: 'push',
-      title: 'Push',
-      fields: [
-        { id: 'key', label: 'image', start: 'tools/chart:r2' },
-        { id: 'bytes', label: 'bytes', start: '200000' }
-      ],
-      member: false
-    },
-    { do: 'pull', title: 'Pull', fields: [{ id: 'key', label: 'image', start: 'tools/chart:r2' }], member: false },
-    { do: 'list', title: 'List', fields: [], member: false }
-  ]
-};
-
 /** In which order the parts start, in a sentence. */
-function orderOf(parts: readonly { part: string; name: string; ordered: boolean }[]): string {
+function orderOf(parts: readonly { part: EnginePart | undefined; name: string; ordered: boolean }[]): string {
   const inOrder = [...parts].sort((a, b) => partRank(a.part) - partRank(b.part));
   const each = inOrder.map(({ name, ordered }) =>
     ordered ? `${name} (member 0, then each when the one before is ready)` : `${name} (all at once)`
@@ -278,7 +103,7 @@ export function workloadView(scene: Scene, { namespace, name }: { namespace: str
     blueprint:
       bands.find((one) => one.blueprint !== 'stateful set' && one.blueprint !== 'deployment')?.blueprint ?? bands[0]?.blueprint ?? '',
     bands,
-    order: orderOf(bands.map((one) => ({ part: one.part, name: one.name, ordered: one.ordered && one.replicas > 1 }))),
+    order: orderOf(bands.map((one) => ({ part: one.enginePart, name: one.name, ordered: one.ordered && one.replicas > 1 }))),
     waits: bands.flatMap((band) =>
       band.rows.map((row) => ({
         name: row.name,
@@ -327,7 +152,7 @@ export function workloadView(scene: Scene, { namespace, name }: { namespace: str
     withTls: withTls ? writeManifests(withTls) : '',
     rest: rest ? (rest.status?.stage ?? 'stops') : resting ? 'wakes' : null,
     restName: rest?.metadata.name ?? null,
-    forms: workload.engine ? consoleForms[workload.engine].map((one) => withOpen(one, asks)) : [],
+    forms: workload.engine ? engineCards[workload.engine].forms.map((one) => withOpen(one, asks)) : [],
     asks,
     images
   };

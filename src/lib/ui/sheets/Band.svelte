@@ -24,12 +24,7 @@
   const still = $derived(page.data.cluster?.kind === 'dump');
   const isSet = $derived(band.kind === 'StatefulSet');
   const base = $derived(`/rehearsals/${encodeURIComponent(id)}`);
-  const majority = $derived(Math.floor(band.replicas / 2) + 1);
-  /** Whether members of this kind decide by a majority. */
-  const byMajority = $derived(
-    ['multi-primary-sql', 'primary-standby-sql', 'document-set'].includes(band.engine ?? '') || band.part === 'coordinator'
-  );
-  const spare = $derived(Math.max(0, band.ready - majority));
+  const spare = $derived(Math.max(0, band.ready - band.majority));
   const outside = $derived(band.reach.filter((one) => one.outside));
   const inside = $derived(band.reach.filter((one) => !one.outside && !one.headless));
   const roles = $derived(band.rows.some((row) => row.role));
@@ -68,10 +63,10 @@
     </div>
     {#if isSet}
       <div>
-        <p class="quiet small mb-1">{band.replicas > 1 && byMajority ? 'Quorum' : 'Members'}</p>
+        <p class="quiet small mb-1">{band.replicas > 1 && band.byMajority ? 'Quorum' : 'Members'}</p>
         <p class="flex items-center gap-2">
           {#each band.rows.slice(0, 9) as row (row.name)}<Peg state={row.state} size={13} />{/each}
-          {band.ready} of {band.replicas}{#if band.replicas > 1 && byMajority}, {band.ready >= majority
+          {band.ready} of {band.replicas}{#if band.replicas > 1 && band.byMajority}, {band.ready >= band.majority
               ? `may lose ${spare}`
               : 'no majority'}{/if}
         </p>

@@ -1,5 +1,5 @@
 import { asManifest } from '../../manifest';
-import { bytesOf, plural } from '../../shared';
+import { bytesOf, majorityOf, plural } from '../../shared';
 import { conditionOf, isReady, nodeReady, refOf, type ApiObject, type Disk, type Facts, type Pod, type Pool } from '../../model';
 import {
   clusterVersion,
@@ -9,7 +9,6 @@ import {
   isStorageNode,
   jobState,
   keepersOf,
-  majorityOf,
   newestFitting,
   poolDriver,
   poolNodes,

@@ -3,7 +3,7 @@ import { keyOf, refOf, type ApiObject, type Asset, type Facts, type KindMap, typ
 import { damage, writeFault, writeRow } from '../engines/little-store';
 import { poolDriver } from '../provider/pool';
 import type { Hands } from '../control/loop';
-import type { Action } from '../world';
+import type { Action } from '../action';
 import { plan, planSteps, type Refusal } from './plan';
 import { restore, restoreRefusal } from './restore';
 import { heldFor } from './servers';

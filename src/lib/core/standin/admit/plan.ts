@@ -5,7 +5,8 @@ import { clusterVersion, driverCard, versionFault } from '../provider/drivers';
 import { imageCard, imageTag } from '../provider/images';
 import { filled } from './defaults';
 import { immutableFaults } from './immutable';
-import { databaseFault, isAdmitted, operatorFault, operatorOf } from '../control/operators';
+import { isAdmitted, operatorFault, operatorOf } from '../provider/operators';
+import { databaseFault } from './databases';
 import { serverWait } from './servers';
 
 /** Why an object is refused. */
@@ -45,7 +46,6 @@ function carried(before: ApiObject | undefined, sent: ApiObject): ApiObject {
     ...mark,
     uid: old.uid,
     creationTimestamp: old.creationTimestamp,
-    resourceVersion: old.resourceVersion,
     generation: old.generation,
     ownerReferences: old.ownerReferences,
     finalizers: old.finalizers,

@@ -1,5 +1,5 @@
 import { isReady, keyOf, refOf, type ApiObject, type Facts, type Held, type Pod } from '../../model';
-import { isAdmitted, operatorFault, operatorOf } from '../control/operators';
+import { isAdmitted, operatorFault, operatorOf } from '../provider/operators';
 import { poolPartOf } from '../provider/images';
 
 /** Facts with a quick way to a pool's pods; a store has it. */

@@ -40,10 +40,19 @@ export interface Hands {
   memory<T>(name: string): Map<string, T>;
 }
 
-/** Splits `namespace/name`. */
-export function splitKey(key: string): [namespace: string, name: string] {
-  const slash = key.indexOf('/');
-  return [key.slice(0, slash), key.slice(slash + 1)];
+const mostSplit = 50_000;
+const split = new Map<string, readonly [namespace: string, name: string]>();
+
+/** Splits `namespace/name`. What was split is kept: a part cut out anew would have to be hashed anew at each look-up. */
+export function splitKey(key: string): readonly [namespace: string, name: string] {
+  let parts = split.get(key);
+  if (!parts) {
+    const slash = key.indexOf('/');
+    parts = [key.slice(0, slash), key.slice(slash + 1)];
+    if (split.size >= mostSplit) split.clear();
+    split.set(key, parts);
+  }
+  return parts;
 }
 
 /** `namespace/name` of an object. */

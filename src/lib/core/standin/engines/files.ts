@@ -46,7 +46,9 @@ export class SharedFiles implements Engine {
     site.say(to, `has mounted the files for its node: ${this.rows(site, to).length} files`);
   }
 
-  private rows = (site: Site, id: string): Rows => site.disk<Rows>(id) ?? [];
+  private rows(site: Site, id: string): Rows {
+    return site.disk<Rows>(id) ?? [];
+  }
 
   private write(site: Site, id: string, path: string, content: string | null): void {
     const others = this.rows(site, id).filter(([known]) => known !== path);

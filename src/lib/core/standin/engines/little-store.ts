@@ -1,5 +1,5 @@
 import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
-import { digestOf, hash32 } from '../../shared';
+import { digestOf, hash32, hex8 } from '../../shared';
 import { claimsOf, isReady, type Asset, type Facts, type Pod } from '../../model';
 import type { Hands } from '../control/loop';
 import { driverPartOf, enginePartOf, poolPartOf } from '../provider/images';
@@ -49,7 +49,7 @@ export function openStore(world: Hands, pod: Pod): void {
   if ((store || (engine && hasEngine(engine.engine))) && !('fill' in fill)) return;
   const rows: Row[] = Array.from({ length: foundingRows }, (_, i) => {
     const key = `${pod.metadata.name}/${i}`;
-    return [key, hash32(`${pod.metadata.uid}|${key}`, world.seed).toString(16).padStart(8, '0')];
+    return [key, hex8(hash32(`${pod.metadata.uid}|${key}`, world.seed))];
   });
   const kept = store ?? (engine && hasEngine(engine.engine) ? undefined : seal(rows));
   world.put({ ...asset, status: { attachedTo: [], ...asset.status, ...(kept ? { store: kept } : {}), ...fill } });

@@ -48,7 +48,9 @@ export class MemoryStore implements Engine {
     return after > limit && value !== null ? `the memory limit of this shard, ${Math.floor(limit)} bytes, would be exceeded` : undefined;
   });
 
-  changed = (site: Site): void => this.log.changed(site);
+  changed(site: Site): void {
+    this.log.changed(site);
+  }
 
   arrived(site: Site, to: string, from: string, body: unknown): void {
     if ((body as Look).is !== 'look') return this.log.arrived(site, to, from, body);
@@ -65,7 +67,9 @@ export class MemoryStore implements Engine {
     });
   }
 
-  private memoryOf = (site: Site, id: string): number => Number(site.option(id, 'memory-bytes') ?? 2 ** 30);
+  private memoryOf(site: Site, id: string): number {
+    return Number(site.option(id, 'memory-bytes') ?? 2 ** 30);
+  }
 
   private promised(site: Site, id: string): number {
     return Object.values(this.log.brokers.known(site, id)?.topics ?? {}).reduce((sum, { partitions, limitBytes = 0 }) => {

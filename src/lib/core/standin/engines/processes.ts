@@ -1,6 +1,6 @@
-import { refOf, type Asset, type Pod, type Process } from '../../model';
+import { ownerOf, refOf, type Asset, type Pod, type Process } from '../../model';
 import type { Hands } from '../control/loop';
-import { ownerOf } from '../control/pods';
+
 import { enginePartOf, workloadOf } from '../provider/images';
 import { hasEngine } from './registry';
 import { optionsOf } from './options';
@@ -40,12 +40,13 @@ export const programReady = (world: Pick<Hands['store'], 'get'>, pod: Pod): bool
 
 /** All assets behind a pod's claims, in the order in which it mounts them. */
 export function assetsOf(world: Pick<Hands['store'], 'get'>, pod: Pod): Asset[] {
-  return (pod.spec.volumes ?? []).flatMap((one) => {
+  const found: Asset[] = [];
+  for (const one of pod.spec.volumes ?? []) {
     const name = one.persistentVolumeClaim?.claimName;
-    if (name === undefined) return [];
-    const claim = world.get('PersistentVolumeClaim', pod.metadata.namespace ?? '', name);
-    const volume = world.get('PersistentVolume', '', claim?.spec.volumeName ?? '');
-    const asset = world.get('Asset', '', volume?.spec.csi?.volumeHandle ?? '');
-    return asset ? [asset] : [];
-  });
+    const claim = name === undefined ? undefined : world.get('PersistentVolumeClaim', pod.metadata.namespace ?? '', name);
+    const volume = claim?.spec.volumeName ? world.get('PersistentVolume', '', claim.spec.volumeName) : undefined;
+    const asset = volume?.spec.csi && world.get('Asset', '', volume.spec.csi.volumeHandle);
+    if (asset) found.push(asset);
+  }
+  return found;
 }

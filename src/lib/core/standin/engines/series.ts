@@ -62,11 +62,21 @@ const rowsOf = (ask: string, count: number): Row[] =>
 export class TimeSeries implements Engine {
   constructor(private readonly copies: number) {}
 
-  front = (site: Site): string | undefined => [...new Set([...site.ids, ...site.running])].find((id) => site.part(id) === 'front');
-  private stores = (site: Site): string[] => [...new Set([...site.ids, ...site.running])].filter((id) => site.part(id) === 'store');
-  private contact = (site: Site, a: string, b: string): boolean => site.up(a) && site.up(b) && site.reach(a, b);
-  private catalogue = (site: Site, id: string): Catalogue => site.disk<Catalogue>(id) ?? { tables: {} };
-  private wire = (site: Site, a: string, b: string): number => drawInt(site.seed, `series|${a}|${b}`, 1, 5);
+  front(site: Site): string | undefined {
+    return [...new Set([...site.ids, ...site.running])].find((id) => site.part(id) === 'front');
+  }
+  private stores(site: Site): string[] {
+    return [...new Set([...site.ids, ...site.running])].filter((id) => site.part(id) === 'store');
+  }
+  private contact(site: Site, a: string, b: string): boolean {
+    return site.up(a) && site.up(b) && site.reach(a, b);
+  }
+  private catalogue(site: Site, id: string): Catalogue {
+    return site.disk<Catalogue>(id) ?? { tables: {} };
+  }
+  private wire(site: Site, a: string, b: string): number {
+    return drawInt(site.seed, `series|${a}|${b}`, 1, 5);
+  }
 
   private setSpan(site: Site, id: string, table: string, span: string, place: SpanPlace): void {
     const known = this.catalogue(site, id);

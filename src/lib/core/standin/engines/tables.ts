@@ -1,3 +1,4 @@
+import { majorityOf } from '../../shared';
 import { counted } from './words';
 import type { Ask, Op, Site, Standing } from './site';
 import { Group, lastOf, type Record, type Rules } from './group';
@@ -31,8 +32,6 @@ function applyTable(state: Tables, op: Op, { index }: { index: number }): Return
   }
   return { state: { ...state, [key]: { value: op.value ?? '', version: index } }, version: index };
 }
-
-export const majorityOf = (n: number): number => Math.floor(n / 2) + 1;
 
 /** Bytes that a member hands over in a second when another takes its whole state (common practice, no source). */
 const givingBytesPerSecond = 80_000_000;
@@ -172,10 +171,15 @@ export const documentSet = (priorities: Readonly<{ [id: string]: number }> = {})
     true
   );
 
+const rowsKept = new WeakMap<Tables, [string, string][]>();
+
 /** What a member's volume holds, as rows; undefined for data of another engine. */
 export function tableRows(data: unknown): [string, string][] | undefined {
   const state = (data as Record<Tables> | undefined)?.state;
-  return state && Object.entries(state).map(([key, { value }]): [string, string] => [key, value]);
+  if (!state) return undefined;
+  let rows = rowsKept.get(state);
+  if (!rows) rowsKept.set(state, (rows = Object.entries(state).map(([key, { value }]): [string, string] => [key, value])));
+  return rows;
 }
 
 /** Where a volume's log ends; for finding the most advanced member of a workload that stopped. */

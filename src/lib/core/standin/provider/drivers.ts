@@ -137,9 +137,22 @@ export function saidVersion(facts: Facts): string | undefined {
   return /^v?(\d+\.\d+)/.exec(info?.kubeletVersion ?? '')?.[1];
 }
 
+const versionNumbers = new Map<string, readonly number[]>();
+
+function numbersOf(version: string): readonly number[] {
+  let numbers = versionNumbers.get(version);
+  if (!numbers) {
+    numbers = version.replace(/^r/, '').split('.').map(Number);
+    // Tags come from manifests: so many different ones are kept, no more.
+    if (versionNumbers.size > 1_000) versionNumbers.clear();
+    versionNumbers.set(version, numbers);
+  }
+  return numbers;
+}
+
 /** Compares versions by their numbers: negative when the first is older. The stand-in's own programs count `r1`, `r2`, the cluster API `1.32`. */
 export function compareVersions(a: string, b: string): number {
-  const [x, y] = [a, b].map((one) => one.replace(/^r/, '').split('.').map(Number)) as [number[], number[]];
+  const [x, y] = [numbersOf(a), numbersOf(b)];
   for (let i = 0; i < Math.max(x.length, y.length); i += 1) {
     const difference = (x[i] ?? 0) - (y[i] ?? 0);
     if (difference) return difference;

@@ -1,7 +1,10 @@
 import { CoreError, hash32 } from '../../shared';
 import type { Pod, PodSpec } from '../../model';
 import type { SpanMs } from '../clock/steps';
+import { engineCards, type EngineId, type EnginePart, type ImageVersion } from '../cards/engines';
 import { driverCards } from './drivers';
+
+export type { EngineId, EnginePart, ImageVersion } from '../cards/engines';
 
 /** Which part of a storage driver an image is. */
 export interface DriverPart {
@@ -12,31 +15,6 @@ export interface DriverPart {
 
 /** Which part of a pool's machinery an image is. */
 export type PoolPart = 'operator' | 'discovery' | 'prepare' | 'keeper' | 'disk';
-
-/** Engines that run in members. */
-export type EngineId =
-  | 'multi-primary-sql'
-  | 'primary-standby-sql'
-  | 'log-broker'
-  | 'memory-store'
-  | 'document-set'
-  | 'object-store'
-  | 'time-series'
-  | 'shared-files'
-  | 'image-shelf';
-
-/** Which part of an engine an image is. */
-export interface EnginePart {
-  readonly engine: EngineId;
-  readonly part: string;
-}
-
-/** A version of an image and the cluster versions that it fits, both ends included. Made up. */
-export interface ImageVersion {
-  readonly version: string;
-  readonly from: string;
-  readonly to: string;
-}
 
 /** What the stand-in knows of an image. Sizes and times are made up. */
 export interface ImageCard {
@@ -69,177 +47,11 @@ const offered = { from: '1.27', to: '1.36' } as const;
 
 const cards: Record<string, ImageCard> = {};
 
-interface EngineImage extends EnginePart {
-  readonly name: string;
-  /** The version that is offered, and those before it, each with the cluster versions that it fits. */
-  readonly version: string;
-  readonly older?: readonly ImageVersion[];
-  readonly mib: number;
-  readonly drawMs: SpanMs;
-  readonly normalMs: SpanMs;
-  readonly first?: ImageCard['first'];
-  readonly leastMib?: number;
-  readonly ports: readonly number[];
-  readonly tlsPort?: number;
-  readonly licence?: string;
-}
+const engineImages = Object.entries(engineCards).flatMap(([engine, { parts }]) =>
+  parts.map((one) => ({ ...one, engine: engine as EngineId }))
+);
 
-/** Engines' images with the version that is offered. Names, versions, sizes, ports and times are made up. */
-const engineImages: readonly EngineImage[] = [
-  {
-    name: 'multi-primary-sql',
-    engine: 'multi-primary-sql',
-    part: 'member',
-    version: 'r4',
-    older: [{ version: 'r3', from: '1.20', to: '1.29' }],
-    mib: 420,
-    drawMs: [22_000, 48_000],
-    normalMs: [20_000, 60_000],
-    first: { drawMs: [34_000, 80_000], normalMs: [30_000, 90_000] },
-    leastMib: 512,
-    ports: [7110, 7111, 7112]
-  },
-  {
-    name: 'primary-standby-sql',
-    engine: 'primary-standby-sql',
-    part: 'member',
-    version: 'r6',
-    older: [{ version: 'r5', from: '1.22', to: '1.31' }],
-    mib: 380,
-    drawMs: [15_000, 40_000],
-    normalMs: [15_000, 60_000],
-    first: { drawMs: [20_000, 60_000], normalMs: [20_000, 90_000] },
-    leastMib: 512,
-    ports: [7120, 7121]
-  },
-  {
-    name: 'log-coordinator',
-    engine: 'log-broker',
-    part: 'coordinator',
-    version: 'r3',
-    older: [{ version: 'r2', from: '1.20', to: '1.29' }],
-    mib: 260,
-    drawMs: [20_000, 45_000],
-    normalMs: [20_000, 60_000],
-    leastMib: 256,
-    ports: [7130, 7131]
-  },
-  {
-    name: 'log-broker',
-    engine: 'log-broker',
-    part: 'broker',
-    version: 'r3',
-    older: [{ version: 'r2', from: '1.20', to: '1.29' }],
-    mib: 380,
-    drawMs: [20_000, 50_000],
-    normalMs: [20_000, 60_000],
-    leastMib: 512,
-    ports: [7140, 7141, 7142],
-    tlsPort: 7142
-  },
-  {
-    name: 'log-helper',
-    engine: 'log-broker',
-    part: 'helper',
-    version: 'r3',
-    mib: 120,
-    drawMs: [5_000, 15_000],
-    normalMs: [5_000, 30_000],
-    ports: [7150]
-  },
-  {
-    name: 'memory-node',
-    engine: 'memory-store',
-    part: 'node',
-    version: 'r4',
-    mib: 520,
-    drawMs: [90_000, 118_000],
-    normalMs: [80_000, 130_000],
-    leastMib: 2_048,
-    ports: [7160, 7161],
-    licence: 'limited: places of more than 40 nodes need a letter from its makers'
-  },
-  {
-    name: 'document-set',
-    engine: 'document-set',
-    part: 'member',
-    version: 'r5',
-    older: [{ version: 'r4', from: '1.20', to: '1.30' }],
-    mib: 640,
-    drawMs: [15_000, 45_000],
-    normalMs: [15_000, 60_000],
-    leastMib: 512,
-    ports: [7170]
-  },
-  {
-    name: 'object-store',
-    engine: 'object-store',
-    part: 'member',
-    version: 'r3',
-    older: [{ version: 'r2', from: '1.22', to: '1.30' }],
-    mib: 180,
-    drawMs: [8_000, 25_000],
-    normalMs: [8_000, 40_000],
-    leastMib: 512,
-    ports: [7180, 7181, 7182],
-    tlsPort: 7182
-  },
-  {
-    name: 'series-front',
-    engine: 'time-series',
-    part: 'front',
-    version: 'r2',
-    mib: 400,
-    drawMs: [20_000, 50_000],
-    normalMs: [20_000, 60_000],
-    leastMib: 512,
-    ports: [7190]
-  },
-  {
-    name: 'series-store',
-    engine: 'time-series',
-    part: 'store',
-    version: 'r2',
-    mib: 400,
-    drawMs: [15_000, 40_000],
-    normalMs: [15_000, 60_000],
-    leastMib: 512,
-    ports: [7190]
-  },
-  {
-    name: 'chart-files',
-    engine: 'shared-files',
-    part: 'user',
-    version: 'r1',
-    mib: 90,
-    drawMs: [2_000, 8_000],
-    normalMs: [2_000, 20_000],
-    ports: [7210]
-  },
-  {
-    name: 'mount-agent',
-    engine: 'shared-files',
-    part: 'agent',
-    version: 'r1',
-    mib: 60,
-    drawMs: [2_000, 6_000],
-    normalMs: [2_000, 20_000],
-    ports: [7211]
-  },
-  {
-    name: 'image-shelf',
-    engine: 'image-shelf',
-    part: 'shelf',
-    version: 'r4',
-    older: [{ version: 'r3', from: '1.20', to: '1.36' }],
-    mib: 60,
-    drawMs: [2_000, 6_000],
-    normalMs: [2_000, 20_000],
-    ports: [7220]
-  }
-];
-
-for (const { name, mib: size, leastMib, version, older = [], engine, part, ...rest } of engineImages)
+for (const { name, mib: size, leastMib, version, older = [], engine, part, rank: _rank, byMajority: _byMajority, ...rest } of engineImages)
   cards[`${shelf}/engines/${name}`] = {
     sizeBytes: size * mib,
     ...(leastMib === undefined ? {} : { leastMemoryBytes: leastMib * mib }),
@@ -350,10 +162,10 @@ const parts = new WeakMap<object, DriverPart | null>();
 
 /** The driver part that a pod is, by its first container that is one. */
 export function driverPartOf(spec: PodSpec): DriverPart | undefined {
-  let part = parts.get(spec);
+  let part = parts.get(spec.containers);
   if (part === undefined) {
     part = spec.containers.map((one) => imageCard(one.image).driverPart).find((one) => one) ?? null;
-    parts.set(spec, part);
+    parts.set(spec.containers, part);
   }
   return part ?? undefined;
 }
@@ -362,10 +174,10 @@ const engineParts = new WeakMap<object, EnginePart | null>();
 
 /** The part of an engine that a pod is, by its first container that is one. */
 export function enginePartOf(spec: PodSpec): EnginePart | undefined {
-  let part = engineParts.get(spec);
+  let part = engineParts.get(spec.containers);
   if (part === undefined) {
     part = spec.containers.map((one) => imageCard(one.image).enginePart).find((one) => one) ?? null;
-    engineParts.set(spec, part);
+    engineParts.set(spec.containers, part);
   }
   return part ?? undefined;
 }
@@ -390,10 +202,10 @@ const poolParts = new WeakMap<object, PoolPart | null>();
 
 /** The part of a pool's machinery that a pod is. */
 export function poolPartOf(spec: PodSpec): PoolPart | undefined {
-  let part = poolParts.get(spec);
+  let part = poolParts.get(spec.containers);
   if (part === undefined) {
     part = spec.containers.map((one) => imageCard(one.image).poolPart).find((one) => one) ?? null;
-    poolParts.set(spec, part);
+    poolParts.set(spec.containers, part);
   }
   return part ?? undefined;
 }

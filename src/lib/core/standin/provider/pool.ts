@@ -1,4 +1,4 @@
-import { bytesOf } from '../../shared';
+import { bytesOf, majorityOf } from '../../shared';
 import { isReady, nodeReady, zoneOf, type Disk, type Facts, type Node, type Pod, type Pool } from '../../model';
 import { poolPartOf, type PoolPart } from './images';
 
@@ -140,9 +140,6 @@ export function bytesOn(figures: Pick<PoolFigures, 'nodes'>, node: string, store
   const at = figures.nodes.findIndex((one) => one.node === node);
   return at < 0 || total === 0 ? 0 : Math.round((storedBytes * copies * caps[at]!) / total);
 }
-
-/** Majority of n: floor(n / 2) + 1. Source: Lamport, Paxos; Ongaro and Ousterhout, Raft (2014). */
-export const majorityOf = (n: number): number => Math.floor(n / 2) + 1;
 
 /** Keepers that answer, and whether they are a majority. */
 export function keepersOf(facts: Facts, pool: Pool): { readonly ready: number; readonly wanted: number; readonly majority: boolean } {

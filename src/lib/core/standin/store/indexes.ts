@@ -1,18 +1,30 @@
 import { claimsOf, selectedNodeMark, takesRoom, type ApiObject, type KindMap } from '../../model';
-import { driverPartOf, enginePartOf, poolPartOf, workloadOf } from '../provider/images';
+import { driverPartOf, enginePartOf, poolPartOf, workloadOf, workloadOfTemplate } from '../provider/images';
 
 /** One way to find objects quickly: which kind, and under which keys an object of it stands. */
 interface Indexer {
   readonly kind: keyof KindMap | '*';
   keys(object: ApiObject): readonly string[];
+  /** Whether two versions of an object surely stand under the same keys: what the keys are made of is the same. Left out: they may not. */
+  alike?(before: ApiObject, after: ApiObject): boolean;
 }
 
 const none: readonly string[] = [];
 
-const indexer = <K extends keyof KindMap>(kind: K, keys: (object: KindMap[K]) => readonly string[]): Indexer => ({
+const indexer = <K extends keyof KindMap>(
+  kind: K,
+  keys: (object: KindMap[K]) => readonly string[],
+  alike?: (before: KindMap[K], after: KindMap[K]) => boolean
+): Indexer => ({
   kind,
-  keys: (object) => keys(object as KindMap[K])
+  keys: keys as Indexer['keys'],
+  ...(alike ? { alike: alike as NonNullable<Indexer['alike']> } : {})
 });
+
+type Pod = KindMap['Pod'];
+const sameVolumes = (a: Pod, b: Pod): boolean => a.spec.volumes === b.spec.volumes;
+const sameContainers = (a: Pod, b: Pod): boolean => a.spec.containers === b.spec.containers;
+const sameMeta = (a: ApiObject, b: ApiObject): boolean => a.metadata === b.metadata;
 
 /** The key under which a service stands for finding it by a pod's labels: its first pair in the order of keys. */
 export function firstPair(namespace: string, selector: Readonly<Record<string, string>> | undefined): string | undefined {
@@ -23,7 +35,8 @@ export function firstPair(namespace: string, selector: Readonly<Record<string, s
 
 const pairs = new WeakMap<object, readonly string[]>();
 
-function pairKeys(pod: KindMap['Pod']): readonly string[] {
+/** The pairs of a pod's labels, each as a selector would be found by it. */
+export function pairKeys(pod: Pod): readonly string[] {
   const labels = pod.metadata.labels;
   if (!labels) return none;
   let keys = pairs.get(labels);
@@ -34,23 +47,49 @@ function pairKeys(pod: KindMap['Pod']): readonly string[] {
   return keys;
 }
 
+/** Under which keys a pod stands that keeps others apart from it: by a pair of the labels that they bear, or by namespace for all. */
+function apartKeys(pod: Pod): readonly string[] {
+  const terms = pod.spec.affinity?.podAntiAffinity?.requiredDuringSchedulingIgnoredDuringExecution;
+  if (!terms?.length) return none;
+  return terms.flatMap(({ namespaces, labelSelector }) =>
+    (namespaces?.length ? namespaces : [pod.metadata.namespace ?? '']).map(
+      (namespace) => firstPair(namespace, labelSelector?.matchLabels) ?? `${namespace}|`
+    )
+  );
+}
+
 /** All the indexes of a store. Adding one here is all it takes. */
 export const indexers = {
   podsOnNode: indexer('Pod', (pod) => (pod.spec.nodeName && takesRoom(pod) ? [pod.spec.nodeName] : none)),
-  podsOfClaim: indexer('Pod', (pod) => claimsOf(pod.spec).map((claim) => `${pod.metadata.namespace}/${claim}`)),
-  podsOfDriver: indexer('Pod', (pod) => {
-    const part = driverPartOf(pod.spec);
-    return part ? [`${part.driver}|${part.part}`] : none;
-  }),
-  podsOfPool: indexer('Pod', (pod) => {
-    const part = poolPartOf(pod.spec);
-    return part ? [part] : none;
-  }),
-  podsOfWorkload: indexer('Pod', (pod) => (enginePartOf(pod.spec) ? [`${pod.metadata.namespace}/${workloadOf(pod)}`] : none)),
-  podsByPair: indexer('Pod', (pod) => pairKeys(pod)),
+  podsOfClaim: indexer('Pod', (pod) => claimsOf(pod.spec).map((claim) => `${pod.metadata.namespace}/${claim}`), sameVolumes),
+  podsOfDriver: indexer(
+    'Pod',
+    (pod) => {
+      const part = driverPartOf(pod.spec);
+      return part ? [`${part.driver}|${part.part}`] : none;
+    },
+    sameContainers
+  ),
+  podsOfPool: indexer(
+    'Pod',
+    (pod) => {
+      const part = poolPartOf(pod.spec);
+      return part ? [part] : none;
+    },
+    sameContainers
+  ),
+  podsOfWorkload: indexer(
+    'Pod',
+    (pod) => (enginePartOf(pod.spec) ? [`${pod.metadata.namespace}/${workloadOf(pod)}`] : none),
+    (a, b) => sameContainers(a, b) && sameMeta(a, b)
+  ),
+  setsOfWorkload: indexer('StatefulSet', (set) => [`${set.metadata.namespace}/${workloadOfTemplate(set)}`]),
+  podsByPair: indexer('Pod', pairKeys, (a, b) => a.metadata.labels === b.metadata.labels),
+  keepingApart: indexer('Pod', apartKeys, (a, b) => a.spec.affinity === b.spec.affinity),
   owned: {
     kind: '*',
-    keys: (object) => object.metadata.ownerReferences?.map((owner) => owner.uid) ?? none
+    keys: (object) => object.metadata.ownerReferences?.map((owner) => owner.uid) ?? none,
+    alike: (a, b) => a.metadata.ownerReferences === b.metadata.ownerReferences
   } satisfies Indexer as Indexer,
   events: indexer('Event', (event) => [
     `${event.involvedObject.kind} ${event.involvedObject.namespace ?? ''}/${event.involvedObject.name}`

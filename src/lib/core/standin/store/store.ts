@@ -2,6 +2,9 @@ import { bytesOf } from '../../shared';
 import {
   askOf,
   claimsOf,
+  keyOf,
+  pairsMatch,
+  refOf,
   takesRoom,
   type ApiObject,
   type Facts,
@@ -13,7 +16,7 @@ import {
   type Used
 } from '../../model';
 import { IndexMap, type Slot } from './index-map';
-import { indexers, type IndexName } from './indexes';
+import { firstPair, indexers, pairKeys, type IndexName } from './indexes';
 
 /** One change of one object. `before` is missing when it was made, `after` when it went. */
 export interface Change {
@@ -36,6 +39,7 @@ export class Store implements Facts {
   private readonly uses = new Map<string, { -readonly [K in keyof NodeUse]: number }>();
   private readonly handedOut = new Map<string, Map<string, Used>>();
   private readonly kinds = new Map<Kind, Map<string, Bucket>>();
+  private allNodes: readonly KindMap['Node'][] | undefined = undefined;
   private readonly indexes = Object.fromEntries(names.map((name) => [name, new IndexMap<ApiObject>()])) as Record<
     IndexName,
     IndexMap<ApiObject>
@@ -43,6 +47,11 @@ export class Store implements Facts {
 
   /** @param knowsProvider a dump of a real cluster knows nothing of its provider */
   constructor(readonly knowsProvider = true) {}
+
+  /** Where an object stands. What is in it changes with the object; a slot is no longer looked at once its object has gone. */
+  slotOf(kind: Kind, namespace: string, name: string): Slot<ApiObject> | undefined {
+    return this.kinds.get(kind)?.get(namespace)?.get(name);
+  }
 
   get<K extends Kind>(kind: K, namespace: string, name: string): KindMap[K] | undefined {
     return this.kinds.get(kind)?.get(namespace)?.get(name)?.object as KindMap[K] | undefined;
@@ -59,6 +68,24 @@ export class Store implements Facts {
     if (namespace !== undefined) for (const slot of spaces.get(namespace)?.values() ?? []) all.push(slot.object);
     else for (const bucket of spaces.values()) for (const slot of bucket.values()) all.push(slot.object);
     return all as KindMap[K][];
+  }
+
+  /** All nodes. Made anew only after one has changed. */
+  nodes(): readonly KindMap['Node'][] {
+    return (this.allNodes ??= this.list('Node'));
+  }
+
+  podsLabelled(namespace: string, labels: Readonly<Record<string, string>>): KindMap['Pod'][] {
+    const pair = firstPair(namespace, labels);
+    const all = pair === undefined ? this.list('Pod', namespace) : this.by<'Pod'>('podsByPair', pair);
+    return all.filter((pod) => pairsMatch(labels, pod.metadata.labels));
+  }
+
+  podsApartFrom(pod: KindMap['Pod']): KindMap['Pod'][] {
+    const found: KindMap['Pod'][] = [];
+    for (const key of pairKeys(pod)) for (const other of this.by<'Pod'>('keepingApart', key)) found.push(other);
+    for (const other of this.by<'Pod'>('keepingApart', `${pod.metadata.namespace ?? ''}|`)) found.push(other);
+    return found;
   }
 
   /** Objects under a key of an index. */
@@ -86,23 +113,56 @@ export class Store implements Facts {
   place(before: ApiObject | undefined, after: ApiObject | undefined): void {
     const object = after ?? before;
     if (!object) return;
+    const { name, namespace = '' } = object.metadata;
+    const slot = this.slotOf(object.kind, namespace, name);
+    if (slot && after) this.alter(slot, before, after);
+    else if (after) this.make(after, keyOf(refOf(after)));
+    else if (slot) this.unmake(slot, before!);
+  }
+
+  /** Sets what stands in a slot. */
+  alter(slot: Slot<ApiObject>, before: ApiObject | undefined, after: ApiObject): void {
+    slot.object = after;
+    if (after.kind === 'Node') this.allNodes = undefined;
+    if (before && !indexedPartsDiffer(before, after)) return;
+    if (before?.kind === 'Pod') this.use(before, -1);
+    if (after.kind === 'Pod') this.use(after, 1);
+    if (before?.kind === 'Asset') this.count(before, -1);
+    if (after.kind === 'Asset') this.count(after, 1);
+    for (const name of indexesOf(after.kind)) {
+      if (before && indexers[name].alike?.(before, after)) continue;
+      const [old, now] = [before ? keysIn(name, before) : none, keysIn(name, after)];
+      if (old.length === now.length && old.every((key, i) => key === now[i])) continue;
+      this.indexes[name].drop(old, slot);
+      this.indexes[name].add(now, slot);
+    }
+  }
+
+  /** Makes a slot for a new object. */
+  make(object: ApiObject, key: string): void {
     const { kind } = object;
     const { name, namespace = '' } = object.metadata;
     let spaces = this.kinds.get(kind);
     if (!spaces) this.kinds.set(kind, (spaces = new Map()));
     let bucket = spaces.get(namespace);
     if (!bucket) spaces.set(namespace, (bucket = new Map()));
-    const slot = bucket.get(name);
-    if (slot && after) slot.object = after;
-    if (before && after && slot && !indexedPartsDiffer(before, after)) return;
-    if (before?.kind === 'Pod') this.use(before, -1);
-    if (after?.kind === 'Pod') this.use(after, 1);
-    if (before?.kind === 'Asset') this.count(before, -1);
-    if (after?.kind === 'Asset') this.count(after, 1);
-    const made = slot ?? { object };
-    if (!after) bucket.delete(name);
-    else if (!slot) bucket.set(name, made);
-    this.reindex(`${kind} ${namespace}/${name}`, kind, made, before, after);
+    const slot: Slot<ApiObject> = { object, key };
+    bucket.set(name, slot);
+    if (kind === 'Pod') this.use(object, 1);
+    if (kind === 'Asset') this.count(object, 1);
+    if (kind === 'Node') this.allNodes = undefined;
+    for (const index of indexesOf(kind)) this.indexes[index].add(keysIn(index, object), slot);
+  }
+
+  /** Takes an object away with its slot. */
+  unmake(slot: Slot<ApiObject>, before: ApiObject): void {
+    const { kind } = before;
+    const { name, namespace = '' } = before.metadata;
+    this.kinds.get(kind)?.get(namespace)?.delete(name);
+    if (kind === 'Pod') this.use(before, -1);
+    if (kind === 'Asset') this.count(before, -1);
+    if (kind === 'Node') this.allNodes = undefined;
+    for (const index of indexesOf(kind)) this.indexes[index].drop(keysIn(index, before), slot);
   }
 
   private use(pod: KindMap['Pod'], sign: 1 | -1): void {
@@ -132,19 +192,16 @@ export class Store implements Facts {
   useOf(node: string): NodeUse {
     return this.uses.get(node) ?? nothingUsed;
   }
+}
 
-  private reindex(id: string, kind: Kind, slot: Slot<ApiObject>, before: ApiObject | undefined, after: ApiObject | undefined): void {
-    for (const name of indexesOf(kind)) {
-      const { keys } = indexers[name];
-      const index = this.indexes[name];
-      const now = after ? keys(after) : [];
-      if (before) {
-        const old = keys(before);
-        if (old.length === now.length && old.every((key, i) => key === now[i])) continue;
-        index.drop(old, id);
-      }
-      if (after) index.add(now, id, slot);
-    }
+const none: readonly string[] = [];
+
+/** Keys of an object in an index; none where the object lacks what they are made of. */
+function keysIn(index: IndexName, object: ApiObject): readonly string[] {
+  try {
+    return indexers[index].keys(object);
+  } catch {
+    return none;
   }
 }
 

@@ -1,6 +1,6 @@
 import type { DocumentSet, StatefulSet } from '../../../model';
 import { engineImage } from '../../provider/images';
-import { makeCredentials } from '../credentials';
+import { makeCredentials } from './credentials';
 import type { Hands } from '../loop';
 import { ensure, ensureSet, isIssued, owned, ownSecrets, report, reportMembers, setYaml } from './expanding';
 import { ownManifests } from './objects';

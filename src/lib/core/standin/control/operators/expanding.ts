@@ -1,5 +1,6 @@
 import { same, stampOf } from '../../../shared';
 import {
+  ownerOf,
   conditionOf,
   type ApiObject,
   type Certificate,
@@ -12,7 +13,6 @@ import {
 import type { StepId } from '../../clock/steps';
 import { partOfLabel } from '../../provider/images';
 import { idOf, withCondition, type Hands } from '../loop';
-import { ownerOf } from '../pods';
 
 export type Resource = MemoryCluster | MemoryDatabase | DocumentSet | OperatorOrder;
 

@@ -1,13 +1,11 @@
 import { isReady, type ApiObject, type Facts, type Kind, type StatefulSet } from '../../../model';
 import { idOf, itself, splitKey, type Loop, type Watch } from '../loop';
-import { operatorCards, operatorFault, operatorIn, operatorOf, type OperatedKind } from './cards';
+import { operatorCards, operatorFault, operatorIn, operatorOf, type OperatedKind } from '../../provider/operators';
 import { documentsSet, expandDocuments } from './documents';
 import { report, type Resource } from './expanding';
 import { expandMemory, makeDatabase, memorySet } from './memory';
 import { install } from './ordering';
 
-export * from './cards';
-export { databaseFault } from './memory';
 export { operatorObjects, ownManifests, type OperatorSize } from './objects';
 
 export const operatedKinds: readonly OperatedKind[] = operatorCards.flatMap((card) => card.kinds.map((one) => one.kind));
@@ -34,8 +32,9 @@ export const operators: Loop = {
     DocumentSet: ofResource('DocumentSet'),
     OperatorOrder: ofResource('OperatorOrder'),
     Pod: (now, before, store) => {
+      if ((now && isReady(now)) === (before && isReady(before))) return [];
       const card = operatorIn((now ?? before)!);
-      if (!card || (now && isReady(now)) === (before && isReady(before))) return [];
+      if (!card) return [];
       return keysOf(store, [...card.kinds.map((one) => one.kind), 'OperatorOrder']);
     },
     ClusterRole: all,

@@ -1,7 +1,7 @@
 import { readManifests } from '../../../manifest';
 import type { ApiObject } from '../../../model';
 import { operatorImages } from '../../provider/images';
-import { definitionName, versionsOf, type OperatorCard } from './cards';
+import { definitionName, versionsOf, type OperatorCard } from '../../provider/operators';
 
 /** Reads manifests that were written here; a mistake in them is ours and throws. */
 export function ownManifests(yaml: string): ApiObject[] {

@@ -1,10 +1,10 @@
-import { isReady, type OperatorOrder } from '../../../model';
+import { ownerOf, isReady, type OperatorOrder } from '../../../model';
 import { clusterVersion } from '../../provider/drivers';
 import { imageTag, operatorImages } from '../../provider/images';
 import { imageVersionFault } from '../../provider/image-versions';
 import type { Hands } from '../loop';
-import { ownerOf } from '../pods';
-import { operatorDeployments, operatorNamed, operatorPods, rightsWords, versionsOf } from './cards';
+
+import { operatorDeployments, operatorNamed, operatorPods, rightsWords, versionsOf } from '../../provider/operators';
 import { ensure, report } from './expanding';
 import { operatorObjects } from './objects';
 

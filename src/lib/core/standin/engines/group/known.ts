@@ -14,8 +14,12 @@ export abstract class Known<S> {
 
   // --- what is known -------------------------------------------------------------------------------------------------------------------
 
-  record = (site: Site, id: string): Record<S> | undefined => site.disk<Record<S>>(id);
-  mind = (site: Site, id: string): Mind | undefined => site.mind<Mind>(id);
+  record(site: Site, id: string): Record<S> | undefined {
+    return site.disk<Record<S>>(id);
+  }
+  mind(site: Site, id: string): Mind | undefined {
+    return site.mind<Mind>(id);
+  }
 
   protected think(site: Site, id: string, change: Partial<Mind>): Mind {
     const next = { ...(this.mind(site, id) ?? { role: 'joining' }), ...change } as Mind;
@@ -29,15 +33,19 @@ export abstract class Known<S> {
     return next;
   }
 
-  protected contact = (site: Site, a: string, b: string): boolean => site.up(a) && site.up(b) && site.reach(a, b);
+  protected contact(site: Site, a: string, b: string): boolean {
+    return site.up(a) && site.up(b) && site.reach(a, b);
+  }
 
   /** The leader that a member hears from, if it hears from one. */
   heard(site: Site, id: string): string | undefined {
     const term = this.record(site, id)?.term ?? 0;
-    const known = [...new Set([...site.ids, ...site.running, ...(this.members(site, id) ?? [])])];
-    return known.find(
-      (one) => this.contact(site, id, one) && this.mind(site, one)?.role === 'leader' && (this.record(site, one)?.term ?? 0) >= term
-    );
+    const leads = (one: string) =>
+      this.mind(site, one)?.role === 'leader' && this.contact(site, id, one) && (this.record(site, one)?.term ?? 0) >= term;
+    for (const one of site.ids) if (leads(one)) return one;
+    for (const one of site.running) if (leads(one)) return one;
+    for (const one of this.members(site, id) ?? []) if (leads(one)) return one;
+    return undefined;
   }
 
   members(site: Site, id: string): readonly string[] | undefined {
@@ -46,7 +54,9 @@ export abstract class Known<S> {
   }
 
   /** Whether a member belongs to the group, as far as its own log says. */
-  belongs = (site: Site, id: string): boolean => this.members(site, id)?.includes(id) ?? false;
+  belongs(site: Site, id: string): boolean {
+    return this.members(site, id)?.includes(id) ?? false;
+  }
 
   /** A member that its own log takes out still stands while that doesn't count. Source: Ongaro's dissertation, section 4.2.2. */
   protected stands(site: Site, id: string): boolean {

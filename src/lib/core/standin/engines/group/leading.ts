@@ -11,12 +11,17 @@ const handoverMs = 10_000;
 export abstract class Leading<S> extends Electing<S> {
   // --- leading ---------------------------------------------------------------------------------------------------------------------------
 
-  protected others = (site: Site, id: string): string[] =>
-    [...new Set([...membersOf(this.record(site, id)!), ...site.ids.filter((one) => !site.leaving(one))])].filter((one) => one !== id);
+  protected others(site: Site, id: string): string[] {
+    const found: string[] = [];
+    for (const one of membersOf(this.record(site, id)!)) if (one !== id && !found.includes(one)) found.push(one);
+    for (const one of site.ids) if (one !== id && !site.leaving(one) && !found.includes(one)) found.push(one);
+    return found;
+  }
 
   protected lead(site: Site, id: string): void {
     const members = this.members(site, id)!;
-    const gone = this.others(site, id).filter((one) => !this.contact(site, id, one));
+    const others = this.others(site, id);
+    const gone = others.filter((one) => !this.contact(site, id, one));
     const { match = {}, sent = {}, giving = [], missed = [] } = this.mind(site, id)!;
     if (gone.some((one) => match[one] !== undefined || sent[one] !== undefined || giving.includes(one)))
       this.think(site, id, {
@@ -29,7 +34,7 @@ export abstract class Leading<S> extends Electing<S> {
       const [least, most] = this.rules.patienceMs;
       this.alarm(site, id, 'missed', drawInt(site.seed, `missed|${id}|${site.nowMs}`, least, most));
     } else this.calm(site, id, 'missed');
-    for (const one of this.others(site, id)) if (!gone.includes(one)) this.catchUp(site, id, one);
+    for (const one of others) if (!gone.includes(one)) this.catchUp(site, id, one);
     if (site.leaving(id) && !this.rules.leavesOnStop) this.handOver(site, id);
     this.favour(site, id);
     this.reconfigure(site, id);

@@ -36,10 +36,16 @@ export class Brokers {
       undefined
   ) {}
 
-  mind = (site: Site, id: string): BrokerMind => site.mind<BrokerMind>(id) ?? {};
-  think = (site: Site, id: string, change: Partial<BrokerMind>): void => site.think(id, { ...this.mind(site, id), ...change });
+  mind(site: Site, id: string): BrokerMind {
+    return site.mind<BrokerMind>(id) ?? {};
+  }
+  think(site: Site, id: string, change: Partial<BrokerMind>): void {
+    site.think(id, { ...this.mind(site, id), ...change });
+  }
 
-  log = (site: Site, id: string, key: string): PartLog => site.disk<LogDisk>(id, diskOf(site, id, key))?.parts?.[key] ?? emptyPart;
+  log(site: Site, id: string, key: string): PartLog {
+    return site.disk<LogDisk>(id, diskOf(site, id, key))?.parts?.[key] ?? emptyPart;
+  }
 
   private keep(site: Site, id: string, key: string, part: PartLog): void {
     const nth = diskOf(site, id, key);
@@ -67,10 +73,14 @@ export class Brokers {
     this.think(site, id, { alarms: rest });
   }
 
-  private contact = (site: Site, a: string, b: string): boolean => site.up(a) && site.up(b) && site.reach(a, b);
+  private contact(site: Site, a: string, b: string): boolean {
+    return site.up(a) && site.up(b) && site.reach(a, b);
+  }
 
   /** The metadata as a broker knows it. */
-  known = (site: Site, id: string): Meta | undefined => this.mind(site, id).known?.meta;
+  known(site: Site, id: string): Meta | undefined {
+    return this.mind(site, id).known?.meta;
+  }
 
   /** A partition as a broker knows it. */
   partition(site: Site, id: string, key: string): Partition | undefined {
@@ -186,7 +196,9 @@ export class Brokers {
     if (leader !== undefined) this.post(site, id, leader, { is: 'meta', body: { is: 'forward', op } });
   }
 
-  leadsGroup = (site: Site, id: string): boolean => (this.mind(site, id).group as { role?: string } | undefined)?.role === 'leader';
+  leadsGroup(site: Site, id: string): boolean {
+    return (this.mind(site, id).group as { role?: string } | undefined)?.role === 'leader';
+  }
 
   rang(site: Site, id: string, name: string): void {
     this.calm(site, id, name);

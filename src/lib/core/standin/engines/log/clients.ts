@@ -23,8 +23,9 @@ export class Clients {
     return this.brokers.known(site, via)?.topics[topic];
   }
 
-  private post = (site: Site, from: string, to: string, body: LogBody, waitMs = 0): void =>
+  private post(site: Site, from: string, to: string, body: LogBody, waitMs = 0): void {
     site.post(from, to, body, waitMs + drawInt(site.seed, `client|${from}|${to}`, 1, 5));
+  }
 
   /** @param partition the one that everything goes to; else they take turns */
   start(site: Site, { id, op }: Ask, via: string, partition?: number): void {
@@ -55,12 +56,17 @@ export class Clients {
     this.go(site, me);
   }
 
-  private mind = (site: Site, me: string) => site.mind<Client & { total: number; from: 'beginning' | 'end'; most: number }>(me);
+  private mind(site: Site, me: string) {
+    return site.mind<Client & { total: number; from: 'beginning' | 'end'; most: number }>(me);
+  }
 
-  private partitionOf = ({ text, sums, partition }: Client, me: string, nth: number): number =>
-    partition ?? (text === undefined ? nth : nth + drawInt(7, me, 0, sums.length - 1)) % sums.length;
+  private partitionOf({ text, sums, partition }: Client, me: string, nth: number): number {
+    return partition ?? (text === undefined ? nth : nth + drawInt(7, me, 0, sums.length - 1)) % sums.length;
+  }
 
-  private countOf = ({ perBatch, total }: Client & { total: number }, nth: number): number => Math.min(perBatch, total - nth * perBatch);
+  private countOf({ perBatch, total }: Client & { total: number }, nth: number): number {
+    return Math.min(perBatch, total - nth * perBatch);
+  }
 
   private go(site: Site, me: string): void {
     let client = this.mind(site, me)!;

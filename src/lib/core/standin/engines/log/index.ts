@@ -33,7 +33,9 @@ export class LogBroker implements Engine {
     this.clients = new Clients(this.brokers, leads);
   }
 
-  ofPart = (site: Site, part: string): string[] => [...new Set([...site.ids, ...site.running])].filter((id) => site.part(id) === part);
+  ofPart(site: Site, part: string): string[] {
+    return [...new Set([...site.ids, ...site.running])].filter((id) => site.part(id) === part);
+  }
 
   changed(site: Site): void {
     this.meta.group.changed(this.meta.within(site));

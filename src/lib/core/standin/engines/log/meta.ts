@@ -1,4 +1,4 @@
-import { majorityOf } from '../tables';
+import { majorityOf } from '../../../shared';
 import { Group, type Rules } from '../group';
 import type { Site } from '../site';
 import { accountIn, type LogBody, type LogDisk, type BrokerMind, type Meta, type Partition, type Topic } from './types';
@@ -119,16 +119,16 @@ export class MetaGroup {
       seed: site.seed,
       ids,
       running: [...site.running].filter((id) => keepers.includes(id)),
-      up: site.up,
-      leaving: site.leaving,
-      reach: site.reach,
-      disks: site.disks,
-      part: site.part,
-      option: site.option,
-      store: site.store,
-      bytes: site.bytes,
-      say: site.say,
-      answer: site.answer,
+      up: (id) => site.up(id),
+      leaving: (id) => site.leaving(id),
+      reach: (a, b) => site.reach(a, b),
+      disks: (id) => site.disks(id),
+      part: (id) => site.part(id),
+      option: (id, name) => site.option(id, name),
+      store: (bytes) => site.store(bytes),
+      bytes: (name) => site.bytes(name),
+      say: (id, text, grave) => site.say(id, text, grave),
+      answer: (ask, answer) => site.answer(ask, answer),
       disk: <T>(id: string) => site.disk<LogDisk>(id)?.meta as T | undefined,
       keep: (id, meta) => site.keep(id, { ...site.disk<LogDisk>(id), meta }),
       mind: <T>(id: string) => site.mind<BrokerMind>(id)?.group as T | undefined,

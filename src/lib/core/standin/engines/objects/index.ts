@@ -72,7 +72,9 @@ export class ObjectStore implements Engine {
     return found && storeLayout(found.members.length, found.volumesEach, 0, found.parity);
   }
 
-  private contact = (site: Site, a: string, b: string): boolean => site.up(a) && site.up(b) && site.reach(a, b);
+  private contact(site: Site, a: string, b: string): boolean {
+    return site.up(a) && site.up(b) && site.reach(a, b);
+  }
 
   /** Volumes that a member reaches, as `member#nth`, with what lies there. */
   private reached(site: Site, id: string): { drive: string; member: string; nth: number; holds: Drive }[] {
@@ -115,7 +117,9 @@ export class ObjectStore implements Engine {
       this.put(site, { id: ask, op: { do: 'make-bucket' } }, id, `${name}/`, utf8ToBytes(name), '');
   }
 
-  private there = (site: Site): string[] => site.ids.filter((id) => site.up(id) && this.format(site, id));
+  private there(site: Site): string[] {
+    return site.ids.filter((id) => site.up(id) && this.format(site, id));
+  }
 
   /** Volumes are laid out together, once all members are there. */
   private layOut(site: Site): void {

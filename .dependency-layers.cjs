@@ -1,0 +1,30 @@
+/* Which folder of the core may use which, lowest first. */
+const layers = {
+  shared: [],
+  model: ['shared'],
+  manifest: ['shared', 'model'],
+  standin: ['shared', 'model', 'manifest'],
+  exports: ['shared', 'model'],
+  dumps: ['shared', 'model', 'manifest', 'standin', 'exports'],
+  checker: ['shared', 'model', 'manifest', 'standin'],
+  drafts: ['shared', 'model', 'manifest'],
+  change: ['shared', 'model', 'manifest', 'standin'],
+  rootline: ['shared', 'model', 'manifest', 'standin', 'change', 'exports'],
+  proofs: ['shared', 'model', 'manifest', 'standin', 'change', 'exports', 'rootline'],
+  sizing: ['shared', 'model', 'manifest', 'standin'],
+  blueprints: ['shared', 'model', 'manifest', 'standin', 'sizing'],
+  gates: ['shared', 'model', 'manifest', 'standin', 'change', 'exports', 'rootline', 'sizing'],
+  briefs: ['shared', 'model', 'manifest', 'standin', 'change', 'rootline', 'proofs', 'sizing', 'blueprints', 'gates']
+};
+
+// Inside the stand-in values go one way, too; types may come from above.
+const standinLayers = {
+  clock: [],
+  cards: ['clock'],
+  provider: ['clock', 'cards'],
+  store: ['cards', 'provider'],
+  engines: ['clock', 'cards', 'provider'],
+  admit: ['clock', 'cards', 'provider', 'engines']
+};
+
+module.exports = { layers, standinLayers };

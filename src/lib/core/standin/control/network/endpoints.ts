@@ -1,0 +1,94 @@
+import { hash32, same } from '../../../shared';
+import { ownerOf, isReady, pairsMatch, zoneOf, type EndpointSlice, type Pod, type Service } from '../../../model';
+import { firstPair, pairKeys, type Store } from '../../store';
+import { idOf, itself, splitKey, type Hands, type Loop } from '../loop';
+
+/** Services whose selector matches a pod. */
+export function servicesOf(store: Store, pod: Pod): Service[] {
+  const { labels = {} } = pod.metadata;
+  const found: Service[] = [];
+  for (const key of pairKeys(pod)) {
+    for (const service of store.by<'Service'>('servicesByPair', key)) {
+      if (pairsMatch(service.spec.selector, labels)) found.push(service);
+    }
+  }
+  return found;
+}
+
+function portOf(pod: Pod | undefined, target: string | number | undefined, fallback: number): number {
+  if (typeof target === 'number') return target;
+  const named = pod?.spec.containers.flatMap((one) => one.ports ?? []).find((one) => one.name === target);
+  return named?.containerPort ?? fallback;
+}
+
+function endpointsOf(world: Hands, service: Service): EndpointSlice['endpoints'] {
+  const namespace = service.metadata.namespace ?? '';
+  const selector = service.spec.selector ?? {};
+  const pods = matchingPods(world.store, namespace, selector).filter((pod) => pod.status?.podIP);
+  return pods
+    .sort((a, b) => (a.metadata.name < b.metadata.name ? -1 : 1))
+    .map((pod) => {
+      const ready = isReady(pod) && !pod.metadata.deletionTimestamp;
+      const zone = zoneOf(world.store.get('Node', '', pod.spec.nodeName ?? ''));
+      return {
+        addresses: [pod.status?.podIP ?? ''],
+        conditions: { ready, serving: isReady(pod), terminating: pod.metadata.deletionTimestamp !== undefined },
+        ...(pod.spec.hostname && pod.spec.subdomain === service.metadata.name ? { hostname: pod.spec.hostname } : {}),
+        ...(pod.spec.nodeName ? { nodeName: pod.spec.nodeName } : {}),
+        ...(zone ? { zone } : {}),
+        targetRef: { kind: 'Pod', namespace, name: pod.metadata.name }
+      };
+    });
+}
+
+/** Pods that answer to a plain selector, found by one of its pairs. */
+export function matchingPods(store: Store, namespace: string, selector: Readonly<Record<string, string>>): Pod[] {
+  const pair = firstPair(namespace, selector);
+  if (!pair) return [];
+  return [...store.by<'Pod'>('podsByPair', pair)].filter((pod) => pairsMatch(selector, pod.metadata.labels));
+}
+
+/** Keeps each service's endpoint slice: which pods answer to its selector, and which of them are ready. */
+export const endpoints: Loop = {
+  id: 'endpoints',
+  paceMs: 60,
+  watches: {
+    Service: itself,
+    Pod: (now, before, store) => {
+      if (
+        now &&
+        before &&
+        isReady(now) === isReady(before) &&
+        now.status?.podIP === before.status?.podIP &&
+        now.metadata.deletionTimestamp === before.metadata.deletionTimestamp &&
+        now.metadata.labels === before.metadata.labels
+      )
+        return [];
+      const pod = (now ?? before)!;
+      return pod.status?.podIP ? servicesOf(store, pod).map(idOf) : [];
+    }
+  },
+  reconcile(world, key) {
+    const [namespace, name] = splitKey(key);
+    const service = world.store.get('Service', namespace, name);
+    if (!service || !service.spec.selector) return;
+    const list = endpointsOf(world, service);
+    const first = matchingPods(world.store, namespace, service.spec.selector)[0];
+    const ports = (service.spec.ports ?? []).map(({ name: port, targetPort, port: number, protocol }) => ({
+      ...(port === undefined ? {} : { name: port }),
+      port: portOf(first, targetPort, number),
+      protocol: protocol ?? 'TCP'
+    }));
+    const sliceName = `${name}-${hash32(key).toString(36).slice(0, 5)}`;
+    const old = world.store.get('EndpointSlice', namespace, sliceName);
+    if (old && same(old.endpoints, list) && same(old.ports, ports)) return;
+    world.put({
+      apiVersion: 'discovery.k8s.io/v1',
+      kind: 'EndpointSlice',
+      metadata: { name: sliceName, namespace, labels: { 'kubernetes.io/service-name': name }, ownerReferences: [ownerOf(service)] },
+      addressType: 'IPv4',
+      endpoints: list,
+      ports
+    });
+  }
+};

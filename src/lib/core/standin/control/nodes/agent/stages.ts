@@ -1,0 +1,332 @@
+import { addressAt, bytesOf, draw, prefixSize, rangeFault, stampOf } from '../../../../shared';
+import { claimsOf, isReady, type Container, type Pod } from '../../../../model';
+import { backoffMs, backoffs } from '../../../clock/steps';
+import { openStore, stopWriting } from '../../../engines/little-store';
+import { closeProcess, openProcess, processOf, programReady } from '../../../engines/processes';
+import { hasEngine } from '../../../engines/registry';
+import { enginePartOf, imageCard, type ImageCard } from '../../../provider/images';
+import { diskLabel } from '../../../provider/pool';
+import { pluginOn } from '../../../provider/driver';
+import { clusterVersion } from '../../../provider/drivers';
+import { imageVersionFault } from '../../../provider/image-versions';
+import { ordinaryBytesPerSecond, pullOf } from '../../../provider/registry';
+import { attachmentName } from '../../storage/attaching';
+import { fullMount, mountFault, ownerFault } from './mounts';
+import { missingReferences, referenceSentence } from './references';
+import {
+  setContainers,
+  showWait,
+  showsWait,
+  statesOf,
+  step,
+  waitingForMount,
+  waitingForPull,
+  waitingForRefs,
+  working,
+  type Turn
+} from './state';
+
+const subjectOf = (turn: Turn): string => `Pod ${turn.key}`;
+
+/** Whether every claim of the pod is attached to its node (where its driver attaches) and its driver's node plugin is there. */
+function volumesReachable({ world, pod }: Turn): boolean {
+  const node = pod.spec.nodeName ?? '';
+  return claimsOf(pod.spec).every((name) => {
+    const claim = world.store.get('PersistentVolumeClaim', pod.metadata.namespace ?? '', name);
+    const volume = world.store.get('PersistentVolume', '', claim?.spec.volumeName ?? '');
+    const driver = volume?.spec.csi?.driver;
+    if (!volume || !driver || claim?.status?.phase !== 'Bound' || !pluginOn(world.store, driver, node)) return false;
+    if (world.store.get('CSIDriver', '', driver)?.spec.attachRequired === false) return true;
+    return world.store.get('VolumeAttachment', '', attachmentName(volume.metadata.name, node))?.status?.attached === true;
+  });
+}
+
+/** Config maps and secrets that are mounted. Gives whether all are there. */
+function referencesThere(turn: Turn, mounted: boolean): boolean {
+  const { world, pod, key } = turn;
+  const missing = missingReferences(world.store, pod).find((one) => one.mounted === mounted);
+  if (!missing) {
+    waitingForRefs(world).delete(key);
+    return true;
+  }
+  waitingForRefs(world).set(key, true);
+  const sentence = `${referenceSentence(pod.metadata.namespace ?? '', missing)} (named in ${missing.field}). Send it.`;
+  if (mounted) showWait(turn, 'ContainerCreating', sentence, 'FailedMount');
+  else showWait(turn, 'CreateContainerConfigError', sentence, 'Failed');
+  return false;
+}
+
+/** How long a mount that nobody answers is waited for, before the node gives up and tries again (common practice, no source). */
+const mountTimeoutMs = 60_000;
+
+/** A volume that can't be mounted: after the time that it takes to find out, the pod says so, and the node tries again. */
+function mountFails(turn: Turn): boolean {
+  const { world, pod, key, state } = turn;
+  const fault = mountFault(world.store, pod);
+  if (!fault) {
+    waitingForMount(world).delete(key);
+    if (state.about === 'timeout' || state.retryMs !== undefined) step(turn, { stage: 'volumes', failures: 0 });
+    return false;
+  }
+  waitingForMount(world).set(key, true);
+  if (state.retryMs !== undefined && state.retryMs > world.nowMs) {
+    world.after(state.retryMs - world.nowMs, key, true);
+    return true;
+  }
+  const slow = fault.cause === 'target' || fault.cause === 'port';
+  if (slow && working({ ...turn, state: { ...state, stage: 'volumes' } }, 'volumes', () => mountTimeoutMs, 'timeout')) {
+    if (!pod.status?.containerStatuses) setContainers(turn, { waiting: { reason: 'ContainerCreating' } });
+    return true;
+  }
+  const waitMs = backoffMs(backoffs.mount, state.failures);
+  step(turn, { stage: 'volumes', failures: state.failures + 1, retryMs: world.nowMs + waitMs });
+  world.end(subjectOf(turn), 'mounting');
+  showWait(turn, 'ContainerCreating', `${fault.message} (claim ${fault.claim}).`, 'FailedMount');
+  world.after(waitMs, key, true);
+  return true;
+}
+
+/** Volumes: attached ones are mounted, configuration must be there. */
+export function mountStage(turn: Turn): void {
+  const { world, pod, key } = turn;
+  const hasClaims = claimsOf(pod.spec).length > 0;
+  if (hasClaims && !volumesReachable(turn)) {
+    if (!pod.status?.containerStatuses) setContainers(turn, { waiting: { reason: 'ContainerCreating' } });
+    return;
+  }
+  if (!referencesThere(turn, true)) return;
+  if (hasClaims) {
+    world.begin(subjectOf(turn), 'mounting');
+    if (mountFails(turn)) return;
+    const fresh = { ...turn, state: statesOf(world).get(key) ?? turn.state };
+    if (working(fresh, 'volumes', () => world.duration('mounting', `${turn.key}#${pod.metadata.uid}`))) return;
+    world.end(subjectOf(turn), 'mounting');
+  }
+  imageStage({ ...turn, state: step(turn, { stage: 'image' }) });
+}
+
+const imagesOn = (turn: Turn): Set<string> =>
+  new Set((turn.world.store.get('Node', '', turn.pod.spec.nodeName ?? '')?.status?.images ?? []).flatMap((one) => one.names ?? []));
+
+function keepImage({ world, pod }: Turn, image: string, sizeBytes: number): void {
+  const node = world.store.get('Node', '', pod.spec.nodeName ?? '');
+  if (!node) return;
+  const images = [...(node.status?.images ?? []), { names: [image], sizeBytes }];
+  world.put({ ...node, status: { ...node.status, images } });
+}
+
+function pullFails(turn: Turn, image: string, message: string): void {
+  const { world, key, state } = turn;
+  const waitMs = backoffMs(backoffs.pull, state.failures);
+  const reason = state.failures === 0 ? 'ErrImagePull' : 'ImagePullBackOff';
+  const sentence = `${image} can't be pulled: ${message}.`;
+  waitingForPull(world).set(key, true);
+  step(turn, { stage: 'image', failures: state.failures + 1, retryMs: world.nowMs + waitMs });
+  if (!showsWait(turn.pod, reason, sentence)) setContainers(turn, { waiting: { reason, message: sentence } });
+  world.event(turn.pod, 'Failed', sentence, 'Warning');
+  world.end(subjectOf(turn), 'pulling');
+  world.after(waitMs, key, true);
+}
+
+/** Images: pulled one after the other, at the registry's speed; a registry out of reach means back-off. */
+export function imageStage(turn: Turn): void {
+  const { world, pod, key, state } = turn;
+  if (state.retryMs !== undefined && state.retryMs > world.nowMs) {
+    world.after(state.retryMs - world.nowMs, key);
+    return;
+  }
+  const there = imagesOn(turn);
+  const image = pod.spec.containers.map((one) => one.image).find((one) => !there.has(one));
+  if (image === undefined) {
+    // Another pod of the node may have pulled it in the meantime.
+    world.end(subjectOf(turn), 'pulling');
+    waitingForPull(world).delete(key);
+    startStage({ ...turn, state: step(turn, { stage: 'start', failures: 0 }) });
+    return;
+  }
+  const { registry, fault } = pullOf(world.store, image, { namespace: pod.metadata.namespace ?? '', spec: pod.spec });
+  if (fault || !registry) {
+    pullFails(turn, image, fault?.message ?? 'no registry');
+    return;
+  }
+  const { sizeBytes } = imageCard(image);
+  const wireMs = (sizeBytes / (registry.spec.bytesPerSecond ?? ordinaryBytesPerSecond)) * 1_000;
+  if (state.about !== image) {
+    world.begin(subjectOf(turn), 'pulling');
+    world.event(pod, 'Pulling', `Pulls ${image}.`);
+  }
+  if (
+    working(
+      turn,
+      'image',
+      () => wireMs * (0.9 + 0.3 * draw(world.seed, `wire|${key}|${image}`)) + world.duration('pulling', `${key}|${image}`),
+      image
+    )
+  )
+    return;
+  world.end(subjectOf(turn), 'pulling');
+  world.event(pod, 'Pulled', `${image} is on the node.`);
+  keepImage(turn, image, sizeBytes);
+  imageStage({ ...turn, state: step(turn, { stage: 'image', failures: 0 }) });
+}
+
+/** Where pods of a node without a usable share get their addresses; made up. */
+const spareRange = '10.62.0.0/24';
+
+function addressFor({ world, pod }: Turn): string {
+  const name = pod.spec.nodeName ?? '';
+  const share = world.store.get('Node', '', name)?.spec?.podCIDR;
+  // A real node's share may be of another kind (IPv6); pods get addresses all the same.
+  const range = share === undefined || rangeFault(share) ? spareRange : share;
+  const counters = world.memory<number>('podAddresses');
+  const used = new Set(world.store.podsOn(name).map((one) => one.status?.podIP));
+  const room = prefixSize(range) - 4;
+  let next = counters.get(name) ?? 0;
+  for (let tries = 0; tries < room; tries += 1) {
+    const address = addressAt(range, 2 + (next % room));
+    next += 1;
+    if (used.has(address)) continue;
+    counters.set(name, next);
+    return address;
+  }
+  return '';
+}
+
+/** The first container that gets less memory than its program needs at its start. */
+const starved = (pod: Pod): Container | undefined =>
+  pod.spec.containers.find(({ image, resources }) => {
+    const limit = resources?.limits?.memory;
+    return limit !== undefined && bytesOf(limit) < (imageCard(image).leastMemoryBytes ?? 0);
+  });
+
+/** A program that ended: it is started again after ever longer waits. */
+export function crashes(turn: Turn, message: string): void {
+  const { world, key, state } = turn;
+  const waitMs = backoffMs(backoffs.crash, state.failures);
+  const next = step(turn, { stage: 'start', failures: state.failures + 1, restarts: state.restarts + 1, retryMs: world.nowMs + waitMs });
+  setContainers({ ...turn, state: next }, { waiting: { reason: 'CrashLoopBackOff', message } }, { phase: 'Running' });
+  world.event(turn.pod, 'BackOff', message, 'Warning');
+  world.end(subjectOf(turn), 'starting');
+  stopWriting(world, turn.pod);
+  closeProcess(world, turn.pod);
+  world.after(waitMs, key, true);
+}
+
+/** Why a pod's programs end at once; undefined when they don't. */
+function startFault({ world, pod }: Turn): string | undefined {
+  const hungry = starved(pod);
+  if (hungry) {
+    const needMib = Math.round((imageCard(hungry.image).leastMemoryBytes ?? 0) / 2 ** 20);
+    return `${hungry.name} was killed at its start: it needs ${needMib} MiB of memory and its limit is ${hungry.resources?.limits?.memory}.`;
+  }
+  const cluster = clusterVersion(world.store);
+  const unfit = pod.spec.containers.map((one) => imageVersionFault(one.image, cluster)).find((one) => one);
+  if (unfit) return `The program ends at once: ${unfit}.`;
+  const owner = ownerFault(world.store, pod);
+  if (owner)
+    return `permission denied: the files of ${owner.claim} belong to user ${owner.owner}, and the program runs as user ${owner.user}.`;
+  const full = fullMount(world.store, pod);
+  return full && fullSentence(full.claim);
+}
+
+const fullSentence = (claim: string): string => `no space left on device: the volume of ${claim} is full.`;
+
+/** A running member: it ends when its volume has filled up or its program has; else it is as ready as its program says. */
+export function runStage(turn: Turn): void {
+  const { world, pod } = turn;
+  const full = fullMount(world.store, pod);
+  if (full) return crashes(turn, fullSentence(full.claim));
+  if (pod.status?.phase !== 'Running' || probeFault(pod)) return;
+  if (hasEngine(enginePartOf(pod.spec)?.engine ?? '') && !processOf(world.store, pod)) return crashes(turn, 'The program ended.');
+  const ready = programReady(world.store, pod);
+  if (ready) world.end(subjectOf(turn), 'joining');
+  if (ready !== isReady(pod)) setContainers(turn, pod.status.containerStatuses?.[0]?.state ?? {}, { phase: 'Running', ready });
+}
+
+/** Start: everything read from the environment must be there; then the containers run. */
+export function startStage(turn: Turn): void {
+  const { world, pod, key, state } = turn;
+  if (state.retryMs !== undefined && state.retryMs > world.nowMs) {
+    world.after(state.retryMs - world.nowMs, key);
+    return;
+  }
+  if (!referencesThere(turn, false)) return;
+  const fault = startFault(turn);
+  if (fault) {
+    crashes(turn, fault);
+    return;
+  }
+  const podIP = pod.status?.podIP ?? addressFor(turn);
+  const running = setContainers(turn, { running: { startedAt: stampOf(world.nowMs) } }, { phase: 'Running', podIP });
+  world.event(running, 'Started', `Started ${pod.spec.containers.map((one) => one.name).join(', ')}.`);
+  warmStage({ ...turn, pod: running, state: step(turn, { stage: 'warm', failures: 0 }) });
+}
+
+/** The slowest of a pod's images decides; the first member of a set founds what others join. */
+function warmth({ world, pod }: Turn): Pick<ImageCard, 'drawMs' | 'normalMs'> {
+  const cards = pod.spec.containers.map((one) => imageCard(one.image));
+  const card = cards.reduce((slow, one) => (one.normalMs[1] > slow.normalMs[1] ? one : slow));
+  const owner = pod.metadata.ownerReferences?.[0]?.uid;
+  const founds = card.first && owner !== undefined && !world.store.ownedBy(owner).some((one) => one.kind === 'Pod' && isReady(one));
+  return founds ? card.first! : card;
+}
+
+interface PortProbe {
+  readonly tcpSocket?: { readonly port?: number | string };
+  readonly httpGet?: { readonly port?: number | string };
+}
+
+/** A readiness probe that asks at a port where the program doesn't listen. */
+export function probeFault(pod: Pod): { readonly container: string; readonly port: number | string } | undefined {
+  for (const { name, image, readinessProbe, ports = [] } of pod.spec.containers) {
+    const { tcpSocket, httpGet } = (readinessProbe ?? {}) as PortProbe;
+    const asked = tcpSocket?.port ?? httpGet?.port;
+    const listens = imageCard(image).ports;
+    const port = typeof asked === 'string' ? ports.find((one) => one.name === asked)?.containerPort : asked;
+    if (asked !== undefined && listens && (port === undefined || !listens.includes(port))) return { container: name, port: asked };
+  }
+  return undefined;
+}
+
+/** Between running and ready: the program warms up, opens its store, and answers its readiness probe. */
+export function warmStage(turn: Turn): void {
+  const { world, pod, key } = turn;
+  const { drawMs, normalMs } = warmth(turn);
+  if (turn.state.dueMs === undefined) world.begin(subjectOf(turn), 'starting', normalMs);
+  if (working(turn, 'warm', () => world.duration('starting', `${key}#${pod.metadata.uid}`, drawMs))) return;
+  const fault = probeFault(pod);
+  step(turn, { stage: 'run' });
+  if (fault) {
+    world.event(pod, 'Unhealthy', `The readiness probe of ${fault.container} asks at port ${fault.port}, where nobody listens.`, 'Warning');
+    return;
+  }
+  world.end(subjectOf(turn), 'starting');
+  if (workOf(pod)) {
+    workStage({ ...turn, state: step(turn, { stage: 'work' }) });
+    return;
+  }
+  openStore(world, pod);
+  openProcess(world, pod);
+  const ready = programReady(world.store, pod);
+  if (!ready) world.begin(subjectOf(turn), 'joining');
+  setContainers(turn, pod.status?.containerStatuses?.[0]?.state ?? {}, { phase: 'Running', ready });
+}
+
+/** How long a pod's program works before it ends by itself; undefined for one that runs on. */
+const workOf = (pod: Pod): ImageCard['worksMs'] =>
+  pod.spec.restartPolicy === 'Never' ? imageCard(pod.spec.containers[0]?.image ?? '').worksMs : undefined;
+
+/** A job's work: it takes its time, then the pod has succeeded, or failed where the disk that it prepares is worn. */
+export function workStage(turn: Turn): void {
+  const { world, pod, key } = turn;
+  if (turn.state.dueMs === undefined) world.begin(subjectOf(turn), 'working');
+  if (working(turn, 'work', () => world.duration('working', `${key}#${pod.metadata.uid}`, workOf(pod)))) return;
+  world.end(subjectOf(turn), 'working');
+  const disk = world.store.get('Disk', '', pod.metadata.labels?.[diskLabel] ?? '');
+  const failed = disk?.spec.worn === true || disk?.spec.holds !== undefined;
+  const why = disk?.spec.worn ? 'write errors' : `it carries a ${disk?.spec.holds}`;
+  step(turn, { stage: 'run' });
+  const state = { terminated: { exitCode: failed ? 1 : 0, reason: failed ? 'Error' : 'Completed' } };
+  const ended = setContainers(turn, state, { phase: failed ? 'Failed' : 'Succeeded' });
+  if (failed) world.event(ended, 'Failed', `The disk ${disk.metadata.name} can't be prepared: ${why}.`, 'Warning');
+}

@@ -1,0 +1,116 @@
+import { stampOf } from '../../../../shared';
+import { conditionOf, type Condition, type ContainerStatus, type Pod } from '../../../../model';
+import type { Hands } from '../../loop';
+
+/** Where a pod's node has got to with it. Plain data: part of snapshots. */
+export interface AgentState {
+  readonly uid: string;
+  readonly stage: 'volumes' | 'image' | 'start' | 'warm' | 'work' | 'run' | 'stop';
+  readonly dueMs?: number;
+  readonly retryMs?: number;
+  readonly failures: number;
+  readonly restarts: number;
+  /** What a running piece of work is about (an image, say). */
+  readonly about?: string;
+  /** Its node went dark while it was here. */
+  readonly dark?: boolean;
+}
+
+export const statesOf = (world: Hands) => world.memory<AgentState>('agent');
+
+/** Pods that wait for a config map or secret, or for a registry; looked at again when one changes. */
+export const waitingForRefs = (world: Hands) => world.memory<boolean>('waitingForRefs');
+export const waitingForMount = (world: Hands) => world.memory<boolean>('waitingForMount');
+export const waitingForPull = (world: Hands) => world.memory<boolean>('waitingForPull');
+
+/** Everything a stage has to know of one call. */
+export interface Turn {
+  readonly world: Hands;
+  readonly pod: Pod;
+  readonly key: string;
+  readonly state: AgentState;
+}
+
+/** Remembers a new state; the timing of the one before doesn't carry over. */
+export function step(turn: Turn, next: Partial<AgentState> & Pick<AgentState, 'stage'>): AgentState {
+  const { uid, failures, restarts } = turn.state;
+  const state: AgentState = { uid, failures, restarts, ...next };
+  statesOf(turn.world).set(turn.key, state);
+  return state;
+}
+
+/** Whether a span of work is still under way; begins it on the first call. Calls back when it is over. */
+export function working(turn: Turn, stage: AgentState['stage'], spanMs: () => number, about?: string): boolean {
+  const { world, key, state } = turn;
+  const mine = state.stage === stage && state.dueMs !== undefined && state.about === about;
+  const dueMs = mine ? state.dueMs! : world.nowMs + spanMs();
+  if (!mine) step(turn, { stage, dueMs, ...(about === undefined ? {} : { about }) });
+  if (dueMs <= world.nowMs) return false;
+  world.after(dueMs - world.nowMs, key);
+  return true;
+}
+
+const notReady = 'Not every container is ready yet.';
+
+/** The four conditions of a placed pod; a transition time moves only when its status does. */
+function podConditions(pod: Pod, ready: boolean, message: string | undefined, stamp: string): Condition[] {
+  const truth = ready ? 'True' : 'False';
+  const why = ready ? undefined : { reason: 'ContainersNotReady', message: message ?? notReady };
+  const old = pod.status?.conditions;
+  const made = (type: string, status: string, more?: { reason: string; message: string }): Condition => {
+    const before = conditionOf(old, type);
+    return {
+      type,
+      status,
+      ...more,
+      lastTransitionTime: before?.status === status && before.lastTransitionTime ? before.lastTransitionTime : stamp
+    };
+  };
+  return [made('PodScheduled', 'True'), made('Initialized', 'True'), made('ContainersReady', truth, why), made('Ready', truth, why)];
+}
+
+type State = NonNullable<ContainerStatus['state']>;
+
+/** Writes the same state to all containers of a pod, with phase and conditions that go with it. */
+export function setContainers(turn: Turn, state: State, more: { phase?: string; ready?: boolean; podIP?: string } = {}): Pod {
+  const { world } = turn;
+  const pod = world.store.get('Pod', turn.pod.metadata.namespace ?? '', turn.pod.metadata.name)!;
+  const stamp = stampOf(world.nowMs);
+  const ready = more.ready ?? false;
+  const containerStatuses: ContainerStatus[] = pod.spec.containers.map(({ name, image }) => ({
+    name,
+    image,
+    imageID: '',
+    ready,
+    restartCount: turn.state.restarts,
+    started: state.running !== undefined,
+    state
+  }));
+  const conditions = podConditions(pod, ready, state.waiting?.message, stamp);
+  const node = world.store.get('Node', '', pod.spec.nodeName ?? '');
+  const hostIP = node?.status?.addresses?.find((one) => one.type === 'InternalIP')?.address;
+  return world.put({
+    ...pod,
+    status: {
+      ...pod.status,
+      phase: more.phase ?? pod.status?.phase ?? 'Pending',
+      startTime: pod.status?.startTime ?? stamp,
+      ...(hostIP ? { hostIP } : {}),
+      ...(more.podIP ? { podIP: more.podIP, podIPs: [{ ip: more.podIP }] } : {}),
+      conditions,
+      containerStatuses
+    }
+  });
+}
+
+/** Whether the containers already show this reason and message for waiting. */
+export const showsWait = (pod: Pod, reason: string, message: string): boolean => {
+  const waiting = pod.status?.containerStatuses?.[0]?.state?.waiting;
+  return waiting?.reason === reason && waiting.message === message;
+};
+
+/** Shows a reason for waiting on the pod, once, with an event. */
+export function showWait(turn: Turn, reason: string, message: string, eventReason: string): void {
+  if (!showsWait(turn.pod, reason, message)) setContainers(turn, { waiting: { reason, message } });
+  turn.world.event(turn.pod, eventReason, message, 'Warning');
+}

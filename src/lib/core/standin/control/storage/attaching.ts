@@ -1,0 +1,171 @@
+import { claimsOf, refOf, takesRoom, type Attachment, type Pod, type Volume } from '../../../model';
+import { hash32, hex8, stampOf } from '../../../shared';
+import { backoffMs, backoffs } from '../../clock/steps';
+import { driverAnswers, mayCall, pluginOn } from '../../provider/driver';
+import type { Store } from '../../store';
+import { idOf, type Hands, type Loop } from '../loop';
+
+interface Call {
+  readonly dueMs?: number;
+  readonly retryMs?: number;
+  readonly failures: number;
+}
+
+const callsOf = (world: Hands) => world.memory<Call>('publish');
+
+/** Name of the attachment of a volume to a node. */
+export const attachmentName = (volume: string, node: string): string =>
+  `csi-${hex8(hash32(`${volume}@${node}`))}${hex8(hash32(`${node}@${volume}`))}`;
+
+const keyOfPair = (volume: string, node: string): string => `${volume}|${node}`;
+
+/** Keys of all volumes that a pod needs on its node. */
+function pairsOf(pod: Pod | undefined, store: Store): string[] {
+  if (!pod?.spec.nodeName) return [];
+  const keys: string[] = [];
+  for (const name of claimsOf(pod.spec)) {
+    const volume = store.get('PersistentVolumeClaim', pod.metadata.namespace ?? '', name)?.spec.volumeName;
+    if (volume) keys.push(keyOfPair(volume, pod.spec.nodeName));
+  }
+  return keys;
+}
+
+/** Pods on a node that hold a volume. */
+function holders(store: Store, volume: Volume, node: string): Pod[] {
+  const { claimRef } = volume.spec;
+  if (!claimRef?.name) return [];
+  return store.podsOfClaim(claimRef.namespace ?? '', claimRef.name).filter((pod) => pod.spec.nodeName === node && takesRoom(pod));
+}
+
+/** Where else the volume is attached; a volume of one node at a time can't be attached twice. */
+function elsewhere(store: Store, volume: Volume, node: string): string | undefined {
+  if (!volume.spec.accessModes.every((mode) => mode === 'ReadWriteOnce' || mode === 'ReadWriteOncePod')) return undefined;
+  for (const one of store.by<'VolumeAttachment'>('attachments', volume.metadata.name)) {
+    if (one.spec.nodeName !== node) return one.spec.nodeName;
+  }
+  return undefined;
+}
+
+function report(world: Hands, pods: readonly Pod[], reason: string, message: string, type: 'Normal' | 'Warning'): void {
+  for (const pod of pods) world.event(pod, reason, message, type);
+}
+
+function fail(world: Hands, key: string, attachment: Attachment, pods: readonly Pod[], message: string): void {
+  const failures = callsOf(world).get(key)?.failures ?? 0;
+  const waitMs = backoffMs(backoffs.provider, failures);
+  callsOf(world).set(key, { failures: failures + 1, retryMs: world.nowMs + waitMs });
+  world.put({ ...attachment, status: { attached: false, attachError: { message, time: stampOf(world.nowMs) } } });
+  report(world, pods, 'FailedAttachVolume', message, 'Warning');
+  world.after(waitMs, key, true);
+}
+
+function attach(world: Hands, key: string, volume: Volume, node: string, attachment: Attachment, pods: readonly Pod[]): void {
+  const driver = attachment.spec.attacher;
+  const call = callsOf(world).get(key);
+  const waitUntil = call?.dueMs ?? call?.retryMs ?? 0;
+  if (waitUntil > world.nowMs) {
+    world.after(waitUntil - world.nowMs, key);
+    return;
+  }
+  if (!driverAnswers(world.store, driver) || !pluginOn(world.store, driver, node)) return;
+  if (!mayCall(world.store, driver, 'attach')) {
+    fail(world, key, attachment, pods, `PERMISSION_DENIED: the identity of ${driver} may not attach volumes.`);
+    return;
+  }
+  if (call?.dueMs === undefined) {
+    const waitMs = world.duration('attaching', key);
+    callsOf(world).set(key, { failures: call?.failures ?? 0, dueMs: world.nowMs + waitMs });
+    world.after(waitMs, key);
+    return;
+  }
+  callsOf(world).delete(key);
+  const asset = world.store.get('Asset', '', volume.spec.csi?.volumeHandle ?? '');
+  if (asset) world.put({ ...asset, status: { ...asset.status, attachedTo: [...(asset.status?.attachedTo ?? []), node] } });
+  world.put({ ...attachment, status: { attached: true } });
+  for (const pod of pods) world.end(`Pod ${idOf(pod)}`, 'attaching');
+  report(world, pods, 'SuccessfulAttachVolume', `Volume ${volume.metadata.name} is attached to ${node}.`, 'Normal');
+}
+
+function detach(world: Hands, key: string, attachment: Attachment): void {
+  const call = callsOf(world).get(key);
+  const { attacher, nodeName, source } = attachment.spec;
+  if (!driverAnswers(world.store, attacher) || !mayCall(world.store, attacher, 'detach')) {
+    world.after(backoffs.provider.mostMs, key, true);
+    return;
+  }
+  if (call?.dueMs === undefined || call.dueMs > world.nowMs) {
+    const waitMs = call?.dueMs === undefined ? world.duration('detaching', key) : call.dueMs - world.nowMs;
+    if (call?.dueMs === undefined) callsOf(world).set(key, { failures: 0, dueMs: world.nowMs + waitMs });
+    world.after(waitMs, key);
+    return;
+  }
+  callsOf(world).delete(key);
+  const volume = world.store.get('PersistentVolume', '', source.persistentVolumeName ?? '');
+  const asset = world.store.get('Asset', '', volume?.spec.csi?.volumeHandle ?? '');
+  if (asset)
+    world.put({ ...asset, status: { ...asset.status, attachedTo: (asset.status?.attachedTo ?? []).filter((one) => one !== nodeName) } });
+  world.drop(refOf(attachment));
+}
+
+/** Attaches volumes to the nodes where their pods stand, and detaches them when the last one has gone. */
+export const attaching: Loop = {
+  id: 'attaching',
+  watches: {
+    // A pod whose work is done holds its volumes no more.
+    Pod: (now, before, store) =>
+      now && before && now.spec === before.spec && takesRoom(now) === takesRoom(before) ? [] : pairsOf(now ?? before, store),
+    VolumeAttachment: (now, before, store) => {
+      // Whoever attached it has done all there is to do.
+      if (now?.status?.attached && before && !before.status?.attached && !now.metadata.deletionTimestamp) return [];
+      const { spec } = (now ?? before)!;
+      const volume = spec.source.persistentVolumeName ?? '';
+      const claim = store.get('PersistentVolume', '', volume)?.spec.claimRef;
+      const others = claim ? store.podsOfClaim(claim.namespace ?? '', claim.name ?? '').map((pod) => pod.spec.nodeName) : [];
+      return [spec.nodeName, ...(now ? [] : others)].filter((node) => node !== undefined).map((node) => keyOfPair(volume, node));
+    },
+    CSINode: (now, _before, store) => (now ? store.podsOn(now.metadata.name).flatMap((pod) => pairsOf(pod, store)) : []),
+    Identity: (_now, _before, store) =>
+      store.list('VolumeAttachment').map(({ spec }) => keyOfPair(spec.source.persistentVolumeName ?? '', spec.nodeName))
+  },
+  reconcile(world, key) {
+    const bar = key.indexOf('|');
+    const [name, node] = [key.slice(0, bar), key.slice(bar + 1)];
+    const volume = world.store.get('PersistentVolume', '', name);
+    const attachment = world.store.get('VolumeAttachment', '', attachmentName(name, node));
+    const pods = volume ? holders(world.store, volume, node) : [];
+    if (!pods.length) {
+      if (attachment) {
+        if (attachment.status?.attached) detach(world, key, attachment);
+        else world.drop(refOf(attachment));
+      }
+      return;
+    }
+    const driver = volume?.spec.csi?.driver;
+    if (!volume || !driver || world.store.get('CSIDriver', '', driver)?.spec.attachRequired === false) return;
+    if (attachment?.status?.attached) {
+      callsOf(world).delete(key);
+      for (const pod of pods) world.end(`Pod ${idOf(pod)}`, 'attaching');
+      return;
+    }
+    for (const pod of pods) world.begin(`Pod ${idOf(pod)}`, 'attaching');
+    const other = elsewhere(world.store, volume, node);
+    if (other) {
+      report(
+        world,
+        pods,
+        'FailedAttachVolume',
+        `Volume ${name} is attached to ${other}; one node at a time may have it. It follows when the pod there is gone.`,
+        'Warning'
+      );
+      return;
+    }
+    const made: Attachment = attachment ?? {
+      apiVersion: 'storage.k8s.io/v1',
+      kind: 'VolumeAttachment',
+      metadata: { name: attachmentName(name, node) },
+      spec: { attacher: driver, nodeName: node, source: { persistentVolumeName: name } },
+      status: { attached: false }
+    };
+    attach(world, key, volume, node, attachment ?? world.put(made), pods);
+  }
+};

@@ -1,0 +1,116 @@
+import { refOf, takesRoom, type Claim, type Volume } from '../../../model';
+import { backoffMs, backoffs } from '../../clock/steps';
+import { claimFinalizer, volumeFinalizer } from '../../admit/defaults';
+import { driverAnswers, mayCall } from '../../provider/driver';
+import { fileSystemOf } from '../../provider/shared-files';
+import { idOf, splitKey, type Hands, type Loop } from '../loop';
+
+interface Call {
+  readonly dueMs: number;
+  readonly failures: number;
+}
+
+const callsOf = (world: Hands) => world.memory<Call>('deleteVolume');
+
+function claimGoes(world: Hands, claim: Claim): void {
+  const users = world.store.podsOfClaim(claim.metadata.namespace ?? '', claim.metadata.name).filter(takesRoom);
+  if (users.length) return;
+  const finalizers = claim.metadata.finalizers?.filter((one) => one !== claimFinalizer) ?? [];
+  // Whoever set another finalizer has to take it off; until then the claim stays as it is.
+  if (finalizers.length) world.put({ ...claim, metadata: { ...claim.metadata, finalizers } });
+  else world.drop(refOf(claim));
+}
+
+/** What becomes of a volume whose claim has gone: kept as Released, or deleted with its asset. */
+function release(world: Hands, volume: Volume): void {
+  const { claimRef } = volume.spec;
+  if (volume.status?.phase !== 'Bound' || !claimRef?.name) return;
+  const claim = world.store.get('PersistentVolumeClaim', claimRef.namespace ?? '', claimRef.name);
+  if (claim && claim.metadata.uid === claimRef.uid) return;
+  const released = world.put({ ...volume, status: { ...volume.status, phase: 'Released' } });
+  if (released.spec.persistentVolumeReclaimPolicy !== 'Delete')
+    world.event(
+      released,
+      'VolumeReleased',
+      'Its claim has gone; the policy is Retain, so volume and asset stay. Clear spec.claimRef to hand it out again.'
+    );
+}
+
+function deleteAsset(world: Hands, key: string, volume: Volume): void {
+  const driver = volume.spec.csi?.driver ?? '';
+  const asset = world.store.get('Asset', '', volume.spec.csi?.volumeHandle ?? '');
+  const call = callsOf(world).get(key);
+  if (call && call.dueMs > world.nowMs) {
+    world.after(call.dueMs - world.nowMs, key);
+    return;
+  }
+  if (asset && (asset.status?.attachedTo.length ?? 0) > 0) return;
+  if (!driverAnswers(world.store, driver) || !mayCall(world.store, driver, 'delete')) {
+    const waitMs = backoffMs(backoffs.provider, call?.failures ?? 0);
+    callsOf(world).set(key, { failures: (call?.failures ?? 0) + 1, dueMs: world.nowMs + waitMs });
+    world.event(volume, 'VolumeFailedDelete', `${driver} doesn't answer, or its identity may not delete volumes.`, 'Warning');
+    world.after(waitMs, key, true);
+    return;
+  }
+  if (!call || call.failures > 0) {
+    const waitMs = world.duration('deleting', key);
+    callsOf(world).set(key, { failures: 0, dueMs: world.nowMs + waitMs });
+    world.begin(`PersistentVolume ${volume.metadata.name}`, 'deleting');
+    world.after(waitMs, key);
+    return;
+  }
+  callsOf(world).delete(key);
+  world.end(`PersistentVolume ${volume.metadata.name}`, 'deleting');
+  // A static volume may name a whole shared file system; that is never deleted with it.
+  if (asset && !fileSystemOf(world.store, asset.metadata.name)) world.drop(refOf(asset));
+  world.drop(refOf(volume));
+}
+
+/** Protection of claims and volumes in use, and what becomes of volumes when their claims go. Source: "Persistent Volumes", reclaiming. */
+export const reclaim: Loop = {
+  id: 'reclaim',
+  watches: {
+    PersistentVolumeClaim: (now, before, store) => {
+      if (now) return now.metadata.deletionTimestamp ? [`claim:${idOf(now)}`] : [];
+      return [...store.by<'PersistentVolume'>('volumesOfClaim', idOf(before!))].map((one) => `volume:${one.metadata.name}`);
+    },
+    PersistentVolume: (now) =>
+      now && (now.metadata.deletionTimestamp || now.status?.phase === 'Released') ? [`volume:${now.metadata.name}`] : [],
+    // A pod that takes no room any more may have been the last that used a claim.
+    Pod: (now, before) =>
+      now && (takesRoom(now) || now.status?.phase === before?.status?.phase)
+        ? []
+        : ((now ?? before)!.spec.volumes ?? []).flatMap((one) =>
+            one.persistentVolumeClaim ? [`claim:${(now ?? before)!.metadata.namespace}/${one.persistentVolumeClaim.claimName}`] : []
+          ),
+    Asset: (now, _before, store) => {
+      if (!now || now.status?.attachedTo.length) return [];
+      return store.get('PersistentVolume', '', now.spec.requestName) ? [`volume:${now.spec.requestName}`] : [];
+    },
+    Identity: (_now, _before, store) =>
+      store.list('PersistentVolume').flatMap((one) => (one.status?.phase === 'Released' ? [`volume:${one.metadata.name}`] : []))
+  },
+  reconcile(world, key) {
+    const name = key.slice(key.indexOf(':') + 1);
+    if (key.startsWith('claim:')) {
+      const [namespace, claimName] = splitKey(name);
+      const claim = world.store.get('PersistentVolumeClaim', namespace, claimName);
+      if (claim?.metadata.deletionTimestamp) claimGoes(world, claim);
+      return;
+    }
+    const volume = world.store.get('PersistentVolume', '', name);
+    if (!volume) return;
+    if (volume.metadata.deletionTimestamp && volume.status?.phase !== 'Bound') {
+      const finalizers = volume.metadata.finalizers?.filter((one) => one !== volumeFinalizer) ?? [];
+      if (finalizers.length) world.put({ ...volume, metadata: { ...volume.metadata, finalizers } });
+      else world.drop(refOf(volume));
+      return;
+    }
+    if (volume.status?.phase === 'Released' && !volume.spec.claimRef) {
+      world.put({ ...volume, status: { ...volume.status, phase: 'Available' } });
+      return;
+    }
+    if (volume.status?.phase === 'Bound') release(world, volume);
+    else if (volume.status?.phase === 'Released' && volume.spec.persistentVolumeReclaimPolicy === 'Delete') deleteAsset(world, key, volume);
+  }
+};

@@ -1,0 +1,183 @@
+import { bytesOf, hash32, quantityOf, stampOf } from '../../../shared';
+import { isReady, refOf, takesRoom, type Asset, type Facts, type Snapshot, type SnapshotClass } from '../../../model';
+import { backoffMs, backoffs } from '../../clock/steps';
+import { driverAnswers, mayCall } from '../../provider/driver';
+import { driverCard } from '../../provider/drivers';
+import { driverPartOf } from '../../provider/images';
+import { fillAt } from '../../engines/fill';
+import { idOf, itself, splitKey, type Hands, type Loop } from '../loop';
+
+interface Call {
+  readonly dueMs?: number;
+  readonly retryMs?: number;
+  readonly failures: number;
+}
+
+const callsOf = (world: Hands) => world.memory<Call>('createSnapshot');
+export const defaultSnapshotMark = 'snapshot.storage.kubernetes.io/is-default-class';
+/** Says how consistent a snapshot is (an annotation of the stand-in). */
+export const consistencyMark = 'standin.example/consistency';
+const boundBy = 'snapshot.storage.kubernetes.io/volumesnapshot-bound-protection';
+
+/** The asset behind a snapshot that is ready. */
+export function snapshotAsset(facts: Facts, snapshot: Snapshot): Asset | undefined {
+  const content = facts.get('VolumeSnapshotContent', '', snapshot.status?.boundVolumeSnapshotContentName ?? '');
+  return facts.get('Asset', '', content?.status?.snapshotHandle ?? '');
+}
+
+/** The snapshot class that a snapshot goes by: named, else the default of its driver. */
+export function snapshotClassOf(facts: Facts, snapshot: Snapshot, driver: string): SnapshotClass | undefined {
+  const { volumeSnapshotClassName: name } = snapshot.spec;
+  if (name !== undefined) return facts.get('VolumeSnapshotClass', '', name);
+  return facts
+    .list('VolumeSnapshotClass')
+    .find((one) => one.driver === driver && one.metadata.annotations?.[defaultSnapshotMark] === 'true');
+}
+
+/** What a snapshot would be taken of, and why it can't be taken. Messages without a full stop. */
+export function snapshotLook(facts: Facts, snapshot: Snapshot) {
+  const namespace = snapshot.metadata.namespace ?? '';
+  const claimName = snapshot.spec.source.persistentVolumeClaimName ?? '';
+  const claim = facts.get('PersistentVolumeClaim', namespace, claimName);
+  const volume = facts.get('PersistentVolume', '', claim?.spec.volumeName ?? '');
+  const asset = facts.get('Asset', '', volume?.spec.csi?.volumeHandle ?? '');
+  const driver = volume?.spec.csi?.driver ?? '';
+  const one = snapshotClassOf(facts, snapshot, driver);
+  const wrong = (): string | undefined => {
+    if (!claim) return `the claim ${namespace}/${claimName} doesn't exist`;
+    if (!volume || !asset) return `the claim ${claimName} is not bound yet`;
+    if (!one) {
+      const named = snapshot.spec.volumeSnapshotClassName;
+      return named ? `there is no snapshot class ${named}` : `no snapshot class is the default of ${driver}`;
+    }
+    if (one.driver !== driver) return `the snapshot class ${one.metadata.name} belongs to ${one.driver}, the volume to ${driver}`;
+    if (driverCard(driver)?.snapshots === false) return `${driver} takes no snapshots`;
+    if (!driverAnswers(facts, driver)) return `${driver} doesn't answer`;
+    if (!mayCall(facts, driver, 'snapshot')) return `PERMISSION_DENIED: the identity of ${driver} may not take snapshots`;
+    return undefined;
+  };
+  return { claim, volume, asset, driver, class: one, fault: wrong() };
+}
+
+function fail(world: Hands, snapshot: Snapshot, message: string): void {
+  const key = idOf(snapshot);
+  const failures = callsOf(world).get(key)?.failures ?? 0;
+  const waitMs = backoffMs(backoffs.provider, failures);
+  callsOf(world).set(key, { failures: failures + 1, retryMs: world.nowMs + waitMs });
+  const error = { message: `${message}.`, time: stampOf(world.nowMs) };
+  if (snapshot.status?.error?.message !== error.message)
+    world.put({ ...snapshot, status: { ...snapshot.status, readyToUse: false, error } });
+  world.event(snapshot, 'SnapshotCreationFailed', error.message, 'Warning');
+  world.after(waitMs, key, true);
+}
+
+/** Takes the picture: the content of this very moment, which a running member may be in the middle of changing. */
+function take(world: Hands, snapshot: Snapshot, asset: Asset, one: SnapshotClass, writing: readonly string[]): void {
+  const { store, fill, engine } = asset.status ?? {};
+  const handle = `snap-${hash32(snapshot.metadata.uid ?? '', world.seed)
+    .toString(16)
+    .padStart(8, '0')}`;
+  const name = `snapcontent-${snapshot.metadata.uid}`;
+  world.put({
+    apiVersion: 'standin.example/v1',
+    kind: 'Asset',
+    metadata: { name: handle },
+    spec: { ...asset.spec, requestName: name, snapshotOf: asset.metadata.name },
+    status: {
+      attachedTo: [],
+      ...(store ? { store } : {}),
+      ...(engine === undefined ? {} : { engine }),
+      ...(fill ? { fill: { bytes: fillAt(asset, world.nowMs), atMs: world.nowMs, bytesPerDay: 0 } } : {})
+    }
+  });
+  world.put({
+    apiVersion: 'snapshot.storage.k8s.io/v1',
+    kind: 'VolumeSnapshotContent',
+    metadata: { name },
+    spec: {
+      driver: one.driver,
+      deletionPolicy: one.deletionPolicy,
+      source: { volumeHandle: asset.metadata.name },
+      volumeSnapshotClassName: one.metadata.name,
+      volumeSnapshotRef: { namespace: snapshot.metadata.namespace, name: snapshot.metadata.name, uid: snapshot.metadata.uid }
+    },
+    status: { snapshotHandle: handle, readyToUse: false, restoreSize: bytesOf(asset.spec.size) }
+  });
+  const consistency = writing.length
+    ? `crash-consistent: ${writing.join(', ')} had it mounted, as after a power cut`
+    : 'at rest: nobody had it mounted';
+  world.put({
+    ...snapshot,
+    metadata: {
+      ...snapshot.metadata,
+      annotations: { ...snapshot.metadata.annotations, [consistencyMark]: consistency },
+      finalizers: [...new Set([...(snapshot.metadata.finalizers ?? []), boundBy])]
+    },
+    status: {
+      boundVolumeSnapshotContentName: name,
+      creationTime: stampOf(world.nowMs),
+      readyToUse: false,
+      restoreSize: quantityOf(bytesOf(asset.spec.size))
+    }
+  });
+  world.event(snapshot, 'CreatingSnapshot', `${one.driver} takes a snapshot of ${asset.metadata.name}; ${consistency}.`);
+}
+
+function ready(world: Hands, snapshot: Snapshot): void {
+  const content = world.store.get('VolumeSnapshotContent', '', snapshot.status?.boundVolumeSnapshotContentName ?? '');
+  if (content) world.put({ ...content, status: { ...content.status, readyToUse: true } });
+  world.put({ ...snapshot, status: { ...snapshot.status, readyToUse: true } });
+  world.end(`VolumeSnapshot ${idOf(snapshot)}`, 'copying');
+  world.event(snapshot, 'SnapshotReady', 'The snapshot can be restored from.');
+}
+
+/** A snapshot that goes takes its content along, where the policy says so. */
+function release(world: Hands, snapshot: Snapshot): void {
+  const content = world.store.get('VolumeSnapshotContent', '', snapshot.status?.boundVolumeSnapshotContentName ?? '');
+  if (content?.spec.deletionPolicy === 'Delete') {
+    const asset = world.store.get('Asset', '', content.status?.snapshotHandle ?? '');
+    if (asset) world.drop(refOf(asset));
+    world.drop(refOf(content));
+  }
+  callsOf(world).delete(idOf(snapshot));
+  world.endAll(`VolumeSnapshot ${idOf(snapshot)}`);
+  world.drop(refOf(snapshot));
+}
+
+/** Snapshots of volumes. Source: the published snapshot API `snapshot.storage.k8s.io/v1`; CSI, CreateSnapshot. */
+export const snapshots: Loop = {
+  id: 'snapshots',
+  watches: {
+    VolumeSnapshot: itself,
+    PersistentVolumeClaim: (now, before, store) =>
+      now && now.status?.phase !== before?.status?.phase ? store.by('snapshotsOfClaim', idOf(now)).map(idOf) : [],
+    VolumeSnapshotClass: (_now, _before, store) => store.list('VolumeSnapshot').map(idOf),
+    Identity: (_now, _before, store) => store.list('VolumeSnapshot').map(idOf),
+    Pod: (now, before, store) =>
+      now && isReady(now) && !isReady(before) && driverPartOf(now.spec)?.part === 'controller' ? store.list('VolumeSnapshot').map(idOf) : []
+  },
+  reconcile(world, key) {
+    const snapshot = world.store.get('VolumeSnapshot', ...splitKey(key));
+    if (!snapshot) return;
+    if (snapshot.metadata.deletionTimestamp) return release(world, snapshot);
+    if (snapshot.status?.readyToUse) return;
+    const call = callsOf(world).get(key);
+    if (call?.dueMs !== undefined) {
+      if (call.dueMs > world.nowMs) return world.after(call.dueMs - world.nowMs, key);
+      callsOf(world).delete(key);
+      return ready(world, snapshot);
+    }
+    if (call?.retryMs !== undefined && call.retryMs > world.nowMs && snapshotLook(world.store, snapshot).fault)
+      return world.after(call.retryMs - world.nowMs, key, true);
+    const { fault, asset, class: one } = snapshotLook(world.store, snapshot);
+    if (fault || !asset || !one) return fail(world, snapshot, fault ?? 'nothing to take');
+    const claimName = snapshot.spec.source.persistentVolumeClaimName ?? '';
+    const users = world.store.podsOfClaim(snapshot.metadata.namespace ?? '', claimName);
+    const writing = users.filter((pod) => takesRoom(pod) && pod.status?.phase === 'Running').map((pod) => pod.metadata.name);
+    const waitMs = world.duration('copying', key);
+    callsOf(world).set(key, { failures: 0, dueMs: world.nowMs + waitMs });
+    world.begin(`VolumeSnapshot ${key}`, 'copying');
+    take(world, snapshot, asset, one, writing.sort());
+    world.after(waitMs, key);
+  }
+};

@@ -1,0 +1,104 @@
+import { decode } from 'js-base64';
+import { isReady, type AskObject, type Process } from '../../../model';
+import { engineFor, hasEngine } from '../../engines/registry';
+import { markOf } from '../../engines/options';
+import { loginFault } from '../../engines/logins';
+import { enginePartOf, workloadOf, workloadOfTemplate } from '../../provider/images';
+import { wayFault } from '../../provider/reach';
+import type { Store } from '../../store';
+import { splitKey, type Hands, type Loop } from '../loop';
+import { WorldSite, type Mail } from './site';
+
+/** What is in flight in one workload. Plain data, replaced and never changed in place: part of snapshots. */
+interface Traffic {
+  readonly mail: readonly Mail[];
+  readonly nth: number;
+}
+
+/** How long a client waits for an answer. */
+const askTimeoutMs = 30_000;
+
+const keyOf = (one: Process): string => `${one.metadata.namespace}/${one.spec.workload}`;
+const allKeys = (store: Store, namespace?: string): string[] => [...new Set(store.list('Process', namespace).map(keyOf))];
+
+/** Asks that are new: they go on their way, or come back at once because there is none. */
+function takeAsk(world: Hands, site: WorldSite, ask: AskObject): void {
+  const { name } = ask.metadata;
+  const { member, way, login, account, op } = ask.spec;
+  const back = (says: string) => site.answer(name, { outcome: 'refused', says });
+  const pods = site.podsAsked(member);
+  if (!pods.length) return back(member === undefined ? 'no member runs' : `${member} doesn't run`);
+  const reached = pods.filter((pod) => !wayFault(world.store, pod, way));
+  const first = reached[0];
+  if (!first) return back(wayFault(world.store, pods[0]!, way)!);
+  const as = account === undefined ? undefined : shown(world, ask, account);
+  const fault = as ? undefined : loginFault(world.store, site.options(first.metadata.name), login);
+  if (fault) return back(`access denied: ${fault}`);
+  site.timeout(name, askTimeoutMs);
+  site.engine!.ask(site, { id: name, op, ...(member === undefined ? {} : { member }), ...(as ? { as } : {}) });
+}
+
+/** What a client shows of an account: the mark of the password in its secret, of a wrong one, or none. */
+function shown(world: Hands, { metadata, spec }: AskObject, account: string): { account: string; mark: string } {
+  if (spec.login !== 'right') return { account, mark: spec.login === 'wrong' ? 'wrong' : '' };
+  const namespace = metadata.namespace ?? '';
+  const secret = world.store.get('Secret', namespace, world.store.get('Account', namespace, account)?.spec.secret ?? '');
+  const password = secret?.data?.password;
+  return { account, mark: password === undefined ? '' : markOf(decode(password)) };
+}
+
+/** Runs the engines of workloads: what their members send each other, and what clients ask of them. */
+export const engines: Loop = {
+  id: 'engines',
+  paceMs: 10,
+  watches: {
+    Process: (now, before) => {
+      const one = (now ?? before)!;
+      return hasEngine(one.spec.engine) && (!now || !before) ? [keyOf(one)] : [];
+    },
+    Pod: (now, before) => {
+      const pod = (now ?? before)!;
+      const part = enginePartOf(pod.spec);
+      const matters =
+        now?.metadata.deletionTimestamp !== before?.metadata.deletionTimestamp || (now && isReady(now)) !== (before && isReady(before));
+      return part && hasEngine(part.engine) && matters ? [`${pod.metadata.namespace}/${workloadOf(pod)}`] : [];
+    },
+    StatefulSet: (now, before) =>
+      now?.spec === before?.spec ? [] : [`${(now ?? before)!.metadata.namespace}/${workloadOfTemplate((now ?? before)!)}`],
+    Service: (now, before, store) => (now?.spec === before?.spec ? [] : allKeys(store, (now ?? before)!.metadata.namespace)),
+    Secret: (now, before, store) =>
+      now?.data === before?.data || (now ?? before)!.data?.['tls.crt'] === undefined
+        ? []
+        : allKeys(store, (now ?? before)!.metadata.namespace),
+    Outage: (_now, _before, store) => allKeys(store),
+    Ask: (now, before) => (now && !before ? [`${now.metadata.namespace}/${now.spec.workload}`] : [])
+  },
+  reconcile(world, key) {
+    const [namespace] = splitKey(key);
+    const traffic = world.memory<Traffic>('traffic');
+    const before = traffic.get(key) ?? { mail: [], nth: 0 };
+    const site = new WorldSite(world, namespace, key, before.nth);
+    const asks = world.store.by<'Ask'>('asks', key);
+    if (!hasEngine(site.engineId ?? '')) {
+      for (const ask of asks) site.answer(ask.metadata.name, { outcome: 'refused', says: 'nothing of this workload runs' });
+      site.flush();
+      traffic.delete(key);
+      return;
+    }
+    const engine = engineFor(site.engineId!, site);
+    site.engine = engine;
+    const due = before.mail.filter((one) => one.atMs <= world.nowMs).sort((a, b) => a.atMs - b.atMs || a.nth - b.nth);
+    const later = before.mail.filter((one) => one.atMs > world.nowMs);
+    if (site.processes.every((one) => one.spec.adopted)) engine.adopt?.(site);
+    engine.changed(site);
+    for (const { from, to, body } of due) {
+      if (site.timedOut(to, body)) continue;
+      if (site.up(from) && site.up(to) && site.reach(from, to)) engine.arrived(site, to, from, body);
+    }
+    for (const ask of asks) if (!ask.status) takeAsk(world, site, ask);
+    site.flush();
+    const mail = [...later, ...site.sent].filter((one) => !one.to.startsWith('~') || site.up(one.to));
+    traffic.set(key, { mail, nth: site.nth });
+    if (mail.length) world.after(Math.min(...mail.map((one) => one.atMs)) - world.nowMs, key);
+  }
+};

@@ -1,0 +1,306 @@
+import { CoreError, same } from '../../../shared';
+import {
+  asksFor,
+  isReady,
+  memberNames,
+  pairsMatch,
+  setNameIn,
+  type Outage,
+  type Pod,
+  type Process,
+  type StatefulSet
+} from '../../../model';
+import type { Answer, Engine, Site, Standing } from '../../engines/site';
+import { enginePartOf } from '../../provider/images';
+import { isDark, nodesReach, slowMs } from '../../provider/outages';
+import { talksTls, tlsFault } from '../../provider/tls';
+import type { Hands } from '../loop';
+import { SiteVolumes } from './site-volumes';
+
+/** Something on its way from one member (or client) to another. */
+export interface Mail {
+  readonly atMs: number;
+  readonly nth: number;
+  readonly from: string;
+  readonly to: string;
+  readonly body: unknown;
+}
+
+interface Kept<T> {
+  readonly process: string;
+  readonly data: T;
+}
+
+/** What has been looked up of a member (or a client) during one call; nothing of it changes before the call ends, but for `mind`. */
+interface Seen {
+  pod: Pod | undefined;
+  process: Process | undefined;
+  up: boolean | undefined;
+  untrusted: string | null | undefined;
+  mind: unknown;
+  mindRead: boolean;
+  reached: Map<string, boolean> | undefined;
+}
+
+const timeoutBody = { is: 'timeout' } as const;
+const isClient = (id: string): boolean => id.startsWith('~');
+
+/** What a workload's engine sees of the stand-in during one call. Changes are gathered and written at the end of it. */
+export class WorldSite implements Site {
+  readonly nowMs: number;
+  readonly seed: number;
+  readonly ids: readonly string[];
+  readonly engineId: string | undefined;
+  readonly processes: readonly Process[];
+  /** Members whose programs run. */
+  readonly running: readonly string[];
+  readonly sent: Mail[] = [];
+  engine: Engine | undefined;
+  private readonly seen = new Map<string, Seen>();
+  private readonly volumes: SiteVolumes;
+  private readonly answers = new Map<string, Answer>();
+  private readonly outages: readonly Outage[];
+
+  constructor(
+    private readonly world: Hands,
+    private readonly namespace: string,
+    private readonly key: string,
+    public nth: number
+  ) {
+    this.nowMs = world.nowMs;
+    this.seed = world.seed;
+    this.outages = world.store.list('Outage');
+    const pods = world.store.by<'Pod'>('podsOfWorkload', key);
+    this.processes = world.store.by<'Process'>('processes', key);
+    for (const pod of pods) this.of(pod.metadata.name).pod = pod;
+    for (const one of this.processes) this.of(one.metadata.name).process = one;
+    this.running = this.processes.map((one) => one.metadata.name);
+    this.ids = this.wanted(pods);
+    this.engineId = this.processes[0]?.spec.engine ?? (pods[0] && enginePartOf(pods[0].spec)?.engine);
+    this.volumes = new SiteVolumes(world, namespace, this.engineId ?? '');
+  }
+
+  private of(id: string): Seen {
+    let seen = this.seen.get(id);
+    if (!seen)
+      this.seen.set(
+        id,
+        (seen = {
+          pod: undefined,
+          process: undefined,
+          up: undefined,
+          untrusted: undefined,
+          mind: undefined,
+          mindRead: false,
+          reached: undefined
+        })
+      );
+    return seen;
+  }
+
+  /** Members that ought to be: those of the workload's sets, then whatever else runs for it. */
+  private wanted(pods: readonly Pod[]): readonly string[] {
+    const sets = this.world.store.by<'StatefulSet'>('setsOfWorkload', this.key).filter((set) => enginePartOf(set.spec.template.spec));
+    const members = sets.length === 1 ? memberNames(sets[0]!) : sets.flatMap(memberNames);
+    const owned = (pod: Pod) =>
+      members.includes(pod.metadata.name) ||
+      (pod.metadata.ownerReferences?.some((one) => sets.some((set) => set.metadata.uid === one.uid)) ?? false);
+    let others: string[] | undefined;
+    for (const pod of pods) if (!owned(pod)) (others ??= []).push(pod.metadata.name);
+    return others ? [...members, ...others.sort()] : members;
+  }
+
+  up(id: string): boolean {
+    if (isClient(id))
+      return this.world.store.get('Ask', this.namespace, id.slice(1))?.status?.outcome === undefined && !this.answers.has(id.slice(1));
+    const seen = this.of(id);
+    return (seen.up ??=
+      seen.process !== undefined &&
+      seen.pod !== undefined &&
+      !(this.outages.length && isDark(this.world.store, seen.pod.spec.nodeName ?? '')));
+  }
+
+  leaving(id: string): boolean {
+    return this.of(id).pod?.metadata.deletionTimestamp !== undefined;
+  }
+
+  reach(a: string, b: string): boolean {
+    if (a === b) return true;
+    const row = (this.of(a).reached ??= new Map<string, boolean>());
+    let through = row.get(b);
+    if (through === undefined) row.set(b, (through = isClient(a) || isClient(b) || this.finds(a, b)));
+    return through;
+  }
+
+  private finds(a: string, b: string): boolean {
+    const one = this.of(a).pod;
+    const two = this.of(b).pod;
+    if (!one || !two) return false;
+    if (this.outages.length && !nodesReach(this.world.store, one.spec.nodeName ?? '', two.spec.nodeName ?? '')) return false;
+    if (this.untrusted(a, one) || this.untrusted(b, two)) return false;
+    return this.met(a, b) || this.meets(a, two) || this.meets(b, one);
+  }
+
+  /** Why others don't talk to a member: where members show certificates, it has none that holds for its name. */
+  untrusted(id: string, pod: Pod): string | undefined {
+    const seen = this.of(id);
+    if (seen.untrusted === undefined) seen.untrusted = (talksTls(this.options(id)) ? tlsFault(this.world.store, pod) : undefined) ?? null;
+    return seen.untrusted ?? undefined;
+  }
+
+  /** Members that have met keep each other's address for as long as both programs run. */
+  private met(a: string, b: string): boolean {
+    const known = this.world.memory<Readonly<Record<string, string>>>('met').get(this.of(a).process?.metadata.uid ?? '');
+    return known !== undefined && known[b] === this.of(b).process?.metadata.uid;
+  }
+
+  private meets(a: string, other: Pod): boolean {
+    const { subdomain } = other.spec;
+    const service = this.world.store.get('Service', this.namespace, subdomain ?? '');
+    const found =
+      service?.spec.clusterIP === 'None' &&
+      pairsMatch(service.spec.selector, other.metadata.labels) &&
+      (service.spec.publishNotReadyAddresses === true || isReady(other));
+    if (!found) return false;
+    const [mine, theirs] = [this.of(a).process?.metadata.uid, this.of(other.metadata.name).process?.metadata.uid];
+    const met = this.world.memory<Readonly<Record<string, string>>>('met');
+    if (mine && theirs) {
+      met.set(mine, { ...met.get(mine), [other.metadata.name]: theirs });
+      met.set(theirs, { ...met.get(theirs), [a]: mine });
+    }
+    return true;
+  }
+
+  /** The set that asks for a member. */
+  private setOf(id: string): StatefulSet | undefined {
+    const set = this.world.store.get('StatefulSet', this.namespace, setNameIn(id));
+    return set && asksFor(set, id) ? set : undefined;
+  }
+
+  disks(id: string): number {
+    return this.volumes.of(id, this.of(id).pod).length;
+  }
+
+  disk<T>(id: string, nth = 0): T | undefined {
+    return this.volumes.read(id, this.of(id).pod, nth) as T | undefined;
+  }
+
+  keep(id: string, data: unknown, nth = 0): void {
+    this.volumes.keep(id, this.of(id).pod, data, nth);
+  }
+
+  mind<T>(id: string): T | undefined {
+    const seen = this.of(id);
+    if (!seen.mindRead) [seen.mind, seen.mindRead] = [this.mindKept(id), true];
+    return seen.mind as T | undefined;
+  }
+
+  private mindKept(id: string): unknown {
+    const kept = this.world.memory<Kept<unknown>>('minds').get(`${this.namespace}/${id}`);
+    return kept && (isClient(id) || kept.process === this.of(id).process?.metadata.uid) ? kept.data : undefined;
+  }
+
+  think(id: string, data: unknown): void {
+    const seen = this.of(id);
+    const process = seen.process?.metadata.uid ?? '';
+    [seen.mind, seen.mindRead] = [data, true];
+    this.world.memory<Kept<unknown>>('minds').set(`${this.namespace}/${id}`, { process, data });
+  }
+
+  part(id: string): string {
+    const pod = this.of(id).pod;
+    const part = this.of(id).process?.spec.part ?? (pod && enginePartOf(pod.spec)?.part);
+    if (part !== undefined) return part;
+    const set = this.setOf(id);
+    return (set && enginePartOf(set.spec.template.spec)?.part) ?? '';
+  }
+
+  options(id: string): Readonly<Record<string, string>> {
+    return this.of(id).process?.spec.options ?? {};
+  }
+  option(id: string, name: string): string | undefined {
+    return this.options(id)[name];
+  }
+
+  store(bytes: Uint8Array): string {
+    const kept = this.world.memory<Uint8Array>('bytes');
+    const name = `bytes-${kept.size}`;
+    kept.set(name, bytes);
+    return name;
+  }
+  bytes(name: string): Uint8Array {
+    const bytes = this.world.memory<Uint8Array>('bytes').get(name);
+    if (!bytes) throw new CoreError('Site.bytes', 'only what was kept can be read', name);
+    return bytes;
+  }
+
+  private slowness(id: string): number {
+    const node = this.of(id).pod?.spec.nodeName;
+    return node === undefined || !this.outages.length ? 0 : slowMs(this.world.store, node);
+  }
+
+  post(from: string, to: string, body: unknown, afterMs: number): void {
+    const slow = from === to ? 0 : this.slowness(from) + this.slowness(to);
+    this.sent.push({ atMs: this.nowMs + Math.max(1, Math.round(afterMs + slow)), nth: this.nth++, from, to, body });
+  }
+
+  /** Answers an ask as unknown unless it is answered sooner. */
+  timeout(ask: string, afterMs: number): void {
+    this.sent.push({ atMs: this.nowMs + afterMs, nth: this.nth++, from: `~${ask}`, to: `~${ask}`, body: timeoutBody });
+  }
+
+  timedOut(to: string, body: unknown): boolean {
+    if ((body as { is?: string }).is !== timeoutBody.is) return false;
+    this.answer(to.slice(1), { outcome: 'unknown', says: 'nobody answered within 30 s; it may or may not have been done' });
+    return true;
+  }
+
+  say(id: string, text: string, grave = false): void {
+    this.world.say(`Pod ${this.namespace}/${id}`, text, grave);
+  }
+
+  answer(ask: string, answer: Answer): void {
+    if (!this.answers.has(ask)) this.answers.set(ask, answer);
+  }
+
+  /** Members that an ask may go to. */
+  podsAsked(member: string | undefined): Pod[] {
+    const all = member === undefined ? this.ids : [member];
+    return all.flatMap((id) => {
+      const { pod, process } = this.of(id);
+      return pod && process ? [pod] : [];
+    });
+  }
+
+  /** Writes everything that has changed. */
+  flush(): void {
+    const { world } = this;
+    this.volumes.flush();
+    for (const [name, answer] of this.answers) {
+      const ask = world.store.get('Ask', this.namespace, name);
+      if (!ask || ask.status?.outcome) continue;
+      const { rows, ...rest } = answer;
+      world.put({
+        ...ask,
+        status: {
+          askedMs: ask.status?.askedMs ?? this.nowMs,
+          answeredMs: this.nowMs,
+          ...rest,
+          ...(rows ? { rows: rows.map(([a, b]): [string, string] => [a, b]) } : {})
+        }
+      });
+      world.memory('minds').delete(`${this.namespace}/~${name}`);
+    }
+    for (const ask of world.store.by<'Ask'>('asks', this.key)) if (!ask.status) world.put({ ...ask, status: { askedMs: this.nowMs } });
+    if (!this.engine) return;
+    for (const process of this.processes) {
+      const id = process.metadata.name;
+      const pod = this.of(id).pod;
+      const fault = pod && this.untrusted(id, pod);
+      const found: Standing = this.engine.standing(this, id);
+      const standing: Standing = fault ? { ...found, ready: false, says: `others refuse it: ${fault}` } : found;
+      const { status } = process;
+      if (!same(status, standing)) world.put({ ...world.store.get('Process', this.namespace, id)!, status: { ...standing } });
+    }
+  }
+}

@@ -1,0 +1,82 @@
+import { same, suffix } from '../../../shared';
+import { isReady, isVirtualNode, nodeWanted, refOf, repellingTaint, type DaemonSet, type Node, type Pod } from '../../../model';
+import { idOf, itself, splitKey, type Hands, type Loop } from '../loop';
+import { makePod, ownersOfKind, revisionOf } from './pods';
+
+/** Taints that pods of a daemon set tolerate by themselves. Source: the cluster API's "DaemonSet", taints and tolerations. */
+const tolerated = ['node.kubernetes.io/not-ready', 'node.kubernetes.io/unreachable', 'node.kubernetes.io/unschedulable'].map((key) => ({
+  key,
+  operator: 'Exists'
+}));
+
+const revisionLabel = 'controller-revision-hash';
+/** So many pods are made at a time, so that a cluster of many nodes holds nothing else up. */
+const mostAtOnce = 40;
+
+function accepts(set: DaemonSet, node: Node): boolean {
+  const { spec } = set.spec.template;
+  if (isVirtualNode(node)) return false;
+  return nodeWanted(spec, node) && !repellingTaint(node, [...tolerated, ...(spec.tolerations ?? [])]);
+}
+
+/** Daemon sets: one pod on every node that accepts it, an older template replaced node by node. */
+export const daemonSets: Loop = {
+  id: 'daemon-sets',
+  paceMs: 250,
+  watches: {
+    DaemonSet: itself,
+    Pod: ownersOfKind('DaemonSet'),
+    Node: (now, before, store) =>
+      now && before && same(now.spec, before.spec) && same(now.metadata.labels, before.metadata.labels)
+        ? []
+        : store.list('DaemonSet').map(idOf),
+    ServiceAccount: (now, _before, store) => (now ? store.list('DaemonSet', now.metadata.namespace).map(idOf) : [])
+  },
+  reconcile(world, key) {
+    const [namespace, name] = splitKey(key);
+    const set = world.store.get('DaemonSet', namespace, name);
+    if (!set || set.metadata.deletionTimestamp) return;
+    const pods = world.store.ownedBy(set.metadata.uid ?? '').filter((one): one is Pod => one.kind === 'Pod');
+    const byNode = new Map(pods.map((pod) => [pod.spec.nodeName ?? '', pod]));
+    const nodes = world.store.list('Node').filter((node) => accepts(set, node));
+    const hash = revisionOf(set.spec.template);
+    const bare = nodes.filter((node) => !byNode.has(node.metadata.name));
+    for (const node of bare.slice(0, mostAtOnce)) makeOn(world, set, node, hash);
+    if (bare.length > mostAtOnce) world.after(1, key);
+    const wanted = new Set(nodes.map((node) => node.metadata.name));
+    for (const pod of pods) if (!wanted.has(pod.spec.nodeName ?? '') && !pod.metadata.deletionTimestamp) world.remove(refOf(pod));
+    const old = pods.find((pod) => pod.metadata.labels?.[revisionLabel] !== hash && !pod.metadata.deletionTimestamp);
+    const moving = pods.some((pod) => pod.metadata.deletionTimestamp) || pods.length < nodes.length;
+    if (old && !moving) world.remove(refOf(old));
+    report(world, key, nodes.length);
+  }
+};
+
+function makeOn(world: Hands, set: DaemonSet, node: Node, hash: string): void {
+  const id = idOf(set);
+  const made = world.memory<number>('daemonPods');
+  const nth = (made.get(`${id}@${node.metadata.name}`) ?? 0) + 1;
+  const name = `${set.metadata.name}-${suffix(world.seed, `${id}@${node.metadata.name}#${nth}`)}`;
+  const { template } = set.spec;
+  const spec = { nodeName: node.metadata.name, tolerations: [...tolerated, ...(template.spec.tolerations ?? [])] };
+  if (makePod(world, { owner: set, name, template, labels: { [revisionLabel]: hash }, spec })) made.set(`${id}@${node.metadata.name}`, nth);
+}
+
+function report(world: Hands, key: string, desired: number): void {
+  const [namespace, name] = splitKey(key);
+  const set = world.store.get('DaemonSet', namespace, name)!;
+  const pods = world.store
+    .ownedBy(set.metadata.uid ?? '')
+    .filter((one): one is Pod => one.kind === 'Pod' && !one.metadata.deletionTimestamp);
+  const ready = pods.filter(isReady).length;
+  const status: DaemonSet['status'] = {
+    observedGeneration: set.metadata.generation ?? 1,
+    desiredNumberScheduled: desired,
+    currentNumberScheduled: pods.length,
+    updatedNumberScheduled: pods.length,
+    numberMisscheduled: 0,
+    numberReady: ready,
+    numberAvailable: ready
+  };
+  if (!same(status, set.status)) world.put({ ...set, status });
+}

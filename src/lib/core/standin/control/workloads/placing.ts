@@ -1,0 +1,291 @@
+import {
+  askOf,
+  claimsOf,
+  conditionOf,
+  selectedNodeMark,
+  roomOf,
+  zoneOf,
+  type Claim,
+  type Facts,
+  type Kind,
+  type KindMap,
+  type Node,
+  type NodeUse,
+  type Pod
+} from '../../../model';
+import { hash32, same, stampOf } from '../../../shared';
+import { idOf, splitKey, withCondition, type Hands, type Loop } from '../loop';
+import {
+  apartOf,
+  faultOn,
+  faultSentence,
+  luggageOf,
+  placeFault,
+  standsOn,
+  type Luggage,
+  type PlaceFacts,
+  type PlaceFault
+} from './place-fault';
+
+/** A cluster of up to so many nodes is looked through whole. */
+const smallCluster = 24;
+/** In a larger one so many fitting nodes are compared, from a place drawn for the pod. */
+const enoughNodes = 4;
+
+interface Choice {
+  readonly node: string;
+  readonly pod: string;
+}
+
+/** Nodes chosen for pods whose volumes are being made; found by node, too. The map is the world's memory, the rest follows from it. */
+class Choices {
+  private readonly byNode = new Map<string, Map<string, string>>();
+
+  constructor(private readonly kept: Map<string, Choice>) {
+    for (const [uid, choice] of kept) this.put(uid, choice);
+  }
+
+  private put(uid: string, { node, pod }: Choice): void {
+    let mine = this.byNode.get(node);
+    if (!mine) this.byNode.set(node, (mine = new Map()));
+    mine.set(uid, pod);
+  }
+
+  of(uid: string): string | undefined {
+    return this.kept.get(uid)?.node;
+  }
+
+  set(uid: string, choice: Choice): void {
+    this.drop(uid);
+    this.kept.set(uid, choice);
+    this.put(uid, choice);
+  }
+
+  drop(uid: string): void {
+    const old = this.kept.get(uid);
+    if (!old) return;
+    this.kept.delete(uid);
+    this.byNode.get(old.node)?.delete(uid);
+  }
+
+  /** Pods that will stand on a node, but for one. */
+  on(node: string, facts: Facts, except: string | undefined): Pod[] {
+    const mine = this.byNode.get(node);
+    if (!mine?.size) return noPods;
+    const found: Pod[] = [];
+    for (const key of mine.values()) {
+      const [namespace, name] = splitKey(key);
+      const pod = facts.get('Pod', namespace, name);
+      if (pod && !pod.spec.nodeName && pod.metadata.uid !== except) found.push(pod);
+    }
+    return found;
+  }
+}
+
+const noPods: Pod[] = [];
+const choicesKept = new WeakMap<Map<string, Choice>, Choices>();
+
+function choicesOf(world: Hands): Choices {
+  const kept = world.memory<Choice>('chosenNode');
+  let choices = choicesKept.get(kept);
+  if (!choices) choicesKept.set(kept, (choices = new Choices(kept)));
+  return choices;
+}
+
+/** The cluster as if pods whose volumes are being made for a chosen node stood there already: nobody else is sent to the same place. */
+class Assuming implements PlaceFacts {
+  constructor(
+    private readonly facts: Facts,
+    private readonly choices: Choices,
+    private readonly self: string | undefined
+  ) {}
+
+  get<K extends Kind>(kind: K, namespace: string, name: string): KindMap[K] | undefined {
+    return this.facts.get(kind, namespace, name);
+  }
+  list<K extends Kind>(kind: K, namespace?: string): KindMap[K][] {
+    return this.facts.list(kind, namespace);
+  }
+  nodes(): readonly Node[] {
+    return this.facts.nodes();
+  }
+  podsOfClaim(namespace: string, claim: string): Pod[] {
+    return this.facts.podsOfClaim(namespace, claim);
+  }
+  podsLabelled(namespace: string, labels: Readonly<Record<string, string>>): Pod[] {
+    return this.facts.podsLabelled(namespace, labels);
+  }
+  podsApartFrom(pod: Pod): Pod[] {
+    return this.facts.podsApartFrom(pod);
+  }
+  nodeOf(pod: Pod): string | undefined {
+    return pod.spec.nodeName ? standsOn(pod) : this.choices.of(pod.metadata.uid ?? '');
+  }
+
+  podsOn(node: string): Pod[] {
+    const coming = this.choices.on(node, this.facts, this.self);
+    return coming.length ? [...this.facts.podsOn(node), ...coming] : this.facts.podsOn(node);
+  }
+
+  useOf(node: string): NodeUse {
+    const coming = this.choices.on(node, this.facts, this.self);
+    const there = this.facts.useOf(node);
+    if (!coming.length) return there;
+    let { milliCpu, memoryBytes, claims } = there;
+    for (const { spec } of coming) {
+      const ask = askOf(spec);
+      milliCpu += ask.milliCpu;
+      memoryBytes += ask.memoryBytes;
+      claims += claimsOf(spec).length;
+    }
+    return { milliCpu, memoryBytes, pods: there.pods + coming.length, claims };
+  }
+}
+
+function choose(world: Hands, pod: Pod, luggage: Luggage): { node?: Node; faults: Map<PlaceFault, number> } {
+  const facts = new Assuming(world.store, choicesOf(world), pod.metadata.uid);
+  const nodes = world.store.nodes();
+  const apart = apartOf(facts, pod);
+  const faults = new Map<PlaceFault, number>();
+  const enough = nodes.length > smallCluster ? enoughNodes : smallCluster;
+  const siblings = siblingsOf(world.store, pod, choicesOf(world));
+  const start = nodes.length > smallCluster ? hash32(idOf(pod), world.seed) % nodes.length : 0;
+  let best: Node | undefined;
+  let bestScore = -1;
+  let fitting = 0;
+  for (let i = 0; i < nodes.length && fitting < enough; i += 1) {
+    const node = nodes[(start + i) % nodes.length]!;
+    const fault = faultOn(facts, pod, node, luggage, apart);
+    if (fault) {
+      faults.set(fault, (faults.get(fault) ?? 0) + 1);
+      continue;
+    }
+    fitting += 1;
+    const score = scoreOf(facts, siblings, node);
+    if (score > bestScore) [best, bestScore] = [node, score];
+  }
+  return { ...(best ? { node: best } : {}), faults };
+}
+
+/** Node and zone of each sibling that has been placed. */
+function siblingsOf(facts: Facts, pod: Pod, choices: Choices): { node: string; zone: string }[] {
+  const owner = pod.metadata.ownerReferences?.[0];
+  if (!owner) return [];
+  return facts.ownedBy(owner.uid).flatMap((one) => {
+    const other = one.kind === 'Pod' && one.metadata.uid !== pod.metadata.uid;
+    const node = other ? (one.spec.nodeName ?? choices.of(one.metadata.uid ?? '')) : undefined;
+    return node ? [{ node, zone: zoneOf(facts.get('Node', '', node)) }] : [];
+  });
+}
+
+/** Roomier nodes first; nodes and zones that already hold a sibling last. */
+function scoreOf(facts: PlaceFacts, siblings: readonly { node: string; zone: string }[], node: Node): number {
+  const room = roomOf(node);
+  const given = facts.useOf(node.metadata.name);
+  const free = (1 - given.milliCpu / Math.max(1, room.milliCpu) + 1 - given.memoryBytes / Math.max(1, room.memoryBytes)) / 2;
+  const zone = zoneOf(node);
+  let score = 100 + free;
+  for (const one of siblings) score -= (one.node === node.metadata.name ? 4 : 0) + (one.zone === zone ? 2 : 0);
+  return score;
+}
+
+function wait(world: Hands, pod: Pod, message: string): void {
+  const old = conditionOf(pod.status?.conditions, 'PodScheduled');
+  if (old?.status === 'False' && old.message === message) return;
+  const conditions = withCondition(
+    pod.status?.conditions,
+    { type: 'PodScheduled', status: 'False', reason: 'Unschedulable', message },
+    stampOf(world.nowMs)
+  );
+  world.put({ ...pod, status: { ...pod.status, conditions } });
+  world.event(pod, 'FailedScheduling', message, 'Warning');
+}
+
+function select(world: Hands, claim: Claim, node: string): void {
+  if (claim.metadata.annotations?.[selectedNodeMark] === node) return;
+  world.put({ ...claim, metadata: { ...claim.metadata, annotations: { ...claim.metadata.annotations, [selectedNodeMark]: node } } });
+}
+
+function seek(world: Hands, pod: Pod): void {
+  const luggage = luggageOf(world.store, pod);
+  const waiting = world.memory<boolean>('unplaced');
+  const key = idOf(pod);
+  if (luggage.missing.length) {
+    waiting.delete(key);
+    // A claim that comes wakes its pods; a class that comes changes no claim.
+    world.memory<boolean>('unclaimed').set(key, true);
+    wait(
+      world,
+      pod,
+      `0 of ${world.store.nodes().length} nodes can be chosen: the claim ${luggage.missing.join(', ')} is missing or not bound.`
+    );
+    return;
+  }
+  world.memory('unclaimed').delete(key);
+  const choices = choicesOf(world);
+  const chosen = choices.of(pod.metadata.uid ?? '');
+  const known = chosen ? world.store.get('Node', '', chosen) : undefined;
+  const kept = known && !placeFault(world.store, pod, known, luggage) ? known : undefined;
+  const { node, faults } = kept ? { node: kept, faults: new Map<PlaceFault, number>() } : choose(world, pod, luggage);
+  if (!node) {
+    waiting.set(key, true);
+    wait(world, pod, `0 of ${world.store.nodes().length} nodes can take the pod: ${faultSentence(faults)}.`);
+    return;
+  }
+  waiting.delete(key);
+  if (luggage.choosing.length) {
+    choices.set(pod.metadata.uid ?? '', { node: node.metadata.name, pod: key });
+    for (const claim of luggage.choosing) select(world, claim, node.metadata.name);
+    return;
+  }
+  choices.drop(pod.metadata.uid ?? '');
+  place(world, pod, node);
+}
+
+function place(world: Hands, pod: Pod, node: Node): void {
+  const stamp = stampOf(world.nowMs);
+  const conditions = withCondition(pod.status?.conditions, { type: 'PodScheduled', status: 'True' }, stamp);
+  world.put({ ...pod, spec: { ...pod.spec, nodeName: node.metadata.name }, status: { ...pod.status, conditions } });
+  world.end(`Pod ${idOf(pod)}`, 'placing');
+  world.event(pod, 'Scheduled', `Placed on ${node.metadata.name}${zoneOf(node) ? ` in zone ${zoneOf(node)}` : ''}.`);
+}
+
+const again = '(all)';
+const classCame = '(class)';
+
+/** Places pods on nodes, and tells drivers where the first user of a waiting claim will stand. */
+export const placing: Loop = {
+  id: 'placing',
+  watches: {
+    Pod: (now, before) =>
+      now ? (now.spec.nodeName || now.metadata.deletionTimestamp ? [] : [idOf(now)]) : before?.spec.nodeName ? [again] : [],
+    PersistentVolumeClaim: (now, before, store) =>
+      now && before && now.status === before.status && now.spec === before.spec
+        ? []
+        : store.podsOfClaim((now ?? before)!.metadata.namespace ?? '', (now ?? before)!.metadata.name).map(idOf),
+    Node: (now, before) =>
+      now &&
+      before &&
+      same(now.spec, before.spec) &&
+      same(now.metadata.labels, before.metadata.labels) &&
+      now.status?.conditions === before.status?.conditions &&
+      same(now.status?.allocatable, before.status?.allocatable)
+        ? []
+        : [again],
+    CSINode: () => [again],
+    StorageClass: (now, before) => (now && !before ? [again, classCame] : [again])
+  },
+  reconcile(world, key) {
+    if (key === again || key === classCame) {
+      for (const id of world.memory<boolean>(key === again ? 'unplaced' : 'unclaimed').keys()) world.after(1, id);
+      return;
+    }
+    const [namespace, name] = splitKey(key);
+    const pod = world.store.get('Pod', namespace, name);
+    if (!pod || pod.spec.nodeName || pod.metadata.deletionTimestamp) {
+      world.memory('unplaced').delete(key);
+      world.memory('unclaimed').delete(key);
+      if (pod) choicesOf(world).drop(pod.metadata.uid ?? '');
+    } else seek(world, pod);
+  }
+};

@@ -1,0 +1,82 @@
+import { hash32, stableJson } from '../../../shared';
+import { isReady, ownerOf, type ApiObject, type Kind, type Pod, type PodSpec, type PodTemplate } from '../../../model';
+import type { Hands } from '../loop';
+
+const revisions = new WeakMap<object, string>();
+
+/** A short mark of a template; pods of an older template carry another. */
+export function revisionOf(template: PodTemplate): string {
+  let mark = revisions.get(template);
+  if (!mark) {
+    mark = hash32(stableJson(template)).toString(36).padStart(7, '0');
+    revisions.set(template, mark);
+  }
+  return mark;
+}
+
+interface Making {
+  readonly owner: ApiObject;
+  readonly name: string;
+  readonly template: PodTemplate;
+  readonly labels: Readonly<Record<string, string>>;
+  readonly spec?: Partial<PodSpec>;
+}
+
+/**
+ * Makes a pod of a template. Refused, as by the cluster API's admission, when its service account doesn't exist: then the owner gets
+ * a FailedCreate event.
+ * @returns whether the pod was made
+ */
+export function makePod(world: Hands, { owner, name, template, labels, spec }: Making): boolean {
+  const namespace = owner.metadata.namespace ?? '';
+  const account = template.spec.serviceAccountName ?? 'default';
+  if (!world.store.get('ServiceAccount', namespace, account)) {
+    world.event(
+      owner,
+      'FailedCreate',
+      `${name} can't be made: the service account ${namespace}/${account} doesn't exist. Send it.`,
+      'Warning'
+    );
+    return false;
+  }
+  const pod: Pod = {
+    apiVersion: 'v1',
+    kind: 'Pod',
+    metadata: {
+      name,
+      namespace,
+      labels: { ...template.metadata?.labels, ...labels },
+      ...(template.metadata?.annotations ? { annotations: template.metadata.annotations } : {}),
+      ownerReferences: [ownerOf(owner)]
+    },
+    spec: { restartPolicy: 'Always', terminationGracePeriodSeconds: 30, ...template.spec, serviceAccountName: account, ...spec },
+    status: { phase: 'Pending' }
+  };
+  world.put(pod);
+  world.begin(`Pod ${namespace}/${name}`, 'placing');
+  world.event(owner, 'SuccessfulCreate', `Made pod ${name}.`);
+  return true;
+}
+
+/** The id of the controller of a kind that owns an object, for watches. */
+export function controllerId(object: ApiObject | undefined, kind: Kind): string | undefined {
+  const owner = object?.metadata.ownerReferences?.find((one) => one.controller);
+  return owner?.kind === kind ? `${object!.metadata.namespace}/${owner.name}` : undefined;
+}
+
+/** Whether a change of a pod matters to the controller that counts it: made, gone, ready or not, being deleted, owned. */
+const counts = (now: Pod | undefined, before: Pod | undefined): boolean =>
+  !now ||
+  !before ||
+  isReady(now) !== isReady(before) ||
+  now.metadata.deletionTimestamp !== before.metadata.deletionTimestamp ||
+  now.metadata.ownerReferences !== before.metadata.ownerReferences;
+
+/** Key of the controller of a pod that changed in a way that counts. */
+export const ownersOfKind =
+  (kind: Kind) =>
+  (now: Pod | undefined, before: Pod | undefined): string[] => {
+    if (!counts(now, before)) return [];
+    const id = controllerId(now ?? before, kind);
+    return id ? [id] : [];
+  };

@@ -1,0 +1,259 @@
+import { same } from '../../../shared';
+import {
+  ownerOf,
+  isReady,
+  memberClaim,
+  memberName,
+  ordinalIn,
+  ordinalsOf,
+  readySinceMs,
+  refOf,
+  selectorMatches,
+  type ApiObject,
+  type Claim,
+  type Pod,
+  type StatefulSet
+} from '../../../model';
+import { filled } from '../../admit/defaults';
+import { idOf, splitKey, type Hands, type Loop } from '../loop';
+import { makePod, ownersOfKind, revisionOf } from './pods';
+
+const revisionLabel = 'controller-revision-hash';
+/** A set makes or takes away so many members at a time, so that a large one holds nothing else up. */
+const mostAtOnce = 40;
+/** Between two such turns, in ms. */
+const nextTurnMs = 1;
+
+interface Member {
+  readonly ordinal: number;
+  readonly pod: Pod;
+}
+
+function membersOf(world: Hands, set: StatefulSet): Member[] {
+  const members: Member[] = [];
+  for (const object of world.store.ownedBy(set.metadata.uid ?? '')) {
+    if (object.kind !== 'Pod') continue;
+    const ordinal = ordinalIn(set, object.metadata.name);
+    if (ordinal !== undefined) members.push({ ordinal, pod: object });
+  }
+  return members.sort((a, b) => a.ordinal - b.ordinal);
+}
+
+/** A pod of the right name and labels that nobody owns is taken over; so members outlive their set when they are kept. */
+function adopt(world: Hands, set: StatefulSet): void {
+  for (const ordinal of ordinalsOf(set)) {
+    const pod = world.store.get('Pod', set.metadata.namespace ?? '', memberName(set, ordinal));
+    if (pod && !pod.metadata.ownerReferences?.length && selectorMatches(set.spec.selector, pod.metadata.labels))
+      world.put({ ...pod, metadata: { ...pod.metadata, ownerReferences: [ownerOf(set)] } });
+  }
+}
+
+function makeClaims(world: Hands, set: StatefulSet, ordinal: number): void {
+  const namespace = set.metadata.namespace ?? '';
+  const policy = set.spec.persistentVolumeClaimRetentionPolicy;
+  for (const template of set.spec.volumeClaimTemplates ?? []) {
+    const name = memberClaim(template.metadata.name, set, ordinal);
+    if (world.store.get('PersistentVolumeClaim', namespace, name)) continue;
+    const claim: Claim = {
+      apiVersion: 'v1',
+      kind: 'PersistentVolumeClaim',
+      metadata: {
+        name,
+        namespace,
+        labels: { ...set.spec.selector.matchLabels, ...template.metadata.labels },
+        ...(policy?.whenDeleted === 'Delete' ? { ownerReferences: [{ ...ownerOf(set), controller: false }] } : {})
+      },
+      spec: template.spec
+    };
+    world.put(filled(claim, world.store) as Claim);
+    world.event(set, 'SuccessfulCreate', `Made claim ${name} for member ${ordinal}.`);
+  }
+}
+
+function makeMember(world: Hands, set: StatefulSet, ordinal: number): boolean {
+  const name = memberName(set, ordinal);
+  const { template, volumeClaimTemplates = [], serviceName, selector } = set.spec;
+  const namespace = set.metadata.namespace ?? '';
+  // A claim that is going can't be used, and one that is about to be put in its place isn't there yet: the member waits. A pod made
+  // before would keep the old one from ever going.
+  const going = volumeClaimTemplates.some((one) => {
+    const claimName = memberClaim(one.metadata.name, set, ordinal);
+    return (
+      world.store.get('Restoring', namespace, claimName) !== undefined ||
+      world.store.get('PersistentVolumeClaim', namespace, claimName)?.metadata.deletionTimestamp !== undefined
+    );
+  });
+  if (going) return false;
+  makeClaims(world, set, ordinal);
+  const own = volumeClaimTemplates.map((one) => ({
+    name: one.metadata.name,
+    persistentVolumeClaim: { claimName: memberClaim(one.metadata.name, set, ordinal) }
+  }));
+  const names = new Set(own.map((one) => one.name));
+  const volumes = [...(template.spec.volumes ?? []).filter((one) => !names.has(one.name)), ...own];
+  return makePod(world, {
+    owner: set,
+    name,
+    template,
+    labels: {
+      ...selector.matchLabels,
+      [revisionLabel]: revisionOf(template),
+      'statefulset.kubernetes.io/pod-name': name,
+      'apps.kubernetes.io/pod-index': String(ordinal)
+    },
+    spec: { hostname: name, ...(serviceName ? { subdomain: serviceName } : {}), ...(volumes.length ? { volumes } : {}) }
+  });
+}
+
+function removeMember(world: Hands, set: StatefulSet, { pod }: Member): void {
+  world.remove(refOf(pod));
+  world.event(set, 'SuccessfulDelete', `Took pod ${pod.metadata.name} away.`);
+}
+
+/** Whether a member counts as up: ready, and for `minReadySeconds`. Gives the wait that is left, or undefined when it isn't ready. */
+function leftToBeUp(world: Hands, set: StatefulSet, pod: Pod): number | undefined {
+  const since = readySinceMs(pod);
+  if (since === undefined || pod.metadata.deletionTimestamp) return undefined;
+  return Math.max(0, since + (set.spec.minReadySeconds ?? 0) * 1_000 - world.nowMs);
+}
+
+/** Makes and removes members in order. Gives whether everything that should stand stands, and is up. */
+function scale(world: Hands, set: StatefulSet, key: string): boolean {
+  const wanted = ordinalsOf(set);
+  const members = membersOf(world, set);
+  const byOrdinal = new Map(members.map((one) => [one.ordinal, one]));
+  const parallel = set.spec.podManagementPolicy === 'Parallel';
+  let up = true;
+  let turns = 0;
+  const full = () => {
+    turns += 1;
+    if (turns < mostAtOnce) return false;
+    world.after(nextTurnMs, key);
+    return true;
+  };
+  for (const ordinal of wanted) {
+    const member = byOrdinal.get(ordinal);
+    if (!member) {
+      const made = makeMember(world, set, ordinal);
+      up = false;
+      if (!made || !parallel || full()) return false;
+      continue;
+    }
+    const left = leftToBeUp(world, set, member.pod);
+    if (left !== 0) {
+      up = false;
+      if (left !== undefined) world.after(left, key);
+      if (!parallel) return false;
+    }
+  }
+  const first = set.spec.ordinals?.start ?? 0;
+  const surplus = members.filter(({ ordinal }) => ordinal < first || ordinal >= first + wanted.length).reverse();
+  for (const member of surplus) {
+    if (!member.pod.metadata.deletionTimestamp) removeMember(world, set, member);
+    up = false;
+    if (!parallel || full()) return false;
+  }
+  return up;
+}
+
+/** Replaces members of an older template, from the highest ordinal down, one at a time. */
+function roll(world: Hands, set: StatefulSet): void {
+  if (set.spec.updateStrategy?.type === 'OnDelete') return;
+  const revision = revisionOf(set.spec.template);
+  const partition = set.spec.updateStrategy?.rollingUpdate?.partition ?? 0;
+  const old = membersOf(world, set)
+    .reverse()
+    .find(
+      ({ pod, ordinal }) => ordinal >= partition && pod.metadata.labels?.[revisionLabel] !== revision && !pod.metadata.deletionTimestamp
+    );
+  if (old) removeMember(world, set, old);
+}
+
+/**
+ * Claims belong to the set while it says that they go with it; a policy that changes later changes that too. Source: the cluster API's
+ * "PersistentVolumeClaim retention".
+ */
+function ownClaims(world: Hands, set: StatefulSet): void {
+  const takes = set.spec.persistentVolumeClaimRetentionPolicy?.whenDeleted === 'Delete';
+  const namespace = set.metadata.namespace ?? '';
+  for (const ordinal of ordinalsOf(set))
+    for (const template of set.spec.volumeClaimTemplates ?? []) {
+      const claim = world.store.get('PersistentVolumeClaim', namespace, memberClaim(template.metadata.name, set, ordinal));
+      const owners = claim?.metadata.ownerReferences ?? [];
+      if (!claim || owners.some((one) => one.uid === set.metadata.uid) === takes) continue;
+      const others = owners.filter((one) => one.uid !== set.metadata.uid);
+      const ownerReferences = takes ? [...others, { ...ownerOf(set), controller: false }] : others;
+      world.put({ ...claim, metadata: { ...claim.metadata, ownerReferences } });
+    }
+}
+
+/** Claims of members that were scaled away go too, where the retention policy says so. */
+function dropScaledClaims(world: Hands, set: StatefulSet): void {
+  if (set.spec.persistentVolumeClaimRetentionPolicy?.whenScaled !== 'Delete') return;
+  const top = ordinalsOf(set).at(-1) ?? -1;
+  const namespace = set.metadata.namespace ?? '';
+  for (const { metadata } of set.spec.volumeClaimTemplates ?? []) {
+    for (let ordinal = top + 1; ; ordinal += 1) {
+      const name = memberClaim(metadata.name, set, ordinal);
+      if (!world.store.get('PersistentVolumeClaim', namespace, name)) break;
+      if (world.store.get('Pod', namespace, memberName(set, ordinal))) continue;
+      world.remove({ kind: 'PersistentVolumeClaim', namespace, name });
+    }
+  }
+}
+
+function report(world: Hands, set: StatefulSet): void {
+  const members = membersOf(world, set);
+  const revision = `${set.metadata.name}-${revisionOf(set.spec.template)}`;
+  const current = members.filter(({ pod }) => pod.metadata.labels?.[revisionLabel] === revisionOf(set.spec.template));
+  const ready = members.filter(({ pod }) => isReady(pod) && !pod.metadata.deletionTimestamp).length;
+  const status: StatefulSet['status'] = {
+    observedGeneration: set.metadata.generation ?? 1,
+    replicas: members.length,
+    readyReplicas: ready,
+    availableReplicas: ready,
+    currentReplicas: current.length,
+    updatedReplicas: current.length,
+    currentRevision: current.length === members.length ? revision : (set.status?.currentRevision ?? revision),
+    updateRevision: revision
+  };
+  if (!same(status, set.status)) world.put({ ...set, status });
+}
+
+/** Sets whose template a claim's name fits. */
+const setsOfClaim = ({ metadata }: ApiObject, store: Hands['store']): string[] =>
+  store
+    .list('StatefulSet', metadata.namespace)
+    .filter((set) =>
+      (set.spec.volumeClaimTemplates ?? []).some((one) => metadata.name.startsWith(`${one.metadata.name}-${set.metadata.name}-`))
+    )
+    .map((set) => `${set.metadata.namespace}/${set.metadata.name}`);
+
+/** Stateful sets: members in order, their claims, scaling, rolling updates. Source: the cluster API's "StatefulSets". */
+export const sets: Loop = {
+  id: 'sets',
+  watches: {
+    StatefulSet: (now, before) => (now && (now.spec !== before?.spec || now.metadata !== before.metadata) ? [idOf(now)] : []),
+    Pod: ownersOfKind('StatefulSet'),
+    PersistentVolumeClaim: (now, before, store) => (now || !before?.metadata.deletionTimestamp ? [] : setsOfClaim(before, store)),
+    Restoring: (now, before, store) => (now || !before ? [] : setsOfClaim(before, store)),
+    ServiceAccount: (now, _before, store) =>
+      now
+        ? store
+            .list('StatefulSet', now.metadata.namespace)
+            .filter((set) => (set.spec.template.spec.serviceAccountName ?? 'default') === now.metadata.name)
+            .map((set) => `${set.metadata.namespace}/${set.metadata.name}`)
+        : []
+  },
+  reconcile(world, key) {
+    const [namespace, name] = splitKey(key);
+    const set = world.store.get('StatefulSet', namespace, name);
+    if (!set || set.metadata.deletionTimestamp) return;
+    adopt(world, set);
+    if (scale(world, set, key)) roll(world, set);
+    dropScaledClaims(world, set);
+    ownClaims(world, set);
+    const latest: ApiObject | undefined = world.store.get('StatefulSet', namespace, name);
+    if (latest) report(world, latest as StatefulSet);
+  }
+};
