@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
-import { expect, test, type Page } from '@playwright/test';
-import { forkOf, open } from './help';
+import type { Page } from '@playwright/test';
+import { expect, forkOf, open, test } from './help';
 
 // The rules of axe-core, a reference package for the success criteria of WCAG 2.2. It is put in by evaluating it, as the pages' own policy
 // lets no script in from elsewhere.

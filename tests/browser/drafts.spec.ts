@@ -1,5 +1,5 @@
-import { expect, test, type Page } from '@playwright/test';
-import { forkOf, open, overflows } from './help';
+import type { Page } from '@playwright/test';
+import { expect, forkOf, open, overflows, test } from './help';
 
 const editor = (page: Page) => page.getByLabel('Manifests of the draft');
 const findings = (page: Page) => page.getByRole('region', { name: 'Findings' });

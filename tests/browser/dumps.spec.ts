@@ -1,8 +1,7 @@
 import { stringify } from 'yaml';
 import { addClaim, driver, healthy, type Export } from '../fixtures/exports/cluster';
 import { unplaced } from '../fixtures/exports/states';
-import { expect, test } from '@playwright/test';
-import { level, open, overflows } from './help';
+import { expect, level, open, overflows, test } from './help';
 
 test('a dump is read, traced, rehearsed from and mended; a second one is compared with it', async ({ page }) => {
   const dump = (await (await page.request.get('/api/v1/rehearsals/south-quay/dump')).json()) as {

@@ -1,5 +1,5 @@
-import { expect, test, type Page } from '@playwright/test';
-import { forkOf, open } from './help';
+import type { Page } from '@playwright/test';
+import { expect, forkOf, open, test } from './help';
 
 const editor = (page: Page) => page.getByLabel('Manifests of the draft');
 const head = (page: Page) => page.getByRole('slider', { name: 'Clock head' });

@@ -1,6 +1,6 @@
-import { expect, test, type Page } from '@playwright/test';
+import type { Page } from '@playwright/test';
 import { ownServer } from '../../scripts/own-server.mjs';
-import { forkOf, level, open } from './help';
+import { expect, forkOf, level, open, test } from './help';
 
 /** What a page follows within, and how often it may have been looked at while something went on. */
 const followsMs = 300;

@@ -1,4 +1,20 @@
-import { expect, type Page } from '@playwright/test';
+import { expect, test as plain, type Page } from '@playwright/test';
+import { ownServer } from '../../scripts/own-server.mjs';
+
+export { expect };
+
+/** Two files run side by side; each worker has a built server of its own with the demo's data, so that nobody meets another's forks. */
+export const test = plain.extend<object, { server: string }>({
+  server: [
+    async ({ browserName: _browser }, use) => {
+      const own = await ownServer();
+      await use(own.base);
+      own.end();
+    },
+    { scope: 'worker' }
+  ],
+  baseURL: async ({ server }, use) => use(server)
+});
 
 /** Opens a page and waits until it answers to keys. */
 export async function open(page: Page, path: string): Promise<void> {

@@ -1,7 +1,7 @@
-import { expect, test, type Browser, type Locator, type Page } from '@playwright/test';
+import type { Browser, Locator, Page } from '@playwright/test';
 import { ownServer } from '../../scripts/own-server.mjs';
 import type { OwnServer } from '../../scripts/own-server.mjs';
-import { open } from './help';
+import { expect, open, test } from './help';
 
 let own: OwnServer;
 test.beforeAll(async () => {
@@ -10,7 +10,7 @@ test.beforeAll(async () => {
 test.afterAll(() => own.end());
 
 /** Counts what a reader does: a click, a key, a text typed or pasted each count once. */
-class Hands {
+class ClusterAccess {
   count = 0;
   constructor(readonly page: Page) {}
   async click(what: Locator) {
@@ -39,7 +39,7 @@ class Hands {
 const begin = async (browser: Browser, path: string) => {
   const page = await browser.newPage({ baseURL: own.base, viewport: { width: 1280, height: 800 } });
   await open(page, path);
-  return { page, hands: new Hands(page) };
+  return { page, hands: new ClusterAccess(page) };
 };
 const button = (page: Page, name: string | RegExp) => page.getByRole('button', { name }).first();
 const notice = (page: Page) => page.getByTestId('notice');

@@ -1,5 +1,5 @@
-import { expect, test, type Page } from '@playwright/test';
-import { forkOf, level, open } from './help';
+import type { Page } from '@playwright/test';
+import { expect, forkOf, level, open, test } from './help';
 
 const send = async (page: Page, base: string, yaml: string): Promise<void> => {
   const answer = await page.request.post(`/api/v1/rehearsals/${base.slice(3)}/send`, {

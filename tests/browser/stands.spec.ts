@@ -1,8 +1,8 @@
 import { join } from 'node:path';
 import Sqlite from 'better-sqlite3';
-import { expect, test, type Page } from '@playwright/test';
+import type { Page } from '@playwright/test';
 import { ownServer } from '../../scripts/own-server.mjs';
-import { forkOf, open } from './help';
+import { expect, forkOf, open, test } from './help';
 
 test('twelve tabs load, and all follow what is done in one of them', async ({ page, context }) => {
   const at = await forkOf(page, 'south-quay', 'tabs');

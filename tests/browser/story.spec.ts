@@ -1,5 +1,5 @@
-import { expect, test, type Page } from '@playwright/test';
-import { forkOf, level, open, overflows } from './help';
+import type { Page } from '@playwright/test';
+import { expect, forkOf, level, open, overflows, test } from './help';
 
 const focusedText = (page: Page) => page.evaluate(() => document.activeElement?.textContent?.trim() ?? '');
 

@@ -1,5 +1,5 @@
-import { expect, test, type Page } from '@playwright/test';
-import { forkOf, open, overflows, sendDraft } from './help';
+import type { Page } from '@playwright/test';
+import { expect, forkOf, open, overflows, sendDraft, test } from './help';
 
 const settle = async (page: Page, base: string) =>
   expect((await page.request.post(`/api/v1/rehearsals/${base.slice(3)}/clock`, { data: { until: 'settled' } })).ok()).toBe(true);

@@ -6,7 +6,7 @@ process.env.ROOT_BARN_DATA = ':memory:';
 /** Loaded after the place of the data is set: a server begins with its first import. */
 let loaded: Promise<{ dispatch: typeof Dispatch }> | undefined;
 
-/** Hands a request to the API, without a network. */
+/** ClusterAccess a request to the API, without a network. */
 export async function dispatch(request: Request, path: string): Promise<Response> {
   loaded ??= import('$server/api/dispatch');
   return (await loaded).dispatch(request, path);

@@ -1,7 +1,8 @@
 import { beforeAll, describe, expect, test } from 'vitest';
 import type { Action } from '$core/standin';
 import { bytesOf } from '$core/shared';
-import { engineVersion, Host } from '$server/rehearsals/host';
+import { engineVersion } from '$core/standin';
+import { Host } from '$server/rehearsals/host';
 import { driver, objects, ref, smallSet, southOrigin } from '../core/help';
 import { scenario } from '../../src/lib/scenario';
 

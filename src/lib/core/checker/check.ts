@@ -11,7 +11,7 @@ import {
   type WrittenProblem,
   type WrittenResult
 } from '../manifest';
-import { benchOf } from './bench';
+import { contextOf } from './context';
 import { rules } from './rules';
 import type { Finding, Hit, Repair, Rule } from './types';
 
@@ -92,15 +92,15 @@ export function* findingSteps(
 ): Generator<void, Finding[]> {
   const { rough = [] } = read;
   const marred = new Map<Written, Rough>(rough.map((one) => [one, one]));
-  const bench = benchOf([...read.objects, ...rough], target);
+  const context = contextOf([...read.objects, ...rough], target);
   // Of objects that parts were left out of, others are told only what would be said without them, too.
   const cut = rough.some((one) => one.cut);
-  const bare = cut ? benchOf([...read.objects, ...rough.filter((one) => !one.cut)], target) : undefined;
+  const bare = cut ? contextOf([...read.objects, ...rough.filter((one) => !one.cut)], target) : undefined;
   const found = read.problems.map((one) => readingFinding(one, files));
   for (const one of rules) {
     if (!one.check) continue;
     const without = bare && new Set([...one.check(bare)].map(identity));
-    for (const two of one.check(bench)) {
+    for (const two of one.check(context)) {
       const its = marred.get(two.on);
       if (its ? !touches(two.path, its.faulty) : !without || without.has(identity(two))) found.push(findingOf(one, two, files));
     }

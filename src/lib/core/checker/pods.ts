@@ -1,7 +1,7 @@
 import type { Claim, Container, PodSpec, StatefulSet } from '../model';
 import { claimsOf, defaultClassMark, ordinalsOf, zoneLabel, zoneOf } from '../model';
 import type { Path } from '../manifest';
-import type { Bench, WrittenOf } from './types';
+import type { DraftContext, WrittenOf } from './types';
 
 /** A pod's spec wherever it stands in a draft: in a pod, or in the template of what makes pods. */
 export interface PodPlace {
@@ -12,12 +12,12 @@ export interface PodPlace {
   readonly labels: Readonly<Record<string, string>> | undefined;
 }
 
-/** Makes something of a bench once. */
-function once<T>(make: (bench: Bench) => T): (bench: Bench) => T {
-  const made = new WeakMap<Bench, T>();
-  return (bench) => {
-    let known = made.get(bench);
-    if (known === undefined) made.set(bench, (known = make(bench)));
+/** Makes something of a context once. */
+function once<T>(make: (context: DraftContext) => T): (context: DraftContext) => T {
+  const made = new WeakMap<DraftContext, T>();
+  return (context) => {
+    let known = made.get(context);
+    if (known === undefined) made.set(context, (known = make(context)));
     return known;
   };
 }
@@ -25,8 +25,8 @@ function once<T>(make: (bench: Bench) => T): (bench: Bench) => T {
 /** All specs of pods in the draft. */
 export const podPlaces = once(podPlacesOf);
 
-function podPlacesOf(bench: Bench): PodPlace[] {
-  return bench.written('Pod', 'StatefulSet', 'Deployment', 'DaemonSet', 'Job').map((on) => {
+function podPlacesOf(context: DraftContext): PodPlace[] {
+  return context.written('Pod', 'StatefulSet', 'Deployment', 'DaemonSet', 'Job').map((on) => {
     const { object } = on;
     const namespace = object.metadata.namespace ?? 'default';
     if (object.kind === 'Pod') return { on, spec: object.spec, path: ['spec'], namespace, labels: object.metadata.labels };
@@ -42,8 +42,8 @@ export interface ContainerPlace extends PodPlace {
 }
 
 /** All containers in the draft (those that run once at the start too, when asked for). */
-export const containerPlaces = (bench: Bench, withInit = true): ContainerPlace[] =>
-  podPlaces(bench).flatMap((pod) => [
+export const containerPlaces = (context: DraftContext, withInit = true): ContainerPlace[] =>
+  podPlaces(context).flatMap((pod) => [
     ...pod.spec.containers.map((container, i) => ({ ...pod, container, at: [...pod.path, 'containers', i] })),
     ...(withInit
       ? (pod.spec.initContainers ?? []).map((container, i) => ({ ...pod, container, at: [...pod.path, 'initContainers', i] }))
@@ -61,15 +61,15 @@ export interface ClaimPlaceIn {
 }
 
 /** All claims in the draft. */
-export const claimPlaces = once((bench): ClaimPlaceIn[] => [
-  ...bench.written('PersistentVolumeClaim').map((on) => ({
+export const claimPlaces = once((context): ClaimPlaceIn[] => [
+  ...context.written('PersistentVolumeClaim').map((on) => ({
     on,
     spec: on.object.spec,
     path: ['spec'] as Path,
     name: on.object.metadata.name,
     namespace: on.object.metadata.namespace ?? 'default'
   })),
-  ...bench.written('StatefulSet').flatMap((on) =>
+  ...context.written('StatefulSet').flatMap((on) =>
     (on.object.spec.volumeClaimTemplates ?? []).map((one, i) => ({
       on,
       spec: one.spec,
@@ -82,10 +82,10 @@ export const claimPlaces = once((bench): ClaimPlaceIn[] => [
 ]);
 
 /** The class a claim would go by, as far as draft and target tell. */
-export function classFor(bench: Bench, spec: Claim['spec']) {
+export function classFor(context: DraftContext, spec: Claim['spec']) {
   if (spec.storageClassName === '') return undefined;
-  if (spec.storageClassName !== undefined) return bench.find('StorageClass', '', spec.storageClassName);
-  return bench.all('StorageClass').find((one) => one.metadata.annotations?.[defaultClassMark] === 'true');
+  if (spec.storageClassName !== undefined) return context.find('StorageClass', '', spec.storageClassName);
+  return context.all('StorageClass').find((one) => one.metadata.annotations?.[defaultClassMark] === 'true');
 }
 
 /** Names of a set's claim templates and volumes that hold claims, for the user and owner rules. */
@@ -96,8 +96,8 @@ export const keepsData = (spec: PodSpec, set?: StatefulSet): boolean =>
 export const sizeOf = (set: StatefulSet): number => ordinalsOf(set).length;
 
 /** Zones of the target that have nodes. */
-export const zonesOf = (bench: Bench): string[] =>
-  [...new Set((bench.target?.list('Node') ?? []).map(zoneOf))].filter((one) => one !== '').sort();
+export const zonesOf = (context: DraftContext): string[] =>
+  [...new Set((context.target?.list('Node') ?? []).map(zoneOf))].filter((one) => one !== '').sort();
 
 /** Whether a pod spec has something to say about zones. */
 export const minds = (spec: PodSpec): boolean =>
@@ -128,12 +128,12 @@ export interface ReferenceIn {
 }
 
 /** All config maps, or secrets, that pods of the draft name and don't call optional. */
-export function referencesIn(bench: Bench, kind: 'ConfigMap' | 'Secret'): ReferenceIn[] {
+export function referencesIn(context: DraftContext, kind: 'ConfigMap' | 'Secret'): ReferenceIn[] {
   const found: ReferenceIn[] = [];
   const add = (place: PodPlace, name: string | undefined, optional: boolean | undefined, path: Path) => {
     if (name !== undefined && !optional) found.push({ on: place.on, path, name, namespace: place.namespace });
   };
-  for (const place of containerPlaces(bench)) {
+  for (const place of containerPlaces(context)) {
     const { container, at } = place;
     (container.env ?? []).forEach((one, i) => {
       const key = kind === 'ConfigMap' ? 'configMapKeyRef' : 'secretKeyRef';
@@ -144,7 +144,7 @@ export function referencesIn(bench: Bench, kind: 'ConfigMap' | 'Secret'): Refere
       add(place, one[key]?.name, one[key]?.optional, [...at, 'envFrom', i, key, 'name']);
     });
   }
-  for (const place of podPlaces(bench)) {
+  for (const place of podPlaces(context)) {
     (place.spec.volumes ?? []).forEach((one, i) => {
       const at = [...place.path, 'volumes', i];
       if (kind === 'ConfigMap') add(place, one.configMap?.name, one.configMap?.optional, [...at, 'configMap', 'name']);

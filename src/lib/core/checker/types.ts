@@ -44,7 +44,7 @@ export interface Hit {
 export type WrittenOf<K extends Kind> = Written & { readonly object: KindMap[K] };
 
 /** What rules look at: the draft, and the cluster it is meant for, where one is given. */
-export interface Bench {
+export interface DraftContext {
   readonly target: Facts | undefined;
   /** Objects of the draft. */
   written<K extends Kind>(...kinds: K[]): WrittenOf<K>[];
@@ -67,7 +67,7 @@ export interface Rule {
   /** The demo's cluster that the examples are looked at against, where the rule needs one. */
   readonly against?: string;
   /** Looks at the draft. Rules about reading have none: the reader finds their mistakes. */
-  check?(bench: Bench): readonly Hit[];
+  check?(context: DraftContext): readonly Hit[];
   /** For rules about reading: what would mend it. */
   repair?(on: {
     readonly written: Pick<Written, 'writing' | 'value'>;

@@ -3,7 +3,8 @@ import { operatedKinds, operatorFault, operatorNamed, operatorOf, operatorPods, 
 import { jointRules } from './joints';
 import { claimPosition, podPosition, setPositions, snapshotPosition, volumePosition } from './position';
 import { exportTrunks } from './exports/line';
-import { jointIds, type JointId, type Look, type Position } from './types';
+import { jointIds, type JointId } from './joints';
+import type { Look, Position, JointRule } from './types';
 
 /** One joint of a root line, shared by the trunks that it carries. */
 export interface Joint extends Look {
@@ -78,44 +79,26 @@ function withoutAge(look: Look): Look {
 const identity = ({ joint, look }: Placed): string =>
   `${joint}|${look.state}|${look.label}|${look.objects.map(keyOf).join(',')}|${look.objects.length ? '' : look.says}`;
 
-/** Joints in which members meet; the others (placing, attaching, ...) stay each member's own. */
-const shareable = new Set<JointId>([
-  'quota',
-  'admitted',
-  'storage-nodes',
-  'operator',
-  'disks',
-  'keepers',
-  'backend',
-  'target',
-  'rights',
-  'driver',
-  'class',
-  'image',
-  'references',
-  'service',
-  'node',
-  'resource'
-]);
-
 /** Joints that only exports have: a stand-in refuses at once, and whoever sends is told. */
-const refusals: Partial<Record<JointId, { title: string; why: string }>> = {
+const refusals: Partial<Record<JointId, Pick<JointRule, 'title' | 'why' | 'shared'>>> = {
   quota: {
+    shared: true,
     title: 'Quota',
     why: 'A namespace may hold so many objects and ask for so much. Whoever makes members is refused beyond that, and only its events say so.'
   },
   admitted: {
+    shared: true,
     title: 'Let in',
     why: 'Before an object stands, the cluster asks its own rules and webhooks. A template that they refuse makes no members, and only the events of the owner say so.'
   }
 };
-const ruleOf = (id: JointId): { title: string; why: string } => refusals[id] ?? jointRules.find((one) => one.id === id)!;
+const ruleOf = (id: JointId): Pick<JointRule, 'title' | 'why' | 'shared'> => refusals[id] ?? jointRules.find((one) => one.id === id)!;
 
 function merge(lines: readonly (readonly Placed[])[]): Joint[] {
   const merged = new Map<string, Joint>();
   lines.forEach((line, trunk) => {
     for (const placed of line) {
-      const key = shareable.has(placed.joint) && placed.look.label !== '–' ? identity(placed) : `${identity(placed)}#${trunk}`;
+      const key = ruleOf(placed.joint).shared && placed.look.label !== '–' ? identity(placed) : `${identity(placed)}#${trunk}`;
       const known = merged.get(key);
       const rule = ruleOf(placed.joint);
       if (!known) merged.set(key, { ...placed.look, joint: placed.joint, title: rule.title, why: rule.why, trunks: [trunk] });

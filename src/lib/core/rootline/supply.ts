@@ -9,7 +9,8 @@ import { disks, keepers, operator, storageNodes } from './joints/pool';
 import { rights } from './joints/rights';
 import { target } from './joints/target';
 import { claimLooks } from './exports/claims';
-import type { ClaimPlace, JointId, JointRule, Look, Position } from './types';
+import type { JointId } from './joints';
+import type { ClaimPlace, JointRule, Look, Position } from './types';
 
 /** One gate of Supply: what must hold before anything can be handed out. */
 export interface SupplyGate extends Look {
@@ -19,7 +20,7 @@ export interface SupplyGate extends Look {
 }
 
 /** The joints that stand under a class, from the root up: the order in which they must be mended. */
-const rules: readonly JointRule[] = [storageNodes, operator, disks, keepers, backend, target, rights, driver];
+const rules: readonly (JointRule & { readonly id: JointId })[] = [storageNodes, operator, disks, keepers, backend, target, rights, driver];
 
 const exported = new Set<JointId>(['backend', 'target', 'rights', 'driver']);
 

@@ -1,35 +1,5 @@
 import type { ApiObject, Claim, Facts, Pod, PodSpec, Ref, Snapshot, StatefulSet, StorageClass, Volume } from '../model';
 
-/** The links of a root line, from the root up. */
-export const jointIds = [
-  'storage-nodes',
-  'operator',
-  'disks',
-  'keepers',
-  'backend',
-  'target',
-  'rights',
-  'driver',
-  'class',
-  'volume',
-  'claim',
-  'snapshot',
-  'quota',
-  'admitted',
-  'placing',
-  'node',
-  'attaching',
-  'mounting',
-  'references',
-  'image',
-  'start',
-  'ready',
-  'name',
-  'service',
-  'resource'
-] as const;
-export type JointId = (typeof jointIds)[number];
-
 /** The five states of a joint. */
 export type State = 'holds' | 'settling' | 'broken' | 'waiting' | 'unseen';
 
@@ -100,12 +70,13 @@ export interface Position {
 }
 
 /** How a joint is judged. One file each; `perClaim` joints are judged once for each claim of a member. */
+interface JointCard {
+  readonly id: string;
+  readonly title: string;
+  readonly why: string;
+  /** Whether members meet in it; the others (placing, attaching, ...) stay each member's own. */
+  readonly shared: boolean;
+}
 export type JointRule =
-  | {
-      readonly id: JointId;
-      readonly title: string;
-      readonly why: string;
-      readonly perClaim: true;
-      look(at: Position, claim: ClaimPlace): Look | undefined;
-    }
-  | { readonly id: JointId; readonly title: string; readonly why: string; readonly perClaim: false; look(at: Position): Look | undefined };
+  | (JointCard & { readonly perClaim: true; look(at: Position, claim: ClaimPlace): Look | undefined })
+  | (JointCard & { readonly perClaim: false; look(at: Position): Look | undefined });

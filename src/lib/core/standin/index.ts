@@ -34,7 +34,7 @@ export { jobState } from './control/workloads/jobs';
 export { restedMark } from './control/workloads/resting';
 export { decidesByMajority, engineCards, partRank, type ConsoleForm, type EngineCard } from './cards/engines';
 export { fitDisks } from './control/storage/pools';
-export { faultSentence, luggageOf, placeFault, type PlaceFault } from './control/workloads/place-fault';
+export { faultSentence, podClaimsOf, placeFault, type PlaceFault } from './control/workloads/place-fault';
 export { allowedPlaces, argumentFault, fsTypeOf, isEncrypted } from './control/storage/provisioning';
 export { consistencyMark, defaultSnapshotMark, snapshotAsset, snapshotClassOf, snapshotLook } from './control/storage/snapshots';
 export { sourceOf } from './control/storage/volume-source';
@@ -85,6 +85,7 @@ export {
 export { pullOf } from './provider/registry';
 export * from './store/store';
 export * from './store/views';
+export { engineVersion } from './version';
 export * from './world';
 export * from './provider/installs';
 export { groundObjects, namesIn, nodeIopsMark, nodeMbpsMark } from './ground/expand';

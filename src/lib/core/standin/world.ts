@@ -6,7 +6,7 @@ import { admitSteps, type Refusal } from './admit/admit';
 import { Schedule, type Due } from './clock/schedule';
 import { backoffMs, backoffs, reactionMs, stepSpans, StepLog, type SpanMs, type Step, type StepId } from './clock/steps';
 import { loops } from './control';
-import { splitKey, type Hands, type Loop, type Watch } from './control/loop';
+import { splitKey, type ClusterAccess, type Loop, type Watch } from './control/loop';
 import { openProcess } from './engines/processes';
 import { Journal, Store, type Change } from './store';
 
@@ -71,7 +71,7 @@ interface Listener {
  * The simulated cluster. Same origin and same actions give the same journal on every machine: time is virtual, draws depend on the
  * seed alone, and calls are ordered by (time, priority, sequence).
  */
-export class World implements Hands {
+export class World implements ClusterAccess {
   readonly store = new Store();
   readonly journal = new Journal();
   readonly log = new StepLog();

@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import { setImmediate as nextTurn } from 'node:timers/promises';
 import { getHeapStatistics } from 'node:v8';
 import { readSteps, type ReadResult } from '$core/manifest';
-import { planSteps, refusalsOf, replay, Views, World, type Action, type Refusal, type Store } from '$core/standin';
+import { engineVersion, planSteps, refusalsOf, replay, Views, World, type Action, type Refusal, type Store } from '$core/standin';
 import {
   actionsUpTo,
   atLimit,
@@ -21,19 +21,16 @@ import { unpackActions } from './kept-action';
 import { inTurns, sliceCalls, Slices } from './slices';
 import { packWorld, unpackWorld } from './snapshot';
 import { rebuilt, stageOf, type Stage } from './standing';
-import { Stills } from './stills';
+import { ReadClusters } from './read-clusters';
 import { bundle, checkText, look, names, readFiles, rework, type DraftText, type LookOptions, type Rework } from './drafting';
 import { covered } from '../views/covered';
 import { queries, type QueryName, type Queries } from '../views';
-
-/** Changes with the loops' behaviour: snapshots of another engine are thrown away. */
-export const engineVersion = '8';
 
 /** What the host tells of its own accord. */
 export type Tell = (id: string, clock: Clock) => void;
 
 /** Runs worlds in slices, so that whoever asks in between is answered soon. Lives in a worker thread, or in the process for tests. */
-export class Host extends Stills {
+export class Host extends ReadClusters {
   private readonly stages = new Map<string, Stage>();
   private readonly slices = new Slices();
 
@@ -118,7 +115,7 @@ export class Host extends Stills {
     let changes = 0;
     for (const one of this.stages.values()) changes += one.world.journal.changes.length;
     return {
-      worlds: this.stages.size + this.stills.size,
+      worlds: this.stages.size + this.readClusters.size,
       changes,
       heapBytes: heap.used_heap_size,
       heapLimitBytes: heap.heap_size_limit,
@@ -133,7 +130,9 @@ export class Host extends Stills {
       .sort(([, a], [, b]) => a.usedAt - b.usedAt)
       .map(([id]) => ({ id, saves: true }));
     // What was read of a real cluster is in the database as it is; there is nothing to save. Those with a mark are compared just now.
-    const read = [...this.stills].filter(([id, one]) => one.usedAt < beforeMs && !id.includes('#')).map(([id]) => ({ id, saves: false }));
+    const read = [...this.readClusters]
+      .filter(([id, one]) => one.usedAt < beforeMs && !id.includes('#'))
+      .map(([id]) => ({ id, saves: false }));
     return [...worlds, ...read];
   }
 
@@ -171,7 +170,7 @@ export class Host extends Stills {
   }
 
   async close(id: string): Promise<void> {
-    this.stills.delete(id);
+    this.readClusters.delete(id);
     this.stages.delete(id);
   }
 

@@ -221,7 +221,7 @@ export class DumpService {
     if (!later || !earlier)
       return refused(notFound(`A second dump of ${name}`, 'Read another dump of the cluster under the same name; the last four are kept.'));
     const { rehearsals, host } = this.parts;
-    // Each call has stills of its own: two tabs that compare at once would close each other's.
+    // Each call has readClusters of its own: two tabs that compare at once would close each other's.
     const call = (this.comparisons += 1);
     const ids = [`${name}#${earlier.id}.${call}`, `${name}#${later.id}.${call}`] as const;
     try {

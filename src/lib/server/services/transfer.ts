@@ -2,13 +2,12 @@ import { z } from 'zod';
 import { boundFaults, judge } from '$core/manifest';
 import { nameFault, type ApiObject } from '$core/model';
 import type { Proof } from '$core/proofs';
-import type { TimedAction } from '$core/standin';
+import { engineVersion, type TimedAction } from '$core/standin';
 import type { clusterRepository } from '../repositories/clusters';
 import { draftRepository } from '../repositories/drafts';
 import { proofRepository } from '../repositories/proofs';
 import type { RehearsalRepository } from '../repositories/rehearsals';
 import { sumOf } from '../db/sums';
-import { engineVersion } from '../rehearsals/host';
 import type { AddCluster } from '../repositories/new-cluster';
 import { clusterTaken, done, notFound, refused, type Answer, type Refusal } from './answer';
 

@@ -10,14 +10,14 @@ export default rule({
   why: 'Pods of an account that is not there are never made: the workload stands at 0, with the reason in an event on the workload only.',
   bad: join('apiVersion: v1\nkind: ServiceAccount\nmetadata: {name: tool}\n', pod({ spec: 'serviceAccountName: tools' })),
   good: join('apiVersion: v1\nkind: ServiceAccount\nmetadata: {name: tool}\n', pod({ spec: 'serviceAccountName: tool' })),
-  check: (bench) =>
-    podPlaces(bench).flatMap(({ on, spec, path, namespace }) => {
+  check: (context) =>
+    podPlaces(context).flatMap(({ on, spec, path, namespace }) => {
       const name = spec.serviceAccountName;
-      if (!name || name === 'default' || bench.find('ServiceAccount', namespace, name)) return [];
-      if (!bench.target && !bench.written('ServiceAccount').length) return [];
+      if (!name || name === 'default' || context.find('ServiceAccount', namespace, name)) return [];
+      if (!context.target && !context.written('ServiceAccount').length) return [];
       const near = nearest(
         name,
-        bench.all('ServiceAccount', namespace).map((one) => one.metadata.name)
+        context.all('ServiceAccount', namespace).map((one) => one.metadata.name)
       );
       const made: ApiObject = { apiVersion: 'v1', kind: 'ServiceAccount', metadata: { name, namespace } };
       return [

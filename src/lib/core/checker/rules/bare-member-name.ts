@@ -16,9 +16,9 @@ export default rule({
     service('clusterIP: None, publishNotReadyAddresses: true, selector: {app: store}, ports: [{port: 7110}]'),
     set({ spec: 'replicas: 3', container: 'args: [--join, "store-0.store:7110"]' })
   ),
-  check: (bench) => {
-    const sets = bench.all('StatefulSet');
-    return containerPlaces(bench).flatMap(({ on, container, at, namespace }) =>
+  check: (context) => {
+    const sets = context.all('StatefulSet');
+    return containerPlaces(context).flatMap(({ on, container, at, namespace }) =>
       textsOf(container, at).flatMap(({ text, path }) =>
         sets.flatMap((set) => {
           const names = ordinalsOf(set).map((one) => memberName(set, one));

@@ -9,8 +9,8 @@ export default rule({
   why: 'A claim of volumeMode Block gives a device, which a container names under volumeDevices. It can not be mounted.',
   bad: join(service(), set({ claim: 'accessModes: [ReadWriteOnce]\nvolumeMode: Block\nresources: {requests: {storage: 40Gi}}' })),
   good: join(service(), set()),
-  check: (bench) =>
-    claimPlaces(bench).flatMap(({ on, spec, path, name }) => {
+  check: (context) =>
+    claimPlaces(context).flatMap(({ on, spec, path, name }) => {
       if (spec.volumeMode !== 'Block' || on.object.kind !== 'StatefulSet') return [];
       const mounted = on.object.spec.template.spec.containers.some((one) => one.volumeMounts?.some((mount) => mount.name === name));
       return mounted

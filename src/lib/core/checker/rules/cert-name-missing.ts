@@ -19,13 +19,13 @@ export default rule({
     'apiVersion: engines.standin.example/v1\nkind: Certificate\nmetadata: {name: store}\nspec: {secret: store-tls, issuer: {name: own}, set: store, names: ["*.store.default.svc.cluster.local"]}\n',
     'apiVersion: engines.standin.example/v1\nkind: Issuer\nmetadata: {name: own}\nspec: {authority: own-authority}\n'
   ),
-  check: (bench) =>
-    bench.written('Certificate').flatMap((on) => {
+  check: (context) =>
+    context.written('Certificate').flatMap((on) => {
       const { set: name, names } = on.object.spec;
       const space = on.object.metadata.namespace ?? 'default';
-      const found = name ? bench.find('StatefulSet', space, name) : undefined;
+      const found = name ? context.find('StatefulSet', space, name) : undefined;
       if (!found) return [];
-      const missing = wantedNames(found, bench.target).filter((one) => !names.some((two) => nameCovers(two, one)));
+      const missing = wantedNames(found, context.target).filter((one) => !names.some((two) => nameCovers(two, one)));
       if (!missing.length) return [];
       return [
         hit(

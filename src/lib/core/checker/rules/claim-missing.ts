@@ -22,13 +22,13 @@ export default rule({
       container: 'volumeMounts: [{name: data, mountPath: /data}]'
     })
   ),
-  check: (bench) =>
-    podPlaces(bench).flatMap(({ on, spec, path, namespace }) =>
+  check: (context) =>
+    podPlaces(context).flatMap(({ on, spec, path, namespace }) =>
       (spec.volumes ?? []).flatMap((one, i) => {
         const name = one.persistentVolumeClaim?.claimName;
-        if (name === undefined || bench.find('PersistentVolumeClaim', namespace, name)) return [];
-        const there = bench.all('PersistentVolumeClaim', namespace).map((two) => two.metadata.name);
-        if (!bench.target && !there.length) return [];
+        if (name === undefined || context.find('PersistentVolumeClaim', namespace, name)) return [];
+        const there = context.all('PersistentVolumeClaim', namespace).map((two) => two.metadata.name);
+        if (!context.target && !there.length) return [];
         const near = nearest(name, there);
         const made: ApiObject = {
           apiVersion: 'v1',

@@ -17,11 +17,11 @@ export default rule({
     storageClass(),
     set({ claim: 'accessModes: [ReadWriteOnce]\nstorageClassName: even\nresources: {requests: {storage: 40Gi}}' })
   ),
-  check: (bench) =>
-    claimPlaces(bench).flatMap(({ on, spec, path, set }) => {
-      const one = classFor(bench, spec);
+  check: (context) =>
+    claimPlaces(context).flatMap(({ on, spec, path, set }) => {
+      const one = classFor(context, spec);
       if (!set || !one || (one.reclaimPolicy ?? 'Delete') !== 'Delete') return [];
-      const better = bench.all('StorageClass').find((two) => two.reclaimPolicy === 'Retain' && two.provisioner === one.provisioner);
+      const better = context.all('StorageClass').find((two) => two.reclaimPolicy === 'Retain' && two.provisioner === one.provisioner);
       return [
         hit(
           on,

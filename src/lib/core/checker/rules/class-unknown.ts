@@ -11,16 +11,16 @@ export default rule({
   against: 'north-quay',
   bad: claim('accessModes: [ReadWriteOnce], storageClassName: stedy-block, resources: {requests: {storage: 40Gi}}'),
   good: claim('accessModes: [ReadWriteOnce], storageClassName: steady-block, resources: {requests: {storage: 40Gi}}'),
-  check: (bench) => {
-    if (!bench.target) return [];
-    const names = bench.all('StorageClass').map((one) => one.metadata.name);
-    const volumes = bench.all('PersistentVolume');
-    return claimPlaces(bench).flatMap(({ on, spec, path }) => {
+  check: (context) => {
+    if (!context.target) return [];
+    const names = context.all('StorageClass').map((one) => one.metadata.name);
+    const volumes = context.all('PersistentVolume');
+    return claimPlaces(context).flatMap(({ on, spec, path }) => {
       const name = spec.storageClassName;
       if (!name || names.includes(name) || volumes.some((one) => one.spec.storageClassName === name)) return [];
       const near =
         nearest(name, names) ??
-        bench.all('StorageClass').find((one) => one.metadata.annotations?.[defaultClassMark] === 'true')?.metadata.name ??
+        context.all('StorageClass').find((one) => one.metadata.annotations?.[defaultClassMark] === 'true')?.metadata.name ??
         names[0];
       return [
         hit(

@@ -16,11 +16,11 @@ export default rule({
     'apiVersion: v1\nkind: ConfigMap\nmetadata: {name: tool-settings}\ndata: {a: "1"}\n',
     pod({ container: 'envFrom: [{configMapRef: {name: tool-settings}}]' })
   ),
-  check: (bench) =>
-    referencesIn(bench, 'ConfigMap').flatMap(({ on, path, name, namespace }) => {
-      if (bench.find('ConfigMap', namespace, name) || bench.all('ConfigMap').some((one) => one.metadata.name === name)) return [];
-      const there = bench.all('ConfigMap', namespace).map((one) => one.metadata.name);
-      if (!bench.target && !there.length) return [];
+  check: (context) =>
+    referencesIn(context, 'ConfigMap').flatMap(({ on, path, name, namespace }) => {
+      if (context.find('ConfigMap', namespace, name) || context.all('ConfigMap').some((one) => one.metadata.name === name)) return [];
+      const there = context.all('ConfigMap', namespace).map((one) => one.metadata.name);
+      if (!context.target && !there.length) return [];
       const near = nearest(name, there);
       const made: ApiObject = { apiVersion: 'v1', kind: 'ConfigMap', metadata: { name, namespace }, data: {} };
       return [

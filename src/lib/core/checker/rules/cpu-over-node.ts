@@ -11,11 +11,11 @@ export default rule({
   against: 'south-quay',
   bad: pod({ image: 'shelf.standin.example/engines/image-shelf:r4', container: 'resources: {requests: {cpu: 16, memory: 1Gi}}' }),
   good: pod({ image: 'shelf.standin.example/engines/image-shelf:r4', container: 'resources: {requests: {cpu: 500m, memory: 1Gi}}' }),
-  check: (bench) => {
-    const nodes = bench.target?.list('Node') ?? [];
+  check: (context) => {
+    const nodes = context.target?.list('Node') ?? [];
     if (!nodes.length) return [];
     const most = nodes.reduce((best, node) => (roomOf(node).milliCpu > roomOf(best).milliCpu ? node : best));
-    return podPlaces(bench).flatMap(({ on, spec, path }) => {
+    return podPlaces(context).flatMap(({ on, spec, path }) => {
       const ask = askOf(spec).milliCpu;
       const room = roomOf(most).milliCpu;
       if (ask <= room) return [];

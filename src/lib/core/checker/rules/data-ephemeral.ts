@@ -18,8 +18,8 @@ export default rule({
     spec: 'volumes: [{name: store, persistentVolumeClaim: {claimName: registry}}]',
     container: 'volumeMounts: [{name: store, mountPath: /var/lib/registry}]'
   }),
-  check: (bench) =>
-    podPlaces(bench).flatMap(({ on, spec, path }) =>
+  check: (context) =>
+    podPlaces(context).flatMap(({ on, spec, path }) =>
       on.object.kind === 'DaemonSet' || on.object.kind === 'Job'
         ? []
         : (spec.volumes ?? []).flatMap((one, i) => {

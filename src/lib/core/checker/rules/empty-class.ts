@@ -10,10 +10,10 @@ export default rule({
   why: 'storageClassName: "" is not "the default": such a claim binds only a volume without a class that somebody made by hand. Leave the field out for the default class.',
   bad: claim('accessModes: [ReadWriteOnce], storageClassName: "", resources: {requests: {storage: 40Gi}}'),
   good: claim(),
-  check: (bench) =>
-    claimPlaces(bench).flatMap(({ on, spec, path }) => {
+  check: (context) =>
+    claimPlaces(context).flatMap(({ on, spec, path }) => {
       if (spec.storageClassName !== '' || spec.volumeName) return [];
-      const fits = bench
+      const fits = context
         .all('PersistentVolume')
         .some((one) => !one.spec.storageClassName && bytesOf(one.spec.capacity.storage) >= bytesOf(spec.resources.requests.storage));
       return fits

@@ -9,8 +9,8 @@ export default rule({
   why: 'A store that is killed before it has written out starts with a recovery, or with less than it had. 30 s is the default; a store is better given a minute. (Common practice, no source.)',
   bad: join(service(), set({ pod: 'terminationGracePeriodSeconds: 5' })),
   good: join(service(), set({ pod: 'terminationGracePeriodSeconds: 60' })),
-  check: (bench) =>
-    podPlaces(bench).flatMap(({ on, spec, path }) => {
+  check: (context) =>
+    podPlaces(context).flatMap(({ on, spec, path }) => {
       const seconds = spec.terminationGracePeriodSeconds;
       if (seconds === undefined || seconds >= 30 || !keepsData(spec, on.object.kind === 'StatefulSet' ? on.object : undefined)) return [];
       return [

@@ -12,8 +12,8 @@ export default rule({
     spec: 'volumes: [{name: data, persistentVolumeClaim: {claimName: ledger}}]',
     container: 'volumeMounts: [{name: data, mountPath: /data}]'
   }),
-  check: (bench) =>
-    podPlaces(bench).flatMap(({ on, spec, path }) =>
+  check: (context) =>
+    podPlaces(context).flatMap(({ on, spec, path }) =>
       on.object.kind === 'DaemonSet'
         ? []
         : (spec.volumes ?? []).flatMap((one, i) =>

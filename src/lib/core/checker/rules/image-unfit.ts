@@ -11,9 +11,9 @@ export default rule({
   against: 'south-quay',
   bad: pod({ image: 'shelf.standin.example/engines/multi-primary-sql:r3', container: 'resources: {limits: {memory: 1Gi}}' }),
   good: pod({ image: 'shelf.standin.example/engines/multi-primary-sql:r4', container: 'resources: {limits: {memory: 1Gi}}' }),
-  check: (bench) =>
-    containerPlaces(bench).flatMap(({ on, container, at }) => {
-      const { target } = bench;
+  check: (context) =>
+    containerPlaces(context).flatMap(({ on, container, at }) => {
+      const { target } = context;
       if (!target?.knowsProvider) return [];
       const cluster = clusterVersion(target);
       const fault = imageVersionFault(container.image, cluster);

@@ -10,8 +10,8 @@ export default rule({
   why: 'A container may not be promised more than it may take. The cluster refuses the pod.',
   bad: pod({ container: 'resources: {requests: {memory: 2Gi}, limits: {memory: 1Gi}}' }),
   good: pod({ container: 'resources: {requests: {memory: 1Gi}, limits: {memory: 2Gi}}' }),
-  check: (bench) =>
-    containerPlaces(bench).flatMap(({ on, container, at }) => {
+  check: (context) =>
+    containerPlaces(context).flatMap(({ on, container, at }) => {
       const { requests = {}, limits = {} } = container.resources ?? {};
       return Object.keys(limits).flatMap((key) => {
         const of = key === 'cpu' ? milliCpuOf : bytesOf;

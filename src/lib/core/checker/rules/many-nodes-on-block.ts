@@ -10,13 +10,13 @@ export default rule({
   why: 'A block volume hangs on one node like a disk. For many nodes at once take a class of shared files.',
   bad: join(storageClass(), claim('accessModes: [ReadWriteMany], storageClassName: even, resources: {requests: {storage: 40Gi}}')),
   good: join(storageClass(), claim('accessModes: [ReadWriteOnce], storageClassName: even, resources: {requests: {storage: 40Gi}}')),
-  check: (bench) =>
-    claimPlaces(bench).flatMap(({ on, spec, path }) => {
-      const one = classFor(bench, spec);
+  check: (context) =>
+    claimPlaces(context).flatMap(({ on, spec, path }) => {
+      const one = classFor(context, spec);
       const card = driverCard(one?.provisioner ?? '');
       const many = (mode: string) => mode === 'ReadWriteMany' || mode === 'ReadOnlyMany';
       if (!one || !card || card.modes.some(many)) return [];
-      const shared = bench.all('StorageClass').find((two) => driverCard(two.provisioner)?.modes.includes('ReadWriteMany'));
+      const shared = context.all('StorageClass').find((two) => driverCard(two.provisioner)?.modes.includes('ReadWriteMany'));
       return spec.accessModes.flatMap((mode, i) =>
         many(mode)
           ? [

@@ -17,8 +17,8 @@ export default rule({
     image: 'shelf.standin.example/engines/multi-primary-sql:r4',
     container: 'resources: {requests: {memory: 1Gi}, limits: {memory: 1Gi}}'
   }),
-  check: (bench) =>
-    containerPlaces(bench, false).flatMap(({ on, container, at }) => {
+  check: (context) =>
+    containerPlaces(context, false).flatMap(({ on, container, at }) => {
       const least = imageCard(container.image).leastMemoryBytes;
       const limit = container.resources?.limits?.memory;
       if (least === undefined || limit === undefined || bytesOf(limit) >= least) return [];

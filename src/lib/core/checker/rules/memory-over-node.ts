@@ -12,12 +12,12 @@ export default rule({
   against: 'south-quay',
   bad: pod({ image: 'shelf.standin.example/engines/image-shelf:r4', container: 'resources: {requests: {cpu: 1, memory: 64Gi}}' }),
   good: pod({ image: 'shelf.standin.example/engines/image-shelf:r4', container: 'resources: {requests: {cpu: 1, memory: 4Gi}}' }),
-  check: (bench) => {
-    const nodes = bench.target?.list('Node') ?? [];
+  check: (context) => {
+    const nodes = context.target?.list('Node') ?? [];
     if (!nodes.length) return [];
     const most = nodes.reduce((best, node) => (roomOf(node).memoryBytes > roomOf(best).memoryBytes ? node : best));
     const room = roomOf(most).memoryBytes;
-    return podPlaces(bench).flatMap(({ on, spec, path }) => {
+    return podPlaces(context).flatMap(({ on, spec, path }) => {
       const ask = askOf(spec).memoryBytes;
       if (ask <= room) return [];
       return [

@@ -16,9 +16,9 @@ export default rule({
     storageClass(undefined, 'name: even', 'files.standin.example'),
     claim('accessModes: [ReadWriteMany], storageClassName: even, resources: {requests: {storage: 40Gi}}')
   ),
-  check: (bench) =>
-    claimPlaces(bench).flatMap(({ on, spec, path }) => {
-      const card = driverCard(classFor(bench, spec)?.provisioner ?? '');
+  check: (context) =>
+    claimPlaces(context).flatMap(({ on, spec, path }) => {
+      const card = driverCard(classFor(context, spec)?.provisioner ?? '');
       if (!card) return [];
       const many = (mode: string) => mode === 'ReadWriteMany' || mode === 'ReadOnlyMany';
       const blockOnly = !card.modes.some(many);

@@ -15,8 +15,8 @@ export default rule({
     spec: 'volumes: [{name: a, emptyDir: {}}, {name: b, emptyDir: {}}]',
     container: 'volumeMounts: [{name: a, mountPath: /work}, {name: b, mountPath: /spare}]'
   }),
-  check: (bench) =>
-    containerPlaces(bench).flatMap(({ on, container, at }) =>
+  check: (context) =>
+    containerPlaces(context).flatMap(({ on, container, at }) =>
       (container.volumeMounts ?? []).flatMap((one, i, list) =>
         list.findIndex((two) => two.mountPath === one.mountPath) === i
           ? []

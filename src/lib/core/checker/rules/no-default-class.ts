@@ -11,10 +11,10 @@ export default rule({
   against: 'pilot-house',
   bad: claim(),
   good: claim('accessModes: [ReadWriteOnce], storageClassName: "", volumeName: kept, resources: {requests: {storage: 40Gi}}'),
-  check: (bench) => {
-    if (!bench.target || bench.all('StorageClass').some((one) => one.metadata.annotations?.[defaultClassMark] === 'true')) return [];
-    const names = bench.all('StorageClass').map((one) => one.metadata.name);
-    return claimPlaces(bench).flatMap(({ on, spec, path }) =>
+  check: (context) => {
+    if (!context.target || context.all('StorageClass').some((one) => one.metadata.annotations?.[defaultClassMark] === 'true')) return [];
+    const names = context.all('StorageClass').map((one) => one.metadata.name);
+    return claimPlaces(context).flatMap(({ on, spec, path }) =>
       spec.storageClassName === undefined && !spec.volumeName
         ? [
             hit(

@@ -11,8 +11,8 @@ export default rule({
   why: 'Pods are placed by what they request. One that requests nothing is put anywhere, and is the first to be ended when memory runs short.',
   bad: pod(),
   good: pod({ container: 'resources: {requests: {cpu: 100m, memory: 256Mi}}' }),
-  check: (bench) =>
-    containerPlaces(bench, false).flatMap(({ on, container, at }) => {
+  check: (context) =>
+    containerPlaces(context, false).flatMap(({ on, container, at }) => {
       const { requests, limits } = container.resources ?? {};
       const lacks = (['cpu', 'memory'] as const).filter((key) => requests?.[key] === undefined && limits?.[key] === undefined);
       if (!lacks.length) return [];

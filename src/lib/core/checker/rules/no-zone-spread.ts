@@ -18,10 +18,10 @@ export default rule({
       pod: 'topologySpreadConstraints:\n- {maxSkew: 1, topologyKey: topology.kubernetes.io/zone, whenUnsatisfiable: DoNotSchedule, labelSelector: {matchLabels: {app: store}}}'
     })
   ),
-  check: (bench) => {
-    const zones = zonesOf(bench);
+  check: (context) => {
+    const zones = zonesOf(context);
     if (zones.length < 2) return [];
-    return bench.written('StatefulSet').flatMap((on) => {
+    return context.written('StatefulSet').flatMap((on) => {
       const { spec } = on.object.spec.template;
       if (sizeOf(on.object) < 2 || minds(spec)) return [];
       const rule = {

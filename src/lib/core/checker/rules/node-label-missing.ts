@@ -13,10 +13,10 @@ export default rule({
   against: 'north-quay',
   bad: pod({ image, spec: 'nodeSelector: {pier: outer}' }),
   good: pod({ image, spec: 'nodeSelector: {topology.kubernetes.io/zone: a}' }),
-  check: (bench) => {
-    const nodes = bench.target ? bench.all('Node') : [];
+  check: (context) => {
+    const nodes = context.target ? context.all('Node') : [];
     if (!nodes.length) return [];
-    return podPlaces(bench).flatMap(({ on, spec, path }) => {
+    return podPlaces(context).flatMap(({ on, spec, path }) => {
       // A daemon set with no node to run on has nothing to wait for.
       if (on.object.kind === 'DaemonSet' || nodes.some((one) => nodeWanted(spec, one))) return [];
       const odd = Object.entries(spec.nodeSelector ?? {}).find(([key, value]) =>

@@ -11,8 +11,8 @@ export default rule({
   why: 'Whoever may read the manifest, or look at the pod, reads the password. Put it into a secret, generated, and refer to it.',
   bad: pod({ container: 'env: [{name: DB_PASSWORD, value: sunshine}]' }),
   good: pod({ container: 'env: [{name: DB_PASSWORD, valueFrom: {secretKeyRef: {name: tool-access, key: password, optional: true}}}]' }),
-  check: (bench) => [
-    ...containerPlaces(bench).flatMap(({ on, container, at }) =>
+  check: (context) => [
+    ...containerPlaces(context).flatMap(({ on, container, at }) =>
       (container.env ?? []).flatMap((one, i) => {
         if (one.value === undefined || one.value === '' || !secretName.test(one.name) || /^\$\(|_FILE$/.test(one.value)) return [];
         const name = `${on.object.metadata.name}-access`;
@@ -31,7 +31,7 @@ export default rule({
         ];
       })
     ),
-    ...bench
+    ...context
       .written('ConfigMap')
       .flatMap((on) =>
         Object.entries(on.object.data ?? {}).flatMap(([key, text]) =>

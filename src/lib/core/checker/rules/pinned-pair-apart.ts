@@ -15,11 +15,11 @@ export default rule({
     'apiVersion: v1\nkind: PersistentVolume\nmetadata: {name: kept}\nspec: {capacity: {storage: 40Gi}, accessModes: [ReadWriteOnce], csi: {driver: block.standin.example, volumeHandle: blk-1}}\n',
     claim('accessModes: [ReadWriteOnce], storageClassName: "", volumeName: kept, resources: {requests: {storage: 40Gi}}')
   ),
-  check: (bench) =>
-    bench.written('PersistentVolumeClaim').flatMap((on) => {
+  check: (context) =>
+    context.written('PersistentVolumeClaim').flatMap((on) => {
       const { spec } = on.object;
-      const one = spec.volumeName ? bench.find('PersistentVolume', '', spec.volumeName) : undefined;
-      if (!one || bench.target?.get('PersistentVolumeClaim', on.object.metadata.namespace ?? '', on.object.metadata.name)) return [];
+      const one = spec.volumeName ? context.find('PersistentVolume', '', spec.volumeName) : undefined;
+      if (!one || context.target?.get('PersistentVolumeClaim', on.object.metadata.namespace ?? '', on.object.metadata.name)) return [];
       const asked = spec.resources.requests.storage;
       const path = ['spec', 'volumeName'];
       if (bytesOf(one.spec.capacity.storage) < bytesOf(asked))

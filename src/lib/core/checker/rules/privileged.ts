@@ -9,8 +9,8 @@ export default rule({
   why: 'A fixed user inside the image and a volume owned by somebody else is often "solved" by running privileged, which hands the container the whole node. A run-as user and a file-system group hand it the volume alone. Only an agent that mounts for the node needs privileges.',
   bad: join(service(), set({ container: 'securityContext: {privileged: true}' })),
   good: join(service(), set({ pod: 'securityContext: {runAsUser: 1000, fsGroup: 1000}' })),
-  check: (bench) =>
-    containerPlaces(bench).flatMap(({ on, container, at, path, spec }) => {
+  check: (context) =>
+    containerPlaces(context).flatMap(({ on, container, at, path, spec }) => {
       const mounts = container.volumeMounts?.some((one) => (one as { mountPropagation?: string }).mountPropagation === 'Bidirectional');
       const security = container.securityContext as { privileged?: boolean; runAsUser?: number } | undefined;
       if (security?.privileged !== true || mounts || on.object.kind === 'DaemonSet') return [];

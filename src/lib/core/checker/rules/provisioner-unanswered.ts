@@ -16,25 +16,25 @@ export default rule({
     'apiVersion: storage.k8s.io/v1\nkind: CSIDriver\nmetadata: {name: block.standin.example}\nspec: {attachRequired: true}\n',
     claim('accessModes: [ReadWriteOnce], storageClassName: steady-block, resources: {requests: {storage: 40Gi}}')
   ),
-  check: (bench) => {
-    const { target } = bench;
+  check: (context) => {
+    const { target } = context;
     if (!target) return [];
     const answered = (driver: string) =>
-      bench.find('CSIDriver', '', driver) !== undefined || driverAnswers(target, driver) || driver === 'kubernetes.io/no-provisioner';
+      context.find('CSIDriver', '', driver) !== undefined || driverAnswers(target, driver) || driver === 'kubernetes.io/no-provisioner';
     const seen = new Set<string>();
     const repairOf = (driver: string): Repair | undefined => {
       const known = installFor(target, driver);
       if (!known) return undefined;
-      const there = new Set(bench.written(...kindEntries.map((one) => one.kind)).map((one) => keyOf(refOf(one.object))));
+      const there = new Set(context.written(...kindEntries.map((one) => one.kind)).map((one) => keyOf(refOf(one.object))));
       return { says: `Add ${driver} ${known.version}`, add: installObjects(known).filter((one) => !there.has(keyOf(refOf(one)))) };
     };
     return [
-      ...claimPlaces(bench).map(({ on, spec, path }) => ({
+      ...claimPlaces(context).map(({ on, spec, path }) => ({
         on,
         path: [...path, 'storageClassName'],
-        one: spec.volumeName ? undefined : classFor(bench, spec)
+        one: spec.volumeName ? undefined : classFor(context, spec)
       })),
-      ...bench.written('StorageClass').map((on) => ({ on, path: ['provisioner'], one: on.object }))
+      ...context.written('StorageClass').map((on) => ({ on, path: ['provisioner'], one: on.object }))
     ].flatMap(({ on, path, one }) => {
       if (!one || answered(one.provisioner) || seen.has(one.provisioner)) return [];
       seen.add(one.provisioner);

@@ -15,12 +15,12 @@ export default rule({
     'apiVersion: v1\nkind: Secret\nmetadata: {name: shelf-pull}\ntype: kubernetes.io/dockerconfigjson\ndata: {.dockerconfigjson: e30=}\n',
     pod({ spec: 'imagePullSecrets: [{name: shelf-pull}]' })
   ),
-  check: (bench) =>
-    podPlaces(bench).flatMap(({ on, spec, path, namespace }) =>
+  check: (context) =>
+    podPlaces(context).flatMap(({ on, spec, path, namespace }) =>
       ((spec.imagePullSecrets as { name?: string }[] | undefined) ?? []).flatMap((one, i) => {
-        if (!one.name || bench.find('Secret', namespace, one.name)) return [];
-        const there = bench.all('Secret', namespace).map((two) => two.metadata.name);
-        if (!bench.target && !there.length) return [];
+        if (!one.name || context.find('Secret', namespace, one.name)) return [];
+        const there = context.all('Secret', namespace).map((two) => two.metadata.name);
+        if (!context.target && !there.length) return [];
         const near = nearest(one.name, there);
         return [
           hit(

@@ -15,8 +15,8 @@ export default rule({
     storageClass(undefined, 'name: even', 'files.standin.example'),
     claim('accessModes: [ReadWriteMany], storageClassName: even, resources: {requests: {storage: 40Gi}}')
   ),
-  check: (bench) =>
-    claimPlaces(bench).flatMap(({ on, spec, path }) =>
+  check: (context) =>
+    claimPlaces(context).flatMap(({ on, spec, path }) =>
       spec.accessModes.every((mode) => mode === 'ReadOnlyMany') &&
       !spec.dataSource &&
       !spec.volumeName &&

@@ -16,13 +16,13 @@ export default rule({
     'apiVersion: v1\nkind: Secret\nmetadata: {name: tool-access}\ndata: {password: c3Vu}\n',
     pod({ container: 'envFrom: [{secretRef: {name: tool-access}}]' })
   ),
-  check: (bench) =>
+  check: (context) =>
     (['ConfigMap', 'Secret'] as const).flatMap((kind) =>
-      referencesIn(bench, kind).flatMap(({ on, path, name, namespace }) => {
-        if (bench.find(kind, namespace, name)) return [];
-        const other = bench.all(kind).find((one) => one.metadata.name === name);
+      referencesIn(context, kind).flatMap(({ on, path, name, namespace }) => {
+        if (context.find(kind, namespace, name)) return [];
+        const other = context.all(kind).find((one) => one.metadata.name === name);
         if (!other) return [];
-        const mine = bench.written(kind).find((one) => one.object === other);
+        const mine = context.written(kind).find((one) => one.object === other);
         return [
           hit(
             on,

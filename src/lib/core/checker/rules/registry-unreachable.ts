@@ -11,13 +11,13 @@ export default rule({
   against: 'harbour',
   bad: pod({ image: 'elsewhere.example/engines/image-shelf:r4' }),
   good: pod({ image: 'shelf.standin.example/engines/image-shelf:r4' }),
-  check: (bench) =>
-    containerPlaces(bench).flatMap(({ on, container, at }) => {
-      const { target } = bench;
+  check: (context) =>
+    containerPlaces(context).flatMap(({ on, container, at }) => {
+      const { target } = context;
       if (!target?.knowsProvider || !target.list('Registry').length) return [];
       const { fault } = pullOf(target, container.image);
       if (!fault || fault.field === 'spec.images') return [];
-      const reachable = bench.all('Registry').filter((one) => one.spec.reachable);
+      const reachable = context.all('Registry').filter((one) => one.spec.reachable);
       if (reachable.some((one) => one.spec.host === imageParts(container.image).host)) return [];
       const { host } = imageParts(container.image);
       const other = reachable[0]?.spec.host;

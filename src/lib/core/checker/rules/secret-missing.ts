@@ -15,12 +15,12 @@ export default rule({
     'apiVersion: v1\nkind: Secret\nmetadata: {name: tool-access}\ndata: {password: c3Vu}\n',
     pod({ container: 'envFrom: [{secretRef: {name: tool-access}}]' })
   ),
-  check: (bench) =>
-    referencesIn(bench, 'Secret').flatMap(({ on, path, name, namespace }) => {
-      if (bench.find('Secret', namespace, name) || bench.all('Secret').some((one) => one.metadata.name === name)) return [];
-      if (bench.written('Certificate').some((one) => one.object.spec.secret === name)) return [];
-      const there = bench.all('Secret', namespace).map((one) => one.metadata.name);
-      if (!bench.target && !there.length) return [];
+  check: (context) =>
+    referencesIn(context, 'Secret').flatMap(({ on, path, name, namespace }) => {
+      if (context.find('Secret', namespace, name) || context.all('Secret').some((one) => one.metadata.name === name)) return [];
+      if (context.written('Certificate').some((one) => one.object.spec.secret === name)) return [];
+      const there = context.all('Secret', namespace).map((one) => one.metadata.name);
+      if (!context.target && !there.length) return [];
       const near = nearest(name, there);
       return [
         hit(

@@ -9,16 +9,16 @@ export default rule({
   why: 'A service without pods behind it has an address that answers nothing. Often one label is spelled another way.',
   bad: join(service('selector: {app: desks}, ports: [{port: 80}]', 'name: front'), deployment()),
   good: join(service('selector: {app: desk}, ports: [{port: 80}]', 'name: front'), deployment()),
-  check: (bench) =>
-    bench.written('Service').flatMap((on) => {
+  check: (context) =>
+    context.written('Service').flatMap((on) => {
       const { selector, type } = on.object.spec;
       const space = on.object.metadata.namespace ?? 'default';
       if (!selector || !Object.keys(selector).length || type === 'ExternalName') return [];
-      const makers = [...bench.all('StatefulSet', space), ...bench.all('Deployment', space), ...bench.all('DaemonSet', space)];
-      if (!makers.length && !bench.target) return [];
+      const makers = [...context.all('StatefulSet', space), ...context.all('Deployment', space), ...context.all('DaemonSet', space)];
+      if (!makers.length && !context.target) return [];
       if (
         makers.some((one) => selectsPodsOf(selector, one)) ||
-        bench.all('Pod', space).some((one) => pairsMatch(selector, one.metadata.labels))
+        context.all('Pod', space).some((one) => pairsMatch(selector, one.metadata.labels))
       )
         return [];
       if (makers.some((one) => one.kind === 'StatefulSet' && one.spec.serviceName === on.object.metadata.name)) return [];

@@ -29,12 +29,12 @@ export default rule({
     'apiVersion: storage.k8s.io/v1\nkind: CSIDriver\nmetadata: {name: block.standin.example}\nspec: {attachRequired: true}\n',
     'apiVersion: snapshot.storage.k8s.io/v1\nkind: VolumeSnapshotClass\nmetadata: {name: moments}\ndriver: block.standin.example\ndeletionPolicy: Retain\n'
   ),
-  check: (bench) =>
-    claimPlaces(bench).flatMap(({ on, spec, path, set }) => {
-      const one = classFor(bench, spec);
-      if (!set || !one || !bench.target) return [];
+  check: (context) =>
+    claimPlaces(context).flatMap(({ on, spec, path, set }) => {
+      const one = classFor(context, spec);
+      if (!set || !one || !context.target) return [];
       const card = driverCard(one.provisioner);
-      if (!card?.snapshots || bench.all('VolumeSnapshotClass').some((two) => two.driver === one.provisioner)) return [];
+      if (!card?.snapshots || context.all('VolumeSnapshotClass').some((two) => two.driver === one.provisioner)) return [];
       const made: ApiObject = {
         apiVersion: 'snapshot.storage.k8s.io/v1',
         kind: 'VolumeSnapshotClass',

@@ -10,17 +10,17 @@ export default rule({
   why: '100G is 100,000,000,000 bytes, 100Gi is 107,374,182,400: 7.37 % more. Nearly always Gi was meant, and nearly always it is noticed when the volume is full.',
   bad: claim('accessModes: [ReadWriteOnce], resources: {requests: {storage: 100G}}'),
   good: claim('accessModes: [ReadWriteOnce], resources: {requests: {storage: 100Gi}}'),
-  check: (bench) => {
+  check: (context) => {
     const places = [
-      ...claimPlaces(bench).map(({ on, spec, path }) => ({
+      ...claimPlaces(context).map(({ on, spec, path }) => ({
         on,
         value: spec.resources.requests.storage,
         path: [...path, 'resources', 'requests', 'storage']
       })),
-      ...bench
+      ...context
         .written('PersistentVolume')
         .map((on) => ({ on, value: on.object.spec.capacity.storage, path: ['spec', 'capacity', 'storage'] })),
-      ...containerPlaces(bench).flatMap(({ on, container, at }) =>
+      ...containerPlaces(context).flatMap(({ on, container, at }) =>
         (['requests', 'limits'] as const).flatMap((key) => {
           const value = container.resources?.[key]?.memory;
           return value === undefined ? [] : [{ on, value, path: [...at, 'resources', key, 'memory'] }];

@@ -12,10 +12,10 @@ export default rule({
   against: 'north-quay',
   bad: claim('accessModes: [ReadWriteOnce], storageClassName: steady-block, resources: {requests: {storage: 64Ti}}'),
   good: claim('accessModes: [ReadWriteOnce], storageClassName: steady-block, resources: {requests: {storage: 40Gi}}'),
-  check: (bench) =>
-    claimPlaces(bench).flatMap(({ on, spec, path }) => {
-      const one = classFor(bench, spec);
-      const backend = one && bench.target && backendOf(bench.target, one.provisioner);
+  check: (context) =>
+    claimPlaces(context).flatMap(({ on, spec, path }) => {
+      const one = classFor(context, spec);
+      const backend = one && context.target && backendOf(context.target, one.provisioner);
       const asked = spec.resources.requests.storage;
       const short = backend && sizeShortage(backend, bytesOf(asked));
       if (!backend || !short || spec.volumeName) return [];

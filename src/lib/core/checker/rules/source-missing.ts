@@ -21,12 +21,12 @@ export default rule({
     ),
     'apiVersion: snapshot.storage.k8s.io/v1\nkind: VolumeSnapshot\nmetadata: {name: last-night}\nspec: {source: {persistentVolumeClaimName: journal}}\n'
   ),
-  check: (bench) =>
-    claimPlaces(bench).flatMap(({ on, spec, path, namespace }) => {
+  check: (context) =>
+    claimPlaces(context).flatMap(({ on, spec, path, namespace }) => {
       const source = spec.dataSource;
       if (!source || (source.kind !== 'VolumeSnapshot' && source.kind !== 'PersistentVolumeClaim')) return [];
-      const there = bench.all(source.kind, namespace).map((one) => one.metadata.name);
-      if (there.includes(source.name) || (!bench.target && there.length === 0)) return [];
+      const there = context.all(source.kind, namespace).map((one) => one.metadata.name);
+      if (there.includes(source.name) || (!context.target && there.length === 0)) return [];
       const near = nearest(source.name, there);
       return [
         hit(

@@ -28,16 +28,16 @@ export default rule({
   why: 'A commit that no standby has yet is lost with the primary, though the client was told that it counts. Waiting for one standby costs a message to and fro, and what was acknowledged survives the primary.',
   bad: example(0),
   good: example(1),
-  check: (bench) =>
-    bench.written('ConfigMap').flatMap((on) => {
+  check: (context) =>
+    context.written('ConfigMap').flatMap((on) => {
       const { name, namespace = 'default' } = on.object.metadata;
       const using = ({ spec }: StatefulSet) =>
         (spec.replicas ?? 1) > 1 &&
         enginePartOf(spec.template.spec)?.engine === 'primary-standby-sql' &&
         spec.template.spec.volumes?.some((volume) => volume.configMap?.name === name) === true;
-      const user = bench.all('StatefulSet', namespace).find(using);
+      const user = context.all('StatefulSet', namespace).find(using);
       // Members read their configuration when they start: the mark of it in the template restarts them.
-      const sets = bench
+      const sets = context
         .written('StatefulSet')
         .filter((one) => (one.object.metadata.namespace ?? 'default') === namespace && using(one.object));
       return user

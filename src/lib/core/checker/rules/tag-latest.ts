@@ -10,11 +10,11 @@ export default rule({
   why: 'Without a tag, or with "latest", two members can run two versions, and nobody knows which one ran yesterday.',
   bad: pod({ image: 'shelf.example.test/tool' }),
   good: pod({ image: 'shelf.example.test/tool:r2' }),
-  check: (bench) =>
-    containerPlaces(bench).flatMap(({ on, container, at }) => {
+  check: (context) =>
+    containerPlaces(context).flatMap(({ on, container, at }) => {
       const tag = imageTag(container.image);
       if (container.image.includes('@sha256:') || (tag !== '' && tag !== 'latest')) return [];
-      const known = bench.target
+      const known = context.target
         ?.list('Registry')
         .flatMap((one) => one.spec.images ?? [])
         .find((one) => imageParts(one).repository === imageParts(container.image).repository && imageTag(one));

@@ -16,11 +16,11 @@ export default rule({
     service('selector: {app: desk}, ports: [{port: 80, targetPort: http}]', 'name: front'),
     deployment({ container: 'ports: [{name: http, containerPort: 8080}]' })
   ),
-  check: (bench) =>
-    bench.written('Service').flatMap((on) => {
+  check: (context) =>
+    context.written('Service').flatMap((on) => {
       const { selector } = on.object.spec;
       const space = on.object.metadata.namespace ?? 'default';
-      const makers = [...bench.all('StatefulSet', space), ...bench.all('Deployment', space), ...bench.all('DaemonSet', space)].filter(
+      const makers = [...context.all('StatefulSet', space), ...context.all('Deployment', space), ...context.all('DaemonSet', space)].filter(
         (one) => selectsPodsOf(selector, one)
       );
       const ports = makers.flatMap((one) => one.spec.template.spec.containers.flatMap((two) => two.ports ?? []));

@@ -18,10 +18,10 @@ export default rule({
     })
   ),
   good: join(service(), set({ spec: 'replicas: 1', claim: null, image: 'shelf.standin.example/engines/image-shelf:r4' })),
-  check: (bench) => {
-    const zones = zonesOf(bench);
+  check: (context) => {
+    const zones = zonesOf(context);
     if (zones.length !== 2) return [];
-    return bench
+    return context
       .written('StatefulSet')
       .filter((on) => sizeOf(on.object) >= 3 && on.object.metadata.labels?.['standin.example/blueprint'])
       .map((on) =>

@@ -9,8 +9,8 @@ export default rule({
   why: 'A new volume belongs to root. A program that runs as another user can not write to it, unless the volume is given to its group: fsGroup.',
   bad: join(service(), set({ pod: 'securityContext: {runAsUser: 1000}' })),
   good: join(service(), set({ pod: 'securityContext: {runAsUser: 1000, fsGroup: 1000}' })),
-  check: (bench) =>
-    podPlaces(bench).flatMap(({ on, spec, path }) => {
+  check: (context) =>
+    podPlaces(context).flatMap(({ on, spec, path }) => {
       const own = spec.containers.map((one) => (one.securityContext as { runAsUser?: number } | undefined)?.runAsUser).find((one) => one);
       const user = own ?? spec.securityContext?.runAsUser;
       if (

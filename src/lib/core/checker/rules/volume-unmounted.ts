@@ -9,8 +9,8 @@ export default rule({
   why: 'The pod waits for the volume before it starts, though nobody uses it.',
   bad: pod({ spec: 'volumes: [{name: scratch, emptyDir: {}}]' }),
   good: pod({ spec: 'volumes: [{name: scratch, emptyDir: {}}]', container: 'volumeMounts: [{name: scratch, mountPath: /tmp}]' }),
-  check: (bench) =>
-    podPlaces(bench).flatMap(({ on, spec, path }) => {
+  check: (context) =>
+    podPlaces(context).flatMap(({ on, spec, path }) => {
       const used = new Set(
         [...spec.containers, ...(spec.initContainers ?? [])].flatMap((one) => [
           ...(one.volumeMounts ?? []).map((mount) => mount.name),

@@ -2,13 +2,14 @@ import { defaultClassMark, momentIn, refOf, type Facts, type StorageClass, type 
 import { bytesOf } from '../../shared';
 import { eventsAbout, latestOf, scopeIn, tellingPart, timeOf } from '../../exports';
 import { compact, field, look, madeMs, ref } from '../evidence';
-import type { ClaimPlace, JointId, Position } from '../types';
+import type { JointId } from '../joints';
+import type { ClaimPlace, Position } from '../types';
 import { driverLook, type Need } from './driver';
 import { byHand, classNameOf, driverIn, sortOf, volumeOf, waitsForMember } from './kinds';
 import { brokenBy, evidenceOf, faultOf, mostTelling, placed, remedyFor, underWay, type Fault, type Placed } from './place';
 import { holdsVolumes, stageOf } from './stage';
-import { bindingFault, growthFault, isBoundClaim, snapshotFault } from './claim-faults';
 import { attaches, attachmentsOf } from './attachments';
+import { bindingFault, growthFault, isBoundClaim, snapshotFault } from './claim-faults';
 
 /** Whether a claim that isn't bound waits for a member before its volume is made. */
 function waitsForUser(facts: Facts, { claim, class: one }: ClaimPlace): boolean {
@@ -383,7 +384,6 @@ export function claimLooks(at: Position, place: ClaimPlace, own: readonly Fault[
   }
   const seen: Seen = { at, place, faults, class: one, volume: volumeOf(facts, place), driver, need, held };
   const above: JointId[] = ['backend', 'target', 'rights', 'driver', 'class', 'volume', 'claim'];
-  const snap = place.snapshot ? [snapshotPlaced(seen)] : [];
   const rest = faults
     .filter((two) => !above.includes(two.joint) && !(place.snapshot && two.joint === 'snapshot'))
     .map((two) => brokenBy(two, place.name));
@@ -393,7 +393,7 @@ export function claimLooks(at: Position, place: ClaimPlace, own: readonly Fault[
     ...classPlaced(seen),
     ...volumePlaced(seen),
     ...claimPlaced(seen),
-    ...snap,
+    ...(place.snapshot ? [snapshotPlaced(seen)] : []),
     ...rest
   ];
 }

@@ -12,7 +12,8 @@ import {
 } from '../../model';
 import { scopeIn } from '../../exports';
 import { claimPosition, memberPosition, snapshotPosition, volumePosition } from '../position';
-import { jointIds, type JointId, type Position } from '../types';
+import { jointIds, type JointId } from '../joints';
+import type { Position } from '../types';
 import { claimLooks } from './claims';
 import { containerLooks, readyLook } from './containers';
 import { madeLook, makersOf, saidReady } from './made';

@@ -1,7 +1,8 @@
 import { momentIn, type Facts, type Pod, type Ref } from '../../model';
 import { isVague, jointOf, scopeIn, tellingPart, timeOf, type Doing, type Said } from '../../exports';
 import { look } from '../evidence';
-import type { Evidence, JointId, Look } from '../types';
+import type { JointId } from '../joints';
+import type { Evidence, Look } from '../types';
 
 /** A look at a joint, in its place. */
 export interface Placed {

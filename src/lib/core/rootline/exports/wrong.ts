@@ -17,7 +17,8 @@ import {
 import { eventsAbout, replicasOf, scopeIn } from '../../exports';
 import { rootLine, type Joint, type RootLine } from '../chain';
 import { breakOf, causeOf, lineSentence } from '../sentence';
-import { jointIds, type Evidence, type JointId } from '../types';
+import { jointIds, type JointId } from '../joints';
+import type { Evidence } from '../types';
 import { podsOf, pressures, saysWrong, type Owner } from './subjects';
 import { stageOf } from './stage';
 

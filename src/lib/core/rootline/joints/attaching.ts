@@ -4,8 +4,9 @@ import { compact, driverOfPlace, field, isAttached, isBound, lastEvent, look, ma
 import type { JointRule } from '../types';
 
 /** Is the claim's volume attached to the member's node? */
-export const attaching: JointRule = {
-  id: 'attaching',
+export const attaching = {
+  id: 'attaching' as const,
+  shared: false,
   title: 'Attached',
   why: 'Block storage hangs on one node at a time, like a disk. It can follow a member only when the node before has let it go.',
   perClaim: true,
@@ -57,4 +58,4 @@ export const attaching: JointRule = {
       settling: { sinceMs: madeMs(mine) ?? facts.nowMs, normalMs: [2_000, 15_000] }
     });
   }
-};
+} satisfies JointRule;

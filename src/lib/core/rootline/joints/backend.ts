@@ -50,8 +50,9 @@ function shortLook(at: Position, place: ClaimPlace, backend: Backend, shortages:
 }
 
 /** Does a backend stand behind the driver, and has it room and quota where the volume would be made? */
-export const backend: JointRule = {
-  id: 'backend',
+export const backend = {
+  id: 'backend' as const,
+  shared: true,
   title: 'Backend',
   why: 'A volume is a piece of a backend. Where the backend has no room, no quota or nothing in the zone, nothing can be handed out.',
   perClaim: true,
@@ -86,4 +87,4 @@ export const backend: JointRule = {
     const possible = short.some((one) => one.length === 0);
     return possible || !short[0] ? look('holds', found.metadata.name, says, { objects }) : shortLook(at, place, found, short[0]);
   }
-};
+} satisfies JointRule;

@@ -38,8 +38,9 @@ function growing(facts: Facts, claim: Claim): Look | undefined {
 }
 
 /** Is the claim there, and bound? */
-export const claimJoint: JointRule = {
-  id: 'claim',
+export const claimJoint = {
+  id: 'claim' as const,
+  shared: false,
   title: 'Claim',
   why: 'The claim is what a member asks for: so much, so shared, of that class. Bound means that a volume answers to it.',
   perClaim: true,
@@ -85,4 +86,4 @@ export const claimJoint: JointRule = {
       ])
     });
   }
-};
+} satisfies JointRule;

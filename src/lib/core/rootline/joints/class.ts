@@ -24,8 +24,9 @@ const twoDefaults = (marked: readonly StorageClass[], kept: StorageClass): Pick<
 });
 
 /** Does the claim go by a class that exists? */
-export const classJoint: JointRule = {
-  id: 'class',
+export const classJoint = {
+  id: 'class' as const,
+  shared: true,
   title: 'Class',
   why: 'The class says which driver makes the volume, and how. A claim that names no class goes by the default one.',
   perClaim: true,
@@ -88,4 +89,4 @@ export const classJoint: JointRule = {
       }
     });
   }
-};
+} satisfies JointRule;

@@ -117,8 +117,9 @@ const nodeWanted = ({ pod }: Position, { claim }: ClaimPlace): string | undefine
   pod?.spec.nodeName ?? claim?.metadata.annotations?.[selectedNodeMark];
 
 /** Does somebody answer to the class's provisioner: registered, controller ready, plugin on the node? */
-export const driver: JointRule = {
-  id: 'driver',
+export const driver = {
+  id: 'driver' as const,
+  shared: true,
   title: 'Driver',
   why: 'Only the driver named by the class makes and attaches its volumes. Without it claims stay Pending, and nothing on the members says so.',
   perClaim: true,
@@ -166,4 +167,4 @@ export const driver: JointRule = {
       );
     return look('holds', name, says, { objects });
   }
-};
+} satisfies JointRule;

@@ -36,8 +36,9 @@ function mirrorOf(facts: Facts, pod: Pod | undefined, set: StatefulSet | undefin
 }
 
 /** Can the member's images be had? */
-export const image: JointRule = {
-  id: 'image',
+export const image = {
+  id: 'image' as const,
+  shared: true,
   title: 'Image',
   why: "Each node pulls the image itself. A registry that the nodes can't reach, or that lacks the image, stops a member before its first line runs.",
   perClaim: false,
@@ -114,4 +115,4 @@ export const image: JointRule = {
       });
     return look('waiting', label, 'pulled when the member stands on a node', { objects });
   }
-};
+} satisfies JointRule;

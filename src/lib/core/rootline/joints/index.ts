@@ -20,8 +20,7 @@ import { start } from './start';
 import { target } from './target';
 import { volume } from './volume';
 
-/** All joints from the root up. A new one is one more file and one more line here. */
-export const jointRules: readonly JointRule[] = [
+const rules = [
   storageNodes,
   operator,
   disks,
@@ -45,4 +44,13 @@ export const jointRules: readonly JointRule[] = [
   name,
   service,
   resource
-];
+] as const;
+
+/** The links of a root line. Those two that only exports have stand between snapshot and placing. */
+export type JointId = (typeof rules)[number]['id'] | 'quota' | 'admitted';
+
+/** Their order, from the root up. */
+export const jointIds: readonly JointId[] = rules.flatMap(({ id }) => (id === 'placing' ? (['quota', 'admitted', id] as const) : [id]));
+
+/** All joints, from the root up. A new one is one more file and one more line above (see docs/adding.md). */
+export const jointRules: readonly (JointRule & { readonly id: JointId })[] = rules;

@@ -15,8 +15,9 @@ const attaches = ({ facts }: Position, place: ClaimPlace): boolean =>
   facts.get('CSIDriver', '', driverOfPlace(facts, place) ?? '')?.spec.attachRequired !== false;
 
 /** Are the volumes mounted in the pod? */
-export const mounting: JointRule = {
-  id: 'mounting',
+export const mounting = {
+  id: 'mounting' as const,
+  shared: false,
   title: 'Mounted',
   why: 'Attached is a disk on the node; mounted is a directory in the container.',
   perClaim: false,
@@ -47,4 +48,4 @@ export const mounting: JointRule = {
       settling: { sinceMs: lastEvent(facts, pod, ['SuccessfulAttachVolume'])?.atMs ?? facts.nowMs, normalMs: [500, 5_000] }
     });
   }
-};
+} satisfies JointRule;

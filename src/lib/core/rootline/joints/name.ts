@@ -57,8 +57,9 @@ function serviceFault({ set, labels, namespace, spec }: Position, name: string, 
 }
 
 /** Does the member's own DNS name lead to it, through the set's headless service? */
-export const name: JointRule = {
-  id: 'name',
+export const name = {
+  id: 'name' as const,
+  shared: false,
   title: 'Name',
   why: 'Peers find each other by member.service. That name exists only when the set names a headless service whose selector matches.',
   perClaim: false,
@@ -82,4 +83,4 @@ export const name: JointRule = {
       { objects }
     );
   }
-};
+} satisfies JointRule;

@@ -4,8 +4,9 @@ import { field, look, ref } from '../evidence';
 import type { JointRule } from '../types';
 
 /** Is the node that the member stands on ready and within reach? */
-export const node: JointRule = {
-  id: 'node',
+export const node = {
+  id: 'node' as const,
+  shared: true,
   title: 'Node',
   why: "At most one pod per ordinal: while its node can't be reached, a member is neither running for certain nor replaced.",
   perClaim: false,
@@ -35,4 +36,4 @@ export const node: JointRule = {
       remedy: { text: 'Bring the node back, or mark it out of service, so that its pods are freed and their volumes detached.' }
     });
   }
-};
+} satisfies JointRule;

@@ -1,7 +1,7 @@
 import { bytesOf, milliCpuOf, quantityOf, plural } from '../../shared';
 import { asManifest } from '../../manifest';
 import { askOf, conditionOf, memberName, ordinalsOf, refOf, roomOf, zoneOf, type Facts, type Node, type Pod } from '../../model';
-import { faultSentence, luggageOf, placeFault, type PlaceFault } from '../../standin';
+import { faultSentence, podClaimsOf, placeFault, type PlaceFault } from '../../standin';
 import { compact, field, lastEvent, look, madeMs, ref } from '../evidence';
 import type { Evidence, JointRule, Look, Position, Remedy } from '../types';
 
@@ -87,10 +87,10 @@ function biggerNodes(facts: Facts, pod: Pod, short: readonly Node[]): Remedy | u
 }
 
 function noPlace(facts: Facts, pod: Pod): Look {
-  const luggage = luggageOf(facts, pod);
+  const claims = podClaimsOf(facts, pod);
   const nodes = facts.list('Node');
   const faults = nodes.flatMap((node) => {
-    const fault = placeFault(facts, pod, node, luggage);
+    const fault = placeFault(facts, pod, node, claims);
     return fault ? [{ name: node.metadata.name, fault }] : [];
   });
   if (faults.length < nodes.length)
@@ -105,7 +105,7 @@ function noPlace(facts: Facts, pod: Pod): Look {
     pod,
     nodes.filter((node) => short.some((one) => one.name === node.metadata.name))
   );
-  const volumes = luggage.bound.flatMap((claim) => facts.get('PersistentVolume', '', claim.spec.volumeName ?? '') ?? []);
+  const volumes = claims.bound.flatMap((claim) => facts.get('PersistentVolume', '', claim.spec.volumeName ?? '') ?? []);
   const zones = volumes.map((one) => field(one, 'spec.nodeAffinity', zoneIn(one.spec.nodeAffinity)));
   return look(
     'broken',
@@ -150,8 +150,9 @@ function notMade({ facts, set, ordinal, namespace, podName }: Position): Look {
 }
 
 /** Has the member a node? */
-export const placing: JointRule = {
-  id: 'placing',
+export const placing = {
+  id: 'placing' as const,
+  shared: false,
   title: 'Placed',
   why: 'A pod is placed by what it asks for, what it keeps apart from, what the nodes allow, and where its volumes can be reached.',
   perClaim: false,
@@ -166,17 +167,17 @@ export const placing: JointRule = {
         `on ${node}${zoneOf(facts.get('Node', '', node)) ? `, zone ${zoneOf(facts.get('Node', '', node))}` : ''}`,
         { objects: [refOf(pod)] }
       );
-    const luggage = luggageOf(facts, pod);
+    const claims = podClaimsOf(facts, pod);
     const objects = [refOf(pod)];
     const scheduled = conditionOf(pod.status?.conditions, 'PodScheduled');
     const evidence = compact([
       scheduled && field(pod, 'status.conditions[PodScheduled]', `${scheduled.status} ${scheduled.reason ?? ''}`.trim())
     ]);
-    if (luggage.missing.length) return look('waiting', pod.metadata.name, 'waits for its claim', { objects, evidence });
+    if (claims.missing.length) return look('waiting', pod.metadata.name, 'waits for its claim', { objects, evidence });
     const placed = noPlace(facts, pod);
     if (placed.state === 'broken') return placed;
-    if (luggage.choosing.length)
+    if (claims.choosing.length)
       return look('waiting', pod.metadata.name, 'a node is chosen; the member takes it when the volume is there', { objects, evidence });
     return placed;
   }
-};
+} satisfies JointRule;

@@ -38,8 +38,9 @@ function cleared(facts: Facts): { manifests?: ApiObject[] } {
 const nodeWord = (n: number): string => (n === 1 ? 'node' : 'nodes');
 
 /** Are there labelled nodes with usable disks, enough for the copies? */
-export const storageNodes: JointRule = {
-  id: 'storage-nodes',
+export const storageNodes = {
+  id: 'storage-nodes' as const,
+  shared: true,
   title: 'Storage nodes',
   why: 'A pool only takes disks of nodes that were given to it by a label. Each copy of a piece lies on another node, so there must be as many nodes as copies.',
   perClaim: true,
@@ -91,14 +92,15 @@ export const storageNodes: JointRule = {
       }
     );
   }
-};
+} satisfies JointRule;
 
 const waitsWhy = (facts: Facts, pods: readonly Pod[]) =>
   pods.map((pod) => lastEvent(facts, pod, ['FailedScheduling', 'Failed', 'FailedMount', 'BackOff'])).find((one) => one);
 
 /** Does the pool's operator run? */
-export const operator: JointRule = {
-  id: 'operator',
+export const operator = {
+  id: 'operator' as const,
+  shared: true,
   title: 'Operator',
   why: 'The operator finds disks, has them prepared and starts the parts of the pool. Nothing of it happens by itself.',
   perClaim: true,
@@ -129,7 +131,7 @@ export const operator: JointRule = {
       settling: { sinceMs: madeMs(pods[0]) ?? facts.nowMs, normalMs: [10_000, 60_000] }
     });
   }
-};
+} satisfies JointRule;
 
 const jobOf = (facts: Facts, disk: Disk) => facts.get('Job', 'storage-system', `pool-prepare-${disk.metadata.name}`);
 
@@ -153,8 +155,9 @@ function failedLook(facts: Facts, failed: readonly Disk[], copies: number): Look
 }
 
 /** Are the nodes' disks found, judged and prepared? */
-export const disks: JointRule = {
-  id: 'disks',
+export const disks = {
+  id: 'disks' as const,
+  shared: true,
   title: 'Disks',
   why: 'Discovery looks at every disk of the storage nodes. One that carries something or is too small is left alone; each other one is prepared by a job of its own.',
   perClaim: true,
@@ -236,12 +239,13 @@ export const disks: JointRule = {
       }
     );
   }
-};
+} satisfies JointRule;
 const emptyNode: ApiObject & { kind: 'Node' } = { apiVersion: 'v1', kind: 'Node', metadata: { name: '' } };
 
 /** Are most of the pool's keepers up? */
-export const keepers: JointRule = {
-  id: 'keepers',
+export const keepers = {
+  id: 'keepers' as const,
+  shared: true,
   title: 'Keepers',
   why: 'The keepers agree on where each piece lies. Without a majority of them nothing of the pool can change or be mounted.',
   perClaim: true,
@@ -278,7 +282,7 @@ export const keepers: JointRule = {
       settling: { sinceMs: madeMs(pods[0] ?? pool) ?? facts.nowMs, normalMs: [10_000, 90_000] }
     });
   }
-};
+} satisfies JointRule;
 
 /** How a pool stands, for the backend's joint: what is stored of what it holds, and what is being healed. */
 export function poolWords(facts: Facts, pool: Pool): string {

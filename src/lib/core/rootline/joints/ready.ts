@@ -6,8 +6,9 @@ import { compact, field, isRunning, lastEvent, look, ref } from '../evidence';
 import type { JointRule } from '../types';
 
 /** Does the member say that it is ready? */
-export const ready: JointRule = {
-  id: 'ready',
+export const ready = {
+  id: 'ready' as const,
+  shared: false,
   title: 'Ready',
   why: 'Only a ready member gets traffic, and only after it does the next member of an ordered set start.',
   perClaim: false,
@@ -55,4 +56,4 @@ export const ready: JointRule = {
       }
     });
   }
-};
+} satisfies JointRule;

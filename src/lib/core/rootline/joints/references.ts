@@ -13,8 +13,9 @@ function skeleton(namespace: string, missing: { kind: 'ConfigMap' | 'Secret'; na
 }
 
 /** Are the configuration, the secrets and the service account there that the member names? */
-export const references: JointRule = {
-  id: 'references',
+export const references = {
+  id: 'references' as const,
+  shared: true,
   title: 'References',
   why: "Config maps, secrets and accounts are looked up by name in the member's own namespace. One in another namespace is as good as none.",
   perClaim: false,
@@ -64,4 +65,4 @@ export const references: JointRule = {
       }
     });
   }
-};
+} satisfies JointRule;

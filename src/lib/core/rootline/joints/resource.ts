@@ -94,10 +94,11 @@ function resourceLook(facts: Facts, resource: Resource): Look {
 }
 
 /** Does an operator look after the custom resource, and how far has it come? */
-export const resource: JointRule = {
-  id: 'resource',
+export const resource = {
+  id: 'resource' as const,
+  shared: true,
   title: 'Looked after',
   why: 'A custom resource is only a wish. Its operator has to be installed and ready, watch the namespace, and have the rights to make what the wish comes to.',
   perClaim: false,
   look: ({ facts, resource: one }) => (one ? resourceLook(facts, one as Resource) : undefined)
-};
+} satisfies JointRule;

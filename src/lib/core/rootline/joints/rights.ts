@@ -44,8 +44,9 @@ const allOf = (driver: string, place: ClaimPlace): readonly Right[] => [
 ];
 
 /** Does the provider trust the driver's service account, and may it do what is asked? */
-export const rights: JointRule = {
-  id: 'rights',
+export const rights = {
+  id: 'rights' as const,
+  shared: true,
   title: 'Rights',
   why: 'The driver calls the provider under its own identity. Issuer, subject and audience must match what the provider trusts, and each call needs its right.',
   perClaim: true,
@@ -117,7 +118,7 @@ export const rights: JointRule = {
       { objects }
     );
   }
-};
+} satisfies JointRule;
 
 function newIdentity({ facts }: Position, driver: string, subject: string, all: readonly Right[]): Identity {
   return {

@@ -27,8 +27,9 @@ function missingPort(service: Service, { spec }: Position): string | undefined {
 }
 
 /** Does traffic through the services reach the member? */
-export const service: JointRule = {
-  id: 'service',
+export const service = {
+  id: 'service' as const,
+  shared: true,
   title: 'Service',
   why: "Clients don't talk to members but to a service. Its selector and its target port decide whether anything arrives.",
   perClaim: false,
@@ -74,4 +75,4 @@ export const service: JointRule = {
       { objects }
     );
   }
-};
+} satisfies JointRule;

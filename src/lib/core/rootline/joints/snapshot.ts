@@ -19,8 +19,9 @@ function classRemedy(snapshot: Snapshot, driver: string): Remedy {
 }
 
 /** Has the snapshot been taken? */
-export const snapshot: JointRule = {
-  id: 'snapshot',
+export const snapshot = {
+  id: 'snapshot' as const,
+  shared: false,
   title: 'Snapshot',
   why: 'A snapshot is the content of one moment. Of a volume that is mounted it is what a power cut would have left.',
   perClaim: true,
@@ -51,4 +52,4 @@ export const snapshot: JointRule = {
       settling: { sinceMs: since ? momentOf(since) : (madeMs(one) ?? facts.nowMs), normalMs: [2_000, 30_000] }
     });
   }
-};
+} satisfies JointRule;

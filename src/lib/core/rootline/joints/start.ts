@@ -76,8 +76,9 @@ function versionLook(facts: Facts, pod: Pod, label: string): Look | undefined {
 }
 
 /** Do the member's containers run? */
-export const start: JointRule = {
-  id: 'start',
+export const start = {
+  id: 'start' as const,
+  shared: false,
   title: 'Started',
   why: 'A program that ends at once is started again, with ever longer waits between.',
   perClaim: false,
@@ -108,4 +109,4 @@ export const start: JointRule = {
     }
     return look('waiting', label, 'waits for its image', { objects });
   }
-};
+} satisfies JointRule;

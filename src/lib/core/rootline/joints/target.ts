@@ -19,8 +19,9 @@ function mended(backend: Backend, zones: readonly string[], fault: ReachFault, n
 }
 
 /** Can the nodes reach the shared file system? */
-export const target: JointRule = {
-  id: 'target',
+export const target = {
+  id: 'target' as const,
+  shared: true,
   title: 'Mount target',
   why: `A shared file system is reached through a mount target in each zone, at TCP ${filePort}. Where one is missing, or the nodes' range isn't let in, mounts time out on those nodes only.`,
   perClaim: true,
@@ -64,7 +65,7 @@ export const target: JointRule = {
       }
     });
   }
-};
+} satisfies JointRule;
 
 const nodeEvidence = (node: Node, fault: ReachFault) =>
   fault.cause === 'target'

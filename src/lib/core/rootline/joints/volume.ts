@@ -143,8 +143,9 @@ function alone(facts: Facts, volume: Volume): Look {
 }
 
 /** Has the claim got a volume? */
-export const volume: JointRule = {
-  id: 'volume',
+export const volume = {
+  id: 'volume' as const,
+  shared: false,
   title: 'Volume',
   why: "The volume is the cluster's name for a piece of the backend. The driver makes it, unless somebody made it beforehand.",
   perClaim: true,
@@ -171,4 +172,4 @@ export const volume: JointRule = {
     if (found) return look('settling', found.metadata.name, 'is being bound', { objects: [refOf(found)] });
     return place.class ? underWay(facts, place, claim) : look('waiting', '–', 'waits for a class');
   }
-};
+} satisfies JointRule;

@@ -2,7 +2,7 @@ import { addressAt, plural, prefixSize, rangeFault } from '../../shared';
 import { keyOf, refOf, type ApiObject, type Asset, type Facts, type KindMap, type Ref } from '../../model';
 import { damage, writeFault, writeRow } from '../engines/little-store';
 import { poolDriver } from '../provider/pool';
-import type { Hands } from '../control/loop';
+import type { ClusterAccess } from '../control/loop';
 import type { Action } from '../action';
 import { plan, planSteps, type Refusal } from './plan';
 import { restore, restoreRefusal } from './restore';
@@ -13,7 +13,7 @@ export type { Refusal } from './plan';
 /** Where services get their addresses while the ground names no usable range; made up. */
 const spareRange = '10.63.0.0/16';
 
-function withAddress(world: Hands, service: KindMap['Service']): KindMap['Service'] {
+function withAddress(world: ClusterAccess, service: KindMap['Service']): KindMap['Service'] {
   if (service.spec.clusterIP || service.spec.type === 'ExternalName') return service;
   const told = world.store.list('Ground')[0]?.spec.serviceRange;
   const range = told === undefined || rangeFault(told) ? spareRange : told;
@@ -125,7 +125,7 @@ export function claimAsset(facts: Facts, namespace: string, name: string): Asset
   return facts.get('Asset', '', volume?.spec.csi?.volumeHandle ?? '');
 }
 
-function orphan(world: Hands, owner: ApiObject): void {
+function orphan(world: ClusterAccess, owner: ApiObject): void {
   for (const object of world.store.ownedBy(owner.metadata.uid ?? '')) {
     const ownerReferences = object.metadata.ownerReferences?.filter((one) => one.uid !== owner.metadata.uid);
     world.put({
@@ -139,7 +139,7 @@ function orphan(world: Hands, owner: ApiObject): void {
  * Carries out a person's action, or refuses it as a whole.
  * @returns the refusals; with any of them nothing was written
  */
-export function* admitSteps(world: Hands, action: Action): Generator<void, readonly Refusal[]> {
+export function* admitSteps(world: ClusterAccess, action: Action): Generator<void, readonly Refusal[]> {
   if (action.type === 'send') return yield* send(world, action);
   const refusals = refusalsOf(world.store, action);
   if (refusals.length) return refusals;
@@ -178,7 +178,7 @@ export function* admitSteps(world: Hands, action: Action): Generator<void, reado
 /** So many objects are planned, and written, between two turns of others. */
 const objectsAStep = 150;
 
-function* send(world: Hands, { objects, replace = [] }: Action & { type: 'send' }): Generator<void, readonly Refusal[]> {
+function* send(world: ClusterAccess, { objects, replace = [] }: Action & { type: 'send' }): Generator<void, readonly Refusal[]> {
   const verdicts = yield* planSteps(world.store, objects, replace);
   const refusals = verdicts.flatMap((one) => one.refusals);
   if (refusals.length) return refusals;

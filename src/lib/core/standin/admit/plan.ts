@@ -126,7 +126,7 @@ function customFault(
       };
 }
 
-function refusalsOf(
+function objectRefusals(
   object: ApiObject,
   before: ApiObject | undefined,
   after: ApiObject,
@@ -225,7 +225,7 @@ function verdictOf(
   const anew = there !== undefined && replace.some((one) => keyOf(one) === keyOf(ref));
   const before = anew ? undefined : there;
   const after = carried(before, filled(object, facts));
-  const refusals = refusalsOf(object, before, after, facts, newSpaces, defined);
+  const refusals = objectRefusals(object, before, after, facts, newSpaces, defined);
   if (refusals.length) return { ref, outcome: 'refused', ...(before ? { before } : {}), fields: [], refusals };
   const waitsFor = serverWait(facts, object);
   if (waitsFor) return { ref, outcome: 'held', waitsFor, ...(before ? { before } : {}), fields: [], refusals };

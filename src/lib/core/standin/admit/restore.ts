@@ -1,7 +1,7 @@
 import { bytesOf, quantityOf } from '../../shared';
 import { asManifest } from '../../manifest';
 import { claimsOf, keyOf, refOf, type Claim, type Deployment, type Facts, type Pod, type Restoring } from '../../model';
-import type { Hands } from '../control/loop';
+import type { ClusterAccess } from '../control/loop';
 import type { Refusal } from './plan';
 
 /** A claim is to be made anew from a snapshot, under its own name. */
@@ -92,7 +92,7 @@ export function restoredClaim(facts: Facts, claim: Claim, snapshot: string): Cla
 }
 
 /** Stops who uses the claim, takes it away, and leaves word of what takes its place. */
-export function restore(world: Hands, action: Restore): void {
+export function restore(world: ClusterAccess, action: Restore): void {
   const { namespace, claim: name, snapshot } = action;
   const claim = world.store.get('PersistentVolumeClaim', namespace, name)!;
   const { pods, alone, deployments } = stoppedFor(world.store, namespace, name);

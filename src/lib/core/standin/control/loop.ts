@@ -11,11 +11,11 @@ export interface Loop {
   readonly watches: { readonly [K in Kind]?: Watch<K> };
   /** How long after a change it is called, in ms; longer gathers many changes into one call. Default: the common reaction time. */
   readonly paceMs?: number;
-  reconcile(world: Hands, key: string): void;
+  reconcile(world: ClusterAccess, key: string): void;
 }
 
 /** What a control loop may do. */
-export interface Hands {
+export interface ClusterAccess {
   readonly store: Store;
   readonly nowMs: number;
   readonly seed: number;

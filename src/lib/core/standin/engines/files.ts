@@ -1,5 +1,5 @@
 import { drawInt } from '../../shared';
-import type { Ask, Engine, Site, Standing } from './site';
+import type { Ask, Engine, Site, MemberState } from './site';
 import { counted } from './words';
 
 type Rows = readonly (readonly [string, string])[];
@@ -115,7 +115,7 @@ export class SharedFiles implements Engine {
     answer('acknowledged', `${handle.path} closed`);
   }
 
-  standing(site: Site, id: string): Standing {
+  standing(site: Site, id: string): MemberState {
     const mind = site.mind<Mind>(id);
     const agent = site.part(id) === 'agent';
     if (!site.up(id) || !mind) return { role: '', ready: false, says: 'is down', position: 0 };

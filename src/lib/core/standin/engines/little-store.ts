@@ -1,7 +1,7 @@
 import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
 import { digestOf, hash32, hex8 } from '../../shared';
 import { claimsOf, isReady, type Asset, type Facts, type Pod } from '../../model';
-import type { Hands } from '../control/loop';
+import type { ClusterAccess } from '../control/loop';
 import { driverPartOf, enginePartOf, poolPartOf } from '../provider/images';
 import { hasEngine } from './registry';
 import { bringsOf, fillAt, roomIn, writesOf } from './fill';
@@ -19,7 +19,7 @@ export const checksumOf = (rows: readonly Row[]): string =>
 export const storeHolds = (store: NonNullable<NonNullable<Asset['status']>['store']>): boolean => checksumOf(store.rows) === store.checksum;
 
 /** The asset behind a pod's first claim, if it has one. */
-export function assetOf(facts: Pick<Hands['store'], 'get'>, pod: Pod): Asset | undefined {
+export function assetOf(facts: Pick<ClusterAccess['store'], 'get'>, pod: Pod): Asset | undefined {
   const [name] = claimsOf(pod.spec);
   const claim = name === undefined ? undefined : facts.get('PersistentVolumeClaim', pod.metadata.namespace ?? '', name);
   const volume = facts.get('PersistentVolume', '', claim?.spec.volumeName ?? '');
@@ -35,7 +35,7 @@ const fills = (asset: Asset): boolean => asset.spec.fsType === 'ext4' || asset.s
  * A member opens the store in its volume: founds it with a few rows when the volume is empty, else reads it and checks it against its
  * checksum. The rows lie in the volume, so they outlive the member. From here on it fills the volume at the rate that its pod names.
  */
-export function openStore(world: Hands, pod: Pod): void {
+export function openStore(world: ClusterAccess, pod: Pod): void {
   if (driverPartOf(pod.spec) || poolPartOf(pod.spec)) return;
   const asset = assetOf(world.store, pod);
   if (!asset) return;
@@ -56,7 +56,7 @@ export function openStore(world: Hands, pod: Pod): void {
 }
 
 /** A member that ends writes no more; what it has written stays. */
-export function stopWriting(world: Hands, pod: Pod): void {
+export function stopWriting(world: ClusterAccess, pod: Pod): void {
   const asset = assetOf(world.store, pod);
   if (!asset?.status?.fill?.bytesPerDay) return;
   world.put({ ...asset, status: { ...asset.status, fill: { bytes: fillAt(asset, world.nowMs), atMs: world.nowMs, bytesPerDay: 0 } } });
@@ -77,7 +77,7 @@ export function writeFault(facts: Facts, pod: Pod | undefined): string | undefin
 }
 
 /** A pod writes one row through its mount; written anew where the key is there. Call only without a {@link writeFault}. */
-export function writeRow(world: Hands, pod: Pod, key: string, value: string): void {
+export function writeRow(world: ClusterAccess, pod: Pod, key: string, value: string): void {
   const asset = assetOf(world.store, pod)!;
   const rows: Row[] = [...(asset.status?.store?.rows ?? []).filter(([known]) => known !== key), [key, value]];
   world.put({ ...asset, status: { attachedTo: [], ...asset.status, store: sealedOver(asset.status?.store, rows) } });
@@ -92,7 +92,7 @@ const spoilt = (store: Stored): Stored => ({
 });
 
 /** Damages what lies in an asset, on purpose: the last row changes and its checksum doesn't. */
-export function damage(world: Hands, asset: Asset): void {
+export function damage(world: ClusterAccess, asset: Asset): void {
   const { store } = asset.status ?? {};
   if (store) world.put({ ...asset, status: { attachedTo: [], ...asset.status, store: spoilt(store) } });
 }

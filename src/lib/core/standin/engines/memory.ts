@@ -2,7 +2,7 @@ import { hash32 } from '../../shared';
 import { LogBroker } from './log';
 import { textOf } from './log/payload';
 import type { LogDisk, PartLog } from './log/types';
-import type { Ask, Engine, Site, Standing } from './site';
+import type { Ask, Engine, Site, MemberState } from './site';
 import { counted } from './words';
 
 type Entries = ReadonlyMap<string, string>;
@@ -136,7 +136,7 @@ export class MemoryStore implements Engine {
     site.answer(ask.id, { outcome: 'acknowledged', by: via, says: counted(rows.length, 'shard'), rows, count: rows.length });
   }
 
-  standing(site: Site, id: string): Standing {
+  standing(site: Site, id: string): MemberState {
     const mine = this.log.standing(site, id);
     const primaries = /^leads (\d+)/.exec(mine.role)?.[1];
     const kept = Object.keys(site.disk<LogDisk>(id)?.parts ?? {}).length;

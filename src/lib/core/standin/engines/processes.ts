@@ -1,16 +1,16 @@
 import { ownerOf, refOf, type Asset, type Pod, type Process } from '../../model';
-import type { Hands } from '../control/loop';
+import type { ClusterAccess } from '../control/loop';
 
 import { enginePartOf, workloadOf } from '../provider/images';
 import { hasEngine } from './registry';
 import { optionsOf } from './options';
 
 /** The program that runs in a pod, where it is an engine's. */
-export const processOf = (world: Pick<Hands['store'], 'get'>, pod: Pod): Process | undefined =>
+export const processOf = (world: Pick<ClusterAccess['store'], 'get'>, pod: Pod): Process | undefined =>
   world.get('Process', pod.metadata.namespace ?? '', pod.metadata.name);
 
 /** An engine's program begins to run. */
-export function openProcess(world: Pick<Hands, 'store' | 'put'>, pod: Pod, adopted = false): void {
+export function openProcess(world: Pick<ClusterAccess, 'store' | 'put'>, pod: Pod, adopted = false): void {
   const part = enginePartOf(pod.spec);
   if (!part || !hasEngine(part.engine) || processOf(world.store, pod)) return;
   world.put({
@@ -29,17 +29,17 @@ export function openProcess(world: Pick<Hands, 'store' | 'put'>, pod: Pod, adopt
 }
 
 /** It has ended, whatever the reason. */
-export function closeProcess(world: Hands, pod: Pod): void {
+export function closeProcess(world: ClusterAccess, pod: Pod): void {
   const process = processOf(world.store, pod);
   if (process) world.drop(refOf(process));
 }
 
 /** Whether a member may be shown as ready: an engine's says so itself. */
-export const programReady = (world: Pick<Hands['store'], 'get'>, pod: Pod): boolean =>
+export const programReady = (world: Pick<ClusterAccess['store'], 'get'>, pod: Pod): boolean =>
   !hasEngine(enginePartOf(pod.spec)?.engine ?? '') || (processOf(world, pod)?.status?.ready ?? false);
 
 /** All assets behind a pod's claims, in the order in which it mounts them. */
-export function assetsOf(world: Pick<Hands['store'], 'get'>, pod: Pod): Asset[] {
+export function assetsOf(world: Pick<ClusterAccess['store'], 'get'>, pod: Pod): Asset[] {
   const found: Asset[] = [];
   for (const one of pod.spec.volumes ?? []) {
     const name = one.persistentVolumeClaim?.claimName;

@@ -1,5 +1,5 @@
 import { drawInt, hash32 } from '../../shared';
-import type { Ask, Engine, Site, Standing } from './site';
+import type { Ask, Engine, Site, MemberState } from './site';
 
 /** A row: when, of what, how much. */
 type Row = readonly [timeMs: number, device: string, value: number];
@@ -299,7 +299,7 @@ export class TimeSeries implements Engine {
     refuse(`it knows no ${op.do}`);
   }
 
-  standing(site: Site, id: string): Standing {
+  standing(site: Site, id: string): MemberState {
     if (!site.up(id)) return { role: '', ready: false, says: 'is down', position: 0 };
     const front = this.front(site);
     if (site.part(id) === 'front') {

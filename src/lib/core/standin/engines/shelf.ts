@@ -1,7 +1,7 @@
 import { bytesToHex } from '@noble/hashes/utils.js';
 import { digestOf } from '../../shared';
 import { makeBatch } from './log/payload';
-import type { Ask, Engine, Site, Standing } from './site';
+import type { Ask, Engine, Site, MemberState } from './site';
 import { counted } from './words';
 
 interface Shelf {
@@ -65,7 +65,7 @@ export class ImageShelf implements Engine {
     }
   }
 
-  standing(site: Site, id: string): Standing {
+  standing(site: Site, id: string): MemberState {
     const position = Object.keys((site.disk<Shelf>(id) ?? empty).images).length;
     return { role: 'shelf', ready: site.up(id), says: site.up(id) ? '' : 'is down', position };
   }

@@ -37,7 +37,7 @@ export interface Answer {
 }
 
 /** How a member stands in its workload, as its sheet shows it. */
-export interface Standing {
+export interface MemberState {
   readonly role: string;
   readonly ready: boolean;
   /** Why it isn't ready, or what it does; '' when all is well. */
@@ -94,5 +94,5 @@ export interface Engine {
   adopt?(site: Site): void;
   arrived(site: Site, to: string, from: string, body: unknown): void;
   ask(site: Site, ask: Ask): void;
-  standing(site: Site, id: string): Standing;
+  standing(site: Site, id: string): MemberState;
 }

@@ -1,6 +1,6 @@
 import { majorityOf } from '../../shared';
 import { counted } from './words';
-import type { Ask, Op, Site, Standing } from './site';
+import type { Ask, Op, Site, MemberState } from './site';
 import { Group, lastOf, type Record, type Rules } from './group';
 
 /** One cell: what was written last, and at which position. */
@@ -116,7 +116,7 @@ export class TableGroup extends Group<Tables> {
     }
   }
 
-  override standing(site: Site, id: string): Standing {
+  override standing(site: Site, id: string): MemberState {
     const mine = super.standing(site, id);
     if (!this.readyAlone || mine.ready || !site.up(id)) return mine;
     return { ...mine, ready: this.record(site, id) !== undefined && this.belongs(site, id) };

@@ -37,7 +37,7 @@ export const subjectOf = (namespace: string, account: string): string => `system
 export const providerAudience = 'volumes.standin.example';
 
 /** How a driver stands with the provider. */
-export interface Standing {
+export interface DriverStanding {
   /** The identity that was looked at: the one that matches, else the nearest. */
   readonly identity?: Identity;
   readonly missing: readonly Right[];
@@ -59,12 +59,12 @@ export function driverSubject(facts: Facts, driver: string): string | undefined 
 }
 
 /** Whether the provider trusts a driver's service account, and which of the rights asked for it lacks. */
-export function standingOf(facts: Facts, driver: string, rights: readonly Right[]): Standing {
+export function standingOf(facts: Facts, driver: string, rights: readonly Right[]): DriverStanding {
   if (driverCard(driver)?.rights.length === 0) return { missing: [], free: true };
   const identities = facts.list('Identity').filter((one) => one.spec.driver === driver);
   const issuer = facts.list('Ground')[0]?.spec.issuer;
   const subject = driverSubject(facts, driver);
-  const faultOf = ({ spec }: Identity): Standing['mismatch'] => {
+  const faultOf = ({ spec }: Identity): DriverStanding['mismatch'] => {
     if (issuer !== undefined && spec.issuer !== issuer) return { field: 'spec.issuer', value: spec.issuer, wanted: issuer };
     if (spec.audience !== providerAudience) return { field: 'spec.audience', value: spec.audience, wanted: providerAudience };
     if (subject !== undefined && spec.subject !== subject) return { field: 'spec.subject', value: spec.subject, wanted: subject };

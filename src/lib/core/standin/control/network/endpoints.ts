@@ -1,7 +1,7 @@
 import { hash32, same } from '../../../shared';
 import { ownerOf, isReady, pairsMatch, zoneOf, type EndpointSlice, type Pod, type Service } from '../../../model';
 import { firstPair, pairKeys, type Store } from '../../store';
-import { idOf, itself, splitKey, type Hands, type Loop } from '../loop';
+import { idOf, itself, splitKey, type ClusterAccess, type Loop } from '../loop';
 
 /** Services whose selector matches a pod. */
 export function servicesOf(store: Store, pod: Pod): Service[] {
@@ -21,7 +21,7 @@ function portOf(pod: Pod | undefined, target: string | number | undefined, fallb
   return named?.containerPort ?? fallback;
 }
 
-function endpointsOf(world: Hands, service: Service): EndpointSlice['endpoints'] {
+function endpointsOf(world: ClusterAccess, service: Service): EndpointSlice['endpoints'] {
   const namespace = service.metadata.namespace ?? '';
   const selector = service.spec.selector ?? {};
   const pods = matchingPods(world.store, namespace, selector).filter((pod) => pod.status?.podIP);

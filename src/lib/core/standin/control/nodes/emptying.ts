@@ -1,7 +1,7 @@
 import { same } from '../../../shared';
 import { isReady, refOf, selectorMatches, type DisruptionBudget, type Emptying, type Facts, type Node, type Pod } from '../../../model';
-import type { Hands, Loop } from '../loop';
-import { faultSentence, luggageOf, placeFault, type PlaceFault } from '../workloads/place-fault';
+import type { ClusterAccess, Loop } from '../loop';
+import { faultSentence, podClaimsOf, placeFault, type PlaceFault } from '../workloads/place-fault';
 
 /** Set on a node that is closed because it is being emptied. */
 const emptiedMark = 'standin.example/emptied';
@@ -49,8 +49,8 @@ export interface EmptyingLine {
 export function emptyingSheet(facts: Facts, node: string, losesDirectories: boolean): EmptyingLine[] {
   const others = facts.list('Node').filter((one) => one.metadata.name !== node);
   const place = (pod: Pod): Pick<EmptyingLine, 'does' | 'says'> => {
-    const luggage = luggageOf(facts, pod);
-    const faults = others.map((one) => placeFault(facts, pod, one, luggage));
+    const claims = podClaimsOf(facts, pod);
+    const faults = others.map((one) => placeFault(facts, pod, one, claims));
     const fit = others.filter((_, i) => !faults[i]).map((one) => one.metadata.name);
     if (fit.length)
       return { does: 'goes', says: `is made anew on ${fit.length > 3 ? `one of ${fit.length} nodes that can take it` : fit.join(' or ')}` };
@@ -77,7 +77,7 @@ export function emptyingSheet(facts: Facts, node: string, losesDirectories: bool
 const ofDaemonSet = ({ metadata }: Pod): boolean => metadata.ownerReferences?.some((one) => one.kind === 'DaemonSet') ?? false;
 
 /** A node is closed to new pods, or opened again where it was closed by this. */
-function setClosed(world: Hands, node: Node, closed: boolean): void {
+function setClosed(world: ClusterAccess, node: Node, closed: boolean): void {
   const { [emptiedMark]: mark, ...annotations } = node.metadata.annotations ?? {};
   if (closed === (mark !== undefined) || (closed && node.spec?.unschedulable)) return;
   world.put({
@@ -92,7 +92,7 @@ function setClosed(world: Hands, node: Node, closed: boolean): void {
   );
 }
 
-function evict(world: Hands, pod: Pod): void {
+function evict(world: ClusterAccess, pod: Pod): void {
   for (const one of budgetsOf(world, pod)) {
     const latest = world.store.get('PodDisruptionBudget', one.metadata.namespace ?? '', one.metadata.name)!;
     const { status } = latest;

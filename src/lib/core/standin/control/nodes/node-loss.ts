@@ -3,7 +3,7 @@ import { conditionOf, refOf, type Facts, type Node, type Pod } from '../../../mo
 import { stopWriting } from '../../engines/little-store';
 import { closeProcess } from '../../engines/processes';
 import { hasTaint, isDark, isUnheard, outOfServiceTaint, unreachableTaint } from '../../provider/outages';
-import { withCondition, type Hands, type Loop } from '../loop';
+import { withCondition, type ClusterAccess, type Loop } from '../loop';
 
 /** How long a node isn't heard of before it counts as not ready. Source: the cluster API's "Nodes", node-monitor-grace-period: 40 s (50 s from 1.32 on). */
 export const graceMs = 40_000;
@@ -14,11 +14,11 @@ interface Watch {
   readonly sinceMs: number;
   readonly dark: boolean;
 }
-const watchesOf = (world: Hands) => world.memory<Watch>('unheard');
+const watchesOf = (world: ClusterAccess) => world.memory<Watch>('unheard');
 
 const taintEffects = ['NoSchedule', 'NoExecute'];
 
-function setHeard(world: Hands, node: Node, heard: boolean): void {
+function setHeard(world: ClusterAccess, node: Node, heard: boolean): void {
   const conditions = withCondition(
     node.status?.conditions,
     heard
@@ -54,7 +54,7 @@ export const unheardSinceMs = (node: Node | undefined): number | undefined => {
 };
 
 /** Pods of a node that nobody hears of are marked for deletion after their patience; they end only when the node is back. */
-function evict(world: Hands, node: Node, key: string): void {
+function evict(world: ClusterAccess, node: Node, key: string): void {
   const since = unheardSinceMs(node);
   if (since === undefined) return;
   for (const pod of world.store.podsOn(node.metadata.name)) {
@@ -71,7 +71,7 @@ function evict(world: Hands, node: Node, key: string): void {
 }
 
 /** Takes pods away without their node: it is off for sure, or is no part of the cluster any more. */
-function giveUp(world: Hands, pods: readonly Pod[]): void {
+function giveUp(world: ClusterAccess, pods: readonly Pod[]): void {
   for (const pod of pods) {
     stopWriting(world, pod);
     closeProcess(world, pod);
@@ -132,7 +132,7 @@ export const nodeLoss: Loop = {
 const lost = (facts: Facts, node: string): boolean => isUnheard(facts, node) || hasTaint(facts.get('Node', '', node), outOfServiceTaint);
 
 /** Pods of a node that isn't heard of count as not ready. */
-function notReady(world: Hands, pod: Pod): void {
+function notReady(world: ClusterAccess, pod: Pod): void {
   if (!pod.status?.conditions?.some((one) => one.type === 'Ready' && one.status === 'True')) return;
   const conditions = withCondition(
     pod.status.conditions,

@@ -1,5 +1,5 @@
 import { refOf, type ApiObject, type Kind, type KindMap } from '../../../model';
-import type { Hands, Loop, Watch } from '../loop';
+import type { ClusterAccess, Loop, Watch } from '../loop';
 
 const owners: readonly Kind[] = [
   'StatefulSet',
@@ -58,7 +58,7 @@ const leavingSpace = (
   return !now && store.get('Namespace', '', space)?.metadata.deletionTimestamp ? [`space:${space}`] : [];
 };
 
-function emptySpace(world: Hands, name: string): void {
+function emptySpace(world: ClusterAccess, name: string): void {
   const space = world.store.get('Namespace', '', name);
   if (!space?.metadata.deletionTimestamp) return;
   if (space.status?.phase !== 'Terminating') world.put({ ...space, status: { ...space.status, phase: 'Terminating' } });

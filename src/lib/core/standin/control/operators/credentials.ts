@@ -2,14 +2,14 @@ import { encode } from 'js-base64';
 import { uidOf } from '../../../shared';
 import { ownerOf, type ApiObject } from '../../../model';
 import { partOfLabel } from '../../provider/images';
-import type { Hands } from '../loop';
+import type { ClusterAccess } from '../loop';
 
 /** A password of the stand-in's own: it follows from the world. */
-const passwordFor = (world: Hands, what: string): string => uidOf(world.seed, `password|${what}`).replace(/-/g, '');
+const passwordFor = (world: ClusterAccess, what: string): string => uidOf(world.seed, `password|${what}`).replace(/-/g, '');
 
 /** Makes a secret with a user and a password, where there is none of that name. */
 export function makeCredentials(
-  world: Hands,
+  world: ClusterAccess,
   namespace: string,
   name: string,
   workload: string,

@@ -1,7 +1,7 @@
 import type { DocumentSet, StatefulSet } from '../../../model';
 import { engineImage } from '../../provider/images';
 import { makeCredentials } from './credentials';
-import type { Hands } from '../loop';
+import type { ClusterAccess } from '../loop';
 import { ensure, ensureSet, isIssued, owned, ownSecrets, report, reportMembers, setYaml } from './expanding';
 import { ownManifests } from './objects';
 
@@ -11,7 +11,7 @@ const names = ({ metadata: { name, namespace = '' }, spec }: DocumentSet, domain
 };
 
 /** A certificate with the name of every member; asked for anew when members are added. Gives whether it is issued. */
-function certified(world: Hands, one: DocumentSet): boolean {
+function certified(world: ClusterAccess, one: DocumentSet): boolean {
   const { name, namespace = '' } = one.metadata;
   const domain = world.store.list('Ground')[0]?.spec.clusterDomain ?? 'cluster.local';
   const wanted = names(one, domain);
@@ -61,7 +61,7 @@ export function documentsSet(one: DocumentSet): StatefulSet {
 }
 
 /** A document set is expanded in stages: certificate, credentials and configuration, names, members. */
-export function expandDocuments(world: Hands, one: DocumentSet): void {
+export function expandDocuments(world: ClusterAccess, one: DocumentSet): void {
   const { name, namespace = '' } = one.metadata;
   const { members, tls } = one.spec;
   if (tls && !certified(world, one))

@@ -12,7 +12,7 @@ import {
 } from '../../../model';
 import type { StepId } from '../../clock/steps';
 import { partOfLabel } from '../../provider/images';
-import { idOf, withCondition, type Hands } from '../loop';
+import { idOf, withCondition, type ClusterAccess } from '../loop';
 
 export type Resource = MemoryCluster | MemoryDatabase | DocumentSet | OperatorOrder;
 
@@ -29,7 +29,14 @@ const stepOf: Readonly<Record<string, StepId>> = {
 const steps: readonly StepId[] = ['awaiting', 'certifying', 'expanding', 'gathering'];
 
 /** Writes down how far an operator has come with a resource: in its status, in its lane, and as an event. */
-export function report(world: Hands, one: Resource, stage: string, status: 'True' | 'False', reason: string, message: string): void {
+export function report(
+  world: ClusterAccess,
+  one: Resource,
+  stage: string,
+  status: 'True' | 'False',
+  reason: string,
+  message: string
+): void {
   const latest = world.store.get(one.kind, one.metadata.namespace ?? '', one.metadata.name) as Resource | undefined;
   const old = conditionOf(latest?.status?.conditions, 'Ready');
   if (!latest || (old?.status === status && old.message === message && latest.status?.stage === stage)) return;
@@ -56,13 +63,13 @@ export const owned = (one: MemoryCluster | DocumentSet): Owners =>
 type Owners = Pick<ApiObject['metadata'], 'ownerReferences'>;
 
 /** What takes an object along may change while the object stands. One that isn't marked as a part of the workload is left alone. */
-export function reown(world: Hands, object: ApiObject, workload: string, { ownerReferences = [] }: Owners): void {
+export function reown(world: ClusterAccess, object: ApiObject, workload: string, { ownerReferences = [] }: Owners): void {
   if (object.metadata.labels?.[partOfLabel] !== workload || same(object.metadata.ownerReferences ?? [], ownerReferences)) return;
   world.put({ ...object, metadata: { ...object.metadata, ownerReferences } } as ApiObject);
 }
 
 /** Makes an object where there is none of its name. Gives whether it did. */
-export function ensure(world: Hands, object: ApiObject, more: Owners): boolean {
+export function ensure(world: ClusterAccess, object: ApiObject, more: Owners): boolean {
   const old = world.store.find({ kind: object.kind, namespace: object.metadata.namespace ?? '', name: object.metadata.name });
   if (old) {
     reown(world, old, object.metadata.labels?.[partOfLabel] ?? '', more);
@@ -73,7 +80,7 @@ export function ensure(world: Hands, object: ApiObject, more: Owners): boolean {
 }
 
 /** Makes the set, or alters what may be altered of it: how many members there are, and whether claims go with it. */
-export function ensureSet(world: Hands, made: StatefulSet, more: Owners): void {
+export function ensureSet(world: ClusterAccess, made: StatefulSet, more: Owners): void {
   const { namespace = '', name } = made.metadata;
   const known = world.store.get('StatefulSet', namespace, name);
   if (known) reown(world, known, name, more);
@@ -92,7 +99,7 @@ export function ensureSet(world: Hands, made: StatefulSet, more: Owners): void {
 }
 
 /** Tells how many members are ready, and whether that is all. */
-export function reportMembers(world: Hands, one: MemoryCluster | DocumentSet, stage: string, word: string, wanted: number): void {
+export function reportMembers(world: ClusterAccess, one: MemoryCluster | DocumentSet, stage: string, word: string, wanted: number): void {
   const ready = world.store
     .list('Process', one.metadata.namespace)
     .filter((two) => two.spec.workload === one.metadata.name && two.status?.ready).length;
@@ -101,7 +108,7 @@ export function reportMembers(world: Hands, one: MemoryCluster | DocumentSet, st
 }
 
 /** Secrets go with the resource only where it takes everything along. */
-export function ownSecrets(world: Hands, one: MemoryCluster | DocumentSet, names: readonly string[]): void {
+export function ownSecrets(world: ClusterAccess, one: MemoryCluster | DocumentSet, names: readonly string[]): void {
   const { name, namespace = '' } = one.metadata;
   for (const each of names) {
     const secret = world.store.get('Secret', namespace, each);

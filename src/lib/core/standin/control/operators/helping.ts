@@ -3,14 +3,14 @@ import { stampOf } from '../../../shared';
 import { conditionOf, type Account, type AskObject, type Topic } from '../../../model';
 import { markOf } from '../../engines/options';
 import { makeCredentials } from './credentials';
-import { idOf, splitKey, withCondition, type Hands, type Loop } from '../loop';
+import { idOf, splitKey, withCondition, type ClusterAccess, type Loop } from '../loop';
 
 const againMs = 10_000;
 
 type Wish = Topic | Account;
 const kinds = ['Topic', 'Account'] as const;
 
-function report(world: Hands, wish: Wish, status: 'True' | 'False', reason: string, message: string, made?: string): void {
+function report(world: ClusterAccess, wish: Wish, status: 'True' | 'False', reason: string, message: string, made?: string): void {
   const latest = world.store.get(wish.kind, wish.metadata.namespace ?? '', wish.metadata.name) as Wish | undefined;
   const old = conditionOf(latest?.status?.conditions, 'Ready');
   const same =
@@ -29,7 +29,7 @@ function report(world: Hands, wish: Wish, status: 'True' | 'False', reason: stri
 const listed = (names: readonly string[]): string => (names.length ? names.join(', ') : 'nothing');
 
 /** What is asked of the broker for a wish, and in which words it is told when it is done. */
-function wanted(world: Hands, wish: Wish): { op: AskObject['spec']['op']; says: string } {
+function wanted(world: ClusterAccess, wish: Wish): { op: AskObject['spec']['op']; says: string } {
   const { name, namespace = '' } = wish.metadata;
   if (wish.kind === 'Topic') {
     const { partitions, copies: replicas, least } = wish.spec;
@@ -50,11 +50,11 @@ function wanted(world: Hands, wish: Wish): { op: AskObject['spec']['op']; says: 
 
 const keyOf = (wish: Wish): string => `${wish.kind} ${idOf(wish)}`;
 const askName = (wish: Wish, nth: number): string => `${wish.kind.toLowerCase()}-${wish.metadata.name}-${nth}`;
-const wishesOf = (store: Hands['store'], namespace: string | undefined): Wish[] =>
+const wishesOf = (store: ClusterAccess['store'], namespace: string | undefined): Wish[] =>
   kinds.flatMap((kind) => store.list(kind, namespace) as Wish[]);
 const changed = (now: Wish | undefined, before: Wish | undefined): string[] => (now && now.spec !== before?.spec ? [keyOf(now)] : []);
 
-function put(world: Hands, namespace: string, name: string, workload: string, op: AskObject['spec']['op']): void {
+function put(world: ClusterAccess, namespace: string, name: string, workload: string, op: AskObject['spec']['op']): void {
   world.put({
     apiVersion: 'standin.example/v1',
     kind: 'Ask',
@@ -64,7 +64,7 @@ function put(world: Hands, namespace: string, name: string, workload: string, op
 }
 
 /** An account that nobody wishes for any more is taken back; tried again until it is done, so that no password goes on working. */
-function revoke(world: Hands, key: string, namespace: string, name: string): void {
+function revoke(world: ClusterAccess, key: string, namespace: string, name: string): void {
   const [wishes, tries] = [world.memory<string>('wishOf'), world.memory<number>('wishTries')];
   const workload = wishes.get(key);
   const nth = tries.get(key);

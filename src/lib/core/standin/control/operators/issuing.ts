@@ -2,7 +2,7 @@ import { encode } from 'js-base64';
 import { epochMs, stampOf } from '../../../shared';
 import { conditionOf, type Certificate, type Issuer, type Secret } from '../../../model';
 import { certificateFacts, issue, makeAuthority, readKeyPair, type KeyPair } from '../../provider/certificates';
-import { idOf, itself, splitKey, withCondition, type Hands, type Loop } from '../loop';
+import { idOf, itself, splitKey, withCondition, type ClusterAccess, type Loop } from '../loop';
 
 const dayMs = 86_400_000;
 /** Days that a certificate holds where nothing is said, and an authority (common practice, no source). */
@@ -12,7 +12,7 @@ const authorityDays = 3_650;
 const renewAt = 2 / 3;
 
 function putSecret(
-  world: Hands,
+  world: ClusterAccess,
   namespace: string,
   name: string,
   pair: KeyPair,
@@ -36,7 +36,7 @@ function putSecret(
 }
 
 /** The issuer's authority; made when it is to be made and isn't there. Gives why there is none otherwise. */
-function authorityOf(world: Hands, issuer: Issuer): KeyPair | string {
+function authorityOf(world: ClusterAccess, issuer: Issuer): KeyPair | string {
   const [namespace, name] = [issuer.metadata.namespace ?? '', issuer.spec.authority];
   const secret = world.store.get('Secret', namespace, name);
   if (!secret && issuer.spec.make) {
@@ -49,7 +49,14 @@ function authorityOf(world: Hands, issuer: Issuer): KeyPair | string {
   return readKeyPair(secret.data) ?? `the secret ${namespace}/${name} holds no key pair (tls.crt and tls.key)`;
 }
 
-function report(world: Hands, one: Certificate, status: 'True' | 'False', reason: string, message: string, notAfter?: string): void {
+function report(
+  world: ClusterAccess,
+  one: Certificate,
+  status: 'True' | 'False',
+  reason: string,
+  message: string,
+  notAfter?: string
+): void {
   const old = conditionOf(one.status?.conditions, 'Ready');
   if (old?.status === status && old.message === message && one.status?.notAfter === notAfter) return;
   world.put({
@@ -64,7 +71,7 @@ function report(world: Hands, one: Certificate, status: 'True' | 'False', reason
 }
 
 /** Whether the secret holds what the certificate asks for, for long enough. */
-function stillGood(world: Hands, one: Certificate, authority: KeyPair): { untilMs: number } | undefined {
+function stillGood(world: ClusterAccess, one: Certificate, authority: KeyPair): { untilMs: number } | undefined {
   const secret = world.store.get('Secret', one.metadata.namespace ?? '', one.spec.secret);
   const pair = readKeyPair(secret?.data);
   const found = pair && certificateFacts(pair.certificate);

@@ -2,7 +2,7 @@ import { bytesOf } from '../../../shared';
 import { ownerOf, conditionOf, type MemoryCluster, type MemoryDatabase, type Service, type StatefulSet } from '../../../model';
 import { engineImage, partOfLabel } from '../../provider/images';
 import { makeCredentials } from './credentials';
-import type { Hands } from '../loop';
+import type { ClusterAccess } from '../loop';
 
 import { ensure, ensureSet, owned, ownSecrets, reown, report, reportMembers, setYaml } from './expanding';
 import { ownManifests } from './objects';
@@ -25,7 +25,7 @@ export function memorySet(cluster: MemoryCluster): StatefulSet {
 }
 
 /** A custom resource is expanded in stages: credentials, names, nodes; each is written down. */
-export function expandMemory(world: Hands, cluster: MemoryCluster): void {
+export function expandMemory(world: ClusterAccess, cluster: MemoryCluster): void {
   const { name, namespace = '' } = cluster.metadata;
   makeCredentials(world, namespace, name, name, []);
   ownSecrets(world, cluster, [name]);
@@ -50,7 +50,7 @@ export function expandMemory(world: Hands, cluster: MemoryCluster): void {
 }
 
 /** A database is made through the store's own interface once its cluster is ready. */
-export function makeDatabase(world: Hands, one: MemoryDatabase): void {
+export function makeDatabase(world: ClusterAccess, one: MemoryDatabase): void {
   const [namespace, name] = [one.metadata.namespace ?? '', one.metadata.name];
   const cluster = world.store.get('MemoryCluster', namespace, one.spec.cluster);
   const owners = { ownerReferences: [one, ...(cluster?.spec.takesAlong === 'all' ? [cluster] : [])].map(ownerOf) };

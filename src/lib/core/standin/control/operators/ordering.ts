@@ -2,7 +2,7 @@ import { ownerOf, isReady, type OperatorOrder } from '../../../model';
 import { clusterVersion } from '../../provider/drivers';
 import { imageTag, operatorImages } from '../../provider/images';
 import { imageVersionFault } from '../../provider/image-versions';
-import type { Hands } from '../loop';
+import type { ClusterAccess } from '../loop';
 
 import { operatorDeployments, operatorNamed, operatorPods, rightsWords, versionsOf } from '../../provider/operators';
 import { ensure, report } from './expanding';
@@ -12,7 +12,7 @@ import { operatorObjects } from './objects';
 const stay = new Set(['Namespace', 'CustomResourceDefinition']);
 
 /** An operator that was ordered from the catalogue is installed, once somebody agreed to what it may do. */
-export function install(world: Hands, order: OperatorOrder): void {
+export function install(world: ClusterAccess, order: OperatorOrder): void {
   const { operator, version, watches, agreed } = order.spec;
   const refuse = (reason: string, message: string) => report(world, order, 'refused', 'False', reason, message);
   const card = operatorNamed(operator);

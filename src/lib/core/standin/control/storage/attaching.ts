@@ -3,7 +3,7 @@ import { hash32, hex8, stampOf } from '../../../shared';
 import { backoffMs, backoffs } from '../../clock/steps';
 import { driverAnswers, mayCall, pluginOn } from '../../provider/driver';
 import type { Store } from '../../store';
-import { idOf, type Hands, type Loop } from '../loop';
+import { idOf, type ClusterAccess, type Loop } from '../loop';
 
 interface Call {
   readonly dueMs?: number;
@@ -11,7 +11,7 @@ interface Call {
   readonly failures: number;
 }
 
-const callsOf = (world: Hands) => world.memory<Call>('publish');
+const callsOf = (world: ClusterAccess) => world.memory<Call>('publish');
 
 /** Name of the attachment of a volume to a node. */
 export const attachmentName = (volume: string, node: string): string =>
@@ -46,11 +46,11 @@ function elsewhere(store: Store, volume: Volume, node: string): string | undefin
   return undefined;
 }
 
-function report(world: Hands, pods: readonly Pod[], reason: string, message: string, type: 'Normal' | 'Warning'): void {
+function report(world: ClusterAccess, pods: readonly Pod[], reason: string, message: string, type: 'Normal' | 'Warning'): void {
   for (const pod of pods) world.event(pod, reason, message, type);
 }
 
-function fail(world: Hands, key: string, attachment: Attachment, pods: readonly Pod[], message: string): void {
+function fail(world: ClusterAccess, key: string, attachment: Attachment, pods: readonly Pod[], message: string): void {
   const failures = callsOf(world).get(key)?.failures ?? 0;
   const waitMs = backoffMs(backoffs.provider, failures);
   callsOf(world).set(key, { failures: failures + 1, retryMs: world.nowMs + waitMs });
@@ -59,7 +59,7 @@ function fail(world: Hands, key: string, attachment: Attachment, pods: readonly 
   world.after(waitMs, key, true);
 }
 
-function attach(world: Hands, key: string, volume: Volume, node: string, attachment: Attachment, pods: readonly Pod[]): void {
+function attach(world: ClusterAccess, key: string, volume: Volume, node: string, attachment: Attachment, pods: readonly Pod[]): void {
   const driver = attachment.spec.attacher;
   const call = callsOf(world).get(key);
   const waitUntil = call?.dueMs ?? call?.retryMs ?? 0;
@@ -86,7 +86,7 @@ function attach(world: Hands, key: string, volume: Volume, node: string, attachm
   report(world, pods, 'SuccessfulAttachVolume', `Volume ${volume.metadata.name} is attached to ${node}.`, 'Normal');
 }
 
-function detach(world: Hands, key: string, attachment: Attachment): void {
+function detach(world: ClusterAccess, key: string, attachment: Attachment): void {
   const call = callsOf(world).get(key);
   const { attacher, nodeName, source } = attachment.spec;
   if (!driverAnswers(world.store, attacher) || !mayCall(world.store, attacher, 'detach')) {

@@ -11,7 +11,7 @@ import {
 } from '../../../model';
 import { driverAnswers } from '../../provider/driver';
 import type { Store } from '../../store';
-import { idOf, splitKey, type Hands, type Loop } from '../loop';
+import { idOf, splitKey, type ClusterAccess, type Loop } from '../loop';
 
 /** Why a pre-made volume doesn't answer to a claim; the closed list. */
 export type VolumeFault = 'going' | 'Released' | 'claimed' | 'pinned' | 'class' | 'mode' | 'access' | 'size' | 'selector';
@@ -47,7 +47,7 @@ function volumeFor(store: Store, claim: Claim): Volume | undefined {
     .sort((a, b) => bytesOf(a.spec.capacity.storage) - bytesOf(b.spec.capacity.storage) || (a.metadata.name < b.metadata.name ? -1 : 1))[0];
 }
 
-function bind(world: Hands, claim: Claim, volume: Volume): void {
+function bind(world: ClusterAccess, claim: Claim, volume: Volume): void {
   const claimRef = {
     apiVersion: 'v1',
     kind: 'PersistentVolumeClaim',
@@ -77,7 +77,7 @@ function bind(world: Hands, claim: Claim, volume: Volume): void {
   world.end(`PersistentVolumeClaim ${idOf(claim)}`, 'provisioning');
 }
 
-function explainWait(world: Hands, claim: Claim): void {
+function explainWait(world: ClusterAccess, claim: Claim): void {
   const facts: Facts = world.store;
   const { storageClassName } = claim.spec;
   if (storageClassName === undefined)

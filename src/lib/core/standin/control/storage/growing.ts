@@ -5,7 +5,7 @@ import { backendOf, roomShortage, sizeShortage } from '../../provider/backend';
 import { driverAnswers, mayCall } from '../../provider/driver';
 import { driverCard } from '../../provider/drivers';
 import { fillAt } from '../../engines/fill';
-import { idOf, splitKey, withCondition, type Hands, type Loop } from '../loop';
+import { idOf, splitKey, withCondition, type ClusterAccess, type Loop } from '../loop';
 
 interface Call {
   readonly dueMs?: number;
@@ -13,9 +13,9 @@ interface Call {
   readonly failures: number;
 }
 
-const callsOf = (world: Hands) => world.memory<Call>('expandVolume');
+const callsOf = (world: ClusterAccess) => world.memory<Call>('expandVolume');
 
-function fail(world: Hands, claim: Claim, message: string, waitMs?: number): void {
+function fail(world: ClusterAccess, claim: Claim, message: string, waitMs?: number): void {
   const key = idOf(claim);
   const failures = callsOf(world).get(key)?.failures ?? 0;
   const again = waitMs ?? backoffMs(backoffs.provider, failures);
@@ -54,7 +54,7 @@ export function growthFault(facts: Facts, claim: Claim, wantedBytes: number): { 
 }
 
 /** First half: the backend's volume. Source: the Container Storage Interface, ControllerExpandVolume. */
-function growVolume(world: Hands, claim: Claim, volume: Volume, wantedBytes: number): void {
+function growVolume(world: ClusterAccess, claim: Claim, volume: Volume, wantedBytes: number): void {
   const key = idOf(claim);
   const call = callsOf(world).get(key);
   if (call?.dueMs !== undefined && call.dueMs > world.nowMs) return world.after(call.dueMs - world.nowMs, key);
@@ -89,14 +89,14 @@ function growVolume(world: Hands, claim: Claim, volume: Volume, wantedBytes: num
   setConditions(world, claim, 'FileSystemResizePending', 'The volume has grown; its file system grows when a pod has it mounted.');
 }
 
-function setConditions(world: Hands, claim: Claim, type: string, message: string): void {
+function setConditions(world: ClusterAccess, claim: Claim, type: string, message: string): void {
   const others = claim.status?.conditions?.filter((one) => one.type !== 'Resizing');
   const conditions = withCondition(others, { type, status: 'True', message }, stampOf(world.nowMs));
   world.put({ ...claim, status: { ...claim.status, conditions } });
 }
 
 /** Second half: the file system, on the node where the claim is mounted. Source: as above, NodeExpandVolume. */
-function growFileSystem(world: Hands, claim: Claim, volume: Volume): void {
+function growFileSystem(world: ClusterAccess, claim: Claim, volume: Volume): void {
   const key = idOf(claim);
   const mounted = world.store
     .podsOfClaim(claim.metadata.namespace ?? '', claim.metadata.name)

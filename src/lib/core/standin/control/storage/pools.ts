@@ -19,7 +19,7 @@ import {
 } from '../../provider/pool';
 import { poolOperatorAccount } from '../../provider/installs';
 import { jobState } from '../workloads/jobs';
-import { withCondition, type Hands, type Loop } from '../loop';
+import { withCondition, type ClusterAccess, type Loop } from '../loop';
 
 const space = 'storage-system';
 
@@ -54,7 +54,7 @@ function template(part: Part, version: string) {
 }
 
 /** Makes what a pool's operator needs, once; the pool owns it. */
-function ensure(world: Hands, pool: Pool, kind: 'DaemonSet' | 'Deployment' | 'Job', part: Part, version: string): void {
+function ensure(world: ClusterAccess, pool: Pool, kind: 'DaemonSet' | 'Deployment' | 'Job', part: Part, version: string): void {
   const old = world.store.get(kind, space, part.name);
   if (old) return;
   const made = template(part, version);
@@ -74,12 +74,12 @@ function ensure(world: Hands, pool: Pool, kind: 'DaemonSet' | 'Deployment' | 'Jo
 
 const small = { cpu: '50m', memory: '64Mi' };
 
-function setDisk(world: Hands, disk: Disk, status: NonNullable<Disk['status']>): void {
+function setDisk(world: ClusterAccess, disk: Disk, status: NonNullable<Disk['status']>): void {
   if (!same(disk.status, status)) world.put({ ...disk, status });
 }
 
 /** A disk that discovery has found: refused with the reason, prepared by a job, then served by a keeper of its data. */
-function diskTurn(world: Hands, pool: Pool, disk: Disk, node: Node, version: string): void {
+function diskTurn(world: ClusterAccess, pool: Pool, disk: Disk, node: Node, version: string): void {
   const { name } = disk.metadata;
   const mine = disk.status?.pool === pool.metadata.name && disk.status.prepared;
   const fault = mine ? undefined : diskFault(disk, pool.spec.leastDisk);
@@ -100,7 +100,7 @@ function diskTurn(world: Hands, pool: Pool, disk: Disk, node: Node, version: str
   );
 }
 
-function machinery(world: Hands, pool: Pool, operator: Pod): void {
+function machinery(world: ClusterAccess, pool: Pool, operator: Pod): void {
   const version = imageTag(operator.spec.containers[0]?.image ?? '');
   const storage = { [storageLabel]: 'true' };
   ensure(world, pool, 'DaemonSet', { ...small, name: 'pool-discovery', image: 'pool-discovery', nodeSelector: storage }, version);
@@ -118,7 +118,7 @@ function machinery(world: Hands, pool: Pool, operator: Pod): void {
 type Lost = NonNullable<Pool['status']>['lost'];
 
 /** Nodes that don't answer: after a wait their copies are made anew on the others, as fast as the pool recovers. */
-function healing(world: Hands, pool: Pool, stored: number, key: string): Lost {
+function healing(world: ClusterAccess, pool: Pool, stored: number, key: string): Lost {
   const all = poolNodes(world.store, pool);
   const known = pool.status?.lost ?? [];
   const living = all.filter((one) => one.answers);
@@ -170,7 +170,7 @@ function healing(world: Hands, pool: Pool, stored: number, key: string): Lost {
 }
 
 /** The pool as a backend that its driver draws from; new volumes stop at the full threshold. */
-function offer(world: Hands, pool: Pool, usable: number): void {
+function offer(world: ClusterAccess, pool: Pool, usable: number): void {
   const { name } = pool.metadata;
   const old = world.store.get('Backend', '', name);
   const capacity = quantityOf(Math.floor((usable * poolStopShare) / 4096) * 4096);
@@ -220,7 +220,7 @@ export const pools: Loop = {
   }
 };
 
-function turn(world: Hands, key: string): void {
+function turn(world: ClusterAccess, key: string): void {
   const pool = world.store.get('Pool', '', key);
   if (!pool) return;
   const operator = poolPods(world.store, 'operator').find(isReady);

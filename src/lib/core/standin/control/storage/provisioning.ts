@@ -20,7 +20,7 @@ import { driverPartOf } from '../../provider/images';
 import { driverAnswers, mayCall, pluginOn } from '../../provider/driver';
 import type { Store } from '../../store';
 import { fillAt } from '../../engines/fill';
-import { idOf, itself, splitKey, type Hands, type Loop } from '../loop';
+import { idOf, itself, splitKey, type ClusterAccess, type Loop } from '../loop';
 import { sourceOf } from './volume-source';
 
 interface Call {
@@ -32,7 +32,7 @@ interface Call {
 
 type Refused = readonly [code: string, message: string];
 
-const callsOf = (world: Hands) => world.memory<Call>('createVolume');
+const callsOf = (world: ClusterAccess) => world.memory<Call>('createVolume');
 
 const fsTypeKey = 'csi.storage.k8s.io/fstype';
 
@@ -41,7 +41,7 @@ export const fsTypeOf = (one: StorageClass): string => one.parameters?.[fsTypeKe
 
 export const isEncrypted = (one: StorageClass | undefined): boolean => one?.parameters?.encrypted === 'true';
 
-function fail(world: Hands, claim: Claim, code: string, message: string): void {
+function fail(world: ClusterAccess, claim: Claim, code: string, message: string): void {
   const key = idOf(claim);
   const failures = callsOf(world).get(key)?.failures ?? 0;
   const waitMs = backoffMs(backoffs.provider, failures);
@@ -58,7 +58,7 @@ export function allowedPlaces(one: StorageClass, backend: Backend): readonly str
 }
 
 /** The zone a volume is made in: that of the first user's node, or the allowed one with the most room. */
-function zoneFor(world: Hands, one: StorageClass, claim: Claim, backend: Backend): string {
+function zoneFor(world: ClusterAccess, one: StorageClass, claim: Claim, backend: Backend): string {
   const node = claim.metadata.annotations?.[selectedNodeMark];
   if (waitsForConsumer(one) && node) return placeFor(backend, world.store.get('Node', '', node));
   const used = world.store.usedOf(backend.metadata.name);
@@ -85,7 +85,7 @@ export function argumentFault(one: StorageClass, claim: Claim['spec']): Refused 
   return undefined;
 }
 
-function refusal(world: Hands, one: StorageClass, claim: Claim, backend: Backend | undefined, zone: string): Refused | undefined {
+function refusal(world: ClusterAccess, one: StorageClass, claim: Claim, backend: Backend | undefined, zone: string): Refused | undefined {
   const driver = one.provisioner;
   if (!backend) return ['FAILED_PRECONDITION', `No backend stands behind ${driver}.`];
   const fault = argumentFault(one, claim.spec);
@@ -100,7 +100,7 @@ function refusal(world: Hands, one: StorageClass, claim: Claim, backend: Backend
   return source.refused ?? (source.wait ? ['FAILED_PRECONDITION', `${source.wait}.`] : undefined);
 }
 
-function makeAsset(world: Hands, claim: Claim, one: StorageClass, backend: Backend, zone: string): Asset {
+function makeAsset(world: ClusterAccess, claim: Claim, one: StorageClass, backend: Backend, zone: string): Asset {
   const name = `pvc-${claim.metadata.uid}`;
   const prefix = driverCard(one.provisioner)?.prefix ?? 'vol';
   const { asset: source } = sourceOf(world.store, claim, one.provisioner);
@@ -133,7 +133,7 @@ const affinityTo = (key: string, value: string): Volume['spec']['nodeAffinity'] 
   required: { nodeSelectorTerms: [{ matchExpressions: [{ key, operator: 'In', values: [value] }] }] }
 });
 
-function finish(world: Hands, claim: Claim, one: StorageClass, backend: Backend, zone: string): void {
+function finish(world: ClusterAccess, claim: Claim, one: StorageClass, backend: Backend, zone: string): void {
   const asset = makeAsset(world, claim, one, backend, zone);
   const { name: handle } = asset.metadata;
   const name = asset.spec.requestName;
@@ -167,7 +167,7 @@ function finish(world: Hands, claim: Claim, one: StorageClass, backend: Backend,
   world.event(claim, 'ProvisioningSucceeded', `Volume ${name} was made${key ? ` in ${zone}` : ''}; its handle is ${handle}.`);
 }
 
-function provision(world: Hands, claim: Claim, one: StorageClass): void {
+function provision(world: ClusterAccess, claim: Claim, one: StorageClass): void {
   const key = idOf(claim);
   const call = callsOf(world).get(key);
   if (call?.dueMs === undefined && call?.retryMs !== undefined && call.retryMs > world.nowMs) {

@@ -3,16 +3,16 @@ import { backoffMs, backoffs } from '../../clock/steps';
 import { claimFinalizer, volumeFinalizer } from '../../admit/defaults';
 import { driverAnswers, mayCall } from '../../provider/driver';
 import { fileSystemOf } from '../../provider/shared-files';
-import { idOf, splitKey, type Hands, type Loop } from '../loop';
+import { idOf, splitKey, type ClusterAccess, type Loop } from '../loop';
 
 interface Call {
   readonly dueMs: number;
   readonly failures: number;
 }
 
-const callsOf = (world: Hands) => world.memory<Call>('deleteVolume');
+const callsOf = (world: ClusterAccess) => world.memory<Call>('deleteVolume');
 
-function claimGoes(world: Hands, claim: Claim): void {
+function claimGoes(world: ClusterAccess, claim: Claim): void {
   const users = world.store.podsOfClaim(claim.metadata.namespace ?? '', claim.metadata.name).filter(takesRoom);
   if (users.length) return;
   const finalizers = claim.metadata.finalizers?.filter((one) => one !== claimFinalizer) ?? [];
@@ -22,7 +22,7 @@ function claimGoes(world: Hands, claim: Claim): void {
 }
 
 /** What becomes of a volume whose claim has gone: kept as Released, or deleted with its asset. */
-function release(world: Hands, volume: Volume): void {
+function release(world: ClusterAccess, volume: Volume): void {
   const { claimRef } = volume.spec;
   if (volume.status?.phase !== 'Bound' || !claimRef?.name) return;
   const claim = world.store.get('PersistentVolumeClaim', claimRef.namespace ?? '', claimRef.name);
@@ -36,7 +36,7 @@ function release(world: Hands, volume: Volume): void {
     );
 }
 
-function deleteAsset(world: Hands, key: string, volume: Volume): void {
+function deleteAsset(world: ClusterAccess, key: string, volume: Volume): void {
   const driver = volume.spec.csi?.driver ?? '';
   const asset = world.store.get('Asset', '', volume.spec.csi?.volumeHandle ?? '');
   const call = callsOf(world).get(key);

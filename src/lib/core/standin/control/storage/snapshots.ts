@@ -5,7 +5,7 @@ import { driverAnswers, mayCall } from '../../provider/driver';
 import { driverCard } from '../../provider/drivers';
 import { driverPartOf } from '../../provider/images';
 import { fillAt } from '../../engines/fill';
-import { idOf, itself, splitKey, type Hands, type Loop } from '../loop';
+import { idOf, itself, splitKey, type ClusterAccess, type Loop } from '../loop';
 
 interface Call {
   readonly dueMs?: number;
@@ -13,7 +13,7 @@ interface Call {
   readonly failures: number;
 }
 
-const callsOf = (world: Hands) => world.memory<Call>('createSnapshot');
+const callsOf = (world: ClusterAccess) => world.memory<Call>('createSnapshot');
 export const defaultSnapshotMark = 'snapshot.storage.kubernetes.io/is-default-class';
 /** Says how consistent a snapshot is (an annotation of the stand-in). */
 export const consistencyMark = 'standin.example/consistency';
@@ -59,7 +59,7 @@ export function snapshotLook(facts: Facts, snapshot: Snapshot) {
   return { claim, volume, asset, driver, class: one, fault: wrong() };
 }
 
-function fail(world: Hands, snapshot: Snapshot, message: string): void {
+function fail(world: ClusterAccess, snapshot: Snapshot, message: string): void {
   const key = idOf(snapshot);
   const failures = callsOf(world).get(key)?.failures ?? 0;
   const waitMs = backoffMs(backoffs.provider, failures);
@@ -72,7 +72,7 @@ function fail(world: Hands, snapshot: Snapshot, message: string): void {
 }
 
 /** Takes the picture: the content of this very moment, which a running member may be in the middle of changing. */
-function take(world: Hands, snapshot: Snapshot, asset: Asset, one: SnapshotClass, writing: readonly string[]): void {
+function take(world: ClusterAccess, snapshot: Snapshot, asset: Asset, one: SnapshotClass, writing: readonly string[]): void {
   const { store, fill, engine } = asset.status ?? {};
   const handle = `snap-${hash32(snapshot.metadata.uid ?? '', world.seed)
     .toString(16)
@@ -123,7 +123,7 @@ function take(world: Hands, snapshot: Snapshot, asset: Asset, one: SnapshotClass
   world.event(snapshot, 'CreatingSnapshot', `${one.driver} takes a snapshot of ${asset.metadata.name}; ${consistency}.`);
 }
 
-function ready(world: Hands, snapshot: Snapshot): void {
+function ready(world: ClusterAccess, snapshot: Snapshot): void {
   const content = world.store.get('VolumeSnapshotContent', '', snapshot.status?.boundVolumeSnapshotContentName ?? '');
   if (content) world.put({ ...content, status: { ...content.status, readyToUse: true } });
   world.put({ ...snapshot, status: { ...snapshot.status, readyToUse: true } });
@@ -132,7 +132,7 @@ function ready(world: Hands, snapshot: Snapshot): void {
 }
 
 /** A snapshot that goes takes its content along, where the policy says so. */
-function release(world: Hands, snapshot: Snapshot): void {
+function release(world: ClusterAccess, snapshot: Snapshot): void {
   const content = world.store.get('VolumeSnapshotContent', '', snapshot.status?.boundVolumeSnapshotContentName ?? '');
   if (content?.spec.deletionPolicy === 'Delete') {
     const asset = world.store.get('Asset', '', content.status?.snapshotHandle ?? '');

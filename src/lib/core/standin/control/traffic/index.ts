@@ -6,7 +6,7 @@ import { loginFault } from '../../engines/logins';
 import { enginePartOf, workloadOf, workloadOfTemplate } from '../../provider/images';
 import { wayFault } from '../../provider/reach';
 import type { Store } from '../../store';
-import { splitKey, type Hands, type Loop } from '../loop';
+import { splitKey, type ClusterAccess, type Loop } from '../loop';
 import { WorldSite, type Mail } from './site';
 
 /** What is in flight in one workload. Plain data, replaced and never changed in place: part of snapshots. */
@@ -18,11 +18,11 @@ interface Traffic {
 /** How long a client waits for an answer. */
 const askTimeoutMs = 30_000;
 
-const keyOf = (one: Process): string => `${one.metadata.namespace}/${one.spec.workload}`;
-const allKeys = (store: Store, namespace?: string): string[] => [...new Set(store.list('Process', namespace).map(keyOf))];
+const workloadKey = (one: Process): string => `${one.metadata.namespace}/${one.spec.workload}`;
+const allKeys = (store: Store, namespace?: string): string[] => [...new Set(store.list('Process', namespace).map(workloadKey))];
 
 /** Asks that are new: they go on their way, or come back at once because there is none. */
-function takeAsk(world: Hands, site: WorldSite, ask: AskObject): void {
+function takeAsk(world: ClusterAccess, site: WorldSite, ask: AskObject): void {
   const { name } = ask.metadata;
   const { member, way, login, account, op } = ask.spec;
   const back = (says: string) => site.answer(name, { outcome: 'refused', says });
@@ -39,7 +39,7 @@ function takeAsk(world: Hands, site: WorldSite, ask: AskObject): void {
 }
 
 /** What a client shows of an account: the mark of the password in its secret, of a wrong one, or none. */
-function shown(world: Hands, { metadata, spec }: AskObject, account: string): { account: string; mark: string } {
+function shown(world: ClusterAccess, { metadata, spec }: AskObject, account: string): { account: string; mark: string } {
   if (spec.login !== 'right') return { account, mark: spec.login === 'wrong' ? 'wrong' : '' };
   const namespace = metadata.namespace ?? '';
   const secret = world.store.get('Secret', namespace, world.store.get('Account', namespace, account)?.spec.secret ?? '');
@@ -54,7 +54,7 @@ export const engines: Loop = {
   watches: {
     Process: (now, before) => {
       const one = (now ?? before)!;
-      return hasEngine(one.spec.engine) && (!now || !before) ? [keyOf(one)] : [];
+      return hasEngine(one.spec.engine) && (!now || !before) ? [workloadKey(one)] : [];
     },
     Pod: (now, before) => {
       const pod = (now ?? before)!;

@@ -3,7 +3,7 @@ import { asksFor, setNameIn, type Asset, type Pod } from '../../../model';
 import { sealedOver } from '../../engines/little-store';
 import { assetsOf } from '../../engines/processes';
 import { rowsIn } from '../../engines/registry';
-import type { Hands } from '../loop';
+import type { ClusterAccess } from '../loop';
 
 const untouched = Symbol('untouched');
 
@@ -21,7 +21,7 @@ export class SiteVolumes {
   private readonly beside = new Map<string, { readonly uid: string | undefined; data: unknown }>();
 
   constructor(
-    private readonly world: Hands,
+    private readonly world: ClusterAccess,
     private readonly namespace: string,
     private readonly engineId: string
   ) {}

@@ -10,11 +10,11 @@ import {
   type Process,
   type StatefulSet
 } from '../../../model';
-import type { Answer, Engine, Site, Standing } from '../../engines/site';
+import type { Answer, Engine, Site, MemberState } from '../../engines/site';
 import { enginePartOf } from '../../provider/images';
 import { isDark, nodesReach, slowMs } from '../../provider/outages';
 import { talksTls, tlsFault } from '../../provider/tls';
-import type { Hands } from '../loop';
+import type { ClusterAccess } from '../loop';
 import { SiteVolumes } from './site-volumes';
 
 /** Something on its way from one member (or client) to another. */
@@ -62,7 +62,7 @@ export class WorldSite implements Site {
   private readonly outages: readonly Outage[];
 
   constructor(
-    private readonly world: Hands,
+    private readonly world: ClusterAccess,
     private readonly namespace: string,
     private readonly key: string,
     public nth: number
@@ -297,8 +297,8 @@ export class WorldSite implements Site {
       const id = process.metadata.name;
       const pod = this.of(id).pod;
       const fault = pod && this.untrusted(id, pod);
-      const found: Standing = this.engine.standing(this, id);
-      const standing: Standing = fault ? { ...found, ready: false, says: `others refuse it: ${fault}` } : found;
+      const found: MemberState = this.engine.standing(this, id);
+      const standing: MemberState = fault ? { ...found, ready: false, says: `others refuse it: ${fault}` } : found;
       const { status } = process;
       if (!same(status, standing)) world.put({ ...world.store.get('Process', this.namespace, id)!, status: { ...standing } });
     }

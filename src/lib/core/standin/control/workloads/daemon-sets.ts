@@ -1,6 +1,6 @@
 import { same, suffix } from '../../../shared';
 import { isReady, isVirtualNode, nodeWanted, refOf, repellingTaint, type DaemonSet, type Node, type Pod } from '../../../model';
-import { idOf, itself, splitKey, type Hands, type Loop } from '../loop';
+import { idOf, itself, splitKey, type ClusterAccess, type Loop } from '../loop';
 import { makePod, ownersOfKind, revisionOf } from './pods';
 
 /** Taints that pods of a daemon set tolerate by themselves. Source: the cluster API's "DaemonSet", taints and tolerations. */
@@ -52,7 +52,7 @@ export const daemonSets: Loop = {
   }
 };
 
-function makeOn(world: Hands, set: DaemonSet, node: Node, hash: string): void {
+function makeOn(world: ClusterAccess, set: DaemonSet, node: Node, hash: string): void {
   const id = idOf(set);
   const made = world.memory<number>('daemonPods');
   const nth = (made.get(`${id}@${node.metadata.name}`) ?? 0) + 1;
@@ -62,7 +62,7 @@ function makeOn(world: Hands, set: DaemonSet, node: Node, hash: string): void {
   if (makePod(world, { owner: set, name, template, labels: { [revisionLabel]: hash }, spec })) made.set(`${id}@${node.metadata.name}`, nth);
 }
 
-function report(world: Hands, key: string, desired: number): void {
+function report(world: ClusterAccess, key: string, desired: number): void {
   const [namespace, name] = splitKey(key);
   const set = world.store.get('DaemonSet', namespace, name)!;
   const pods = world.store

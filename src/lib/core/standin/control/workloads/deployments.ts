@@ -1,13 +1,13 @@
 import { same, suffix } from '../../../shared';
 import { isReady, refOf, type Deployment, type Pod } from '../../../model';
-import { itself, splitKey, type Hands, type Loop } from '../loop';
+import { itself, splitKey, type ClusterAccess, type Loop } from '../loop';
 import { makePod, ownersOfKind, revisionOf } from './pods';
 
 const hashLabel = 'pod-template-hash';
 /** A deployment makes or takes away so many pods at a time, so that a large one holds nothing else up. */
 const mostAtOnce = 40;
 
-function podsOf(world: Hands, deployment: Deployment): Pod[] {
+function podsOf(world: ClusterAccess, deployment: Deployment): Pod[] {
   return world.store.ownedBy(deployment.metadata.uid ?? '').filter((one): one is Pod => one.kind === 'Pod');
 }
 
@@ -17,7 +17,7 @@ function amount(setting: string | number | undefined, replicas: number, round: (
   return round((replicas * Number((setting ?? '25%').replace('%', ''))) / 100);
 }
 
-function make(world: Hands, deployment: Deployment, wanted: number): void {
+function make(world: ClusterAccess, deployment: Deployment, wanted: number): void {
   const count = Math.min(wanted, mostAtOnce);
   const hash = revisionOf(deployment.spec.template);
   const made = world.memory<number>('deploymentPods');
@@ -31,7 +31,7 @@ function make(world: Hands, deployment: Deployment, wanted: number): void {
   if (count < wanted) world.after(1, id);
 }
 
-function roll(world: Hands, deployment: Deployment): void {
+function roll(world: ClusterAccess, deployment: Deployment): void {
   const wanted = deployment.spec.replicas ?? 1;
   const hash = revisionOf(deployment.spec.template);
   const all = podsOf(world, deployment);

@@ -1,9 +1,9 @@
 import { same, stampOf, suffix } from '../../../shared';
 import { conditionOf, type Job, type Pod } from '../../../model';
-import { idOf, itself, splitKey, withCondition, type Hands, type Loop } from '../loop';
+import { idOf, itself, splitKey, withCondition, type ClusterAccess, type Loop } from '../loop';
 import { controllerId, makePod } from './pods';
 
-const podsOf = (world: Hands, job: Job): Pod[] =>
+const podsOf = (world: ClusterAccess, job: Job): Pod[] =>
   world.store.ownedBy(job.metadata.uid ?? '').filter((one): one is Pod => one.kind === 'Pod');
 
 /** Whether a job has ended, and how. */

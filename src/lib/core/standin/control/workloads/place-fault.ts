@@ -57,7 +57,7 @@ const asItIs = (facts: Facts): PlaceFacts => ({
 });
 
 /** What a pod brings along when a place is sought: its claims that are bound, and those that wait for the choice. */
-export interface Luggage {
+export interface PodClaims {
   readonly bound: readonly Claim[];
   readonly choosing: readonly Claim[];
   /** Claims that are missing or not bound though they don't wait for a place: no place can be sought yet. */
@@ -65,7 +65,7 @@ export interface Luggage {
 }
 
 /** Sorts a pod's claims by what placing has to know of them. */
-export function luggageOf(facts: Facts, pod: Pod): Luggage {
+export function podClaimsOf(facts: Facts, pod: Pod): PodClaims {
   const bound: Claim[] = [];
   const choosing: Claim[] = [];
   const missing: string[] = [];
@@ -95,7 +95,7 @@ function driverOf(facts: PlaceFacts, claim: Claim): string | undefined {
   return volume?.spec.csi?.driver ?? classOf(facts, claim.spec)?.provisioner;
 }
 
-function slotsShort(facts: PlaceFacts, node: Node, pod: Pod, { bound, choosing }: Luggage): boolean {
+function slotsShort(facts: PlaceFacts, node: Node, pod: Pod, { bound, choosing }: PodClaims): boolean {
   if (!bound.length && !choosing.length) return false;
   const atMost = facts.useOf(node.metadata.name).claims + bound.length + choosing.length;
   const limits = facts.get('CSINode', '', node.metadata.name)?.spec.drivers ?? [];
@@ -159,7 +159,7 @@ export function apartOf(facts: PlaceFacts, pod: Pod): Apart {
 const keptApart = ({ nodes, domains }: Apart, { metadata }: Node): boolean =>
   nodes.has(metadata.name) || domains.some(({ topologyKey, value }) => metadata.labels?.[topologyKey] === value);
 
-function volumeElsewhere(facts: PlaceFacts, node: Node, { bound }: Luggage): boolean {
+function volumeElsewhere(facts: PlaceFacts, node: Node, { bound }: PodClaims): boolean {
   return bound.some((claim) => {
     const terms = facts.get('PersistentVolume', '', claim.spec.volumeName ?? '')?.spec.nodeAffinity?.required?.nodeSelectorTerms;
     return terms !== undefined && !termsMatch(terms, node.metadata.labels);
@@ -204,7 +204,7 @@ function uneven(facts: PlaceFacts, node: Node, pod: Pod): boolean {
 }
 
 /** Whether a claim of one pod at a time is another pod's already. Source: the cluster API's "Persistent Volumes", ReadWriteOncePod. */
-const taken = (facts: PlaceFacts, pod: Pod, { bound, choosing }: Luggage): boolean =>
+const taken = (facts: PlaceFacts, pod: Pod, { bound, choosing }: PodClaims): boolean =>
   [...bound, ...choosing].some(
     ({ metadata, spec }) =>
       spec.accessModes.includes('ReadWriteOncePod') &&
@@ -217,19 +217,19 @@ const taken = (facts: PlaceFacts, pod: Pod, { bound, choosing }: Luggage): boole
  * Why a pod can't stand on a node, or undefined when it can. By requests, not by use. Source: the cluster API's "Assigning Pods to
  * Nodes", "Taints and Tolerations", "Node-specific Volume Limits".
  */
-export function placeFault(facts: Facts, pod: Pod, node: Node, luggage: Luggage): PlaceFault | undefined {
+export function placeFault(facts: Facts, pod: Pod, node: Node, claims: PodClaims): PlaceFault | undefined {
   const here = asItIs(facts);
-  return faultOn(here, pod, node, luggage, apartOf(here, pod));
+  return faultOn(here, pod, node, claims, apartOf(here, pod));
 }
 
 /** The same for many nodes: what keeps the pod apart from others is looked up once. */
-export function faultOn(facts: PlaceFacts, pod: Pod, node: Node, luggage: Luggage, apart: Apart): PlaceFault | undefined {
+export function faultOn(facts: PlaceFacts, pod: Pod, node: Node, claims: PodClaims, apart: Apart): PlaceFault | undefined {
   if (!nodeReady(node)) return 'not-ready';
   if (node.spec?.unschedulable) return 'unschedulable';
   if (repellingTaint(node, pod.spec.tolerations)) return 'taint';
   if (!nodeWanted(pod.spec, node)) return 'selector';
-  if (volumeElsewhere(facts, node, luggage)) return 'volume-zone';
-  if (taken(facts, pod, luggage)) return 'one-pod';
+  if (volumeElsewhere(facts, node, claims)) return 'volume-zone';
+  if (taken(facts, pod, claims)) return 'one-pod';
   const ask = askOf(pod.spec);
   const room = roomOf(node);
   const given = facts.useOf(node.metadata.name);
@@ -238,7 +238,7 @@ export function faultOn(facts: PlaceFacts, pod: Pod, node: Node, luggage: Luggag
   if (given.pods + 1 > room.pods) return 'pods';
   if (keptApart(apart, node)) return 'anti-affinity';
   if (uneven(facts, node, pod)) return 'spread';
-  return slotsShort(facts, node, pod, luggage) ? 'slots' : undefined;
+  return slotsShort(facts, node, pod, claims) ? 'slots' : undefined;
 }
 
 const faultWords: Record<PlaceFault, string> = {

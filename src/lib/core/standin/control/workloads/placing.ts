@@ -14,15 +14,15 @@ import {
   type Pod
 } from '../../../model';
 import { hash32, same, stampOf } from '../../../shared';
-import { idOf, splitKey, withCondition, type Hands, type Loop } from '../loop';
+import { idOf, splitKey, withCondition, type ClusterAccess, type Loop } from '../loop';
 import {
   apartOf,
   faultOn,
   faultSentence,
-  luggageOf,
+  podClaimsOf,
   placeFault,
   standsOn,
-  type Luggage,
+  type PodClaims,
   type PlaceFacts,
   type PlaceFault
 } from './place-fault';
@@ -85,7 +85,7 @@ class Choices {
 const noPods: Pod[] = [];
 const choicesKept = new WeakMap<Map<string, Choice>, Choices>();
 
-function choicesOf(world: Hands): Choices {
+function choicesOf(world: ClusterAccess): Choices {
   const kept = world.memory<Choice>('chosenNode');
   let choices = choicesKept.get(kept);
   if (!choices) choicesKept.set(kept, (choices = new Choices(kept)));
@@ -142,7 +142,7 @@ class Assuming implements PlaceFacts {
   }
 }
 
-function choose(world: Hands, pod: Pod, luggage: Luggage): { node?: Node; faults: Map<PlaceFault, number> } {
+function choose(world: ClusterAccess, pod: Pod, claims: PodClaims): { node?: Node; faults: Map<PlaceFault, number> } {
   const facts = new Assuming(world.store, choicesOf(world), pod.metadata.uid);
   const nodes = world.store.nodes();
   const apart = apartOf(facts, pod);
@@ -155,7 +155,7 @@ function choose(world: Hands, pod: Pod, luggage: Luggage): { node?: Node; faults
   let fitting = 0;
   for (let i = 0; i < nodes.length && fitting < enough; i += 1) {
     const node = nodes[(start + i) % nodes.length]!;
-    const fault = faultOn(facts, pod, node, luggage, apart);
+    const fault = faultOn(facts, pod, node, claims, apart);
     if (fault) {
       faults.set(fault, (faults.get(fault) ?? 0) + 1);
       continue;
@@ -189,7 +189,7 @@ function scoreOf(facts: PlaceFacts, siblings: readonly { node: string; zone: str
   return score;
 }
 
-function wait(world: Hands, pod: Pod, message: string): void {
+function wait(world: ClusterAccess, pod: Pod, message: string): void {
   const old = conditionOf(pod.status?.conditions, 'PodScheduled');
   if (old?.status === 'False' && old.message === message) return;
   const conditions = withCondition(
@@ -201,23 +201,23 @@ function wait(world: Hands, pod: Pod, message: string): void {
   world.event(pod, 'FailedScheduling', message, 'Warning');
 }
 
-function select(world: Hands, claim: Claim, node: string): void {
+function select(world: ClusterAccess, claim: Claim, node: string): void {
   if (claim.metadata.annotations?.[selectedNodeMark] === node) return;
   world.put({ ...claim, metadata: { ...claim.metadata, annotations: { ...claim.metadata.annotations, [selectedNodeMark]: node } } });
 }
 
-function seek(world: Hands, pod: Pod): void {
-  const luggage = luggageOf(world.store, pod);
+function seek(world: ClusterAccess, pod: Pod): void {
+  const claims = podClaimsOf(world.store, pod);
   const waiting = world.memory<boolean>('unplaced');
   const key = idOf(pod);
-  if (luggage.missing.length) {
+  if (claims.missing.length) {
     waiting.delete(key);
     // A claim that comes wakes its pods; a class that comes changes no claim.
     world.memory<boolean>('unclaimed').set(key, true);
     wait(
       world,
       pod,
-      `0 of ${world.store.nodes().length} nodes can be chosen: the claim ${luggage.missing.join(', ')} is missing or not bound.`
+      `0 of ${world.store.nodes().length} nodes can be chosen: the claim ${claims.missing.join(', ')} is missing or not bound.`
     );
     return;
   }
@@ -225,24 +225,24 @@ function seek(world: Hands, pod: Pod): void {
   const choices = choicesOf(world);
   const chosen = choices.of(pod.metadata.uid ?? '');
   const known = chosen ? world.store.get('Node', '', chosen) : undefined;
-  const kept = known && !placeFault(world.store, pod, known, luggage) ? known : undefined;
-  const { node, faults } = kept ? { node: kept, faults: new Map<PlaceFault, number>() } : choose(world, pod, luggage);
+  const kept = known && !placeFault(world.store, pod, known, claims) ? known : undefined;
+  const { node, faults } = kept ? { node: kept, faults: new Map<PlaceFault, number>() } : choose(world, pod, claims);
   if (!node) {
     waiting.set(key, true);
     wait(world, pod, `0 of ${world.store.nodes().length} nodes can take the pod: ${faultSentence(faults)}.`);
     return;
   }
   waiting.delete(key);
-  if (luggage.choosing.length) {
+  if (claims.choosing.length) {
     choices.set(pod.metadata.uid ?? '', { node: node.metadata.name, pod: key });
-    for (const claim of luggage.choosing) select(world, claim, node.metadata.name);
+    for (const claim of claims.choosing) select(world, claim, node.metadata.name);
     return;
   }
   choices.drop(pod.metadata.uid ?? '');
   place(world, pod, node);
 }
 
-function place(world: Hands, pod: Pod, node: Node): void {
+function place(world: ClusterAccess, pod: Pod, node: Node): void {
   const stamp = stampOf(world.nowMs);
   const conditions = withCondition(pod.status?.conditions, { type: 'PodScheduled', status: 'True' }, stamp);
   world.put({ ...pod, spec: { ...pod.spec, nodeName: node.metadata.name }, status: { ...pod.status, conditions } });

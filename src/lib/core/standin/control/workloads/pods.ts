@@ -1,6 +1,6 @@
 import { hash32, stableJson } from '../../../shared';
 import { isReady, ownerOf, type ApiObject, type Kind, type Pod, type PodSpec, type PodTemplate } from '../../../model';
-import type { Hands } from '../loop';
+import type { ClusterAccess } from '../loop';
 
 const revisions = new WeakMap<object, string>();
 
@@ -27,7 +27,7 @@ interface Making {
  * a FailedCreate event.
  * @returns whether the pod was made
  */
-export function makePod(world: Hands, { owner, name, template, labels, spec }: Making): boolean {
+export function makePod(world: ClusterAccess, { owner, name, template, labels, spec }: Making): boolean {
   const namespace = owner.metadata.namespace ?? '';
   const account = template.spec.serviceAccountName ?? 'default';
   if (!world.store.get('ServiceAccount', namespace, account)) {

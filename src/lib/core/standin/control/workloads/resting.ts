@@ -2,7 +2,7 @@ import { isReady, type Deployment, type Rest, type StatefulSet } from '../../../
 import { partRank } from '../../cards/engines';
 import { enginePartOf, workloadOfTemplate } from '../../provider/images';
 import type { Store } from '../../store';
-import { splitKey, type Hands, type Loop } from '../loop';
+import { splitKey, type ClusterAccess, type Loop } from '../loop';
 
 /** Set on what rests: how many members it had. */
 export const restedMark = 'standin.example/rested-replicas';
@@ -20,9 +20,9 @@ function partsOf(store: Store, namespace: string, workload: string): Set[] {
   return [...sets, ...deployments].sort((a, b) => rankOf(a) - rankOf(b));
 }
 
-const podsOf = (world: Hands, set: Set) => world.store.ownedBy(set.metadata.uid ?? '').filter((one) => one.kind === 'Pod');
+const podsOf = (world: ClusterAccess, set: Set) => world.store.ownedBy(set.metadata.uid ?? '').filter((one) => one.kind === 'Pod');
 
-function scale(world: Hands, set: Set, replicas: number, mark: string | undefined): void {
+function scale(world: ClusterAccess, set: Set, replicas: number, mark: string | undefined): void {
   const { [restedMark]: _, ...annotations } = set.metadata.annotations ?? {};
   const metadata = {
     ...set.metadata,
@@ -33,7 +33,7 @@ function scale(world: Hands, set: Set, replicas: number, mark: string | undefine
 }
 
 /** One part after the other, the last to start first; each is gone before the next one stops. */
-function stop(world: Hands, rest: Rest, parts: readonly Set[]): string {
+function stop(world: ClusterAccess, rest: Rest, parts: readonly Set[]): string {
   for (const set of [...parts].reverse()) {
     if ((set.spec.replicas ?? 1) > 0) scale(world, set, 0, String(set.spec.replicas ?? 1));
     if (podsOf(world, set).length) return `${set.metadata.name} stops`;
@@ -42,7 +42,7 @@ function stop(world: Hands, rest: Rest, parts: readonly Set[]): string {
 }
 
 /** The other way round: each part is ready before the next one starts. */
-function wake(world: Hands, parts: readonly Set[]): void {
+function wake(world: ClusterAccess, parts: readonly Set[]): void {
   for (const set of parts) {
     const mark = set.metadata.annotations?.[restedMark];
     if (mark !== undefined) scale(world, set, Number(mark), undefined);

@@ -15,7 +15,7 @@ import {
   type StatefulSet
 } from '../../../model';
 import { filled } from '../../admit/defaults';
-import { idOf, splitKey, type Hands, type Loop } from '../loop';
+import { idOf, splitKey, type ClusterAccess, type Loop } from '../loop';
 import { makePod, ownersOfKind, revisionOf } from './pods';
 
 const revisionLabel = 'controller-revision-hash';
@@ -29,7 +29,7 @@ interface Member {
   readonly pod: Pod;
 }
 
-function membersOf(world: Hands, set: StatefulSet): Member[] {
+function membersOf(world: ClusterAccess, set: StatefulSet): Member[] {
   const members: Member[] = [];
   for (const object of world.store.ownedBy(set.metadata.uid ?? '')) {
     if (object.kind !== 'Pod') continue;
@@ -40,7 +40,7 @@ function membersOf(world: Hands, set: StatefulSet): Member[] {
 }
 
 /** A pod of the right name and labels that nobody owns is taken over; so members outlive their set when they are kept. */
-function adopt(world: Hands, set: StatefulSet): void {
+function adopt(world: ClusterAccess, set: StatefulSet): void {
   for (const ordinal of ordinalsOf(set)) {
     const pod = world.store.get('Pod', set.metadata.namespace ?? '', memberName(set, ordinal));
     if (pod && !pod.metadata.ownerReferences?.length && selectorMatches(set.spec.selector, pod.metadata.labels))
@@ -48,7 +48,7 @@ function adopt(world: Hands, set: StatefulSet): void {
   }
 }
 
-function makeClaims(world: Hands, set: StatefulSet, ordinal: number): void {
+function makeClaims(world: ClusterAccess, set: StatefulSet, ordinal: number): void {
   const namespace = set.metadata.namespace ?? '';
   const policy = set.spec.persistentVolumeClaimRetentionPolicy;
   for (const template of set.spec.volumeClaimTemplates ?? []) {
@@ -70,7 +70,7 @@ function makeClaims(world: Hands, set: StatefulSet, ordinal: number): void {
   }
 }
 
-function makeMember(world: Hands, set: StatefulSet, ordinal: number): boolean {
+function makeMember(world: ClusterAccess, set: StatefulSet, ordinal: number): boolean {
   const name = memberName(set, ordinal);
   const { template, volumeClaimTemplates = [], serviceName, selector } = set.spec;
   const namespace = set.metadata.namespace ?? '';
@@ -105,20 +105,20 @@ function makeMember(world: Hands, set: StatefulSet, ordinal: number): boolean {
   });
 }
 
-function removeMember(world: Hands, set: StatefulSet, { pod }: Member): void {
+function removeMember(world: ClusterAccess, set: StatefulSet, { pod }: Member): void {
   world.remove(refOf(pod));
   world.event(set, 'SuccessfulDelete', `Took pod ${pod.metadata.name} away.`);
 }
 
 /** Whether a member counts as up: ready, and for `minReadySeconds`. Gives the wait that is left, or undefined when it isn't ready. */
-function leftToBeUp(world: Hands, set: StatefulSet, pod: Pod): number | undefined {
+function leftToBeUp(world: ClusterAccess, set: StatefulSet, pod: Pod): number | undefined {
   const since = readySinceMs(pod);
   if (since === undefined || pod.metadata.deletionTimestamp) return undefined;
   return Math.max(0, since + (set.spec.minReadySeconds ?? 0) * 1_000 - world.nowMs);
 }
 
 /** Makes and removes members in order. Gives whether everything that should stand stands, and is up. */
-function scale(world: Hands, set: StatefulSet, key: string): boolean {
+function scale(world: ClusterAccess, set: StatefulSet, key: string): boolean {
   const wanted = ordinalsOf(set);
   const members = membersOf(world, set);
   const byOrdinal = new Map(members.map((one) => [one.ordinal, one]));
@@ -157,7 +157,7 @@ function scale(world: Hands, set: StatefulSet, key: string): boolean {
 }
 
 /** Replaces members of an older template, from the highest ordinal down, one at a time. */
-function roll(world: Hands, set: StatefulSet): void {
+function roll(world: ClusterAccess, set: StatefulSet): void {
   if (set.spec.updateStrategy?.type === 'OnDelete') return;
   const revision = revisionOf(set.spec.template);
   const partition = set.spec.updateStrategy?.rollingUpdate?.partition ?? 0;
@@ -173,7 +173,7 @@ function roll(world: Hands, set: StatefulSet): void {
  * Claims belong to the set while it says that they go with it; a policy that changes later changes that too. Source: the cluster API's
  * "PersistentVolumeClaim retention".
  */
-function ownClaims(world: Hands, set: StatefulSet): void {
+function ownClaims(world: ClusterAccess, set: StatefulSet): void {
   const takes = set.spec.persistentVolumeClaimRetentionPolicy?.whenDeleted === 'Delete';
   const namespace = set.metadata.namespace ?? '';
   for (const ordinal of ordinalsOf(set))
@@ -188,7 +188,7 @@ function ownClaims(world: Hands, set: StatefulSet): void {
 }
 
 /** Claims of members that were scaled away go too, where the retention policy says so. */
-function dropScaledClaims(world: Hands, set: StatefulSet): void {
+function dropScaledClaims(world: ClusterAccess, set: StatefulSet): void {
   if (set.spec.persistentVolumeClaimRetentionPolicy?.whenScaled !== 'Delete') return;
   const top = ordinalsOf(set).at(-1) ?? -1;
   const namespace = set.metadata.namespace ?? '';
@@ -202,7 +202,7 @@ function dropScaledClaims(world: Hands, set: StatefulSet): void {
   }
 }
 
-function report(world: Hands, set: StatefulSet): void {
+function report(world: ClusterAccess, set: StatefulSet): void {
   const members = membersOf(world, set);
   const revision = `${set.metadata.name}-${revisionOf(set.spec.template)}`;
   const current = members.filter(({ pod }) => pod.metadata.labels?.[revisionLabel] === revisionOf(set.spec.template));
@@ -221,7 +221,7 @@ function report(world: Hands, set: StatefulSet): void {
 }
 
 /** Sets whose template a claim's name fits. */
-const setsOfClaim = ({ metadata }: ApiObject, store: Hands['store']): string[] =>
+const setsOfClaim = ({ metadata }: ApiObject, store: ClusterAccess['store']): string[] =>
   store
     .list('StatefulSet', metadata.namespace)
     .filter((set) =>

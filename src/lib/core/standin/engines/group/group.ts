@@ -1,4 +1,4 @@
-import type { Ask, Engine, Op, Site, Standing } from '../site';
+import type { Ask, Engine, Op, Site, MemberState } from '../site';
 import { Leading } from './leading';
 import { lastOf, membersOf, termAt } from './record';
 import type { Body, Entry, Record } from './types';
@@ -211,7 +211,7 @@ export class Group<S> extends Leading<S> implements Engine {
     if (this.moved) this.changed(site);
   }
 
-  standing(site: Site, id: string): Standing {
+  standing(site: Site, id: string): MemberState {
     const record = this.record(site, id);
     const mind = this.mind(site, id);
     const position = record ? record.applied : 0;

@@ -1,4 +1,4 @@
-import type { Ask, Engine, Site, Standing } from '../site';
+import type { Ask, Engine, Site, MemberState } from '../site';
 import { counted } from '../words';
 import { Brokers, meetMs, sessionMs } from './broker';
 import { Clients } from './clients';
@@ -194,7 +194,7 @@ export class LogBroker implements Engine {
     });
   }
 
-  standing(site: Site, id: string): Standing {
+  standing(site: Site, id: string): MemberState {
     const part = site.part(id);
     const within = this.meta.within(site);
     if (part === 'helper') {

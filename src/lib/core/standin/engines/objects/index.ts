@@ -1,7 +1,7 @@
 import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
 import { digestOf, drawInt } from '../../../shared';
 import { makeBatch } from '../log/payload';
-import type { Ask, Engine, Site, Standing } from '../site';
+import type { Ask, Engine, Site, MemberState } from '../site';
 import { decode, encode } from './erasure';
 import { sealed } from './sealing';
 import { storeLayout, type StoreLayout } from './layout';
@@ -405,7 +405,7 @@ export class ObjectStore implements Engine {
     }
   }
 
-  standing(site: Site, id: string): Standing {
+  standing(site: Site, id: string): MemberState {
     const layout = this.layout(site, id);
     if (!site.up(id)) return { role: 'member', ready: false, says: 'is down', position: 0 };
     if (!layout) {

@@ -1,6 +1,6 @@
 import { stampOf } from '../../../../shared';
 import { conditionOf, type Condition, type ContainerStatus, type Pod } from '../../../../model';
-import type { Hands } from '../../loop';
+import type { ClusterAccess } from '../../loop';
 
 /** Where a pod's node has got to with it. Plain data: part of snapshots. */
 export interface AgentState {
@@ -16,16 +16,16 @@ export interface AgentState {
   readonly dark?: boolean;
 }
 
-export const statesOf = (world: Hands) => world.memory<AgentState>('agent');
+export const statesOf = (world: ClusterAccess) => world.memory<AgentState>('agent');
 
 /** Pods that wait for a config map or secret, or for a registry; looked at again when one changes. */
-export const waitingForRefs = (world: Hands) => world.memory<boolean>('waitingForRefs');
-export const waitingForMount = (world: Hands) => world.memory<boolean>('waitingForMount');
-export const waitingForPull = (world: Hands) => world.memory<boolean>('waitingForPull');
+export const waitingForRefs = (world: ClusterAccess) => world.memory<boolean>('waitingForRefs');
+export const waitingForMount = (world: ClusterAccess) => world.memory<boolean>('waitingForMount');
+export const waitingForPull = (world: ClusterAccess) => world.memory<boolean>('waitingForPull');
 
 /** Everything a stage has to know of one call. */
 export interface Turn {
-  readonly world: Hands;
+  readonly world: ClusterAccess;
   readonly pod: Pod;
   readonly key: string;
   readonly state: AgentState;

@@ -1,10 +1,10 @@
 import { entryOf, keyOf, refOf, type ApiObject, type Facts, type Kind, type KindMap } from '../model';
 import { filled } from '../standin';
 import type { Written } from '../manifest';
-import type { Bench, WrittenOf } from './types';
+import type { DraftContext, WrittenOf } from './types';
 
 /** Puts a draft and its target together, as they would stand after sending. */
-export function benchOf(objects: readonly Written[], target: Facts | undefined): Bench {
+export function contextOf(objects: readonly Written[], target: Facts | undefined): DraftContext {
   const byKind = new Map<Kind, Written[]>();
   const byKey = new Map<string, ApiObject>();
   const lists = new Map<string, ApiObject[]>();
@@ -22,7 +22,7 @@ export function benchOf(objects: readonly Written[], target: Facts | undefined):
       (byKey.get(keyOf({ kind, namespace: entryOf(kind).namespaced ? namespace : '', name })) ?? target?.get(kind, namespace, name)) as
         KindMap[K] | undefined,
     all: <K extends Kind>(kind: K, namespace?: string) => {
-      // Rules ask for the same lists again and again; a bench stands still, so each is made once.
+      // Rules ask for the same lists again and again; a context stands still, so each is made once.
       const id = namespace === undefined ? kind : `${kind} ${namespace}`;
       const known = lists.get(id);
       if (known) return known as KindMap[K][];

@@ -7,7 +7,7 @@ import { whatBecame, type WhatBecame } from '$core/rootline';
 import { Store } from '$core/standin';
 import type { Clock } from './clock';
 
-interface Still {
+interface ReadCluster {
   readonly store: Store;
   readonly clock: Clock;
   /** Wall-clock ms of the last call. */
@@ -15,12 +15,12 @@ interface Still {
 }
 
 /** Real clusters as their dumps show them: objects, and no time that runs. */
-export class Stills {
-  protected readonly stills = new Map<string, Still>();
+export class ReadClusters {
+  protected readonly readClusters = new Map<string, ReadCluster>();
 
   /** A cluster that was read, if there is one under an id. */
-  protected still(id: string): Still | undefined {
-    const one = this.stills.get(id);
+  protected still(id: string): ReadCluster | undefined {
+    const one = this.readClusters.get(id);
     if (one) one.usedAt = Date.now();
     return one;
   }
@@ -30,37 +30,37 @@ export class Stills {
     const clock = { nowMs, frontierMs: nowMs, settled: true, running: 0, actions: 0, changes: 0 };
     const store = new Store(false);
     store.nowMs = nowMs;
-    this.stills.set(id, { store, clock, usedAt: Date.now() });
+    this.readClusters.set(id, { store, clock, usedAt: Date.now() });
     return clock;
   }
 
   /** Adds a part of a dump's objects to a cluster that was read. */
   async addStill(id: string, part: Uint8Array): Promise<void> {
-    const { store } = this.stills.get(id)!;
+    const { store } = this.readClusters.get(id)!;
     for (const object of JSON.parse(gunzipSync(part).toString('utf8')) as ApiObject[]) store.place(store.find(refOf(object)), object);
     await nextTurn();
   }
 
   /** How far a cluster that was read reaches, once its objects stand. */
   async boundStill(id: string, notes: ScopeNotes): Promise<void> {
-    const { store } = this.stills.get(id)!;
+    const { store } = this.readClusters.get(id)!;
     forgetParts(store);
     store.scope = scopeOf(store, notes);
   }
 
   /** Two clusters that were read, beside each other. */
   async compare(before: string, after: string): Promise<DumpComparison & { became: WhatBecame }> {
-    const [earlier, later] = [this.stills.get(before)!.store, this.stills.get(after)!.store];
+    const [earlier, later] = [this.readClusters.get(before)!.store, this.readClusters.get(after)!.store];
     return { ...compareDumps(earlier, later), became: whatBecame(earlier, later) };
   }
 
   /** What has to be supposed to rehearse on a cluster that was read. */
   async assumptions(id: string): Promise<Assumption[]> {
-    return assumptionsOf(this.stills.get(id)!.store);
+    return assumptionsOf(this.readClusters.get(id)!.store);
   }
 
   /** The ground of a rehearsal that goes on from a cluster that was read. */
   async groundOf(id: string, takenMs: number, answers: Readonly<Record<string, string>>): Promise<ApiObject[]> {
-    return groundOfDump(this.stills.get(id)!.store, takenMs, answers);
+    return groundOfDump(this.readClusters.get(id)!.store, takenMs, answers);
   }
 }

@@ -1,0 +1,29 @@
+import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
+import { expect, test } from 'vitest';
+import { digestOf, stableJson } from '$core/shared';
+import { engineVersion, replay, type World } from '$core/standin';
+import { scenario } from '../../src/lib/scenario';
+
+/** SHA-256 over the changes of the demo's clusters, by the version of the engine that made them. */
+const golden = {
+  engine: '8',
+  journals: {
+    'south-quay': '0e783db36c376d513360',
+    harbour: '69538023a7efb792c62e',
+    'north-quay': 'b0ee53cd07d057407741',
+    'pilot-house': '130a6461eff726c7fe37'
+  }
+} as const;
+
+const hashOf = ({ journal }: World): string =>
+  bytesToHex(digestOf(utf8ToBytes(journal.changes.map(({ atMs, key, after }) => `${atMs} ${key} ${stableJson(after)}\n`).join('')))).slice(
+    0,
+    20
+  );
+
+test('the same actions come to the same journals; whoever changes that raises engineVersion, and writes the new hashes down here', () => {
+  const journals = Object.fromEntries(
+    scenario().map((one) => [one.name, hashOf(replay({ seed: one.seed, ground: one.ground }, one.actions, one.headMs))])
+  );
+  expect({ engine: engineVersion, journals }).toEqual(golden);
+});
