@@ -3,7 +3,7 @@ import { chromiumOptions } from './scripts/chromium.mjs';
 
 export default defineConfig({
   testDir: 'tests/browser',
-  workers: 2,
+  workers: 1,
   timeout: 90_000,
   expect: { timeout: 15_000 },
   reporter: [['list']],

@@ -289,6 +289,17 @@ describe('small things', () => {
     expect(differences(list('main', 'helper'), list('helper'))).toEqual([
       { field: 'containers[0]', before: { name: 'main', image: 'main:1' }, after: undefined }
     ]);
+    expect(differences(list('a', 'b'), list('c', 'b'))).toEqual([
+      { field: 'containers[0]', before: { name: 'a', image: 'a:1' }, after: { name: 'c', image: 'c:1' } }
+    ]);
+    const some = fc.uniqueArray(fc.constantFrom('a', 'b', 'c', 'd', 'e'), { maxLength: 5 });
+    fc.assert(
+      fc.property(some, some, (a, b) => {
+        const fields = differences(list(...a), list(...b)).map((one) => one.field);
+        expect(new Set(fields).size).toBe(fields.length);
+        expect(fields.length === 0).toBe(a.join() === b.join());
+      })
+    );
     expect(differences(list('a', 'b'), list('b', 'a')).map((one) => one.field)).toEqual(['containers']);
     expect(differences({ ports: [{ port: 1, name: 'x' }] }, { ports: [{ port: 2, name: 'x' }] })).toEqual([
       { field: 'ports[0].port', before: 1, after: 2 }

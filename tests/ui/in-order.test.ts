@@ -13,8 +13,9 @@ test('wishes of one page reach a rehearsal in their order; a run of the clock, a
   const run = inOrder('POST', '/rehearsals/a/clock', ask('run'));
   void inOrder('POST', '/rehearsals/b/clock', ask('elsewhere'));
   void inOrder('GET', '/rehearsals/a/objects?kind=Pod', ask('reading'));
+  void inOrder('POST', '/rehearsals/a/look', ask('looking'));
   await settled();
-  expect(begun).toEqual(['send', 'elsewhere', 'reading']);
+  expect(begun).toEqual(['send', 'elsewhere', 'reading', 'looking']);
   ends.get('send')!(new Error('lost'));
   await expect(send).rejects.toThrow('lost');
   await settled();

@@ -72,9 +72,16 @@ export function differences(before: unknown, after: unknown, field = ''): Differ
     }
     const [old, next] = named;
     const [oldKeys, nextKeys] = [[...old.keys()], [...next.keys()]];
-    const found = after.flatMap((one, i) => differences(old.get(nextKeys[i]), one, `${field}[${i}]`));
+    // One that came into the place of one that went is told with it: each field is named once.
+    const found = after.flatMap((one: unknown, i) => {
+      if (old.has(nextKeys[i])) return differences(old.get(nextKeys[i]), one, `${field}[${i}]`);
+      const instead: unknown = i < before.length && !next.has(oldKeys[i]) ? before[i] : undefined;
+      return [{ field: `${field}[${i}]`, before: instead, after: one }];
+    });
     const gone = before.flatMap((one: unknown, i) =>
-      next.has(oldKeys[i]) ? [] : [{ field: `${field}[${i}]`, before: one, after: undefined }]
+      next.has(oldKeys[i]) || (i < after.length && !old.has(nextKeys[i]))
+        ? []
+        : [{ field: `${field}[${i}]`, before: one, after: undefined }]
     );
     return found.length || gone.length ? [...found, ...gone] : [{ field, before, after }];
   }
