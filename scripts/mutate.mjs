@@ -41,7 +41,7 @@ const results = await new Stryker({
   mutate: drawn.map(({ file, line }) => `${file}:${line}-${line}`),
   mutator: { excludedMutations: ['StringLiteral', 'ObjectLiteral'] },
   testRunner: 'vitest',
-  plugins: ['@stryker-mutator/vitest-runner'],
+  plugins: ['@stryker-mutator/vitest-runner', new URL('mutate-reporter.mjs', import.meta.url).pathname],
   vitest: { configFile: 'vitest.mutate.config.ts', related: false },
   ignorePatterns: ['build', 'test-results', '.root-barn', 'data'],
   buildCommand: 'npx --no-install svelte-kit sync',
@@ -51,7 +51,7 @@ const results = await new Stryker({
   timeoutMS: 60_000,
   timeoutFactor: 3,
   dryRunTimeoutMinutes: 20,
-  reporters: ['progress-append-only'],
+  reporters: ['lines'],
   allowConsoleColors: false,
   disableTypeChecks: false,
   tempDirName: 'build/mutate'

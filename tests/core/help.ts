@@ -2,6 +2,7 @@ import { readManifests } from '$core/manifest';
 import type { ApiObject, Asset, Kind, Ref } from '$core/model';
 import { rootLine, type Joint } from '$core/rootline';
 import { installObjects, installOf, replay, type Action, type World } from '$core/standin';
+import { driverGates } from '$core/rootline';
 import { scenario } from '../../src/lib/scenario';
 
 /** Objects of manifests that are meant to be right. */
@@ -147,3 +148,21 @@ spec:
     spec: ${over.claim ?? '{accessModes: [ReadWriteOnce], storageClassName: steady-block, resources: {requests: {storage: 10Gi}}}'}
 `;
 };
+
+/** The driver of pools. */
+export const pool = 'pool.standin.example';
+
+/** harbour, with every gate of the pool mended by the draft that it offers, lowest first. */
+export function harbourPool(): { world: World; order: string[] } {
+  const world = asLeft('harbour');
+  const order: string[] = [];
+  for (let i = 0; i < 12; i += 1) {
+    const gate = driverGates(world.store, pool).find((one) => one.state === 'broken');
+    if (!gate) break;
+    if (!gate.remedy?.manifests) throw new Error(`${gate.title}: ${gate.says}`);
+    must(world, { type: 'send', objects: gate.remedy.manifests });
+    world.runSettled();
+    order.push(gate.joint);
+  }
+  return { world, order };
+}

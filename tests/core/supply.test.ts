@@ -11,14 +11,16 @@ import {
   asLeft,
   bookings,
   bookingsSet,
-  classOf,
   claimOf,
+  classOf,
   driver,
   firstBreak,
+  harbourPool,
   mend,
   must,
   named,
   podOf,
+  pool,
   readySouth,
   ref,
   send,
@@ -28,7 +30,6 @@ import {
 } from './help';
 
 const gib = 2 ** 30;
-const pool = 'pool.standin.example';
 const unready = (node: Node): Node => ({
   ...node,
   status: {
@@ -36,21 +37,6 @@ const unready = (node: Node): Node => ({
     conditions: [{ type: 'Ready', status: 'Unknown', reason: 'NodeStatusUnknown', message: 'It stopped answering.' }]
   }
 });
-
-/** harbour, with every gate of the pool mended by the draft that it offers, lowest first. */
-function harbourPool(): { world: World; order: string[] } {
-  const world = asLeft('harbour');
-  const order: string[] = [];
-  for (let i = 0; i < 12; i += 1) {
-    const gate = driverGates(world.store, pool).find((one) => one.state === 'broken');
-    if (!gate) break;
-    if (!gate.remedy?.manifests) throw new Error(`${gate.title}: ${gate.says}`);
-    must(world, { type: 'send', objects: gate.remedy.manifests });
-    world.runSettled();
-    order.push(gate.joint);
-  }
-  return { world, order };
-}
 
 describe('a pool of own disks (harbour)', () => {
   const { world, order } = harbourPool();

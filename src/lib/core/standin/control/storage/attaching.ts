@@ -18,6 +18,7 @@ export const attachmentName = (volume: string, node: string): string =>
   `csi-${hex8(hash32(`${volume}@${node}`))}${hex8(hash32(`${node}@${volume}`))}`;
 
 const keyOfPair = (volume: string, node: string): string => `${volume}|${node}`;
+const partsOf = (pair: string): [volume: string, node: string] => [pair.slice(0, pair.indexOf('|')), pair.slice(pair.indexOf('|') + 1)];
 
 /** Keys of all volumes that a pod needs on its node. */
 function pairsOf(pod: Pod | undefined, store: Store): string[] {
@@ -44,6 +45,19 @@ function elsewhere(store: Store, volume: Volume, node: string): string | undefin
     if (one.spec.nodeName !== node) return one.spec.nodeName;
   }
   return undefined;
+}
+
+/** The step of a pod ends with the last of its volumes. */
+function endAttaching(world: ClusterAccess, pods: readonly Pod[]): void {
+  for (const pod of pods) {
+    const waits = pairsOf(pod, world.store).some((pair) => {
+      const [name, node] = partsOf(pair);
+      const driver = world.store.get('PersistentVolume', '', name)?.spec.csi?.driver;
+      if (driver === undefined || world.store.get('CSIDriver', '', driver)?.spec.attachRequired === false) return false;
+      return world.store.get('VolumeAttachment', '', attachmentName(name, node))?.status?.attached !== true;
+    });
+    if (!waits) world.end(`Pod ${idOf(pod)}`, 'attaching');
+  }
 }
 
 function report(world: ClusterAccess, pods: readonly Pod[], reason: string, message: string, type: 'Normal' | 'Warning'): void {
@@ -82,7 +96,7 @@ function attach(world: ClusterAccess, key: string, volume: Volume, node: string,
   const asset = world.store.get('Asset', '', volume.spec.csi?.volumeHandle ?? '');
   if (asset) world.put({ ...asset, status: { ...asset.status, attachedTo: [...(asset.status?.attachedTo ?? []), node] } });
   world.put({ ...attachment, status: { attached: true } });
-  for (const pod of pods) world.end(`Pod ${idOf(pod)}`, 'attaching');
+  endAttaching(world, pods);
   report(world, pods, 'SuccessfulAttachVolume', `Volume ${volume.metadata.name} is attached to ${node}.`, 'Normal');
 }
 
@@ -128,8 +142,7 @@ export const attaching: Loop = {
       store.list('VolumeAttachment').map(({ spec }) => keyOfPair(spec.source.persistentVolumeName ?? '', spec.nodeName))
   },
   reconcile(world, key) {
-    const bar = key.indexOf('|');
-    const [name, node] = [key.slice(0, bar), key.slice(bar + 1)];
+    const [name, node] = partsOf(key);
     const volume = world.store.get('PersistentVolume', '', name);
     const attachment = world.store.get('VolumeAttachment', '', attachmentName(name, node));
     const pods = volume ? holders(world.store, volume, node) : [];
@@ -144,7 +157,7 @@ export const attaching: Loop = {
     if (!volume || !driver || world.store.get('CSIDriver', '', driver)?.spec.attachRequired === false) return;
     if (attachment?.status?.attached) {
       callsOf(world).delete(key);
-      for (const pod of pods) world.end(`Pod ${idOf(pod)}`, 'attaching');
+      endAttaching(world, pods);
       return;
     }
     for (const pod of pods) world.begin(`Pod ${idOf(pod)}`, 'attaching');

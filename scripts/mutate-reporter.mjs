@@ -1,0 +1,17 @@
+// Tells each planted fault as soon as it was tried.
+import { declareClassPlugin, PluginKind } from '@stryker-mutator/api/plugin';
+
+class LineReporter {
+  tried = 0;
+  survived = 0;
+
+  onMutantTested({ status, fileName, location, mutatorName, replacement }) {
+    this.tried += 1;
+    if (status !== 'Survived' && status !== 'NoCoverage') return;
+    this.survived += 1;
+    const at = `${fileName.slice(fileName.indexOf('src/lib/core'))}:${location.start.line}`;
+    console.log(`not caught (${this.survived} of ${this.tried} so far): ${at} ${mutatorName} -> ${replacement}`);
+  }
+}
+
+export const strykerPlugins = [declareClassPlugin(PluginKind.Reporter, 'lines', LineReporter)];
