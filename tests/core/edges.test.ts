@@ -1,6 +1,9 @@
 import { describe, expect, test } from 'vitest';
+import { check } from '$core/checker';
+import { pathUnder } from '$core/drafts';
 import { keepValue } from '$core/dumps';
-import { isReady, roomOf, type ApiObject, type Kind } from '$core/model';
+import { isReady, pointersOf, roomOf, type ApiObject, type Kind } from '$core/model';
+import { rootLine } from '$core/rootline';
 import { resolve, type World } from '$core/standin';
 import {
   bookings,
@@ -213,4 +216,96 @@ test('a pod whose work is done lets its volume go', () => {
   expect(get(world, 'Pod', 'default', 'worker').status!.phase).toBe('Succeeded');
   expect(world.store.list('VolumeAttachment')).toEqual([]);
   expect(driver().length).toBeGreaterThan(0);
+});
+
+test('an event of the newer group is kept in the words of the older one, and the older one as it is', () => {
+  const about = { kind: 'Pod', namespace: 'n', name: 'p', uid: 'u' };
+  const meta = { name: 'e', namespace: 'n' };
+  const newer = {
+    apiVersion: 'events.k8s.io/v1',
+    kind: 'Event',
+    metadata: meta,
+    regarding: about,
+    note: 'it fell',
+    reason: 'Fell',
+    type: 'Warning'
+  };
+  const older = {
+    apiVersion: 'v1',
+    kind: 'Event',
+    metadata: meta,
+    involvedObject: about,
+    message: 'it fell',
+    reason: 'Fell',
+    type: 'Warning',
+    count: 3
+  };
+  for (const [given, count] of [
+    [newer, 1],
+    [older, 3]
+  ] as const)
+    expect((keepValue(given, false) as { object: ApiObject }).object).toMatchObject({ involvedObject: about, message: 'it fell', count });
+});
+
+test('a webhook points at the service that it asks, and at none where it asks an address', () => {
+  const hook = (clientConfig: object) =>
+    ({
+      apiVersion: 'admissionregistration.k8s.io/v1',
+      kind: 'ValidatingWebhookConfiguration',
+      metadata: { name: 'w' },
+      webhooks: [{ name: 'a', clientConfig }]
+    }) as unknown as ApiObject;
+  expect(pointersOf(hook({ service: { name: 'judge', namespace: 'court' } }))).toEqual([
+    { path: ['webhooks', 0, 'clientConfig', 'service', 'name'], kind: 'Service', name: 'judge', namespace: 'court' }
+  ]);
+  expect(pointersOf(hook({ url: 'https://judge.example' }))).toEqual([]);
+});
+
+test('a password that is put together from others is not written out', () => {
+  const pod = (value: string) =>
+    `apiVersion: v1\nkind: Pod\nmetadata: {name: p, namespace: default}\nspec: {containers: [{name: m, image: "a:1", env: [{name: DB_PASSWORD, value: "${value}"}]}]}\n`;
+  const told = (value: string) => check([{ text: pod(value) }]).some((one) => one.code === 'password-in-env');
+  expect([told('$(FROM_SECRET)'), told('sunshine$(X)'), told('my_FILE')]).toEqual([false, true, true]);
+});
+
+test('what a comment says is no field', () => {
+  const text = 'kind: Pod\nspec: # nodeName: a\n  nodeName: b\n';
+  expect(pathUnder(text, text.indexOf('nodeName: a') + 3)).toBeUndefined();
+  expect(pathUnder(text, text.indexOf('nodeName: b') + 3)).toMatchObject({ path: ['spec', 'nodeName'], onKey: true });
+});
+
+test('a provisioner that nobody answers for is told at the class that names it', () => {
+  const text = 'apiVersion: storage.k8s.io/v1\nkind: StorageClass\nmetadata: {name: odd}\nprovisioner: files.standin.example\n';
+  const found = check([{ text }], south().store).filter((one) => one.code === 'provisioner-unanswered');
+  expect(found.map((one) => [one.at.line, one.at.field])).toEqual([[4, 'provisioner']]);
+});
+
+describe('what a root line offers', () => {
+  const jointOf = (world: World, pod: string) =>
+    rootLine(world.store, ref('Pod', 'default', pod))!.joints.find((one) => one.state === 'broken')!;
+
+  test('one class and no default: that class, marked; two: a choice that nobody makes for the reader', () => {
+    const world = readySouth();
+    const [only] = world.store.list('StorageClass');
+    world.put({ ...only!, metadata: { ...only!.metadata, annotations: {} } });
+    send(world, claimOf('d', `accessModes: [ReadWriteOnce], ${size('1Gi')}`) + podOf('user', 'd'));
+    world.runSettled();
+    const marked = jointOf(world, 'user').remedy!.manifests!;
+    expect(marked.map((one) => [one.metadata.name, one.metadata.annotations])).toEqual([
+      [only!.metadata.name, { 'storageclass.kubernetes.io/is-default-class': 'true' }]
+    ]);
+    settle(world, classOf('second', 'block.standin.example', 'volumeBindingMode: WaitForFirstConsumer'));
+    expect(jointOf(world, 'user').remedy).toEqual({ text: expect.stringContaining('name one in the claim') });
+  });
+
+  test('a config map that is missing comes as an empty one with the key; a secret never does', () => {
+    const world = readySouth();
+    const pod = (name: string, from: string) =>
+      `apiVersion: v1\nkind: Pod\nmetadata: {name: ${name}, namespace: default}\nspec: {containers: [{name: m, image: shelf.standin.example/tools/t:1, env: [{name: A, valueFrom: {${from}}}]}]}\n`;
+    settle(world, `${pod('a', 'configMapKeyRef: {name: settings, key: colour}')}---\n${pod('b', 'secretKeyRef: {name: word, key: a}')}`);
+    expect(jointOf(world, 'a').remedy!.manifests).toEqual([
+      { apiVersion: 'v1', kind: 'ConfigMap', metadata: { name: 'settings', namespace: 'default' }, data: { colour: '' } }
+    ]);
+    expect(jointOf(world, 'b').remedy!.manifests ?? []).toEqual([]);
+  });
 });

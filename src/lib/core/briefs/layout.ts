@@ -1,4 +1,4 @@
-import type { Ground } from '../model';
+import { ordinaryDomain, type Ground } from '../model';
 import { driverCard, filePort, providerAudience } from '../standin';
 
 export type Shape = 'small' | 'production';
@@ -97,7 +97,7 @@ export function withFiles(spec: Spec, wanted: boolean): Spec {
 export function startingGround(name: string, shape: Shape): Ground {
   const spec: Spec = {
     version: '1.32',
-    clusterDomain: 'cluster.local',
+    clusterDomain: ordinaryDomain,
     issuer: `https://issuer.${name}.example`,
     podRange: '10.80.0.0/16',
     serviceRange: '10.180.0.0/20',

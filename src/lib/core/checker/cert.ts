@@ -1,6 +1,6 @@
 import { decode } from 'js-base64';
 import { certificateFacts } from '../standin';
-import { memberName, ordinalsOf, type Facts, type Secret, type StatefulSet } from '../model';
+import { clusterDomain, memberName, ordinalsOf, type Facts, type Secret, type StatefulSet } from '../model';
 
 export { nameCovers } from '../standin';
 
@@ -13,7 +13,7 @@ export function expiryOf(secret: Secret): number | undefined {
 
 /** Every name under which a set's members are called from anywhere in the cluster. */
 export function wantedNames(set: StatefulSet, target: Facts | undefined): string[] {
-  const domain = target?.list('Ground')[0]?.spec.clusterDomain ?? 'cluster.local';
+  const domain = clusterDomain(target);
   return ordinalsOf(set).map(
     (one) => `${memberName(set, one)}.${set.spec.serviceName}.${set.metadata.namespace ?? 'default'}.svc.${domain}`
   );

@@ -1,5 +1,6 @@
 import { bytesOf, quantityOf, plural } from '../shared';
 import {
+  ordinaryDomain,
   keyOf,
   kindEntries,
   pointersOf,
@@ -273,7 +274,7 @@ export function groundOfDump(facts: Facts, takenMs: number, answers: Readonly<Re
       kind: 'Ground',
       metadata: { name: 'supposed' },
       spec: {
-        clusterDomain: 'cluster.local',
+        clusterDomain: ordinaryDomain,
         issuer,
         podRange: value('pods'),
         serviceRange: value('services'),

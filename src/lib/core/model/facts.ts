@@ -89,6 +89,13 @@ export interface Facts {
 /** A moment as it is spoken of: by the rehearsal's clock, or by the calendar in what was read of a real cluster. */
 export const momentIn = (facts: Facts, atMs: number): string => (facts.knowsProvider ? clockOf(atMs) : dateOf(atMs));
 
+/** The domain of a cluster's names where nothing else is said. Source: the cluster API's "DNS for Services and Pods". */
+export const ordinaryDomain = 'cluster.local';
+
+/** The domain of a cluster's names, as its ground says. */
+export const clusterDomain = (facts: Pick<Facts, 'list'> | undefined): string =>
+  facts?.list('Ground')[0]?.spec.clusterDomain ?? ordinaryDomain;
+
 /** When an object was made (virtual ms); undefined where it doesn't say, as in some dumps. */
 export const madeMs = (object: ApiObject | undefined): number | undefined =>
   typeof object?.metadata.creationTimestamp === 'string' ? momentOf(object.metadata.creationTimestamp) : undefined;

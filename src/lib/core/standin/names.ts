@@ -1,4 +1,4 @@
-import { isReady, pairsMatch, type Facts, type Pod, type Service } from '../model';
+import { clusterDomain, isReady, pairsMatch, type Facts, type Pod, type Service } from '../model';
 
 /** What a look-up gave: addresses, or why not, and every full name that was tried. */
 export interface Lookup {
@@ -11,8 +11,6 @@ export interface Lookup {
   readonly reason?: string;
   readonly srv?: readonly { readonly target: string; readonly port: number }[];
 }
-
-const domainOf = (facts: Facts): string => facts.list('Ground')[0]?.spec.clusterDomain ?? 'cluster.local';
 
 /** Dots from which on a name is tried as it is before the search list. Source: the cluster API's "DNS for Services and Pods", ndots. */
 const ndots = 5;
@@ -47,7 +45,7 @@ function member(facts: Facts, service: Service, host: string): Answer {
 function srv(facts: Facts, service: Service, port: string, protocol: string): Answer {
   const found = service.spec.ports?.find((one) => one.name === port && (one.protocol ?? 'TCP').toLowerCase() === protocol);
   if (!found) return { reason: `the service ${service.metadata.name} has no port ${port} over ${protocol}` };
-  const suffix = `${service.metadata.name}.${service.metadata.namespace}.svc.${domainOf(facts)}`;
+  const suffix = `${service.metadata.name}.${service.metadata.namespace}.svc.${clusterDomain(facts)}`;
   if (service.spec.clusterIP !== 'None') return { addresses: [service.spec.clusterIP ?? ''], srv: [{ target: suffix, port: found.port }] };
   const pods = podsBehind(facts, service);
   const target = typeof found.targetPort === 'number' ? found.targetPort : found.port;
@@ -58,7 +56,7 @@ function srv(facts: Facts, service: Service, port: string, protocol: string): An
 }
 
 function full(facts: Facts, name: string): Answer {
-  const tail = `.svc.${domainOf(facts)}`;
+  const tail = `.svc.${clusterDomain(facts)}`;
   if (!name.endsWith(tail)) return { reason: `${name} is not a name of this cluster` };
   const parts = name.slice(0, -tail.length).split('.');
   const namespace = parts.pop() ?? '';
@@ -80,7 +78,7 @@ function full(facts: Facts, name: string): Answer {
  * Source: the cluster API's "DNS for Services and Pods".
  */
 export function resolve(facts: Facts, namespace: string, asked: string): Lookup {
-  const domain = domainOf(facts);
+  const domain = clusterDomain(facts);
   const absolute = asked.endsWith('.');
   const name = asked.replace(/\.$/, '').toLowerCase();
   const searched = [`${name}.${namespace}.svc.${domain}`, `${name}.svc.${domain}`, `${name}.${domain}`];

@@ -1,6 +1,7 @@
 import { scopeIn } from '$core/exports';
 import { epochMs, majorityOf, wordsOf } from '$core/shared';
 import {
+  clusterDomain,
   madeIn,
   momentIn,
   claimsOf,
@@ -35,6 +36,8 @@ export interface MemberRow {
   readonly exists: boolean;
   readonly address: string;
   readonly dns: string;
+  /** From anywhere in the cluster. */
+  readonly fullDns: string;
   readonly node: string;
   readonly zone: string;
   readonly claims: readonly { readonly name: string; readonly size: string }[];
@@ -117,6 +120,7 @@ function memberRow(scene: Scene, set: StatefulSet, ordinal: number): MemberRow {
     exists: pod !== undefined,
     address: pod?.status?.podIP ?? '',
     dns: set.spec.serviceName ? `${name}.${set.spec.serviceName}` : '',
+    fullDns: set.spec.serviceName ? `${name}.${set.spec.serviceName}.${namespace}.svc.${clusterDomain(facts)}` : '',
     node,
     zone: zoneOf(facts.get('Node', '', node)),
     claims: claimNames(set, ordinal).map(({ claimName, size }) => {
@@ -206,6 +210,7 @@ function deploymentBand(scene: Scene, one: Deployment | DaemonSet) {
     exists: true,
     address: pod.status?.podIP ?? '',
     dns: '',
+    fullDns: '',
     node: pod.spec.nodeName ?? '',
     zone: zoneOf(facts.get('Node', '', pod.spec.nodeName ?? '')),
     claims: (pod.spec.volumes ?? []).flatMap((volume) =>

@@ -203,7 +203,7 @@
         <h3 class="font-semibold">Names</h3>
         {#if band.serviceName && band.rows[0]}
           <p class="mono text-[0.82rem]">{band.rows[0].dns} <span class="quiet font-sans">from {band.namespace}</span></p>
-          <p class="mono text-[0.82rem]">{band.rows[0].dns}.{band.namespace}.svc.cluster.local</p>
+          <p class="mono text-[0.82rem]">{band.rows[0].fullDns}</p>
           <p class="mono quiet text-[0.82rem]">{band.rows[0].name} <span class="font-sans">alone does not resolve</span></p>
         {:else}<p class="quiet">It names no headless service, so its members have no names.</p>{/if}
       </div>

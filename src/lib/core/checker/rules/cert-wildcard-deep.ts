@@ -1,3 +1,4 @@
+import { clusterDomain } from '../../model';
 import { rule, change, hit } from '../rule';
 
 export default rule({
@@ -7,13 +8,13 @@ export default rule({
   why: 'A wildcard covers exactly one label, the leftmost (RFC 9525): *.store.tickets.svc covers store-0.store.tickets.svc, and neither a.store-0.store.tickets.svc nor store.tickets.svc.',
   bad: 'apiVersion: engines.standin.example/v1\nkind: Certificate\nmetadata: {name: store}\nspec: {secret: store-tls, issuer: {name: own}, names: ["*.*.default.svc.cluster.local"]}\n',
   good: 'apiVersion: engines.standin.example/v1\nkind: Certificate\nmetadata: {name: store}\nspec: {secret: store-tls, issuer: {name: own}, names: ["*.store.default.svc.cluster.local"]}\n',
-  check: ({ written, find }) =>
+  check: ({ written, find, target }) =>
     written('Certificate').flatMap((on) =>
       on.object.spec.names.flatMap((one, i) => {
         if (!one.slice(1).includes('*') && !(one.includes('*') && !one.startsWith('*.'))) return [];
         const found = find('StatefulSet', on.object.metadata.namespace ?? 'default', on.object.spec.set ?? '');
         const better = found?.spec.serviceName
-          ? `*.${found.spec.serviceName}.${found.metadata.namespace ?? 'default'}.svc.cluster.local`
+          ? `*.${found.spec.serviceName}.${found.metadata.namespace ?? 'default'}.svc.${clusterDomain(target)}`
           : undefined;
         return [
           hit(

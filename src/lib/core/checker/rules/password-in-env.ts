@@ -14,7 +14,7 @@ export default rule({
   check: (context) => [
     ...containerPlaces(context).flatMap(({ on, container, at }) =>
       (container.env ?? []).flatMap((one, i) => {
-        if (one.value === undefined || one.value === '' || !secretName.test(one.name) || /^\$\(|_FILE$/.test(one.value)) return [];
+        if (one.value === undefined || one.value === '' || !secretName.test(one.name) || one.value.startsWith('$(')) return [];
         const name = `${on.object.metadata.name}-access`;
         const key = one.name.toLowerCase().replace(/_/g, '-');
         return [

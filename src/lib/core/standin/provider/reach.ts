@@ -1,4 +1,4 @@
-import { pairsMatch, type Facts, type Pod, type PodSpec, type Service, type Way } from '../../model';
+import { clusterDomain, pairsMatch, type Facts, type Pod, type PodSpec, type Service, type Way } from '../../model';
 import { imageCard } from './images';
 import { isUnheard } from './outages';
 import { calledName, talksTls, tlsFault } from './tls';
@@ -30,7 +30,7 @@ export function servesTlsOnly(service: Service, pod: { readonly spec: PodSpec })
 export function nameCalled(facts: Facts, service: Service, pod: Pod, outside: boolean): string {
   if (outside) return service.metadata.annotations?.[outsideNameMark] ?? outsideAddresses(service)[0] ?? '';
   if (service.spec.clusterIP === 'None') return calledName(facts, pod);
-  const domain = facts.list('Ground')[0]?.spec.clusterDomain ?? 'cluster.local';
+  const domain = clusterDomain(facts);
   return `${service.metadata.name}.${service.metadata.namespace ?? ''}.svc.${domain}`;
 }
 

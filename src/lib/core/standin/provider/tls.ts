@@ -1,11 +1,11 @@
 import { decode } from 'js-base64';
 import { epochMs } from '../../shared';
-import type { Facts, Pod } from '../../model';
+import { clusterDomain, type Facts, type Pod } from '../../model';
 import { certificateFacts, nameCovers } from './certificates';
 
 /** The name under which others call a member. */
 export function calledName(facts: Facts, pod: Pod): string {
-  const domain = facts.list('Ground')[0]?.spec.clusterDomain ?? 'cluster.local';
+  const domain = clusterDomain(facts);
   return `${pod.metadata.name}.${pod.spec.subdomain ?? ''}.${pod.metadata.namespace ?? ''}.svc.${domain}`;
 }
 

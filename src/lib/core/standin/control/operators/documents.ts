@@ -1,4 +1,4 @@
-import type { DocumentSet, StatefulSet } from '../../../model';
+import { clusterDomain, type DocumentSet, type StatefulSet } from '../../../model';
 import { engineImage } from '../../provider/images';
 import { makeCredentials } from './credentials';
 import type { ClusterAccess } from '../loop';
@@ -13,7 +13,7 @@ const names = ({ metadata: { name, namespace = '' }, spec }: DocumentSet, domain
 /** A certificate with the name of every member; asked for anew when members are added. Gives whether it is issued. */
 function certified(world: ClusterAccess, one: DocumentSet): boolean {
   const { name, namespace = '' } = one.metadata;
-  const domain = world.store.list('Ground')[0]?.spec.clusterDomain ?? 'cluster.local';
+  const domain = clusterDomain(world.store);
   const wanted = names(one, domain);
   const [issuer, certificate] = ownManifests(`
 apiVersion: engines.standin.example/v1
