@@ -11,6 +11,8 @@ const { values } = parseArgs({
     lines: { type: 'string', default: '90' },
     seed: { type: 'string', default: '1' },
     folder: { type: 'string', default: '' },
+    // Lines to try again instead of those that a seed draws: file:line,file:line
+    at: { type: 'string', default: '' },
     out: { type: 'string', default: 'build/mutants.json' }
   }
 });
@@ -38,7 +40,9 @@ const drawn = lines
   .map(({ one }) => one);
 
 const results = await new Stryker({
-  mutate: drawn.map(({ file, line }) => `${file}:${line}-${line}`),
+  mutate: values.at
+    ? values.at.split(',').map((one) => `${one}-${one.split(':')[1]}`)
+    : drawn.map(({ file, line }) => `${file}:${line}-${line}`),
   mutator: { excludedMutations: ['StringLiteral', 'ObjectLiteral'] },
   testRunner: 'vitest',
   plugins: ['@stryker-mutator/vitest-runner', new URL('mutate-reporter.mjs', import.meta.url).pathname],

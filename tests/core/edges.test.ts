@@ -4,7 +4,8 @@ import { pathUnder } from '$core/drafts';
 import { keepValue } from '$core/dumps';
 import { isReady, pointersOf, roomOf, type ApiObject, type Kind } from '$core/model';
 import { rootLine } from '$core/rootline';
-import { resolve, type World } from '$core/standin';
+import { tellingPart } from '$core/exports';
+import { operatorCards, resolve, rightsLacking, Store, type World } from '$core/standin';
 import {
   bookings,
   claimOf,
@@ -308,4 +309,48 @@ describe('what a root line offers', () => {
     ]);
     expect(jointOf(world, 'b').remedy!.manifests ?? []).toEqual([]);
   });
+});
+
+test('an operator lacks what its rules leave out: a verb, a group or a resource each by itself', () => {
+  const card = operatorCards[0]!;
+  const plural = card.kinds[0]!.plural;
+  const lacking = (rules: object[]) => {
+    const store = new Store();
+    const place = (object: object) => store.place(undefined, object as ApiObject);
+    place({ apiVersion: 'rbac.authorization.k8s.io/v1', kind: 'ClusterRole', metadata: { name: 'r' }, rules });
+    place({
+      apiVersion: 'rbac.authorization.k8s.io/v1',
+      kind: 'ClusterRoleBinding',
+      metadata: { name: 'b' },
+      roleRef: { apiGroup: 'rbac.authorization.k8s.io', kind: 'ClusterRole', name: 'r' },
+      subjects: [{ kind: 'ServiceAccount', name: 'op', namespace: 'ops' }]
+    });
+    const pod = {
+      apiVersion: 'v1',
+      kind: 'Pod',
+      metadata: { name: 'op', namespace: 'ops' },
+      spec: { serviceAccountName: 'op', containers: [] }
+    };
+    return rightsLacking(store, card, pod as never, 'default');
+  };
+  const all = { apiGroups: ['*'], resources: ['*'], verbs: ['*'] };
+  expect(lacking([all])).toEqual([]);
+  expect(lacking([])).toContain(plural);
+  const made = card.makes[0]!;
+  const others = [
+    ...card.makes.slice(1).map((one) => ({ apiGroups: [one.group], resources: one.resources, verbs: ['create'] })),
+    { apiGroups: ['engines.standin.example'], resources: ['*'], verbs: ['update'] }
+  ];
+  const [one, ...rest] = made.resources;
+  const restOfIt = { apiGroups: [made.group], resources: rest, verbs: ['create'] };
+  expect(lacking([...others, { apiGroups: [made.group], resources: made.resources, verbs: ['create'] }])).toEqual([]);
+  expect(lacking([...others, restOfIt, { apiGroups: [made.group], resources: [one], verbs: ['get'] }])).toContain(one);
+  expect(lacking([...others, restOfIt, { apiGroups: ['elsewhere'], resources: [one], verbs: ['create'] }])).toContain(one);
+  expect(lacking([...others, restOfIt])).toContain(one);
+});
+
+test('of a message that wraps others the innermost tells', () => {
+  const text = 'rpc error: code = Internal desc = attach failed: rpc error: code = NotFound desc = volume vol-1 is gone';
+  expect(tellingPart(text)).toContain('volume vol-1 is gone');
+  expect(tellingPart(text)).not.toContain('attach failed');
 });
