@@ -354,3 +354,19 @@ test('of a message that wraps others the innermost tells', () => {
   expect(tellingPart(text)).toContain('volume vol-1 is gone');
   expect(tellingPart(text)).not.toContain('attach failed');
 });
+
+test('a member without an address is no endpoint yet', () => {
+  const world = readySouth();
+  send(world, smallSet());
+  const endpoints = () => world.store.list('EndpointSlice', 'default').flatMap((one) => one.endpoints);
+  const pod = () => world.store.get('Pod', 'default', 'probe-0');
+  let waited = 0;
+  while (!pod()?.status?.podIP) {
+    world.runUntil(world.nextMs!);
+    if (pod()) waited += 1;
+    if (!pod()?.status?.podIP) expect(endpoints()).toEqual([]);
+  }
+  expect(waited).toBeGreaterThan(3);
+  world.runSettled();
+  expect(endpoints().map((one) => one.addresses)).toEqual([[pod()!.status!.podIP]]);
+});
