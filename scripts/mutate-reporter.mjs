@@ -6,6 +6,8 @@ class LineReporter {
   survived = 0;
 
   onMutantTested({ status, fileName, location, mutatorName, replacement }) {
+    // What is computed once at loading is left out, and doesn't count.
+    if (status === 'Ignored') return;
     this.tried += 1;
     if (status !== 'Survived' && status !== 'NoCoverage') return;
     this.survived += 1;
