@@ -3,6 +3,7 @@
 import { createHash } from 'node:crypto';
 import { readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
 import { parseArgs } from 'node:util';
 import { Stryker } from '@stryker-mutator/core';
 
@@ -45,7 +46,7 @@ const results = await new Stryker({
     : drawn.map(({ file, line }) => `${file}:${line}-${line}`),
   mutator: { excludedMutations: ['StringLiteral', 'ObjectLiteral'] },
   testRunner: 'vitest',
-  plugins: ['@stryker-mutator/vitest-runner', new URL('mutate-reporter.mjs', import.meta.url).pathname],
+  plugins: ['@stryker-mutator/vitest-runner', fileURLToPath(new URL('mutate-reporter.mjs', import.meta.url))],
   vitest: { configFile: 'vitest.mutate.config.ts', related: false },
   ignorePatterns: ['build', 'test-results', '.root-barn', 'data'],
   buildCommand: 'npx --no-install svelte-kit sync',

@@ -1,11 +1,10 @@
 import { spawnSync } from 'node:child_process';
-import { cpSync, mkdirSync, mkdtempSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { dirname, join, resolve } from 'node:path';
-import { afterAll, expect, test } from 'vitest';
+import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import { expect, test } from 'vitest';
+import { copyOf } from './copy';
 
-const copy = mkdtempSync(join(tmpdir(), 'root-barn-adding-'));
-afterAll(() => rmSync(copy, { recursive: true, force: true }));
+const copy = copyOf('src/lib/core', 'src/lib/scenario', 'tsconfig.core.json', 'vite.worker.config.ts');
 
 /** Makes the changes of docs/adding.md in the copy: blocks with a path are files, or lines that come after a line that is there once. */
 function follow(page: string): number {
@@ -90,17 +89,6 @@ console.log(JSON.stringify({
 `;
 
 test('what docs/adding.md shows compiles and works: a rule, a joint, a loop, an engine', () => {
-  for (const one of [
-    'src/lib/core',
-    'src/lib/scenario',
-    'tsconfig.json',
-    'tsconfig.core.json',
-    'vite.worker.config.ts',
-    '.svelte-kit',
-    'package.json'
-  ])
-    cpSync(one, join(copy, one), { recursive: true });
-  symlinkSync(resolve('node_modules'), join(copy, 'node_modules'));
   expect(follow(readFileSync('docs/adding.md', 'utf8'))).toBe(15);
   writeFileSync(join(copy, 'tried.ts'), tried);
   run('tsc', '-p', 'tsconfig.core.json');

@@ -13,7 +13,21 @@ import {
   type Node,
   type Pod
 } from '$core/model';
-import { differences, draw, drawInt, hash32, same, stableJson, suffix, uidOf, wordsOf, clockOf, momentOf, stampOf } from '$core/shared';
+import {
+  differences,
+  draw,
+  epochMs,
+  drawInt,
+  hash32,
+  same,
+  stableJson,
+  suffix,
+  uidOf,
+  wordsOf,
+  clockOf,
+  momentOf,
+  stampOf
+} from '$core/shared';
 import { lineSentence, rootLine, supplyGates } from '$core/rootline';
 import { isKnownImage, backendOf, imageCard, imageParts, pullOf, resolve, shortagesIn, standingOf, Store, type World } from '$core/standin';
 import { closed, bookings, bookingsSet, driver, must, objects, ref, remove, send, smallSet, south, readySouth } from './help';
@@ -265,6 +279,18 @@ describe('small things', () => {
         for (const phase of ['Pending', 'Running'])
           expect(names([...store.by('podsByPair', `d|app=${phase}`)])).toEqual(names(all.filter((one) => one.status!.phase === phase)));
       })
+    );
+  });
+
+  test('moments are written as the language itself writes them, near and far, before the beginning too', () => {
+    const far = 8e15;
+    fc.assert(
+      fc.property(
+        fc.oneof(fc.integer(), fc.integer({ min: -far, max: far - epochMs }), fc.double({ min: -1e9, max: 1e12, noNaN: true })),
+        (atMs) => {
+          expect(stampOf(atMs)).toBe(new Date(epochMs + atMs).toISOString());
+        }
+      )
     );
   });
 

@@ -1,10 +1,10 @@
 import { spawnSync } from 'node:child_process';
-import { cpSync, mkdirSync, mkdtempSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
+import { mkdirSync, writeFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
-import { tmpdir } from 'node:os';
-import { dirname, join, resolve } from 'node:path';
+import { dirname, join } from 'node:path';
 import { ESLint } from 'eslint';
-import { afterAll, describe, expect, test } from 'vitest';
+import { describe, expect, test } from 'vitest';
+import { copyOf } from './copy';
 
 interface Rule {
   readonly name: string;
@@ -53,22 +53,10 @@ const others: readonly Planted[] = [
 ];
 const partner = { file: 'src/lib/ui/planted-b.ts', text: "import { a } from './planted-a';\nexport const b = (): unknown => a;\n" };
 
-const copy = mkdtempSync(join(tmpdir(), 'root-barn-layers-'));
-afterAll(() => rmSync(copy, { recursive: true, force: true }));
+const copy = copyOf('src', '.dependency-cruiser.cjs', '.dependency-cruiser-aliases.cjs', '.dependency-layers.cjs');
 
 describe('the layers', () => {
   test('every rule finds the violation that is planted for it, in a copy', () => {
-    for (const one of [
-      'src',
-      '.dependency-cruiser.cjs',
-      '.dependency-cruiser-aliases.cjs',
-      '.dependency-layers.cjs',
-      'tsconfig.json',
-      '.svelte-kit',
-      'package.json'
-    ])
-      cpSync(one, join(copy, one), { recursive: true });
-    symlinkSync(resolve('node_modules'), join(copy, 'node_modules'));
     const planted = [...layers, ...standin, ...others];
     for (const { file, text } of [...planted, partner]) {
       mkdirSync(dirname(join(copy, file)), { recursive: true });

@@ -39,14 +39,17 @@ export function ordinalIn(set: StatefulSet, podName: string): number | undefined
 }
 
 /** Whether a set asks for a member of this name. */
-export function asksFor(set: StatefulSet, podName: string): boolean {
+function asksFor(set: StatefulSet, podName: string): boolean {
   const ordinal = ordinalIn(set, podName);
   const start = set.spec.ordinals?.start ?? 0;
   return ordinal !== undefined && ordinal >= start && ordinal < start + (set.spec.replicas ?? 1);
 }
 
-/** The set's name in the name of one of its members; the name as it is where it bears no ordinal. */
-export const setNameIn = (podName: string): string => podName.replace(/-\d+$/, '');
+/** The set that asks for a member of this name, whether it has a pod or not. */
+export function setAskingFor(facts: Pick<Facts, 'get'>, namespace: string, podName: string): StatefulSet | undefined {
+  const set = facts.get('StatefulSet', namespace, podName.replace(/-\d+$/, ''));
+  return set && asksFor(set, podName) ? set : undefined;
+}
 
 /** The set that owns a pod, if one does. */
 export function setOf(facts: Facts, pod: Pod): StatefulSet | undefined {

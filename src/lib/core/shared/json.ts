@@ -38,11 +38,11 @@ export interface Difference {
 const isPlain = (value: unknown): value is Record<string, unknown> => typeof value === 'object' && value !== null && !Array.isArray(value);
 
 /**
- * What tells the items of a list of objects apart. Source: the cluster API's schema, `x-kubernetes-list-map-keys`: `name` for containers,
- * volumes, environment; `mountPath` for mounts, `containerPort` and `port` for ports, `uid` for owners, `type` for conditions,
- * `topologyKey` for spread constraints, `ip` for host aliases, `key` for taints.
+ * What tells the items of a list of objects apart. Source: the cluster API's schema, patch merge keys and `x-kubernetes-list-map-keys`: `name`
+ * for containers, volumes, environment; `mountPath` and `devicePath` for mounts, `containerPort` and `port` for ports, `uid` for owners,
+ * `type` for conditions, `topologyKey` for spread constraints, `ip` for host aliases. Lists without one (taints, arguments) go by place.
  */
-const mergeKeys = ['name', 'mountPath', 'devicePath', 'containerPort', 'port', 'uid', 'type', 'topologyKey', 'ip', 'key'] as const;
+const mergeKeys = ['name', 'mountPath', 'devicePath', 'containerPort', 'port', 'uid', 'type', 'topologyKey', 'ip'] as const;
 
 /** The items of a list by what tells them apart; undefined where they don't all bear one key, or bear a value of it twice. */
 function byMergeKey(list: readonly unknown[], other: readonly unknown[]): [Map<unknown, unknown>, Map<unknown, unknown>] | undefined {

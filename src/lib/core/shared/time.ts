@@ -28,7 +28,8 @@ function stamped(ms: number): string {
   const left = ms - day * dayMs;
   if (left !== Math.floor(left)) return new Date(ms).toISOString();
   if (day !== dayOf) {
-    dayText = new Date(day * dayMs).toISOString().slice(0, 11);
+    const whole = new Date(day * dayMs).toISOString();
+    dayText = whole.slice(0, whole.indexOf('T') + 1);
     dayOf = day;
   }
   const s = Math.floor(left / 1_000);

@@ -34,7 +34,7 @@ export { jobState } from './control/workloads/jobs';
 export { restedMark } from './control/workloads/resting';
 export { decidesByMajority, engineCards, partRank, type ConsoleForm, type EngineCard } from './cards/engines';
 export { fitDisks } from './control/storage/pools';
-export { faultSentence, podClaimsOf, placeFault, type PlaceFault } from './control/workloads/place-fault';
+export { faultSentence, podClaimsOf, placeFaultsNow, type PlaceFault } from './control/workloads/place-fault';
 export { allowedPlaces, argumentFault, fsTypeOf, isEncrypted } from './control/storage/provisioning';
 export { consistencyMark, defaultSnapshotMark, snapshotAsset, snapshotClassOf, snapshotLook } from './control/storage/snapshots';
 export { sourceOf } from './control/storage/volume-source';

@@ -8,7 +8,7 @@ import { backoffMs, backoffs, reactionMs, stepSpans, StepLog, type SpanMs, type 
 import { loops } from './control';
 import { splitKey, type ClusterAccess, type Loop, type Watch } from './control/loop';
 import { openProcess } from './engines/processes';
-import { Journal, Store, type Change } from './store';
+import { Journal, Store, type Change, type Slot } from './store';
 
 /** An action and when it was taken, in virtual ms. */
 export interface TimedAction {
@@ -129,12 +129,10 @@ export class World implements ClusterAccess {
     const key = keyOf(ref);
     if (this.store.find(ref)) return;
     const { uid = this.born(key), creationTimestamp = stampOf(0) } = object.metadata;
-    const { resourceVersion: _, ...metadata } = object.metadata;
-    const after = { ...object, metadata: { ...metadata, uid, creationTimestamp } } as ApiObject;
+    const after = { ...object, metadata: { ...withoutVersion(object.metadata), uid, creationTimestamp } } as ApiObject;
     const running = after.kind === 'Pod' ? runningState(after) : undefined;
     if (running) this.memory<unknown>('agent').set(`${ref.namespace}/${ref.name}`, running);
-    this.store.make(after, key);
-    this.changed(key, undefined, after);
+    this.write(undefined, key, after);
   }
 
   /** The world that a snapshot was taken of; goes on as if it had never stopped. */
@@ -314,16 +312,20 @@ export class World implements ClusterAccess {
       const before = slot.object as T;
       if (object === before) return before;
       const after = itsOwn(before, object);
-      if (unchanged(before, after)) return before;
-      this.store.alter(slot, before, after);
-      this.changed(slot.key, before, after);
-      return after;
+      return unchanged(before, after) ? before : this.write(slot, slot.key, after);
     }
     const key = keyOf(refOf(object));
     const uid = kind === 'Event' ? countedUid(this.journal.changes.length) : this.born(key);
     const after = { ...object, metadata: { ...withoutVersion(metadata), uid, creationTimestamp: stampOf(this.nowMs) } } as T;
-    this.store.make(after, key);
-    this.changed(key, undefined, after);
+    return this.write(undefined, key, after);
+  }
+
+  /** Puts an object in its slot, or in a new one. */
+  private write<T extends ApiObject>(slot: Slot<ApiObject> | undefined, key: string, after: T): T {
+    const before = slot?.object;
+    if (slot) this.store.alter(slot, before, after);
+    else this.store.make(after, key);
+    this.changed(key, before, after);
     return after;
   }
 
@@ -393,9 +395,7 @@ export class World implements ClusterAccess {
       lastTimestamp: stamp,
       source: { component: loops[this.current]!.id }
     };
-    if (slot) this.store.alter(slot, old, made);
-    else this.store.make(made, `Event ${space}/${eventName}`);
-    this.changed(slot?.key ?? `Event ${space}/${eventName}`, old, made);
+    this.write(slot, slot?.key ?? `Event ${space}/${eventName}`, made);
   }
 
   say(subject: string, text: string, grave = false): void {

@@ -9,6 +9,13 @@ interface Failure {
 }
 type Answer = { call: number; value?: unknown; error?: Failure } | { told: { id: string; clock: Parameters<Tell>[1] } };
 
+/** The worker has ended while it had something to do. */
+export class WorkerEnded extends Error {
+  constructor() {
+    super('the worker of the rehearsals has ended');
+  }
+}
+
 /** The host as seen from the server: the same calls, wherever it runs. */
 export type HostClient = { readonly [K in keyof Host as Host[K] extends (...args: never[]) => Promise<unknown> ? K : never]: Host[K] };
 
@@ -66,7 +73,7 @@ export function startHost(
       waiting.clear();
     };
     worker.on('error', gone);
-    worker.on('exit', () => gone(new Error('the worker of the rehearsals has ended')));
+    worker.on('exit', () => gone(new WorkerEnded()));
     now = running;
     return running;
   };

@@ -47,7 +47,7 @@ export class Host extends ReadClusters {
 
   /** What is known of a rehearsal, or of a cluster that was read, at its moment. */
   private factsOf(id: string): Store {
-    return this.still(id)?.store ?? this.facts(this.stage(id));
+    return this.readCluster(id)?.store ?? this.facts(this.stage(id));
   }
 
   private async readyFacts(id: string): Promise<Store> {
@@ -175,7 +175,7 @@ export class Host extends ReadClusters {
   }
 
   async status(id: string): Promise<Clock> {
-    const still = this.still(id);
+    const still = this.readCluster(id);
     if (still) return still.clock;
     const one = this.stage(id);
     await one.busy;
@@ -409,7 +409,7 @@ export class Host extends ReadClusters {
   /** Answers one of the read-only questions at the clock's head. */
   async ask<N extends QueryName>(id: string, name: N, params: Parameters<Queries[N]>[1]): Promise<ReturnType<Queries[N]>> {
     const query = queries[name] as (scene: unknown, params: unknown) => ReturnType<Queries[N]>;
-    const still = this.still(id);
+    const still = this.readCluster(id);
     if (still) {
       const fork = () => {
         throw new Error('a cluster that was read has no worlds');

@@ -19,14 +19,14 @@ export class ReadClusters {
   protected readonly readClusters = new Map<string, ReadCluster>();
 
   /** A cluster that was read, if there is one under an id. */
-  protected still(id: string): ReadCluster | undefined {
+  protected readCluster(id: string): ReadCluster | undefined {
     const one = this.readClusters.get(id);
     if (one) one.usedAt = Date.now();
     return one;
   }
 
   /** Stands up a cluster that was read, without its objects yet. */
-  async openStill(id: string, nowMs: number): Promise<Clock> {
+  async openRead(id: string, nowMs: number): Promise<Clock> {
     const clock = { nowMs, frontierMs: nowMs, settled: true, running: 0, actions: 0, changes: 0 };
     const store = new Store(false);
     store.nowMs = nowMs;
@@ -35,14 +35,14 @@ export class ReadClusters {
   }
 
   /** Adds a part of a dump's objects to a cluster that was read. */
-  async addStill(id: string, part: Uint8Array): Promise<void> {
+  async addRead(id: string, part: Uint8Array): Promise<void> {
     const { store } = this.readClusters.get(id)!;
     for (const object of JSON.parse(gunzipSync(part).toString('utf8')) as ApiObject[]) store.place(store.find(refOf(object)), object);
     await nextTurn();
   }
 
   /** How far a cluster that was read reaches, once its objects stand. */
-  async boundStill(id: string, notes: ScopeNotes): Promise<void> {
+  async boundRead(id: string, notes: ScopeNotes): Promise<void> {
     const { store } = this.readClusters.get(id)!;
     forgetParts(store);
     store.scope = scopeOf(store, notes);

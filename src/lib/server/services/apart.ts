@@ -1,4 +1,4 @@
-import type { StartedHost } from '../rehearsals/client';
+import { WorkerEnded, type StartedHost } from '../rehearsals/client';
 import { done, refused, type Answer } from './answer';
 import { readTooLong } from './rehearsal-refusals';
 
@@ -27,7 +27,7 @@ export class Apart {
     this.now += 1;
     let over = false;
     try {
-      const reading = work().catch((error: Error) => (!over && /has ended/.test(error.message) ? work() : Promise.reject(error)));
+      const reading = work().catch((error: Error) => (!over && error instanceof WorkerEnded ? work() : Promise.reject(error)));
       const first = await Promise.race([reading.then((value) => ({ value })), given]);
       if (typeof first === 'object') return done(first.value);
       over = true;

@@ -178,25 +178,25 @@ export class DumpService {
 
   /** How far the latest dump of a cluster reaches, kind by kind. */
   async scope(name: string): Promise<Answer<ScopeRow[]>> {
-    const dump = await this.still(name);
+    const dump = await this.readCluster(name);
     return dump.ok ? this.parts.rehearsals.ask(name, 'scope', {}) : dump;
   }
 
   /** Takes what the reader says of the reach of the latest dump; answers change with it. */
   async correct(name: string, corrections: readonly Correction[]): Promise<Answer<ScopeRow[]>> {
-    const dump = await this.still(name);
+    const dump = await this.readCluster(name);
     if (!dump.ok) return dump;
     const { dumps, host, bus } = this.parts;
     await dumps.correct(dump.value.id, corrections);
     const { lists = [], logs = [], others } = dump.value.summary;
-    await host.boundStill(name, { lists, logs, others, corrections });
+    await host.boundRead(name, { lists, logs, others, corrections });
     bus.publish({ rehearsal: name, kind: 'acted', clock: null, revision: 0 });
     return this.scope(name);
   }
 
   /** What is wrong in the latest dump of a cluster: all first breaks, grouped by cause. */
   async wrong(name: string): Promise<Answer<WrongView>> {
-    const dump = await this.still(name);
+    const dump = await this.readCluster(name);
     return dump.ok ? this.parts.rehearsals.ask(name, 'wrong', {}) : dump;
   }
 
@@ -225,15 +225,15 @@ export class DumpService {
     const call = (this.comparisons += 1);
     const ids = [`${name}#${earlier.id}.${call}`, `${name}#${later.id}.${call}`] as const;
     try {
-      await rehearsals.openStill(ids[0], earlier);
-      await rehearsals.openStill(ids[1], later);
+      await rehearsals.openRead(ids[0], earlier);
+      await rehearsals.openRead(ids[1], later);
       return done({ before: earlier, after: later, comparison: await host.compare(...ids) });
     } finally {
       for (const id of ids) await host.close(id);
     }
   }
 
-  private async still(name: string): Promise<Answer<Dump>> {
+  private async readCluster(name: string): Promise<Answer<Dump>> {
     const dump = await this.parts.dumps.latest(name);
     if (!dump) return refused(notFound(`A dump of ${name}`, 'POST /api/v1/clusters?name= reads one.'));
     const state = await this.parts.rehearsals.state(name);
@@ -242,13 +242,13 @@ export class DumpService {
 
   /** What has to be supposed to rehearse on a cluster that was read. */
   async assumptions(name: string): Promise<Answer<Assumption[]>> {
-    const dump = await this.still(name);
+    const dump = await this.readCluster(name);
     return dump.ok ? done(await this.parts.host.assumptions(name)) : dump;
   }
 
   /** Makes a stand-in that goes on from a dump. */
   async rehearse(name: string, as: string, answers: Readonly<Record<string, string>>): Promise<Answer<{ id: string }>> {
-    const dump = await this.still(name);
+    const dump = await this.readCluster(name);
     if (!dump.ok) return dump;
     const fault = nameFault(as, 'label');
     if (fault) return refused(badName(as, fault));

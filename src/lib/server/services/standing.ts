@@ -131,7 +131,7 @@ export class StandingRehearsals {
       if (cluster.kind === 'dump') {
         const dump = await this.parts.dumps.latest(cluster.name);
         if (!dump) return undefined;
-        await this.openStill(id, dump);
+        await this.openRead(id, dump);
       } else {
         const [{ actions, damaged }, snapshot] = [await store.actions(id), await store.snapshot(id)];
         const damage = damaged
@@ -178,12 +178,12 @@ export class StandingRehearsals {
   }
 
   /** Stands a dump up under an id. */
-  async openStill(id: string, dump: Dump): Promise<void> {
+  async openRead(id: string, dump: Dump): Promise<void> {
     const { host, dumps } = this.parts;
-    await host.openStill(id, dump.takenMs - epochMs);
-    for await (const part of dumps.parts(dump.id)) await host.addStill(id, part);
+    await host.openRead(id, dump.takenMs - epochMs);
+    for await (const part of dumps.parts(dump.id)) await host.addRead(id, part);
     const { lists = [], logs = [], others } = dump.summary;
-    await host.boundStill(id, { lists, logs, others, corrections: dump.corrections });
+    await host.boundRead(id, { lists, logs, others, corrections: dump.corrections });
   }
 
   /** A rehearsal, opened, if there is one and something may be done in it. */

@@ -2,7 +2,7 @@ import { z } from 'zod';
 import { boundFaults, judge } from '$core/manifest';
 import { nameFault, type ApiObject } from '$core/model';
 import type { Proof } from '$core/proofs';
-import { engineVersion, type TimedAction } from '$core/standin';
+import { engineVersion, readAction, type Action, type TimedAction } from '$core/standin';
 import type { clusterRepository } from '../repositories/clusters';
 import { draftRepository } from '../repositories/drafts';
 import { proofRepository } from '../repositories/proofs';
@@ -12,7 +12,7 @@ import type { AddCluster } from '../repositories/new-cluster';
 import { clusterTaken, done, notFound, refused, type Answer, type Refusal } from './answer';
 
 const ms = z.number().int().min(0);
-const action = z.looseObject({ type: z.enum(['send', 'remove', 'write', 'damage', 'restore', 'ask', 'crash']) });
+const action = z.looseObject({ type: z.string().max(40) });
 const flag = z.object({ hue: z.number(), weave: z.enum(['twill', 'stripe', 'check', 'dots']) });
 const object = z.looseObject({ apiVersion: z.string(), kind: z.string(), metadata: z.looseObject({ name: z.string() }) });
 
@@ -85,20 +85,30 @@ const bad = (detail: string, remedy = 'Export it anew where it comes from.'): Re
   remedy
 });
 
+/** An action as this version knows it; undefined for what is none. */
+function knownAction(given: unknown): Action | undefined {
+  try {
+    return readAction(given);
+  } catch {
+    return undefined;
+  }
+}
+
 /** What no cluster here could have taken: what comes from elsewhere is looked over like what is sent. */
 function oddObject({ cluster, rehearsals }: Transfer): string | undefined {
-  const words = (one: z.infer<typeof object>, message: string) => `${one.kind} ${one.metadata.name} in it can't be taken: ${message}`;
+  const words = (one: { readonly kind: string; readonly metadata: { readonly name: string } }, message: string) =>
+    `${one.kind} ${one.metadata.name} in it can't be taken: ${message}`;
   for (const one of cluster.ground) {
     const [fault] = boundFaults(one as unknown as ApiObject);
     if (fault) return words(one, fault.message);
   }
   for (const { actions } of rehearsals)
-    for (const { action: what } of actions) {
-      if (what.type !== 'send') continue;
-      if (!Array.isArray(what.objects)) return 'An action in it sends nothing.';
-      for (const one of what.objects as unknown[]) {
+    for (const { action: given } of actions) {
+      const what = knownAction(given);
+      if (!what) return `An action in it (${given.type}) is none that this version knows.`;
+      for (const one of what.type === 'send' ? what.objects : []) {
         const [fault] = judge(one).faults;
-        if (fault) return words(object.safeParse(one).data ?? { apiVersion: '', kind: 'An object', metadata: { name: '' } }, fault.message);
+        if (fault) return words(one, fault.message);
       }
     }
   return undefined;

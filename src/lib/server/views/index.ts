@@ -78,10 +78,9 @@ const withoutValues = (objects: readonly ApiObject[]): ApiObject[] => objects.ma
 function versioned({ history, facts }: Scene, objects: readonly ApiObject[], standing: readonly ApiObject[]): ApiObject[] {
   const versions = new Map<ApiObject, number>();
   const wanted = new Set(standing);
-  const count = history.countAt(facts.nowMs);
-  for (let i = 0; i < count; i += 1) {
-    const { after } = history.changes[i]!;
-    if (after && wanted.has(after)) versions.set(after, i + 1);
+  for (let i = history.countAt(facts.nowMs); i > 0 && versions.size < wanted.size; i -= 1) {
+    const { after } = history.changes[i - 1]!;
+    if (after && wanted.has(after)) versions.set(after, i);
   }
   return objects.map((object, i) => {
     const version = versions.get(standing[i]!);

@@ -220,11 +220,12 @@ function deploymentBand(scene: Scene, one: Deployment | DaemonSet) {
     ...stateOf(scene, namespace, pod.metadata.name, pod, undefined)
   }));
   const dirs = (one.spec.template.spec.volumes ?? []).filter((volume) => volume.emptyDir).map((volume) => volume.name);
+  const replicas = one.kind === 'DaemonSet' ? (one.status?.desiredNumberScheduled ?? pods.length) : (one.spec.replicas ?? 1);
   return {
     kind: one.kind,
     ...headOf(scene, one),
-    replicas: one.kind === 'DaemonSet' ? (one.status?.desiredNumberScheduled ?? pods.length) : (one.spec.replicas ?? 1),
-    majority: majorityOf(pods.length),
+    replicas,
+    majority: majorityOf(replicas),
     ready: pods.filter(isReady).length,
     leaving: [] as string[],
     serviceName: '',

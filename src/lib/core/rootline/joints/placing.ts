@@ -1,7 +1,7 @@
 import { bytesOf, milliCpuOf, quantityOf, plural } from '../../shared';
 import { asManifest } from '../../manifest';
 import { askOf, conditionOf, memberName, ordinalsOf, refOf, roomOf, zoneOf, type Facts, type Node, type Pod } from '../../model';
-import { faultSentence, podClaimsOf, placeFault, type PlaceFault } from '../../standin';
+import { faultSentence, podClaimsOf, placeFaultsNow, type PlaceFault } from '../../standin';
 import { compact, field, lastEvent, look, madeMs, ref } from '../evidence';
 import type { Evidence, JointRule, Look, Position, Remedy } from '../types';
 
@@ -89,8 +89,9 @@ function biggerNodes(facts: Facts, pod: Pod, short: readonly Node[]): Remedy | u
 function noPlace(facts: Facts, pod: Pod): Look {
   const claims = podClaimsOf(facts, pod);
   const nodes = facts.list('Node');
+  const faultOf = placeFaultsNow(facts, pod, claims);
   const faults = nodes.flatMap((node) => {
-    const fault = placeFault(facts, pod, node, claims);
+    const fault = faultOf(node);
     return fault ? [{ name: node.metadata.name, fault }] : [];
   });
   if (faults.length < nodes.length)

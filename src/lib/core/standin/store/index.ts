@@ -1,2 +1,3 @@
 export * from './indexes';
 export * from './store';
+export type { Slot } from './index-map';

@@ -1,6 +1,6 @@
 import { hash32, same } from '../../../shared';
 import { ownerOf, isReady, pairsMatch, zoneOf, type EndpointSlice, type Pod, type Service } from '../../../model';
-import { firstPair, pairKeys, type Store } from '../../store';
+import { pairKeys, type Store } from '../../store';
 import { idOf, itself, splitKey, type ClusterAccess, type Loop } from '../loop';
 
 /** Services whose selector matches a pod. */
@@ -41,12 +41,9 @@ function endpointsOf(world: ClusterAccess, service: Service): EndpointSlice['end
     });
 }
 
-/** Pods that answer to a plain selector, found by one of its pairs. */
-export function matchingPods(store: Store, namespace: string, selector: Readonly<Record<string, string>>): Pod[] {
-  const pair = firstPair(namespace, selector);
-  if (!pair) return [];
-  return [...store.by<'Pod'>('podsByPair', pair)].filter((pod) => pairsMatch(selector, pod.metadata.labels));
-}
+/** Pods that answer to a service's selector; one that asks for nothing is answered by none. */
+const matchingPods = (store: Store, namespace: string, selector: Readonly<Record<string, string>>): Pod[] =>
+  Object.keys(selector).length ? store.podsLabelled(namespace, selector) : [];
 
 /** Keeps each service's endpoint slice: which pods answer to its selector, and which of them are ready. */
 export const endpoints: Loop = {

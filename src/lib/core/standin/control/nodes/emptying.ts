@@ -1,7 +1,7 @@
 import { same } from '../../../shared';
 import { isReady, refOf, selectorMatches, type DisruptionBudget, type Emptying, type Facts, type Node, type Pod } from '../../../model';
 import type { ClusterAccess, Loop } from '../loop';
-import { faultSentence, podClaimsOf, placeFault, type PlaceFault } from '../workloads/place-fault';
+import { faultSentence, podClaimsOf, placeFaultsNow, type PlaceFault } from '../workloads/place-fault';
 
 /** Set on a node that is closed because it is being emptied. */
 const emptiedMark = 'standin.example/emptied';
@@ -50,7 +50,7 @@ export function emptyingSheet(facts: Facts, node: string, losesDirectories: bool
   const others = facts.list('Node').filter((one) => one.metadata.name !== node);
   const place = (pod: Pod): Pick<EmptyingLine, 'does' | 'says'> => {
     const claims = podClaimsOf(facts, pod);
-    const faults = others.map((one) => placeFault(facts, pod, one, claims));
+    const faults = others.map(placeFaultsNow(facts, pod, claims));
     const fit = others.filter((_, i) => !faults[i]).map((one) => one.metadata.name);
     if (fit.length)
       return { does: 'goes', says: `is made anew on ${fit.length > 3 ? `one of ${fit.length} nodes that can take it` : fit.join(' or ')}` };

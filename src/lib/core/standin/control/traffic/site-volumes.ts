@@ -1,5 +1,5 @@
 import { same } from '../../../shared';
-import { asksFor, setNameIn, type Asset, type Pod } from '../../../model';
+import { setAskingFor, type Asset, type Pod } from '../../../model';
 import { sealedOver } from '../../engines/little-store';
 import { assetsOf } from '../../engines/processes';
 import { rowsIn } from '../../engines/registry';
@@ -42,10 +42,8 @@ export class SiteVolumes {
 
   private waiting(id: string): Asset[] {
     const { store } = this.world;
-    const set = store.get('StatefulSet', this.namespace, setNameIn(id));
     const found: Asset[] = [];
-    if (!set || !asksFor(set, id)) return found;
-    for (const template of set.spec.volumeClaimTemplates ?? []) {
+    for (const template of setAskingFor(store, this.namespace, id)?.spec.volumeClaimTemplates ?? []) {
       const claim = store.get('PersistentVolumeClaim', this.namespace, `${template.metadata.name}-${id}`);
       const volume = claim?.spec.volumeName ? store.get('PersistentVolume', '', claim.spec.volumeName) : undefined;
       const asset = volume?.spec.csi && store.get('Asset', '', volume.spec.csi.volumeHandle);

@@ -1,15 +1,5 @@
 import { CoreError, same } from '../../../shared';
-import {
-  asksFor,
-  isReady,
-  memberNames,
-  pairsMatch,
-  setNameIn,
-  type Outage,
-  type Pod,
-  type Process,
-  type StatefulSet
-} from '../../../model';
+import { isReady, memberNames, pairsMatch, setAskingFor, type Outage, type Pod, type Process } from '../../../model';
 import type { Answer, Engine, Site, MemberState } from '../../engines/site';
 import { enginePartOf } from '../../provider/images';
 import { isDark, nodesReach, slowMs } from '../../provider/outages';
@@ -171,12 +161,6 @@ export class WorldSite implements Site {
     return true;
   }
 
-  /** The set that asks for a member. */
-  private setOf(id: string): StatefulSet | undefined {
-    const set = this.world.store.get('StatefulSet', this.namespace, setNameIn(id));
-    return set && asksFor(set, id) ? set : undefined;
-  }
-
   disks(id: string): number {
     return this.volumes.of(id, this.of(id).pod).length;
   }
@@ -211,7 +195,7 @@ export class WorldSite implements Site {
     const pod = this.of(id).pod;
     const part = this.of(id).process?.spec.part ?? (pod && enginePartOf(pod.spec)?.part);
     if (part !== undefined) return part;
-    const set = this.setOf(id);
+    const set = setAskingFor(this.world.store, this.namespace, id);
     return (set && enginePartOf(set.spec.template.spec)?.part) ?? '';
   }
 

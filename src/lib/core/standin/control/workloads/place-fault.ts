@@ -13,6 +13,7 @@ import {
   type Claim,
   type Facts,
   type Node,
+  type NodeUse,
   type Pod
 } from '../../../model';
 
@@ -31,11 +32,11 @@ export type PlaceFault =
   | 'volume-zone'
   | 'one-pod';
 
-/** What has to be known for finding a pod its place. */
-export interface PlaceFacts extends Pick<
-  Facts,
-  'get' | 'list' | 'nodes' | 'useOf' | 'podsOn' | 'podsOfClaim' | 'podsLabelled' | 'podsApartFrom'
-> {
+/** A cluster in which a pod seeks its place: as it stands, or as if those who are on their way stood there already. */
+export interface Places {
+  readonly facts: Facts;
+  podsOn(node: string): Pod[];
+  useOf(node: string): NodeUse;
   /** The node on which a pod takes room, or will. */
   nodeOf(pod: Pod): string | undefined;
 }
@@ -43,16 +44,11 @@ export interface PlaceFacts extends Pick<
 /** The node on which a pod takes room. */
 export const standsOn = (pod: Pod): string | undefined => (pod.spec.nodeName && takesRoom(pod) ? pod.spec.nodeName : undefined);
 
-/** Facts as they are: nobody is on the way. */
-const asItIs = (facts: Facts): PlaceFacts => ({
-  get: (kind, namespace, name) => facts.get(kind, namespace, name),
-  list: (kind, namespace) => facts.list(kind, namespace),
-  nodes: () => facts.nodes(),
-  useOf: (node) => facts.useOf(node),
+/** The cluster as it stands: nobody is on the way. */
+const asItStands = (facts: Facts): Places => ({
+  facts,
   podsOn: (node) => facts.podsOn(node),
-  podsOfClaim: (namespace, claim) => facts.podsOfClaim(namespace, claim),
-  podsLabelled: (namespace, labels) => facts.podsLabelled(namespace, labels),
-  podsApartFrom: (pod) => facts.podsApartFrom(pod),
+  useOf: (node) => facts.useOf(node),
   nodeOf: standsOn
 });
 
@@ -79,9 +75,9 @@ export function podClaimsOf(facts: Facts, pod: Pod): PodClaims {
   return { bound, choosing, missing };
 }
 
-function slotsTaken(facts: PlaceFacts, node: string, driver: string): Set<string> {
+function slotsTaken({ facts, podsOn }: Places, node: string, driver: string): Set<string> {
   const taken = new Set<string>();
-  for (const pod of facts.podsOn(node)) {
+  for (const pod of podsOn(node)) {
     for (const name of claimsOf(pod.spec)) {
       const claim = facts.get('PersistentVolumeClaim', pod.metadata.namespace ?? '', name);
       if (claim && driverOf(facts, claim) === driver) taken.add(`${pod.metadata.namespace}/${name}`);
@@ -90,21 +86,22 @@ function slotsTaken(facts: PlaceFacts, node: string, driver: string): Set<string
   return taken;
 }
 
-function driverOf(facts: PlaceFacts, claim: Claim): string | undefined {
+function driverOf(facts: Facts, claim: Claim): string | undefined {
   const volume = claim.spec.volumeName ? facts.get('PersistentVolume', '', claim.spec.volumeName) : undefined;
   return volume?.spec.csi?.driver ?? classOf(facts, claim.spec)?.provisioner;
 }
 
-function slotsShort(facts: PlaceFacts, node: Node, pod: Pod, { bound, choosing }: PodClaims): boolean {
+function slotsShort(places: Places, node: Node, pod: Pod, { bound, choosing }: PodClaims): boolean {
+  const { facts } = places;
   if (!bound.length && !choosing.length) return false;
-  const atMost = facts.useOf(node.metadata.name).claims + bound.length + choosing.length;
+  const atMost = places.useOf(node.metadata.name).claims + bound.length + choosing.length;
   const limits = facts.get('CSINode', '', node.metadata.name)?.spec.drivers ?? [];
   return limits.some(({ name: driver, allocatable }) => {
     const most = allocatable?.count;
     if (most === undefined || atMost <= most) return false;
     const mine = [...bound, ...choosing].filter((claim) => driverOf(facts, claim) === driver);
     if (!mine.length) return false;
-    const taken = slotsTaken(facts, node.metadata.name, driver);
+    const taken = slotsTaken(places, node.metadata.name, driver);
     for (const claim of mine) taken.add(`${pod.metadata.namespace}/${claim.metadata.name}`);
     return taken.size > most;
   });
@@ -127,20 +124,20 @@ const clashes = (owner: Pod, other: Pod, term: Term): boolean =>
 const sameNode = 'kubernetes.io/hostname';
 
 /** Nodes, and other domains, in which a pod can't stand because of pods that are kept apart from it. */
-export interface Apart {
+interface Apart {
   readonly nodes: ReadonlySet<string>;
   readonly domains: readonly { readonly topologyKey: string; readonly value: string }[];
 }
 
 /** Where the pods stand that a pod keeps apart from, and those that keep apart from it on their own node. Found by labels, not node by node. */
-export function apartOf(facts: PlaceFacts, pod: Pod): Apart {
+function apartOf({ facts, nodeOf }: Places, pod: Pod): Apart {
   const nodes = new Set<string>();
   const domains: { topologyKey: string; value: string }[] = [];
   for (const term of antiTerms(pod)) {
     const spaces = term.namespaces?.length ? term.namespaces : [pod.metadata.namespace ?? ''];
     for (const space of spaces)
       for (const other of facts.podsLabelled(space, term.labelSelector?.matchLabels ?? {})) {
-        const node = facts.nodeOf(other);
+        const node = nodeOf(other);
         if (node === undefined || !clashes(pod, other, term)) continue;
         if (term.topologyKey === sameNode) nodes.add(node);
         else {
@@ -150,7 +147,7 @@ export function apartOf(facts: PlaceFacts, pod: Pod): Apart {
       }
   }
   for (const other of facts.podsApartFrom(pod)) {
-    const node = facts.nodeOf(other);
+    const node = nodeOf(other);
     if (node !== undefined && antiTerms(other).some((term) => clashes(other, pod, term))) nodes.add(node);
   }
   return { nodes, domains };
@@ -159,7 +156,7 @@ export function apartOf(facts: PlaceFacts, pod: Pod): Apart {
 const keptApart = ({ nodes, domains }: Apart, { metadata }: Node): boolean =>
   nodes.has(metadata.name) || domains.some(({ topologyKey, value }) => metadata.labels?.[topologyKey] === value);
 
-function volumeElsewhere(facts: PlaceFacts, node: Node, { bound }: PodClaims): boolean {
+function volumeElsewhere(facts: Facts, node: Node, { bound }: PodClaims): boolean {
   return bound.some((claim) => {
     const terms = facts.get('PersistentVolume', '', claim.spec.volumeName ?? '')?.spec.nodeAffinity?.required?.nodeSelectorTerms;
     return terms !== undefined && !termsMatch(terms, node.metadata.labels);
@@ -177,7 +174,7 @@ interface SpreadRule {
  * Whether a pod on the node would make its siblings' spread more uneven than it allows: the node's domain would hold more than maxSkew more
  * of them than the emptiest. Source: the cluster API's "Pod Topology Spread Constraints" (DoNotSchedule).
  */
-function uneven(facts: PlaceFacts, node: Node, pod: Pod): boolean {
+function uneven({ facts, podsOn }: Places, node: Node, pod: Pod): boolean {
   const rules = ((pod.spec as { topologySpreadConstraints?: readonly SpreadRule[] }).topologySpreadConstraints ?? []).filter(
     (one) => one.whenUnsatisfiable !== 'ScheduleAnyway'
   );
@@ -188,15 +185,13 @@ function uneven(facts: PlaceFacts, node: Node, pod: Pod): boolean {
     for (const one of facts.nodes()) {
       const domain = one.metadata.labels?.[topologyKey];
       if (domain === undefined || !nodeWanted(pod.spec, one)) continue;
-      const siblings = facts
-        .podsOn(one.metadata.name)
-        .filter(
-          (other) =>
-            other.metadata.uid !== pod.metadata.uid &&
-            other.metadata.namespace === pod.metadata.namespace &&
-            !other.metadata.deletionTimestamp &&
-            selectorMatches(labelSelector, other.metadata.labels)
-        );
+      const siblings = podsOn(one.metadata.name).filter(
+        (other) =>
+          other.metadata.uid !== pod.metadata.uid &&
+          other.metadata.namespace === pod.metadata.namespace &&
+          !other.metadata.deletionTimestamp &&
+          selectorMatches(labelSelector, other.metadata.labels)
+      );
       counts.set(domain, (counts.get(domain) ?? 0) + siblings.length);
     }
     return (counts.get(mine) ?? 0) + 1 - Math.min(...counts.values()) > maxSkew;
@@ -204,7 +199,7 @@ function uneven(facts: PlaceFacts, node: Node, pod: Pod): boolean {
 }
 
 /** Whether a claim of one pod at a time is another pod's already. Source: the cluster API's "Persistent Volumes", ReadWriteOncePod. */
-const taken = (facts: PlaceFacts, pod: Pod, { bound, choosing }: PodClaims): boolean =>
+const taken = (facts: Facts, pod: Pod, { bound, choosing }: PodClaims): boolean =>
   [...bound, ...choosing].some(
     ({ metadata, spec }) =>
       spec.accessModes.includes('ReadWriteOncePod') &&
@@ -214,32 +209,34 @@ const taken = (facts: PlaceFacts, pod: Pod, { bound, choosing }: PodClaims): boo
   );
 
 /**
- * Why a pod can't stand on a node, or undefined when it can. By requests, not by use. Source: the cluster API's "Assigning Pods to
- * Nodes", "Taints and Tolerations", "Node-specific Volume Limits".
+ * Tells of each node why a pod can't stand there, or undefined when it can. By requests, not by use; what keeps the pod apart from others is
+ * looked up once for all nodes. Source: the cluster API's "Assigning Pods to Nodes", "Taints and Tolerations", "Node-specific Volume Limits".
  */
-export function placeFault(facts: Facts, pod: Pod, node: Node, claims: PodClaims): PlaceFault | undefined {
-  const here = asItIs(facts);
-  return faultOn(here, pod, node, claims, apartOf(here, pod));
+export function placeFaults(places: Places, pod: Pod, claims: PodClaims): (node: Node) => PlaceFault | undefined {
+  const { facts } = places;
+  const apart = apartOf(places, pod);
+  const ask = askOf(pod.spec);
+  return (node) => {
+    if (!nodeReady(node)) return 'not-ready';
+    if (node.spec?.unschedulable) return 'unschedulable';
+    if (repellingTaint(node, pod.spec.tolerations)) return 'taint';
+    if (!nodeWanted(pod.spec, node)) return 'selector';
+    if (volumeElsewhere(facts, node, claims)) return 'volume-zone';
+    if (taken(facts, pod, claims)) return 'one-pod';
+    const room = roomOf(node);
+    const given = places.useOf(node.metadata.name);
+    if (given.milliCpu + ask.milliCpu > room.milliCpu) return 'cpu';
+    if (given.memoryBytes + ask.memoryBytes > room.memoryBytes) return 'memory';
+    if (given.pods + 1 > room.pods) return 'pods';
+    if (keptApart(apart, node)) return 'anti-affinity';
+    if (uneven(places, node, pod)) return 'spread';
+    return slotsShort(places, node, pod, claims) ? 'slots' : undefined;
+  };
 }
 
-/** The same for many nodes: what keeps the pod apart from others is looked up once. */
-export function faultOn(facts: PlaceFacts, pod: Pod, node: Node, claims: PodClaims, apart: Apart): PlaceFault | undefined {
-  if (!nodeReady(node)) return 'not-ready';
-  if (node.spec?.unschedulable) return 'unschedulable';
-  if (repellingTaint(node, pod.spec.tolerations)) return 'taint';
-  if (!nodeWanted(pod.spec, node)) return 'selector';
-  if (volumeElsewhere(facts, node, claims)) return 'volume-zone';
-  if (taken(facts, pod, claims)) return 'one-pod';
-  const ask = askOf(pod.spec);
-  const room = roomOf(node);
-  const given = facts.useOf(node.metadata.name);
-  if (given.milliCpu + ask.milliCpu > room.milliCpu) return 'cpu';
-  if (given.memoryBytes + ask.memoryBytes > room.memoryBytes) return 'memory';
-  if (given.pods + 1 > room.pods) return 'pods';
-  if (keptApart(apart, node)) return 'anti-affinity';
-  if (uneven(facts, node, pod)) return 'spread';
-  return slotsShort(facts, node, pod, claims) ? 'slots' : undefined;
-}
+/** The same in the cluster as it stands. */
+export const placeFaultsNow = (facts: Facts, pod: Pod, claims: PodClaims): ((node: Node) => PlaceFault | undefined) =>
+  placeFaults(asItStands(facts), pod, claims);
 
 const faultWords: Record<PlaceFault, string> = {
   'not-ready': 'not ready',

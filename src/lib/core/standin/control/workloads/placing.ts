@@ -7,24 +7,20 @@ import {
   zoneOf,
   type Claim,
   type Facts,
-  type Kind,
-  type KindMap,
   type Node,
-  type NodeUse,
   type Pod
 } from '../../../model';
 import { hash32, same, stampOf } from '../../../shared';
 import { idOf, splitKey, withCondition, type ClusterAccess, type Loop } from '../loop';
 import {
-  apartOf,
-  faultOn,
   faultSentence,
+  placeFaults,
+  placeFaultsNow,
   podClaimsOf,
-  placeFault,
   standsOn,
-  type PodClaims,
-  type PlaceFacts,
-  type PlaceFault
+  type PlaceFault,
+  type Places,
+  type PodClaims
 } from './place-fault';
 
 /** A cluster of up to so many nodes is looked through whole. */
@@ -93,59 +89,32 @@ function choicesOf(world: ClusterAccess): Choices {
 }
 
 /** The cluster as if pods whose volumes are being made for a chosen node stood there already: nobody else is sent to the same place. */
-class Assuming implements PlaceFacts {
-  constructor(
-    private readonly facts: Facts,
-    private readonly choices: Choices,
-    private readonly self: string | undefined
-  ) {}
-
-  get<K extends Kind>(kind: K, namespace: string, name: string): KindMap[K] | undefined {
-    return this.facts.get(kind, namespace, name);
-  }
-  list<K extends Kind>(kind: K, namespace?: string): KindMap[K][] {
-    return this.facts.list(kind, namespace);
-  }
-  nodes(): readonly Node[] {
-    return this.facts.nodes();
-  }
-  podsOfClaim(namespace: string, claim: string): Pod[] {
-    return this.facts.podsOfClaim(namespace, claim);
-  }
-  podsLabelled(namespace: string, labels: Readonly<Record<string, string>>): Pod[] {
-    return this.facts.podsLabelled(namespace, labels);
-  }
-  podsApartFrom(pod: Pod): Pod[] {
-    return this.facts.podsApartFrom(pod);
-  }
-  nodeOf(pod: Pod): string | undefined {
-    return pod.spec.nodeName ? standsOn(pod) : this.choices.of(pod.metadata.uid ?? '');
-  }
-
-  podsOn(node: string): Pod[] {
-    const coming = this.choices.on(node, this.facts, this.self);
-    return coming.length ? [...this.facts.podsOn(node), ...coming] : this.facts.podsOn(node);
-  }
-
-  useOf(node: string): NodeUse {
-    const coming = this.choices.on(node, this.facts, this.self);
-    const there = this.facts.useOf(node);
-    if (!coming.length) return there;
-    let { milliCpu, memoryBytes, claims } = there;
-    for (const { spec } of coming) {
-      const ask = askOf(spec);
-      milliCpu += ask.milliCpu;
-      memoryBytes += ask.memoryBytes;
-      claims += claimsOf(spec).length;
-    }
-    return { milliCpu, memoryBytes, pods: there.pods + coming.length, claims };
-  }
+function assuming(facts: Facts, choices: Choices, self: string | undefined): Places {
+  const coming = (node: string) => choices.on(node, facts, self);
+  return {
+    facts,
+    podsOn: (node) => [...facts.podsOn(node), ...coming(node)],
+    useOf(node) {
+      const there = facts.useOf(node);
+      const more = coming(node);
+      if (!more.length) return there;
+      let { milliCpu, memoryBytes, claims } = there;
+      for (const { spec } of more) {
+        const ask = askOf(spec);
+        milliCpu += ask.milliCpu;
+        memoryBytes += ask.memoryBytes;
+        claims += claimsOf(spec).length;
+      }
+      return { milliCpu, memoryBytes, pods: there.pods + more.length, claims };
+    },
+    nodeOf: (pod) => (pod.spec.nodeName ? standsOn(pod) : choices.of(pod.metadata.uid ?? ''))
+  };
 }
 
 function choose(world: ClusterAccess, pod: Pod, claims: PodClaims): { node?: Node; faults: Map<PlaceFault, number> } {
-  const facts = new Assuming(world.store, choicesOf(world), pod.metadata.uid);
+  const places = assuming(world.store, choicesOf(world), pod.metadata.uid);
+  const faultOf = placeFaults(places, pod, claims);
   const nodes = world.store.nodes();
-  const apart = apartOf(facts, pod);
   const faults = new Map<PlaceFault, number>();
   const enough = nodes.length > smallCluster ? enoughNodes : smallCluster;
   const siblings = siblingsOf(world.store, pod, choicesOf(world));
@@ -155,13 +124,13 @@ function choose(world: ClusterAccess, pod: Pod, claims: PodClaims): { node?: Nod
   let fitting = 0;
   for (let i = 0; i < nodes.length && fitting < enough; i += 1) {
     const node = nodes[(start + i) % nodes.length]!;
-    const fault = faultOn(facts, pod, node, claims, apart);
+    const fault = faultOf(node);
     if (fault) {
       faults.set(fault, (faults.get(fault) ?? 0) + 1);
       continue;
     }
     fitting += 1;
-    const score = scoreOf(facts, siblings, node);
+    const score = scoreOf(places, siblings, node);
     if (score > bestScore) [best, bestScore] = [node, score];
   }
   return { ...(best ? { node: best } : {}), faults };
@@ -179,9 +148,9 @@ function siblingsOf(facts: Facts, pod: Pod, choices: Choices): { node: string; z
 }
 
 /** Roomier nodes first; nodes and zones that already hold a sibling last. */
-function scoreOf(facts: PlaceFacts, siblings: readonly { node: string; zone: string }[], node: Node): number {
+function scoreOf(places: Places, siblings: readonly { node: string; zone: string }[], node: Node): number {
   const room = roomOf(node);
-  const given = facts.useOf(node.metadata.name);
+  const given = places.useOf(node.metadata.name);
   const free = (1 - given.milliCpu / Math.max(1, room.milliCpu) + 1 - given.memoryBytes / Math.max(1, room.memoryBytes)) / 2;
   const zone = zoneOf(node);
   let score = 100 + free;
@@ -225,7 +194,7 @@ function seek(world: ClusterAccess, pod: Pod): void {
   const choices = choicesOf(world);
   const chosen = choices.of(pod.metadata.uid ?? '');
   const known = chosen ? world.store.get('Node', '', chosen) : undefined;
-  const kept = known && !placeFault(world.store, pod, known, claims) ? known : undefined;
+  const kept = known && !placeFaultsNow(world.store, pod, claims)(known) ? known : undefined;
   const { node, faults } = kept ? { node: kept, faults: new Map<PlaceFault, number>() } : choose(world, pod, claims);
   if (!node) {
     waiting.set(key, true);
