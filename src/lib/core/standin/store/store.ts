@@ -77,8 +77,9 @@ export class Store implements Facts {
 
   podsLabelled(namespace: string, labels: Readonly<Record<string, string>>): KindMap['Pod'][] {
     const pair = firstPair(namespace, labels);
-    const all = pair === undefined ? this.list('Pod', namespace) : this.by<'Pod'>('podsByPair', pair);
-    return all.filter((pod) => pairsMatch(labels, pod.metadata.labels));
+    // No labels are asked for: every pod bears all of them. (A service without a selector matches none; that is another question.)
+    if (pair === undefined) return this.list('Pod', namespace);
+    return this.by<'Pod'>('podsByPair', pair).filter((pod) => pairsMatch(labels, pod.metadata.labels));
   }
 
   podsApartFrom(pod: KindMap['Pod']): KindMap['Pod'][] {
