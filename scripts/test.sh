@@ -18,6 +18,7 @@ npx --no-install depcruise --config .dependency-cruiser.cjs --output-type err sr
 say "types"
 npx --no-install tsc -p tsconfig.core.json
 npx --no-install svelte-check --tsconfig ./tsconfig.json --output machine-verbose --threshold warning
+node scripts/schemas.mjs --check
 wait "$built"
 need_native
 say "unit, server and outside tests"

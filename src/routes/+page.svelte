@@ -33,13 +33,13 @@
   $effect(() => () => void (follower.closed = true));
 
   async function openDemo() {
-    if (await doCall('POST', '/demo', {})) await invalidate('app:estate');
+    if (await doCall('POST', '/demo')) await invalidate('app:estate');
   }
   async function takeIn(event: Event & { currentTarget: HTMLInputElement }) {
     const [file] = event.currentTarget.files ?? [];
     if (!file) return;
     const input = event.currentTarget;
-    const taken = await call<{ id: string; says?: string }>('POST', '/clusters/import', await file.text(), { yaml: true });
+    const taken = await call('POST', '/clusters/import', { body: await file.text() });
     input.value = '';
     if (taken.ok) {
       notices.say(`${taken.value.id} is taken in. ${taken.value.says ?? ''}`);

@@ -8,6 +8,7 @@ import { returnTo } from '$server/access/return-to';
 import { holds, roles, type Role } from '$server/access/roles';
 import { endpoints } from '$server/api/endpoints';
 import { neededFor } from '$server/api/endpoint';
+import { differs } from './kept';
 import { ownServer, type OwnServer } from '../../scripts/own-server.mjs';
 
 /**
@@ -40,7 +41,9 @@ async function call(
     ...(body === undefined ? {} : { body: typeof body === 'string' ? body : JSON.stringify(body) })
   });
   const text = await answer.text();
+  const described = answer.ok && !path.startsWith('/api');
   const json = answer.headers.get('content-type')?.includes('json') ? (JSON.parse(text) as Record<string, unknown>) : {};
+  if (described) expect(differs(method, path, json)).toBe('');
   return { status: answer.status, body: json, cookie: answer.headers.get('set-cookie')?.split(';')[0], headers: answer.headers };
 }
 const bearer = (role: Role) => ({ authorization: `Bearer ${tokens.get(role)}` });

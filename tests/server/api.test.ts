@@ -4,6 +4,7 @@ import { openapi } from '$server/api/openapi';
 import { endpoints } from '$server/api/endpoints';
 import { getApp, type LiveEvent } from '$server/services';
 import { liveStream } from '$server/api/live';
+import { differs } from './kept';
 
 process.env.ROOT_BARN_DATA = ':memory:';
 let dispatch: typeof Dispatch;
@@ -22,7 +23,9 @@ async function call(method: string, path: string, body?: string | object, header
     new Request(`http://127.0.0.1/api/v1${path}`, { method, headers, ...(text === undefined ? {} : { body: text }) }),
     path.split('?')[0]!
   );
-  return { status: response.status, type: response.headers.get('content-type'), body: (await response.json()) as Reply['body'] };
+  const value = (await response.json()) as Reply['body'];
+  if (response.ok) expect(differs(method, path, value)).toBe('');
+  return { status: response.status, type: response.headers.get('content-type'), body: value };
 }
 const line = (id: string) => call('GET', `/rehearsals/${id}/root-line?kind=Pod&namespace=tickets&name=bookings-0`);
 const settle = (id: string) => call('POST', `/rehearsals/${id}/clock`, { until: 'settled' });
@@ -175,6 +178,9 @@ describe('bad input', () => {
     ['POST', '/rehearsals/south-quay/proofs', { namespace: 'tickets', set: 'nobody' }, 404, 'not-found'],
     ['DELETE', '/rehearsals/south-quay', undefined, 409, 'trunk-stays'],
     ['DELETE', '/rehearsals/south-quay/send', undefined, 405, 'wrong-method'],
+    ['DELETE', '/tokens/nothing-here', undefined, 404, 'not-found'],
+    ['DELETE', '/tokens/77', undefined, 404, 'not-found'],
+    ['GET', '/drafts/77/states', undefined, 404, 'not-found'],
     ['GET', '/nothing/here', undefined, 404, 'unknown-path']
   ])('%s %s', async (method, path, body, status, code) => {
     const answer = await call(method, path, body);
@@ -188,26 +194,6 @@ describe('the description and the live events', () => {
     expect(version).toMatch(/^3\.0/);
     for (const { method, path } of endpoints) expect(paths[`/api/v1${path}`]?.[method.toLowerCase()], `${method} ${path}`).toBeDefined();
     expect(JSON.stringify(paths['/api/v1/rehearsals/{id}/clock'])).toContain('untilMs');
-  });
-
-  test('answers keep to what is described', async () => {
-    for (const path of [
-      '/clusters',
-      '/rehearsals',
-      '/rehearsals/south-quay',
-      '/rehearsals/south-quay/manifests',
-      '/rehearsals/south-quay/journal',
-      '/rehearsals/south-quay/proofs',
-      '/drivers/block.standin.example/install',
-      '/clusters/south-quay/drafts'
-    ]) {
-      const endpoint = endpoints.find(
-        (one) => one.method === 'GET' && new RegExp(`^${one.path.replace(/\{\w+\}/g, '[^/]+')}$`).test(path)
-      )!;
-      const { body, status } = await call('GET', path);
-      expect(status, path).toBe(200);
-      expect(endpoint.answer.safeParse(body).error, path).toBeUndefined();
-    }
   });
 
   test('a watcher gets what happens, and one who comes back what was missed, or is told to load anew', async () => {

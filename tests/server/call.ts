@@ -4,6 +4,7 @@ import type { dispatch as Dispatch } from '$server/api/dispatch';
 
 process.env.ROOT_BARN_DATA = ':memory:';
 /** Loaded after the place of the data is set: a server begins with its first import. */
+const kept = () => import('./kept');
 let loaded: Promise<{ dispatch: typeof Dispatch }> | undefined;
 
 /** ClusterAccess a request to the API, without a network. */
@@ -14,11 +15,14 @@ export async function dispatch(request: Request, path: string): Promise<Response
 
 export type Body = string | object | Uint8Array<ArrayBuffer>;
 
-/** Calls the API as a program would; objects go as JSON. */
+/** Calls the API as a program would; objects go as JSON. Every answer is held to the description. */
 export async function call<T = Record<string, unknown>>(method: string, path: string, body?: Body): Promise<{ status: number; body: T }> {
   const content = body === undefined ? {} : { body: typeof body === 'string' || body instanceof Uint8Array ? body : JSON.stringify(body) };
   const response = await dispatch(new Request(`http://127.0.0.1/api/v1${path}`, { method, ...content }), path.split('?')[0]!);
-  return { status: response.status, body: (await response.json()) as T };
+  const value = (await response.json()) as T;
+  const fault = response.ok ? (await kept()).differs(method, path, value) : '';
+  if (fault) throw new Error(`Not as described: ${fault}`);
+  return { status: response.status, body: value };
 }
 
 /** Reads a dump under a name. */

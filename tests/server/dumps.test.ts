@@ -263,6 +263,14 @@ describe('any cluster', () => {
     expect(new Date(epochMs + claim.sinceMs).toISOString()).toBe('2026-05-02T09:00:00.000Z');
     expect(body.waiting.find((one) => one.ref.kind === 'Pod')!.also).toBe(false);
   });
+
+  test('an object of a kind that is not known here mends like any other', async () => {
+    await read('other', foreign);
+    await read('other', foreign.replace('{type: Ready, status: "False", reason: Stuck}', '{type: Ready, status: "True", reason: Turns}'));
+    const { became } = (await call<{ became: Record<string, { ref: { name: string } }[]> }>('GET', '/clusters/other/comparison')).body;
+    expect(became.mended!.map((one) => one.ref.name)).toEqual(['spinner']);
+    expect(became.unseen).toEqual([]);
+  });
 });
 
 const small = 'apiVersion: v1\nkind: ConfigMap\nmetadata:\n  name: NAME\n  namespace: default\n---\n';

@@ -1,3 +1,5 @@
+import type { Api } from '$server/api/types';
+import type { ParamOf } from '$server/api/endpoint';
 import { contact, toSignIn } from './contact.svelte';
 import { plural } from './format';
 import { inOrder } from './in-order';
@@ -53,31 +55,61 @@ class Notices {
 }
 export const notices = new Notices();
 
-/** Calls the programs' interface. Never throws: a lost connection is a trouble like any other. */
-export async function call<T>(
-  method: 'GET' | 'POST' | 'PUT' | 'DELETE',
-  path: string,
-  body?: unknown,
-  more: { yaml?: boolean; revision?: number; signal?: AbortSignal } = {}
-): Promise<Called<T>> {
+type Method = 'GET' | 'POST' | 'PUT' | 'DELETE';
+/** Paths of the programs' interface that take a method. */
+type PathOf<M extends Method> = { [K in keyof Api]: K extends `${M} ${infer P}` ? P : never }[keyof Api];
+type Of<M extends Method, P extends string> = `${M} ${P}` extends keyof Api ? Api[`${M} ${P}`] : never;
+
+/** What is only read. */
+type Still<T> = T extends readonly (infer U)[] ? readonly Still<U>[] : T extends object ? { readonly [K in keyof T]: Still<T[K]> } : T;
+
+/** What goes along with a call: what the path, the query and the body of its endpoint ask for. */
+type Along<M extends Method, P extends string> = ([ParamOf<P>] extends [never]
+  ? { readonly params?: undefined }
+  : { readonly params: Readonly<Record<ParamOf<P>, string | number>> }) & {
+  readonly query?: Readonly<Partial<Record<keyof Of<M, P>['query'], string | number | boolean>>> | URLSearchParams;
+  /** JSON, or a text that stays as it is: manifests. */
+  readonly body?: Still<Of<M, P>['body']>;
+  /** What the caller has seen of what it changes. */
+  readonly revision?: number | undefined;
+  readonly signal?: AbortSignal | undefined;
+};
+type Given<M extends Method, P extends string> = [ParamOf<P>] extends [never] ? [along?: Along<M, P>] : [along: Along<M, P>];
+type Answered<M extends Method, P extends string> = Of<M, P>['value'];
+
+/** Calls the programs' interface, with the types of its endpoint. Never throws: a lost connection is a trouble like any other. */
+export async function call<M extends Method, const P extends PathOf<M>>(
+  method: M,
+  path: P,
+  ...[along]: Given<M, P>
+): Promise<Called<Answered<M, P>>> {
+  const { params, query, body, revision, signal } = (along ?? {}) as {
+    params?: Record<string, string | number>;
+    query?: Record<string, string> | URLSearchParams;
+    body?: unknown;
+    revision?: number;
+    signal?: AbortSignal;
+  };
+  const filled = path.replace(/\{(\w+)\}/g, (_, name: string) => encodeURIComponent(params?.[name] ?? ''));
+  const asked = new URLSearchParams(query).toString();
   try {
     const ask = () =>
-      fetch(`/api/v1${path}`, {
+      fetch(`/api/v1${filled}${asked && '?'}${asked}`, {
         method,
-        ...(more.signal ? { signal: more.signal } : {}),
+        ...(signal ? { signal } : {}),
         headers: {
-          'content-type': more.yaml ? 'application/yaml' : 'application/json',
-          ...(more.revision === undefined ? {} : { 'if-match': `"${more.revision}"` })
+          'content-type': typeof body === 'string' ? 'application/yaml' : 'application/json',
+          ...(revision === undefined ? {} : { 'if-match': `"${revision}"` })
         },
-        ...(body === undefined ? {} : { body: more.yaml ? String(body) : JSON.stringify(body) })
+        ...(body === undefined ? {} : { body: typeof body === 'string' ? body : JSON.stringify(body) })
       });
-    const response = await inOrder(method, path, ask);
-    const value = (await response.json()) as T & Trouble;
+    const response = await inOrder(method, filled, ask);
+    const value = (await response.json()) as Answered<M, P> & Trouble;
     contact.back();
     if (response.status === 401 && value.type?.endsWith(':sign-in-needed')) toSignIn();
     return response.ok ? { ok: true, value } : { ok: false, trouble: value };
   } catch (error) {
-    if (error instanceof TypeError && !more.signal?.aborted) contact.lost();
+    if (error instanceof TypeError && !signal?.aborted) contact.lost();
     return {
       ok: false,
       trouble: {
@@ -91,13 +123,12 @@ export async function call<T>(
 }
 
 /** Calls, and shows the trouble if there is one. */
-export async function doCall<T>(
-  method: 'POST' | 'PUT' | 'DELETE',
-  path: string,
-  body?: unknown,
-  more: { yaml?: boolean; revision?: number } = {}
-): Promise<T | undefined> {
-  const answer = await call<T>(method, path, body, more);
+export async function doCall<M extends Method, const P extends PathOf<M>>(
+  method: M,
+  path: P,
+  ...along: Given<M, P>
+): Promise<Answered<M, P> | undefined> {
+  const answer = await call(method, path, ...along);
   if (answer.ok) return answer.value;
   notices.complain(answer.trouble);
   return undefined;
@@ -106,11 +137,7 @@ export async function doCall<T>(
 /** Runs the pack on a workload, and says how many of its proofs hold. */
 export async function proveWorkload(id: string, namespace: string, set: string): Promise<void> {
   notices.say(`${set} is being proved …`);
-  const kept = await doCall<{ items: { state: string; set: string; namespace: string }[] }>(
-    'POST',
-    `/rehearsals/${encodeURIComponent(id)}/proofs`,
-    { namespace, set }
-  );
+  const kept = await doCall('POST', '/rehearsals/{id}/proofs', { params: { id }, body: { namespace, set } });
   if (!kept) return;
   const mine = kept.items.filter((one) => one.set === set && one.namespace === namespace);
   const holds = mine.filter((one) => one.state === 'holds').length;
@@ -119,15 +146,12 @@ export async function proveWorkload(id: string, namespace: string, set: string):
 
 /** Puts manifests into a new draft; gives its number. */
 export async function newDraft(cluster: string, name: string, text: string): Promise<number | undefined> {
-  return (await doCall<{ id: number }>('POST', `/clusters/${encodeURIComponent(cluster)}/drafts`, { name, text }))?.id;
+  return (await doCall('POST', '/clusters/{name}/drafts', { params: { name: cluster }, body: { name, text } }))?.id;
 }
 
 /** Puts what mends a gate into a new draft; gives its number. */
 export async function remedyDraft(id: string, cluster: string, ask: Record<string, string>): Promise<number | undefined> {
-  const found = await call<{ title: string; yaml: string }>(
-    'GET',
-    `/rehearsals/${encodeURIComponent(id)}/remedy?${new URLSearchParams(ask)}`
-  );
+  const found = await call('GET', '/rehearsals/{id}/remedy', { params: { id }, query: ask });
   if (found.ok) return newDraft(cluster, `Remedy: ${found.value.title.toLowerCase()}`, found.value.yaml);
   notices.complain(found.trouble);
   return undefined;

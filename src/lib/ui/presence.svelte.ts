@@ -48,7 +48,7 @@ export class Presence {
 
   private async tell(): Promise<void> {
     if (document.visibilityState === 'hidden') return;
-    const answer = await call<{ items: Present[] }>('PUT', '/presence', { id: me, ...this.place, doing: this.doing });
+    const answer = await call('PUT', '/presence', { body: { id: me, ...this.place, doing: this.doing } });
     if (answer.ok && !this.stopped) this.others = answer.value.items;
   }
 

@@ -13,7 +13,7 @@
 
   async function change(event: SubmitEvent) {
     event.preventDefault();
-    const answer = await call('PUT', '/session/password', { old, password });
+    const answer = await call('PUT', '/session/password', { body: { old, password } });
     changed = answer.ok;
     trouble = answer.ok ? null : answer.trouble;
     if (answer.ok) [old, password] = ['', ''];

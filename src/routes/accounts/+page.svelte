@@ -1,4 +1,5 @@
 <script lang="ts">
+  import type { Role } from '$server/access/roles';
   import { invalidate } from '$app/navigation';
   import Header from '$ui/frame/Header.svelte';
   import Keys from '$ui/frame/Keys.svelte';
@@ -17,10 +18,10 @@
   let keys = $state(false);
   let name = $state('');
   let password = $state('');
-  let role = $state('engineer');
+  let role = $state<Role>('engineer');
   let trouble = $state.raw<Trouble | null>(null);
   let tokenName = $state('');
-  let tokenRole = $state('engineer');
+  let tokenRole = $state<Role>('engineer');
   let tokenDays = $state(90);
   let shown = $state<string | null>(null);
   let resetting = $state<string | null>(null);
@@ -32,31 +33,32 @@
 
   async function add(event: SubmitEvent) {
     event.preventDefault();
-    const made = await call('POST', '/accounts', { name: name.trim(), role, password });
+    const made = await call('POST', '/accounts', { body: { name: name.trim(), role, password } });
     trouble = made.ok ? null : made.trouble;
     if (!made.ok) return;
     notices.say(`${name.trim()} can sign in now.`);
     [name, password] = ['', ''];
     await anew();
   }
-  async function change(account: string, body: object, says: string) {
-    if (await doCall('PUT', `/accounts/${encodeURIComponent(account)}`, body)) notices.say(says);
+  async function change(account: string, body: { role?: Role; password?: string }, says: string) {
+    if (await doCall('PUT', '/accounts/{account}', { params: { account }, body })) notices.say(says);
     await anew();
   }
   async function end() {
-    if (ending && (await doCall('DELETE', `/accounts/${encodeURIComponent(ending)}`))) notices.say(`${ending} can't sign in any more.`);
+    if (ending && (await doCall('DELETE', '/accounts/{account}', { params: { account: ending } })))
+      notices.say(`${ending} can't sign in any more.`);
     ending = null;
     await anew();
   }
   async function addToken(event: SubmitEvent) {
     event.preventDefault();
-    const made = await doCall<{ token: string }>('POST', '/tokens', { name: tokenName.trim(), role: tokenRole, days: tokenDays });
+    const made = await doCall('POST', '/tokens', { body: { name: tokenName.trim(), role: tokenRole, days: tokenDays } });
     if (made) [shown, tokenName] = [made.token, ''];
     await anew();
   }
   async function backup() {
     busy = true;
-    const made = await doCall<{ file: string; bytes: number }>('POST', '/backups');
+    const made = await doCall('POST', '/backups');
     busy = false;
     if (made) notices.say(`${made.file} is made.`);
     await anew();
@@ -86,7 +88,7 @@
                   value={one.role}
                   aria-label="Role of {one.name}"
                   onchange={(event) =>
-                    change(one.name, { role: event.currentTarget.value }, `${one.name} is ${event.currentTarget.value} now.`)}
+                    change(one.name, { role: event.currentTarget.value as Role }, `${one.name} is ${event.currentTarget.value} now.`)}
                 >
                   {#each roles as [id] (id)}<option value={id}>{id}</option>{/each}
                 </select>{/if}
@@ -156,7 +158,7 @@
               {#if !one.endedAt}<button
                   class="word text-brick"
                   onclick={async () => {
-                    await doCall('DELETE', `/tokens/${one.id}`);
+                    await doCall('DELETE', '/tokens/{token}', { params: { token: one.id } });
                     await anew();
                   }}>end</button
                 >{/if}

@@ -1,5 +1,6 @@
 <script lang="ts">
   import { goto } from '$app/navigation';
+  import type { Answers } from '$server/api/types';
   import Header from '$ui/frame/Header.svelte';
   import Keys from '$ui/frame/Keys.svelte';
   import { pageKey } from '$ui/frame/page-keys';
@@ -7,18 +8,13 @@
   import { droppedFiles } from '$ui/drafts/dropped';
   import type { DraftFile } from '$ui/drafts/types';
   import Peg from '$ui/parts/Peg.svelte';
-  import { call, type Trouble } from '$ui/call.svelte';
+  import { call, type Called, type Trouble } from '$ui/call.svelte';
   import { plural } from '$ui/format';
 
-  interface Brought {
-    objects: number;
-    fits: { cluster: string; fits: boolean; faults: string[]; alters: string[] }[];
-    proposal: { name: string; ground: string; supply: string; says: string[]; lacks: string[] };
-  }
   let text = $state('');
   let keys = $state(false);
   let over = $state(false);
-  let found = $state.raw<Brought | null>(null);
+  let found = $state.raw<Answers['Brought'] | null>(null);
   let trouble = $state.raw<Trouble | null>(null);
   let under = $state('');
   let looking = $state(false);
@@ -34,7 +30,7 @@
     const stop = new AbortController();
     const timer = setTimeout(async () => {
       looking = true;
-      const answer = await call<Brought>('POST', '/bring', asked, { yaml: true, signal: stop.signal });
+      const answer = await call('POST', '/bring', { body: asked, signal: stop.signal });
       if (stop.signal.aborted) return;
       [found, trouble] = answer.ok ? [answer.value, null] : [null, answer.trouble];
       looking = false;
@@ -49,10 +45,10 @@
     text = [text.trim(), ...files.map((one) => one.text.trim())].filter(Boolean).join('\n---\n') + '\n';
   }
   /** One step after the other; the first that fails is told, and what was written stays. */
-  async function steps(list: readonly (readonly [says: string, path: string, body: unknown, yaml?: boolean])[]): Promise<boolean> {
-    for (const [says, path, body, yaml = false] of list) {
+  async function steps(list: readonly (readonly [says: string, ask: () => Promise<Called<unknown>>])[]): Promise<boolean> {
+    for (const [says, ask] of list) {
       under = says;
-      const answer = await call('POST', path, body, { yaml });
+      const answer = await ask();
       if (answer.ok) continue;
       trouble = answer.trouble;
       under = '';
@@ -61,26 +57,26 @@
     under = '';
     return true;
   }
+  const send = (id: string, body: string) => () => call('POST', '/rehearsals/{id}/send', { params: { id }, body });
+  const settle = (id: string) => () => call('POST', '/rehearsals/{id}/clock', { params: { id }, body: { until: 'settled' } });
   async function onFork(cluster: string) {
     const fork = `brought-${Date.now().toString(36)}`;
     const id = `${cluster}~${fork}`;
-    const path = `/rehearsals/${encodeURIComponent(id)}`;
     const ok = await steps([
-      [`A fork of ${cluster} is made …`, `/rehearsals/${encodeURIComponent(cluster)}/forks`, { name: fork }],
-      ['The manifests are sent …', `${path}/send`, text, true],
-      ['The clock runs until nothing is under way …', `${path}/clock`, { until: 'settled' }]
+      [`A fork of ${cluster} is made …`, () => call('POST', '/rehearsals/{id}/forks', { params: { id: cluster }, body: { name: fork } })],
+      ['The manifests are sent …', send(id, text)],
+      ['The clock runs until nothing is under way …', settle(id)]
     ]);
     if (ok) await goto(`/r/${encodeURIComponent(id)}/members`);
   }
   async function onProposed() {
     const { name, ground, supply } = found!.proposal;
-    const path = `/rehearsals/${encodeURIComponent(name)}`;
     const ok = await steps([
-      [`${name} is made …`, '/clusters', ground, true],
-      ['Drivers and classes are sent …', `${path}/send`, supply, true],
-      ['They come up …', `${path}/clock`, { until: 'settled' }],
-      ['The manifests are sent …', `${path}/send`, text, true],
-      ['The clock runs until nothing is under way …', `${path}/clock`, { until: 'settled' }]
+      [`${name} is made …`, () => call('POST', '/clusters', { body: ground })],
+      ['Drivers and classes are sent …', send(name, supply)],
+      ['They come up …', settle(name)],
+      ['The manifests are sent …', send(name, text)],
+      ['The clock runs until nothing is under way …', settle(name)]
     ]);
     if (ok) await goto(`/r/${encodeURIComponent(name)}/members`);
   }

@@ -83,7 +83,7 @@
     const wanted = showing === 'document' ? text : JSON.stringify(ground);
     const stop = new AbortController();
     const timer = setTimeout(async () => {
-      const answer = await call<Check>('POST', '/layouts/check', wanted, { yaml: true, signal: stop.signal });
+      const answer = await call('POST', '/layouts/check', { body: wanted, signal: stop.signal });
       if (stop.signal.aborted) return;
       trouble = answer.ok ? null : answer.trouble;
       if (!answer.ok) return;
@@ -98,7 +98,7 @@
   /** Back to the questions with what the document says; while it can't be read, it stays in front, so that nothing written is lost. */
   async function questions() {
     if (showing !== 'document') return;
-    const answer = await call<Check>('POST', '/layouts/check', text, { yaml: true });
+    const answer = await call('POST', '/layouts/check', { body: text });
     trouble = answer.ok ? null : answer.trouble;
     if (!answer.ok) return;
     check = answer.value;
@@ -115,7 +115,7 @@
   }
   async function make() {
     sending = true;
-    const made = await doCall<{ id: string }>('POST', '/clusters', showing === 'document' ? text : JSON.stringify(ground), { yaml: true });
+    const made = await doCall('POST', '/clusters', { body: showing === 'document' ? text : JSON.stringify(ground) });
     sending = false;
     if (made) await goto(`/r/${encodeURIComponent(made.id)}/ground`);
   }

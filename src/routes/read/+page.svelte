@@ -48,7 +48,7 @@
     under = { id, bytes: 0, objects: 0 };
     trouble = null;
     const watch = setInterval(async () => {
-      const answer = await call<{ bytes: number; objects: number }>('GET', `/readings/${id}`);
+      const answer = await call('GET', '/readings/{reading}', { params: { reading: id } });
       if (answer.ok && under) under = { ...under, bytes: answer.value.bytes, objects: answer.value.objects };
     }, 300);
     try {
@@ -73,7 +73,7 @@
       under = null;
     }
   }
-  const stop = () => under && void call('DELETE', `/readings/${under.id}`);
+  const stop = () => under && void call('DELETE', '/readings/{reading}', { params: { reading: under.id } });
 </script>
 
 <svelte:head><title>Read a dump · Root Barn</title></svelte:head>

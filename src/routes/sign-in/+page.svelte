@@ -12,8 +12,8 @@
     event.preventDefault();
     busy = true;
     const answer = data.first
-      ? await call('POST', '/first-keeper', { code: code.trim(), name: name.trim(), password })
-      : await call('POST', '/session', { name: name.trim(), password });
+      ? await call('POST', '/first-keeper', { body: { code: code.trim(), name: name.trim(), password } })
+      : await call('POST', '/session', { body: { name: name.trim(), password } });
     busy = false;
     // The whole page is loaded anew, so that nothing of a stranger's stays.
     if (answer.ok) location.assign(data.to);

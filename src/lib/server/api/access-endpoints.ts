@@ -1,20 +1,19 @@
 import { z } from 'zod';
 import { roles } from '../access/roles';
 import { done, notFound, refused } from '../services';
-import { anything, endpoint, items, listed, type Endpoint } from './endpoint';
+import { endpoint, listed } from './endpoint';
 
 const name = z.string().min(1).max(200);
 const password = z.string().min(1).max(1_000);
 const role = z.enum(roles);
-const someone = z.object({ name: z.string(), role });
 
-const signing: Endpoint[] = [
+const signing = [
   endpoint({
     method: 'GET',
     path: '/session',
     summary: 'Who you are here, and whether people sign in at all',
     needs: 'open',
-    answer: z.object({ signIn: z.boolean(), name: z.string().nullable(), role: role.nullable() }),
+    answer: 'Session',
     run: async ({ app, caller }) =>
       done(
         caller.name === 'stranger'
@@ -29,7 +28,7 @@ const signing: Endpoint[] = [
     needs: 'open',
     deed: null,
     body: z.strictObject({ name, password }),
-    answer: someone,
+    answer: 'Somebody',
     async run({ app, body, caller }) {
       const found = await app.access.signIn(body.name, body.password, caller);
       await app.did(found.ok ? { name: body.name } : { name: 'stranger' }, {
@@ -45,7 +44,7 @@ const signing: Endpoint[] = [
     summary: 'Sign out',
     needs: 'reader',
     deed: 'signed out',
-    answer: z.object({ name: z.string() }),
+    answer: 'AccountName',
     run: ({ app, caller }) => app.access.signOut(caller)
   }),
   endpoint({
@@ -55,7 +54,7 @@ const signing: Endpoint[] = [
     needs: 'reader',
     deed: 'changed the own password',
     body: z.strictObject({ old: password, password }),
-    answer: z.object({ name: z.string() }),
+    answer: 'AccountName',
     run: ({ app, caller, body }) => app.access.changeOwn(caller, body.old, body.password)
   }),
   endpoint({
@@ -65,7 +64,7 @@ const signing: Endpoint[] = [
     needs: 'open',
     deed: null,
     body: z.strictObject({ code: z.string().min(1).max(100), name, password }),
-    answer: someone,
+    answer: 'Somebody',
     async run({ app, body, caller }) {
       const made = await app.access.firstKeeper(body.code, body.name, body.password, caller.peer);
       await app.did(made.ok ? { name: body.name } : { name: 'stranger' }, {
@@ -77,13 +76,13 @@ const signing: Endpoint[] = [
   })
 ];
 
-const keeping: Endpoint[] = [
+const keeping = [
   endpoint({
     method: 'GET',
     path: '/accounts',
     summary: 'All accounts',
     needs: 'keeper',
-    answer: items,
+    answer: 'Accounts',
     run: ({ app }) => listed(app.access.accounts())
   }),
   endpoint({
@@ -93,7 +92,7 @@ const keeping: Endpoint[] = [
     needs: 'keeper',
     deed: null,
     body: z.strictObject({ name, role, password }),
-    answer: someone,
+    answer: 'Somebody',
     status: 201,
     async run({ app, body, caller }) {
       const made = await app.access.addAccount(body.name, body.role, body.password);
@@ -108,9 +107,9 @@ const keeping: Endpoint[] = [
     needs: 'keeper',
     deed: null,
     body: z.strictObject({ role: role.optional(), password: password.optional() }),
-    answer: someone,
+    answer: 'Somebody',
     async run({ app, params, body, caller }) {
-      const changed = await app.access.changeAccount(params.account!, body);
+      const changed = await app.access.changeAccount(params.account, body);
       if (changed.ok)
         await app.did(caller, {
           what: 'changed an account',
@@ -125,9 +124,9 @@ const keeping: Endpoint[] = [
     summary: 'End an account; its sessions end with it',
     needs: 'keeper',
     deed: null,
-    answer: z.object({ name: z.string() }),
+    answer: 'AccountName',
     async run({ app, params, caller }) {
-      const ended = await app.access.endAccount(params.account!);
+      const ended = await app.access.endAccount(params.account);
       if (ended.ok) await app.did(caller, { what: 'ended an account', detail: params.account });
       return ended;
     }
@@ -137,7 +136,7 @@ const keeping: Endpoint[] = [
     path: '/tokens',
     summary: 'Tokens of programs, without the tokens themselves',
     needs: 'keeper',
-    answer: items,
+    answer: 'Tokens',
     run: ({ app }) => listed(app.access.tokens())
   }),
   endpoint({
@@ -147,7 +146,7 @@ const keeping: Endpoint[] = [
     needs: 'keeper',
     deed: null,
     body: z.strictObject({ name, role, days: z.number().int().min(1).max(365) }),
-    answer: z.object({ id: z.number(), token: z.string(), endsAt: z.string() }),
+    answer: 'NewToken',
     status: 201,
     async run({ app, body, caller }) {
       const made = await app.access.addToken(body.name, body.role, body.days, caller);
@@ -161,7 +160,7 @@ const keeping: Endpoint[] = [
     summary: 'End a token',
     needs: 'keeper',
     deed: 'ended a token',
-    answer: z.object({ id: z.number() }),
+    answer: 'TokenId',
     run: ({ app, params }) => app.access.endToken(Number(params.token))
   })
 ];
@@ -174,14 +173,14 @@ export const deedsQuery = z.object({
   limit: z.coerce.number().int().min(1).max(20_000).default(200)
 });
 
-const operating: Endpoint[] = [
+const operating = [
   endpoint({
     method: 'GET',
     path: '/deeds',
     summary: 'Who did what, newest first',
     needs: 'engineer',
     query: deedsQuery,
-    answer: items,
+    answer: 'Deeds',
     run: async ({ app, query }) => done({ items: await app.deeds(query) })
   }),
   endpoint({
@@ -189,7 +188,7 @@ const operating: Endpoint[] = [
     path: '/backups',
     summary: 'The backups in the folder for them',
     needs: 'keeper',
-    answer: items,
+    answer: 'Backups',
     run: async ({ app }) => done({ items: app.backups.list() })
   }),
   endpoint({
@@ -198,7 +197,7 @@ const operating: Endpoint[] = [
     summary: 'Make a backup of everything now',
     needs: 'keeper',
     deed: 'made a backup',
-    answer: z.looseObject({ file: z.string(), bytes: z.number() }),
+    answer: 'Backup',
     status: 201,
     run: ({ app }) => app.backups.make()
   }),
@@ -209,8 +208,8 @@ const operating: Endpoint[] = [
     needs: 'engineer',
     deed: 'exported a cluster with its secrets',
     query: z.object({ only: z.string().optional().describe('a fork; the others are left out') }),
-    answer: anything,
-    run: ({ app, params, query }) => app.transfer.give(params.name!, query.only)
+    answer: 'Transfer',
+    run: ({ app, params, query }) => app.transfer.give(params.name, query.only)
   }),
   endpoint({
     method: 'POST',
@@ -219,7 +218,7 @@ const operating: Endpoint[] = [
     deed: 'took a cluster in',
     query: z.object({ name: z.string().max(63).optional().describe('another name for it') }),
     body: 'transfer',
-    answer: z.looseObject({ id: z.string() }),
+    answer: 'TakenIn',
     status: 201,
     async run({ app, body, query }) {
       const taken = await app.transfer.take(body, query.name);
@@ -239,7 +238,7 @@ const operating: Endpoint[] = [
       rehearsal: z.string().max(200),
       doing: z.enum(['looks', 'writes', 'gone'])
     }),
-    answer: items,
+    answer: 'Presence',
     async run({ app, body, caller }) {
       if (!(await app.rehearsals.all()).some((one) => one.id === body.rehearsal))
         return refused(notFound(`The rehearsal ${body.rehearsal}`));
@@ -251,4 +250,4 @@ const operating: Endpoint[] = [
 ];
 
 /** Signing in, accounts, tokens, who did what, backups, and clusters from and for other machines. */
-export const accessEndpoints: readonly Endpoint[] = [...signing, ...keeping, ...operating];
+export const accessEndpoints = [...signing, ...keeping, ...operating];

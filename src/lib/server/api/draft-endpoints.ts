@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { rules, sarifOf } from '$core/checker';
 import { done, notFound, refused } from '../services';
-import { anything, items, endpoint, listed, type Endpoint } from './endpoint';
+import { endpoint, listed } from './endpoint';
 
 const text = z.string().max(5 * 2 ** 20);
 const fileName = z
@@ -14,30 +14,11 @@ const files = z
   .min(1)
   .max(200)
   .refine((list) => new Set(list.map((one) => one.name)).size === list.length, 'two files have the same name');
-const draftSchema = z.looseObject({
-  id: z.number(),
-  cluster: z.string(),
-  name: z.string(),
-  files: z.array(z.object({ name: z.string(), text: z.string() })),
-  updatedAt: z.string()
-});
-const edit = z.object({ file: z.string().optional(), from: z.number(), to: z.number(), insert: z.string() });
-const finding = z.object({
-  code: z.string(),
-  severity: z.enum(['error', 'warning', 'note']),
-  line: z.number(),
-  column: z.number(),
-  file: z.string().optional(),
-  object: z.string().optional(),
-  message: z.string(),
-  remedy: z.string(),
-  mend: z.object({ says: z.string(), edits: z.array(edit) }).optional()
-});
 const answers = z.record(z.string(), z.string().max(300));
 const ref = z.object({ kind: z.string(), namespace: z.string(), name: z.string() });
 const unknownDraft = (id: string) => notFound(`The draft ${id}`, 'It may have been thrown away.');
 
-const checking: Endpoint[] = [
+const checking = [
   endpoint({
     method: 'POST',
     path: '/check',
@@ -50,7 +31,7 @@ const checking: Endpoint[] = [
       file: z.string().default('manifests.yaml').describe('the name that a SARIF log gives the file')
     }),
     body: 'manifests',
-    answer: z.object({ findings: z.array(finding) }),
+    answer: 'Checked',
     async run({ app, query, body, signal }) {
       const found = await app.rehearsals.check(body, query.against, signal);
       if (!found.ok) return found;
@@ -73,7 +54,7 @@ const checking: Endpoint[] = [
     method: 'GET',
     path: '/rules',
     summary: 'All rules of the checker, with examples',
-    answer: items,
+    answer: 'Rules',
     run: async () =>
       done({
         items: rules.map(({ id, level, title, why, bad, good, against }) => ({
@@ -89,13 +70,13 @@ const checking: Endpoint[] = [
   })
 ];
 
-const keeping: Endpoint[] = [
+const keeping = [
   endpoint({
     method: 'GET',
     path: '/clusters/{name}/drafts',
     summary: 'Drafts for a cluster',
-    answer: items,
-    run: async ({ app, params }) => done({ items: await app.drafts.of(params.name!) })
+    answer: 'Drafts',
+    run: async ({ app, params }) => done({ items: await app.drafts.of(params.name) })
   }),
   endpoint({
     method: 'POST',
@@ -103,23 +84,23 @@ const keeping: Endpoint[] = [
     deed: 'began a draft',
     summary: 'Begin a draft, from one text or from several files',
     body: z.strictObject({ name: z.string().min(1).max(120), text: text.optional(), files: files.optional() }),
-    answer: draftSchema,
+    answer: 'Draft',
     status: 201,
     async run({ app, params, body }) {
-      if (!(await app.clusters.find(params.name!)))
+      if (!(await app.clusters.find(params.name)))
         return refused(notFound(`The cluster ${params.name}`, 'GET /api/v1/clusters lists them.'));
       const given = body.files ?? [{ name: 'draft.yaml', text: body.text ?? '' }];
-      return done(await app.drafts.find(await app.drafts.add(params.name!, body.name, given)));
+      return done(await app.drafts.find(await app.drafts.add(params.name, body.name, given)));
     }
   }),
   endpoint({
     method: 'GET',
     path: '/drafts/{draft}',
     summary: 'One draft',
-    answer: draftSchema,
+    answer: 'Draft',
     async run({ app, params }) {
       const draft = await app.drafts.find(Number(params.draft));
-      return draft ? done(draft) : refused(unknownDraft(params.draft!));
+      return draft ? done(draft) : refused(unknownDraft(params.draft));
     }
   }),
   endpoint({
@@ -134,7 +115,7 @@ const keeping: Endpoint[] = [
       files: files.optional(),
       cause: z.string().max(80).optional()
     }),
-    answer: draftSchema,
+    answer: 'Draft',
     async run({ app, params, body: { text: only, ...body }, revision, caller }) {
       const given = body.files ?? (only === undefined ? undefined : [{ name: 'draft.yaml', text: only }]);
       const kept = await app.writing.keep(
@@ -156,7 +137,7 @@ const keeping: Endpoint[] = [
     revised: 'draft',
     deed: 'threw a draft away',
     summary: 'Throw a draft away',
-    answer: z.object({ id: z.number() }),
+    answer: 'DraftId',
     run: ({ app, params, revision }) => app.writing.remove(Number(params.draft), revision)
   }),
   ...(['undo', 'redo'] as const).map((to) =>
@@ -166,7 +147,7 @@ const keeping: Endpoint[] = [
       revised: 'draft',
       deed: null,
       summary: to === 'undo' ? 'Step back to the state before' : 'Step on to the state that followed',
-      answer: draftSchema,
+      answer: 'Draft',
       run: ({ app, params, revision }) => app.writing.step(Number(params.draft), to, revision)
     })
   ),
@@ -174,14 +155,17 @@ const keeping: Endpoint[] = [
     method: 'GET',
     path: '/drafts/{draft}/states',
     summary: 'All that a draft has been, newest first',
-    answer: items,
-    run: async ({ app, params }) => done({ items: await app.drafts.states(Number(params.draft)) })
+    answer: 'DraftStates',
+    async run({ app, params }) {
+      const id = Number(params.draft);
+      return (await app.drafts.find(id)) ? done({ items: await app.drafts.states(id) }) : refused(unknownDraft(params.draft));
+    }
   }),
   endpoint({
     method: 'GET',
     path: '/drafts/{draft}/states/{state}',
     summary: 'What a draft said in one of its states',
-    answer: z.object({ files: z.array(z.object({ name: z.string(), text: z.string() })) }),
+    answer: 'DraftState',
     async run({ app, params }) {
       const found = await app.drafts.filesOf(Number(params.draft), Number(params.state));
       return found
@@ -200,7 +184,7 @@ const keeping: Endpoint[] = [
       confirm: z.string().optional().describe("the cluster's name, where data would be lost"),
       replace: z.array(ref).default([]).describe('sets that are taken away first with their members kept')
     }),
-    answer: anything,
+    answer: 'DraftSent',
     run: ({ app, params, body, revision }) =>
       app.writing.send(Number(params.draft), body.rehearsal, { replace: body.replace as never, confirm: body.confirm, revision })
   }),
@@ -208,12 +192,12 @@ const keeping: Endpoint[] = [
     method: 'GET',
     path: '/drafts/{draft}/sent',
     summary: 'Where a draft was sent, and what has drifted there since',
-    answer: items,
+    answer: 'DraftDrift',
     run: ({ app, params }) => listed(app.writing.sent(Number(params.draft)))
   })
 ];
 
-const looking: Endpoint[] = [
+const looking = [
   endpoint({
     method: 'POST',
     path: '/rehearsals/{id}/look',
@@ -221,15 +205,15 @@ const looking: Endpoint[] = [
     deed: null,
     summary: 'Findings, objects, references and (when asked for) the change sheet of the files of a draft',
     body: z.strictObject({ files, sheet: z.boolean().default(false), replace: z.array(ref).default([]) }),
-    answer: anything,
-    run: ({ app, params, body }) => app.rehearsals.look(params.id!, body.files, { sheet: body.sheet, replace: body.replace as never })
+    answer: 'Look',
+    run: ({ app, params, body }) => app.rehearsals.look(params.id, body.files, { sheet: body.sheet, replace: body.replace as never })
   }),
   endpoint({
     method: 'GET',
     path: '/rehearsals/{id}/names',
     summary: 'Names that exist there, for completion',
-    answer: items,
-    run: ({ app, params }) => listed(app.rehearsals.names(params.id!))
+    answer: 'Names',
+    run: ({ app, params }) => listed(app.rehearsals.names(params.id))
   }),
   endpoint({
     method: 'POST',
@@ -243,8 +227,8 @@ const looking: Endpoint[] = [
       known: answers.optional(),
       to: answers.optional()
     }),
-    answer: anything,
-    run: ({ app, params, body }) => app.brief(params.id!, body)
+    answer: 'Brief',
+    run: ({ app, params, body }) => app.brief(params.id, body)
   }),
   endpoint({
     method: 'POST',
@@ -259,8 +243,8 @@ const looking: Endpoint[] = [
       lift: z.literal(true).optional(),
       writeIn: z.string().optional().describe('a cluster')
     }),
-    answer: anything,
-    run: ({ app, params, body: { files: given, ...what } }) => app.rehearsals.rework(params.id!, given, what)
+    answer: 'Rework',
+    run: ({ app, params, body: { files: given, ...what } }) => app.rehearsals.rework(params.id, given, what)
   }),
   endpoint({
     method: 'POST',
@@ -280,10 +264,11 @@ const looking: Endpoint[] = [
       strategy: z.enum(['Recreate', 'RollingUpdate']).default('Recreate'),
       rehearse: z.boolean().default(false)
     }),
-    answer: anything,
+    answer: 'Persist',
     async run({ app, params, body: { rehearse, ...wish } }) {
-      const found = await app.rehearsals.ask(params.id!, 'persist', { wish: wish as never, rehearse });
-      if (!found.ok || found.value) return found;
+      const found = await app.rehearsals.ask(params.id, 'persist', { wish: wish as never, rehearse });
+      if (!found.ok) return found;
+      if (found.value) return done(found.value);
       return refused(notFound(`An ephemeral directory ${wish.volume} of ${wish.kind} ${wish.namespace}/${wish.name}`));
     }
   }),
@@ -291,10 +276,10 @@ const looking: Endpoint[] = [
     method: 'GET',
     path: '/rehearsals/{id}/ephemeral',
     summary: 'Workloads that keep something in an ephemeral directory',
-    answer: items,
-    run: ({ app, params }) => listed(app.rehearsals.ask(params.id!, 'ephemeral', {}))
+    answer: 'EphemeralDirectories',
+    run: ({ app, params }) => listed(app.rehearsals.ask(params.id, 'ephemeral', {}))
   })
 ];
 
 /** Checking, keeping, sending and reworking drafts. */
-export const draftEndpoints: readonly Endpoint[] = [...checking, ...keeping, ...looking];
+export const draftEndpoints = [...checking, ...keeping, ...looking];

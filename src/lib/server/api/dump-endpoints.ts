@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { done, refused, type Refusal } from '../services';
-import { anything, items, endpoint, listed, type Endpoint } from './endpoint';
+import { endpoint, listed } from './endpoint';
 
 const unnamed: Refusal = {
   code: 'bad-request',
@@ -11,29 +11,29 @@ const unnamed: Refusal = {
 };
 
 /** Reading real clusters from dumps. `POST /clusters?name=` streams its body, so it is answered in dispatch by {@link readingPath}. */
-export const dumpEndpoints: readonly Endpoint[] = [
+export const dumpEndpoints = [
   endpoint({
     method: 'GET',
     path: '/rehearsals/{id}/dump',
     summary: 'All objects with their status, as an export of a real cluster would show them: nothing of the provider',
     deed: 'exported all objects',
     query: z.object({ secrets: z.enum(['keep', 'drop']).default('drop') }),
-    answer: anything,
-    run: ({ app, params, query }) => app.rehearsals.ask(params.id!, 'dump', query)
+    answer: 'Dump',
+    run: ({ app, params, query }) => app.rehearsals.ask(params.id, 'dump', query)
   }),
   endpoint({
     method: 'GET',
     path: '/readings',
     summary: 'All readings of dumps that are under way, or ended within the last half minute',
-    answer: items,
+    answer: 'Readings',
     run: async ({ app }) => done({ items: app.reading.list() })
   }),
   endpoint({
     method: 'GET',
     path: '/readings/{reading}',
     summary: 'How far the reading of a dump has got',
-    answer: z.looseObject({ state: z.string(), bytes: z.number(), objects: z.number() }),
-    run: async ({ app, params }) => app.reading.progress(params.reading!)
+    answer: 'Reading',
+    run: async ({ app, params }) => app.reading.progress(params.reading)
   }),
   endpoint({
     method: 'DELETE',
@@ -41,29 +41,29 @@ export const dumpEndpoints: readonly Endpoint[] = [
     needs: 'reader',
     deed: null,
     summary: 'Stop the reading of a dump; nothing of it is kept',
-    answer: z.object({ id: z.string() }),
-    run: async ({ app, params }) => app.reading.stop(params.reading!)
+    answer: 'ReadingId',
+    run: async ({ app, params }) => app.reading.stop(params.reading)
   }),
   endpoint({
     method: 'GET',
     path: '/clusters/{name}/dumps',
     summary: 'What was read of a cluster: kinds, problems, kinds that are not known here',
-    answer: items,
-    run: ({ app, params }) => listed(app.reading.of(params.name!))
+    answer: 'Dumps',
+    run: ({ app, params }) => listed(app.reading.of(params.name))
   }),
   endpoint({
     method: 'GET',
     path: '/clusters/{name}/wrong',
     summary: 'What is wrong in the latest dump of a cluster: all first breaks, grouped by cause, the one that most wait on first',
-    answer: z.looseObject({ items: z.array(anything), looked: z.number() }),
-    run: ({ app, params }) => app.reading.wrong(params.name!)
+    answer: 'Wrong',
+    run: ({ app, params }) => app.reading.wrong(params.name)
   }),
   endpoint({
     method: 'GET',
     path: '/clusters/{name}/scope',
     summary: 'How far the latest dump of a cluster reaches: kind by kind, and namespace by namespace, whether it was exported',
-    answer: items,
-    run: ({ app, params }) => listed(app.reading.scope(params.name!))
+    answer: 'Scope',
+    run: ({ app, params }) => listed(app.reading.scope(params.name))
   }),
   endpoint({
     method: 'PUT',
@@ -81,17 +81,17 @@ export const dumpEndpoints: readonly Endpoint[] = [
         )
         .max(2_000)
     }),
-    answer: items,
-    run: ({ app, params, body }) => listed(app.reading.correct(params.name!, body.items))
+    answer: 'Scope',
+    run: ({ app, params, body }) => listed(app.reading.correct(params.name, body.items))
   }),
   endpoint({
     method: 'GET',
     path: '/clusters/{name}/comparison',
     summary: 'Two dumps of a cluster beside each other: what came, went, changed, and what waits since when',
     query: z.object({ before: z.coerce.number().int().optional(), after: z.coerce.number().int().optional() }),
-    answer: anything,
+    answer: 'Comparison',
     async run({ app, params, query }) {
-      const found = await app.reading.compare(params.name!, query.before, query.after);
+      const found = await app.reading.compare(params.name, query.before, query.after);
       if (!found.ok) return found;
       const { before, after, comparison } = found.value;
       const short = ({ id, takenMs, objects, readAt }: typeof before) => ({ id, takenMs, objects, readAt });
@@ -102,8 +102,8 @@ export const dumpEndpoints: readonly Endpoint[] = [
     method: 'GET',
     path: '/clusters/{name}/assumptions',
     summary: 'What has to be supposed to rehearse on a cluster that was read',
-    answer: items,
-    run: ({ app, params }) => listed(app.reading.assumptions(params.name!))
+    answer: 'Assumptions',
+    run: ({ app, params }) => listed(app.reading.assumptions(params.name))
   }),
   endpoint({
     method: 'POST',
@@ -114,9 +114,9 @@ export const dumpEndpoints: readonly Endpoint[] = [
       name: z.string().min(1).describe('of the stand-in'),
       answers: z.record(z.string(), z.string().max(200)).default({})
     }),
-    answer: z.object({ id: z.string() }),
+    answer: 'ClusterId',
     status: 201,
-    run: ({ app, params, body }) => app.reading.rehearse(params.name!, body.name, body.answers)
+    run: ({ app, params, body }) => app.reading.rehearse(params.name, body.name, body.answers)
   }),
   endpoint({
     method: 'POST',
@@ -130,7 +130,7 @@ export const dumpEndpoints: readonly Endpoint[] = [
       reading: z.string().max(80).optional().describe('a name of your own for GET and DELETE /readings/{reading}')
     }),
     body: 'stream',
-    answer: z.looseObject({ id: z.string(), objects: z.number() }),
+    answer: 'DumpRead',
     status: 201,
     async run({ app, query, body }) {
       if (!query.name) return refused(unnamed);

@@ -5,7 +5,7 @@ import { linedKinds } from '$core/rootline';
 import { done, notFound, refused } from '../services';
 import { bring } from '../services/bring';
 import { frameOf } from '../services/frame';
-import { anything, items, endpoint, listed, type Endpoint } from './endpoint';
+import { endpoint, listed } from './endpoint';
 import { accessEndpoints } from './access-endpoints';
 import { draftEndpoints } from './draft-endpoints';
 import { dumpEndpoints } from './dump-endpoints';
@@ -17,25 +17,6 @@ export type { Endpoint } from './endpoint';
 const kind = z.enum(kindEntries.map((one) => one.kind) as [Kind, ...Kind[]]);
 const ms = z.number().int().min(0);
 const msText = z.coerce.number().int().min(0);
-const clock = z.object({ nowMs: ms, frontierMs: ms, settled: z.boolean(), running: z.number(), actions: z.number(), changes: z.number() });
-const state = z
-  .object({
-    id: z.string(),
-    cluster: z.string(),
-    fork: z.string().nullable(),
-    parent: z.string().nullable(),
-    forkedAtMs: ms.nullable(),
-    revision: z.number(),
-    nowMs: ms,
-    settled: z.boolean(),
-    clock
-  })
-  .loose();
-const acted = z.object({
-  nowMs: ms,
-  revision: z.number(),
-  outcomes: z.array(z.object({ kind: z.string(), namespace: z.string(), name: z.string(), outcome: z.string() }))
-});
 const refQuery = z.object({ kind, namespace: z.string().default(''), name: z.string().min(1) });
 const removal = z.object({
   kind,
@@ -53,14 +34,6 @@ const setsIn = (text: string | undefined): Ref[] =>
     return name ? [{ kind: 'StatefulSet', namespace, name }] : [];
   });
 
-const jointSchema = z.looseObject({
-  joint: z.string(),
-  state: z.enum(['holds', 'settling', 'broken', 'waiting', 'unseen']),
-  objects: z.array(anything),
-  evidence: z.array(anything),
-  remedy: z.object({ text: z.string(), manifests: z.string().optional().describe('YAML, ready to be sent') }).optional()
-});
-
 const moves = z.union([
   z.strictObject({ until: z.literal('settled') }),
   z.strictObject({ untilMs: ms }),
@@ -69,7 +42,7 @@ const moves = z.union([
   z.strictObject({ pause: z.literal(true) })
 ]);
 
-const estate: Endpoint[] = [
+const estate = [
   endpoint({
     method: 'POST',
     path: '/bring',
@@ -77,7 +50,7 @@ const estate: Endpoint[] = [
     deed: null,
     summary: 'Where manifests fit, and a cluster that would have what they ask for',
     body: 'manifests',
-    answer: anything,
+    answer: 'Brought',
     run: ({ app, body }) => bring(app, body)
   }),
   endpoint({
@@ -85,41 +58,36 @@ const estate: Endpoint[] = [
     path: '/demo',
     deed: 'laid the demo down',
     summary: "Lay the demo's clusters down on an empty estate",
-    answer: items,
+    answer: 'ClusterNames',
     run: ({ app }) => app.openDemo()
   }),
   endpoint({
     method: 'GET',
     path: '/clusters',
     summary: 'All clusters of the estate, with their stacks',
-    answer: items,
+    answer: 'Estate',
     run: async ({ app }) => done({ items: await app.estate() })
   }),
   endpoint({
     method: 'GET',
     path: '/rehearsals',
     summary: 'All rehearsals: trunks and forks',
-    answer: items,
+    answer: 'Rehearsals',
     run: async ({ app }) => done({ items: await app.rehearsals.all() })
   }),
   endpoint({
     method: 'GET',
     path: rehearsal,
     summary: 'One rehearsal and its clock',
-    answer: state,
-    run: ({ app, params }) => app.rehearsals.state(params.id!)
+    answer: 'Rehearsal',
+    run: ({ app, params }) => app.rehearsals.state(params.id)
   }),
   endpoint({
     method: 'GET',
     path: `${rehearsal}/frame`,
     summary: 'Clock, levels and lanes of one moment',
-    answer: z.looseObject({
-      loadedAt: z.number().describe('number of the latest live event that it holds'),
-      clock,
-      stack: anything,
-      tape: anything
-    }),
-    run: ({ app, params }) => frameOf(app, params.id!)
+    answer: 'Frame',
+    run: ({ app, params }) => frameOf(app, params.id)
   }),
   endpoint({
     method: 'DELETE',
@@ -127,12 +95,12 @@ const estate: Endpoint[] = [
     deed: 'took a fork away',
     revised: 'rehearsal',
     summary: 'Take a fork away',
-    answer: z.object({ id: z.string() }),
-    run: ({ app, params, revision }) => app.rehearsals.drop(params.id!, revision)
+    answer: 'RehearsalId',
+    run: ({ app, params, revision }) => app.rehearsals.drop(params.id, revision)
   })
 ];
 
-const acting: Endpoint[] = [
+const acting = [
   endpoint({
     method: 'POST',
     path: `${rehearsal}/send`,
@@ -147,13 +115,13 @@ const acting: Endpoint[] = [
       confirm: z.string().optional().describe("the cluster's name, where data would be lost")
     }),
     body: 'manifests',
-    answer: acted,
+    answer: 'Acted',
     async run({ app, params, query, body, revision, signal }) {
       const read = await app.rehearsals.read(body, signal);
       if (!read.ok) return read;
       const replace = setsIn(query.replace);
-      const loss = await app.rehearsals.lossGuard(params.id!, read.value, replace, query.confirm);
-      return loss ? refused(loss) : app.rehearsals.send(params.id!, read.value, revision, replace);
+      const loss = await app.rehearsals.lossGuard(params.id, read.value, replace, query.confirm);
+      return loss ? refused(loss) : app.rehearsals.send(params.id, read.value, revision, replace);
     }
   }),
   endpoint({
@@ -163,10 +131,10 @@ const acting: Endpoint[] = [
     deed: null,
     summary: 'What sending these manifests would do',
     body: 'manifests',
-    answer: anything,
+    answer: 'ChangeSheet',
     async run({ app, params, body, signal }) {
       const read = await app.rehearsals.read(body, signal);
-      return read.ok ? app.rehearsals.ask(params.id!, 'changeSheet', { objects: read.value }) : read;
+      return read.ok ? app.rehearsals.ask(params.id, 'changeSheet', { objects: read.value }) : read;
     }
   }),
   endpoint({
@@ -176,9 +144,9 @@ const acting: Endpoint[] = [
     revised: 'rehearsal',
     summary: 'Take an object away; keepMembers leaves what it owns',
     body: removal,
-    answer: acted,
+    answer: 'Acted',
     run: ({ app, params, body: { keepMembers, more, ...ref }, revision }) =>
-      app.rehearsals.remove(params.id!, ref, keepMembers, revision, more)
+      app.rehearsals.remove(params.id, ref, keepMembers, revision, more)
   }),
   endpoint({
     method: 'POST',
@@ -187,8 +155,8 @@ const acting: Endpoint[] = [
     deed: null,
     summary: 'What taking an object away would do',
     body: removal,
-    answer: anything,
-    run: ({ app, params, body: { keepMembers, more: _, ...ref } }) => app.rehearsals.ask(params.id!, 'removal', { ref, keepMembers })
+    answer: 'RemovalSheet',
+    run: ({ app, params, body: { keepMembers, more: _, ...ref } }) => app.rehearsals.ask(params.id, 'removal', { ref, keepMembers })
   }),
   endpoint({
     method: 'POST',
@@ -197,8 +165,8 @@ const acting: Endpoint[] = [
     revised: 'rehearsal',
     summary: 'Ask for another number of members',
     body: z.strictObject({ namespace: z.string().min(1), name: z.string().min(1), replicas: z.number().int().min(0).max(1_000) }),
-    answer: acted,
-    run: ({ app, params, body, revision }) => app.rehearsals.scale(params.id!, body, revision)
+    answer: 'Acted',
+    run: ({ app, params, body, revision }) => app.rehearsals.scale(params.id, body, revision)
   }),
   endpoint({
     method: 'POST',
@@ -207,8 +175,8 @@ const acting: Endpoint[] = [
     revised: 'rehearsal',
     summary: 'Ask for a larger claim',
     body: z.strictObject({ namespace: z.string().min(1), name: z.string().min(1), size: z.string().min(1) }),
-    answer: acted,
-    run: ({ app, params, body, revision }) => app.rehearsals.grow(params.id!, body, revision)
+    answer: 'Acted',
+    run: ({ app, params, body, revision }) => app.rehearsals.grow(params.id, body, revision)
   }),
   endpoint({
     method: 'POST',
@@ -216,8 +184,8 @@ const acting: Endpoint[] = [
     deed: 'took the latest action back',
     revised: 'rehearsal',
     summary: 'Take the latest action back',
-    answer: clock,
-    run: ({ app, params, revision }) => app.rehearsals.undo(params.id!, revision)
+    answer: 'Clock',
+    run: ({ app, params, revision }) => app.rehearsals.undo(params.id, revision)
   }),
   endpoint({
     method: 'POST',
@@ -226,8 +194,8 @@ const acting: Endpoint[] = [
     revised: 'rehearsal',
     summary: 'Move the clock',
     body: moves,
-    answer: clock,
-    run: ({ app, params, body, revision }) => app.rehearsals.move(params.id!, body, revision)
+    answer: 'ClockMoved',
+    run: ({ app, params, body, revision }) => app.rehearsals.move(params.id, body, revision)
   }),
   endpoint({
     method: 'POST',
@@ -236,35 +204,29 @@ const acting: Endpoint[] = [
     revised: 'rehearsal',
     summary: "Fork the rehearsal at a moment (the clock's, when none is given)",
     body: z.strictObject({ name: z.string().min(1), atMs: ms.optional() }),
-    answer: state,
+    answer: 'Rehearsal',
     status: 201,
-    run: ({ app, params, body, revision }) => app.rehearsals.fork(params.id!, body.name, body.atMs, revision)
+    run: ({ app, params, body, revision }) => app.rehearsals.fork(params.id, body.name, body.atMs, revision)
   })
 ];
 
-const reading: Endpoint[] = [
+const reading = [
   endpoint({
     method: 'GET',
     path: `${rehearsal}/objects`,
     summary: "Objects as in manifests, at the clock's moment",
     query: z.object({ kind: kind.optional(), namespace: z.string().optional(), name: z.string().optional(), secrets: secretsQuery }),
-    answer: items,
-    run: ({ app, params, query }) => listed(app.rehearsals.ask(params.id!, 'objects', query))
+    answer: 'Objects',
+    run: ({ app, params, query }) => listed(app.rehearsals.ask(params.id, 'objects', query))
   }),
   endpoint({
     method: 'GET',
     path: `${rehearsal}/root-line`,
     summary: 'The root line of a pod, a set, a claim, a volume or a snapshot',
     query: refQuery,
-    answer: z.looseObject({
-      nowMs: ms,
-      firstBreak: z.string().nullable(),
-      sentence: z.string(),
-      trunks: z.array(anything),
-      joints: z.array(jointSchema)
-    }),
+    answer: 'RootLine',
     async run({ app, params, query }) {
-      const line = await app.rehearsals.ask(params.id!, 'rootLine', query);
+      const line = await app.rehearsals.ask(params.id, 'rootLine', query);
       if (!line.ok) return line;
       if (!line.value)
         return refused(
@@ -285,8 +247,8 @@ const reading: Endpoint[] = [
     path: `${rehearsal}/resolve`,
     summary: 'Look a name up as a pod of a namespace would',
     query: z.object({ namespace: z.string().min(1), name: z.string().min(1) }),
-    answer: z.looseObject({ addresses: z.array(z.string()), tried: z.array(z.string()), reason: z.string().optional() }),
-    run: ({ app, params, query }) => app.rehearsals.ask(params.id!, 'resolve', query)
+    answer: 'Resolution',
+    run: ({ app, params, query }) => app.rehearsals.ask(params.id, 'resolve', query)
   }),
   endpoint({
     method: 'GET',
@@ -298,37 +260,56 @@ const reading: Endpoint[] = [
       limit: z.coerce.number().int().min(0).max(20_000).default(5_000),
       secrets: secretsQuery
     }),
-    answer: z.object({ hash: z.string(), count: z.number(), entries: z.array(anything) }),
-    run: ({ app, params, query }) => app.rehearsals.journal(params.id!, query.fromMs, query.toMs, query.limit, query.secrets === 'keep')
+    answer: 'Journal',
+    run: ({ app, params, query }) => app.rehearsals.journal(params.id, query.fromMs, query.toMs, query.limit, query.secrets === 'keep')
   }),
   endpoint({
     method: 'GET',
     path: `${rehearsal}/manifests`,
     summary: 'What people sent and still stands, as ordered YAML; the values of secrets only when asked for',
     query: z.object({ namespace: z.string().optional(), secrets: z.enum(['keep', 'drop']).default('drop') }),
-    answer: z.object({ count: z.number(), yaml: z.string(), items: z.array(anything) }),
-    run: ({ app, params, query }) => app.rehearsals.ask(params.id!, 'manifests', query)
+    answer: 'Manifests',
+    run: ({ app, params, query }) => app.rehearsals.ask(params.id, 'manifests', query)
   }),
   endpoint({
     method: 'GET',
     path: `${rehearsal}/find`,
     summary: 'Objects whose name contains a text',
     query: z.object({ text: z.string().min(1) }),
-    answer: items,
-    run: ({ app, params, query }) => listed(app.rehearsals.ask(params.id!, 'find', query))
+    answer: 'Names',
+    run: ({ app, params, query }) => listed(app.rehearsals.ask(params.id, 'find', query))
   }),
-  ...(['ground', 'supply', 'members', 'tape'] as const).map((name) =>
-    endpoint({
-      method: 'GET',
-      path: `${rehearsal}/sheets/${name}`,
-      summary: `What the ${name} ${name === 'tape' ? 'shows' : 'sheet shows'}`,
-      answer: anything,
-      run: ({ app, params }) => app.rehearsals.ask(params.id!, name, {})
-    })
-  )
+  endpoint({
+    method: 'GET',
+    path: `${rehearsal}/sheets/ground`,
+    summary: 'What the ground sheet shows',
+    answer: 'GroundSheet',
+    run: ({ app, params }) => app.rehearsals.ask(params.id, 'ground', {})
+  }),
+  endpoint({
+    method: 'GET',
+    path: `${rehearsal}/sheets/supply`,
+    summary: 'What the supply sheet shows',
+    answer: 'SupplySheet',
+    run: ({ app, params }) => app.rehearsals.ask(params.id, 'supply', {})
+  }),
+  endpoint({
+    method: 'GET',
+    path: `${rehearsal}/sheets/members`,
+    summary: 'What the members sheet shows',
+    answer: 'MembersSheet',
+    run: ({ app, params }) => app.rehearsals.ask(params.id, 'members', {})
+  }),
+  endpoint({
+    method: 'GET',
+    path: `${rehearsal}/sheets/tape`,
+    summary: 'What the tape shows',
+    answer: 'Tape',
+    run: ({ app, params }) => app.rehearsals.ask(params.id, 'tape', {})
+  })
 ];
 
-const proving: Endpoint[] = [
+const proving = [
   endpoint({
     method: 'POST',
     path: `${rehearsal}/proofs`,
@@ -340,20 +321,20 @@ const proving: Endpoint[] = [
       set: z.string().min(1),
       messages: z.number().int().min(1_000).max(2_000_000).optional().describe('how many messages a log broker is proved with')
     }),
-    answer: items,
-    run: ({ app, params, body, revision }) => listed(app.prove(params.id!, body.namespace, body.set, body.messages, revision))
+    answer: 'Proofs',
+    run: ({ app, params, body, revision }) => listed(app.prove(params.id, body.namespace, body.set, body.messages, revision))
   }),
   endpoint({
     method: 'GET',
     path: `${rehearsal}/proofs`,
     summary: 'The latest proofs, with their evidence',
-    answer: items,
-    run: ({ app, params }) => listed(app.keptProofs(params.id!))
+    answer: 'KeptProofs',
+    run: ({ app, params }) => listed(app.keptProofs(params.id))
   })
 ];
 
 /** The whole interface for programs. */
-export const endpoints: readonly Endpoint[] = [
+export const endpoints = [
   ...estate,
   ...acting,
   ...reading,
@@ -364,3 +345,5 @@ export const endpoints: readonly Endpoint[] = [
   ...dumpEndpoints,
   ...accessEndpoints
 ];
+
+export type Endpoints = (typeof endpoints)[number];

@@ -2,34 +2,42 @@ import { z } from 'zod';
 import { endpoints } from './endpoints';
 import { neededFor } from './endpoint';
 import { problemSchema } from './problem';
+import answers from './answers.json';
+import { examples, type Example } from './examples';
+import type { Api } from './types';
 
 const json = (schema: z.ZodType, io: 'input' | 'output' = 'output') =>
   z.toJSONSchema(schema, { io, unrepresentable: 'any', target: 'openapi-3.0' });
+
+const shown = (example: unknown) => (example === undefined ? {} : { example });
 
 /** The description of the programs' interface (OpenAPI 3.0.3), made from the schemas that the server checks with. */
 export function openapi() {
   const paths: Record<string, Record<string, unknown>> = {};
   for (const one of endpoints) {
-    const inPath = [...one.path.matchAll(/\{(\w+)\}/g)].map(([, name]) => ({
+    const example: Example<keyof Api> = examples[`${one.method} ${one.path}` as keyof Api];
+    const inPath = [...one.path.matchAll(/\{(\w+)\}/g)].map(([, name = '']) => ({
       name,
       in: 'path',
       required: true,
-      schema: { type: 'string' }
+      schema: { type: 'string' },
+      ...shown(example.params?.[name])
     }));
     const inQuery = Object.entries(one.query?.shape ?? {}).map(([name, schema]) => ({
       name,
       in: 'query',
       required: !(schema as z.ZodType).safeParse(undefined).success,
-      schema: json(schema as z.ZodType, 'input')
+      schema: json(schema as z.ZodType, 'input'),
+      ...shown(example.query?.[name])
     }));
     const content =
       one.body === 'manifests'
-        ? { 'application/yaml': { schema: { type: 'string' } }, 'application/json': { schema: { type: 'object' } } }
+        ? { 'application/yaml': { schema: { type: 'string' }, ...shown(example.body) }, 'application/json': { schema: { type: 'object' } } }
         : one.body === 'stream'
           ? { 'application/octet-stream': { schema: { type: 'string', format: 'binary' } } }
           : one.body === 'transfer'
             ? { 'application/json': { schema: { type: 'object' } } }
-            : one.body && { 'application/json': { schema: json(one.body, 'input') } };
+            : one.body && { 'application/json': { schema: json(one.body, 'input'), ...shown(example.body) } };
     const path = (paths[`/api/v1${one.path}`] ??= {});
     path[one.method.toLowerCase()] = {
       summary: one.summary,
@@ -37,10 +45,13 @@ export function openapi() {
       parameters: [...inPath, ...inQuery],
       ...(content ? { requestBody: { required: true, content } } : {}),
       responses: {
-        [String(one.status ?? 200)]: { description: 'Done', content: { 'application/json': { schema: json(one.answer) } } },
+        [String(one.status ?? 200)]: {
+          description: 'Done',
+          content: { 'application/json': { schema: { $ref: `#/components/schemas/${one.answer}` } } }
+        },
         default: {
           description: 'Problem details (RFC 9457)',
-          content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } } }
+          content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/ProblemDetails' } } }
         }
       }
     };
@@ -53,6 +64,6 @@ export function openapi() {
       description: 'Rehearse, trace and prove persistent storage on container clusters. Times are virtual milliseconds since T+0.'
     },
     paths,
-    components: { schemas: { Problem: json(problemSchema) } }
+    components: { schemas: { ...answers, ProblemDetails: json(problemSchema) } }
   };
 }

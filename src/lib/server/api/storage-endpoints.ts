@@ -4,11 +4,10 @@ import type { Ground } from '$core/model';
 import { driverCards, installObjects, installOf, poolOperatorObjects, versionFault, driverCard } from '$core/standin';
 import { done, notFound, refusalOf, refused, type Answer, type App } from '../services';
 import { claimColumns } from '../views/claims';
-import { anything, items, endpoint, listed, type Endpoint } from './endpoint';
+import { endpoint, listed } from './endpoint';
 
 const rehearsal = '/rehearsals/{id}';
 const name = z.string().min(1).max(253);
-const yamlAnswer = z.object({ yaml: z.string() });
 
 /** How the table of claims is read, from an address or a call. Numbers and flags come as texts. */
 export const claimsQuery = z.object({
@@ -54,16 +53,16 @@ async function groundIn(app: App, text: string): Promise<Answer<Ground>> {
       );
 }
 
-const shipping: Endpoint[] = [
+const shipping = [
   endpoint({
     method: 'GET',
     path: '/drivers/{driver}/install',
     summary: 'The manifests that install a driver which ships with the stand-in',
     query: z.object({ version: z.string().optional(), cluster: z.string().optional() }),
-    answer: z.object({ driver: z.string(), version: z.string(), yaml: z.string() }),
+    answer: 'DriverInstall',
     async run({ params, query }) {
-      const card = driverCard(params.driver!);
-      const offered = installOf(params.driver!, query.cluster);
+      const card = driverCard(params.driver);
+      const offered = installOf(params.driver, query.cluster);
       if (!card || !offered)
         return refused(
           notFound(
@@ -90,7 +89,7 @@ const shipping: Endpoint[] = [
     path: '/operators/pool/install',
     summary: 'The manifests that install the operator of pools',
     query: z.object({ cluster: z.string().optional() }),
-    answer: yamlAnswer,
+    answer: 'Yaml',
     async run({ query }) {
       const offered = installOf('pool.standin.example', query.cluster);
       return offered
@@ -102,23 +101,23 @@ const shipping: Endpoint[] = [
 
 const restoring = z.strictObject({ namespace: name, claim: name, snapshot: name });
 
-const claiming: Endpoint[] = [
+const claiming = [
   endpoint({
     method: 'GET',
     path: `${rehearsal}/sheets/claims`,
     summary: 'The claims, sorted and narrowed, as many rows of them as are asked for',
     query: claimsQuery,
-    answer: anything,
-    run: ({ app, params, query }) => app.rehearsals.ask(params.id!, 'claims', query)
+    answer: 'ClaimsSheet',
+    run: ({ app, params, query }) => app.rehearsals.ask(params.id, 'claims', query)
   }),
   endpoint({
     method: 'GET',
     path: `${rehearsal}/claim`,
     summary: 'One claim, by question',
     query: z.object({ namespace: name, name }),
-    answer: anything,
+    answer: 'ClaimInspection',
     async run({ app, params, query }) {
-      const found = await app.rehearsals.ask(params.id!, 'claim', query);
+      const found = await app.rehearsals.ask(params.id, 'claim', query);
       return !found.ok
         ? found
         : found.value
@@ -131,9 +130,9 @@ const claiming: Endpoint[] = [
     path: `${rehearsal}/grow-set`,
     summary: 'Manifests that grow all claims of a set, and its template; their change sheet offers the way round',
     query: z.object({ namespace: name, set: name, template: name, size: z.string().min(1) }),
-    answer: yamlAnswer,
+    answer: 'Yaml',
     async run({ app, params, query }) {
-      const found = await app.rehearsals.ask(params.id!, 'growSet', query);
+      const found = await app.rehearsals.ask(params.id, 'growSet', query);
       if (!found.ok) return found;
       return found.value === undefined
         ? refused(notFound(`The template ${query.template} of StatefulSet ${query.namespace}/${query.set}`))
@@ -147,8 +146,8 @@ const claiming: Endpoint[] = [
     revised: 'rehearsal',
     summary: 'Let a running pod write one row into its first volume',
     body: z.strictObject({ namespace: name, pod: name, key: z.string().min(1).max(200), value: z.string().max(2_000) }),
-    answer: anything,
-    run: ({ app, params, body, revision }) => app.rehearsals.act(params.id!, { type: 'write', ...body }, revision)
+    answer: 'Acted',
+    run: ({ app, params, body, revision }) => app.rehearsals.act(params.id, { type: 'write', ...body }, revision)
   }),
   endpoint({
     method: 'POST',
@@ -157,8 +156,8 @@ const claiming: Endpoint[] = [
     revised: 'rehearsal',
     summary: "Damage what lies in a claim's volume, on purpose",
     body: z.strictObject({ namespace: name, claim: name }),
-    answer: anything,
-    run: ({ app, params, body, revision }) => app.rehearsals.act(params.id!, { type: 'damage', ...body }, revision)
+    answer: 'Acted',
+    run: ({ app, params, body, revision }) => app.rehearsals.act(params.id, { type: 'damage', ...body }, revision)
   }),
   endpoint({
     method: 'POST',
@@ -167,8 +166,8 @@ const claiming: Endpoint[] = [
     deed: null,
     summary: 'What putting a snapshot in the place of a claim would do',
     body: restoring,
-    answer: anything,
-    run: ({ app, params, body }) => app.rehearsals.ask(params.id!, 'restore', body)
+    answer: 'RestoreSheet',
+    run: ({ app, params, body }) => app.rehearsals.ask(params.id, 'restore', body)
   }),
   endpoint({
     method: 'POST',
@@ -177,15 +176,15 @@ const claiming: Endpoint[] = [
     revised: 'rehearsal',
     summary: 'Put a snapshot in the place of a claim: who uses it stops, the claim is swapped, and they start again',
     body: restoring.extend({ confirm: z.string().optional().describe("the cluster's name: what was written since the snapshot is lost") }),
-    answer: anything,
+    answer: 'Acted',
     async run({ app, params, body: { confirm, ...ask }, revision }) {
-      const loss = await app.rehearsals.restoreGuard(params.id!, ask, confirm);
-      return loss ? refused(loss) : app.rehearsals.act(params.id!, { type: 'restore', ...ask }, revision);
+      const loss = await app.rehearsals.restoreGuard(params.id, ask, confirm);
+      return loss ? refused(loss) : app.rehearsals.act(params.id, { type: 'restore', ...ask }, revision);
     }
   })
 ];
 
-const supplying: Endpoint[] = [
+const supplying = [
   endpoint({
     method: 'GET',
     path: `${rehearsal}/remedy`,
@@ -196,9 +195,9 @@ const supplying: Endpoint[] = [
       class: z.string().optional(),
       joint: z.string().optional()
     }),
-    answer: z.object({ title: z.string(), text: z.string(), yaml: z.string() }),
+    answer: 'Remedy',
     async run({ app, params, query }) {
-      const found = await app.rehearsals.ask(params.id!, 'remedy', query);
+      const found = await app.rehearsals.ask(params.id, 'remedy', query);
       return !found.ok
         ? found
         : found.value
@@ -210,9 +209,9 @@ const supplying: Endpoint[] = [
     method: 'GET',
     path: `${rehearsal}/assets/{backend}`,
     summary: 'The assets of a backend: whom each serves, and orphans',
-    answer: anything,
+    answer: 'AssetsSheet',
     async run({ app, params }) {
-      const found = await app.rehearsals.ask(params.id!, 'assets', { backend: params.backend! });
+      const found = await app.rehearsals.ask(params.id, 'assets', { backend: params.backend });
       return !found.ok ? found : found.value ? done(found.value) : refused(notFound(`Backend ${params.backend}`));
     }
   }),
@@ -223,8 +222,8 @@ const supplying: Endpoint[] = [
     deed: null,
     summary: 'The class that answers to needs, with the reasons',
     body: needs,
-    answer: anything,
-    run: ({ app, params, body }) => app.rehearsals.ask(params.id!, 'design', { needs: body })
+    answer: 'ClassDesign',
+    run: ({ app, params, body }) => app.rehearsals.ask(params.id, 'design', { needs: body })
   }),
   endpoint({
     method: 'POST',
@@ -233,19 +232,19 @@ const supplying: Endpoint[] = [
     revised: 'rehearsal',
     summary: 'Try a class with a throw-away claim and pods, on a fork or on the trunk, and keep the evidence',
     body: z.strictObject({ class: name, where: z.enum(['fork', 'trunk']).default('fork') }),
-    answer: anything,
-    run: ({ app, params, body, revision }) => app.trials.run(params.id!, body.class, body.where, revision)
+    answer: 'Trial',
+    run: ({ app, params, body, revision }) => app.trials.run(params.id, body.class, body.where, revision)
   }),
   endpoint({
     method: 'GET',
     path: `${rehearsal}/trials`,
     summary: 'The latest trial of each class',
-    answer: items,
-    run: ({ app, params }) => listed(app.trials.latest(params.id!))
+    answer: 'Trials',
+    run: ({ app, params }) => listed(app.trials.latest(params.id))
   })
 ];
 
-const layingOut: Endpoint[] = [
+const layingOut = [
   endpoint({
     method: 'POST',
     path: '/layouts/check',
@@ -253,7 +252,7 @@ const layingOut: Endpoint[] = [
     deed: null,
     summary: 'What is wrong with a ground document, and what it would come to',
     body: 'manifests',
-    answer: anything,
+    answer: 'LayoutCheck',
     async run({ app, body }) {
       const ground = await groundIn(app, body);
       if (ground.ok) return done(await app.layouts.check(ground.value));
@@ -267,7 +266,7 @@ const layingOut: Endpoint[] = [
     deed: 'laid a cluster out',
     summary: 'Make a cluster from a ground document',
     body: 'manifests',
-    answer: z.object({ id: z.string() }),
+    answer: 'ClusterId',
     status: 201,
     async run({ app, body }) {
       const ground = await groundIn(app, body);
@@ -278,8 +277,8 @@ const layingOut: Endpoint[] = [
     method: 'GET',
     path: '/clusters/{name}/ground',
     summary: "A cluster's ground document",
-    answer: yamlAnswer,
-    run: ({ app, params }) => app.layouts.document(params.name!)
+    answer: 'Yaml',
+    run: ({ app, params }) => app.layouts.document(params.name)
   }),
   endpoint({
     method: 'DELETE',
@@ -287,10 +286,10 @@ const layingOut: Endpoint[] = [
     needs: 'keeper',
     deed: 'took a cluster away',
     summary: 'Take a cluster that was laid out here away, with its rehearsals',
-    answer: z.object({ rehearsals: z.array(z.string()) }),
-    run: ({ app, params }) => app.removeCluster(params.name!)
+    answer: 'RehearsalIds',
+    run: ({ app, params }) => app.removeCluster(params.name)
   })
 ];
 
 /** What concerns ground, supply and claims. */
-export const storageEndpoints: readonly Endpoint[] = [...shipping, ...claiming, ...supplying, ...layingOut];
+export const storageEndpoints = [...shipping, ...claiming, ...supplying, ...layingOut];

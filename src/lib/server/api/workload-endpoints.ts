@@ -2,7 +2,7 @@ import { z } from 'zod';
 import { blueprints, sentenceFor } from '$core/blueprints';
 import { way } from '$core/model';
 import { done, notFound, refused } from '../services';
-import { anything, endpoint, items, listed, type Endpoint } from './endpoint';
+import { endpoint, listed } from './endpoint';
 
 const rehearsal = '/rehearsals/{id}';
 const name = z.string().min(1).max(253);
@@ -26,12 +26,12 @@ const op = z.strictObject({
   version: z.number().int().min(0).optional()
 });
 
-const planning: Endpoint[] = [
+const planning = [
   endpoint({
     method: 'GET',
     path: '/blueprints',
     summary: 'The kinds of workloads that ship, with their questions',
-    answer: items,
+    answer: 'Blueprints',
     run: async () =>
       done({
         items: blueprints.map((one) => ({
@@ -50,9 +50,9 @@ const planning: Endpoint[] = [
     deed: null,
     summary: 'What answers to a blueprint come to on this cluster: faults, figures, remarks, manifests. Secrets have no values yet',
     body: z.strictObject({ answers: answers.default({}) }),
-    answer: anything,
+    answer: 'BlueprintSheet',
     async run({ app, params, body }) {
-      const found = await app.rehearsals.ask(params.id!, 'blueprint', { id: params.blueprint!, answers: body.answers });
+      const found = await app.rehearsals.ask(params.id, 'blueprint', { id: params.blueprint, answers: body.answers });
       return !found.ok ? found : found.value ? done(found.value) : refused(notFound(`The blueprint ${params.blueprint}`));
     }
   }),
@@ -62,19 +62,19 @@ const planning: Endpoint[] = [
     deed: 'put a blueprint into a draft',
     summary: 'Put the manifests of a blueprint into a draft, with new secret values (at least 128 random bits each)',
     body: z.strictObject({ answers: answers.default({}) }),
-    answer: z.object({ id: z.number() }),
+    answer: 'DraftId',
     status: 201,
-    run: ({ app, params, body }) => app.draftBlueprint(params.id!, params.blueprint!, body.answers)
+    run: ({ app, params, body }) => app.draftBlueprint(params.id, params.blueprint, body.answers)
   })
 ];
 
-const operating: Endpoint[] = [
+const operating = [
   endpoint({
     method: 'GET',
     path: `${rehearsal}/operators`,
     summary: 'Operators of the shelf, and the custom resources that they look after',
-    answer: anything,
-    run: ({ app, params }) => app.rehearsals.ask(params.id!, 'operators', {})
+    answer: 'Operators',
+    run: ({ app, params }) => app.rehearsals.ask(params.id, 'operators', {})
   }),
   endpoint({
     method: 'POST',
@@ -87,10 +87,10 @@ const operating: Endpoint[] = [
       version: z.string().max(40).optional(),
       order: z.boolean().default(false)
     }),
-    answer: z.object({ yaml: z.string() }),
+    answer: 'Yaml',
     async run({ app, params, body: { watches, version, order } }) {
-      const found = await app.rehearsals.ask(params.id!, 'operatorYaml', {
-        name: params.operator!,
+      const found = await app.rehearsals.ask(params.id, 'operatorYaml', {
+        name: params.operator,
         watches,
         order,
         ...(version === undefined ? {} : { version })
@@ -101,15 +101,15 @@ const operating: Endpoint[] = [
   })
 ];
 
-const checking: Endpoint[] = [
+const checking = [
   endpoint({
     method: 'GET',
     path: `${rehearsal}/findings`,
     summary: 'What the checker says of the manifests that stand in a namespace',
     query: z.object({ namespace: name }),
-    answer: items,
+    answer: 'StandingFindings',
     async run({ app, params, query }) {
-      const found = await app.rehearsals.ask(params.id!, 'standingFindings', { namespace: query.namespace });
+      const found = await app.rehearsals.ask(params.id, 'standingFindings', { namespace: query.namespace });
       return found.ok ? done({ items: found.value }) : found;
     }
   }),
@@ -120,24 +120,24 @@ const checking: Endpoint[] = [
     deed: null,
     summary: "The manifests that a finding's remedy alters or adds; `nth` as the list of findings numbers them",
     body: z.strictObject({ namespace: name, nth: z.number().int().min(0) }),
-    answer: z.object({ yaml: z.string() }),
+    answer: 'Yaml',
     async run({ app, params, body }) {
-      const found = await app.rehearsals.ask(params.id!, 'standingMend', body);
+      const found = await app.rehearsals.ask(params.id, 'standingMend', body);
       if (!found.ok) return found;
       return found.value === undefined ? refused(notFound(`A remedy by one press for finding ${body.nth}`)) : done({ yaml: found.value });
     }
   })
 ];
 
-const working: Endpoint[] = [
+const working = [
   endpoint({
     method: 'GET',
     path: `${rehearsal}/workload`,
     summary: 'One workload: members with role, position and lag, who reaches it, what was asked of it',
     query: whole,
-    answer: anything,
+    answer: 'WorkloadSheet',
     async run({ app, params, query }) {
-      const found = await app.rehearsals.ask(params.id!, 'workload', query);
+      const found = await app.rehearsals.ask(params.id, 'workload', query);
       return !found.ok ? found : found.value ? done(found.value) : refused(notFound(`The workload ${query.namespace}/${query.name}`));
     }
   }),
@@ -150,9 +150,9 @@ const working: Endpoint[] = [
       member: name.optional(),
       grave: z.enum(['yes', 'no']).default('no').describe('yes: only what is wrong, or will be if it stays so')
     }),
-    answer: anything,
+    answer: 'Logs',
     run: ({ app, params, query }) =>
-      app.rehearsals.ask(params.id!, 'logs', {
+      app.rehearsals.ask(params.id, 'logs', {
         namespace: query.namespace,
         name: query.name,
         grave: query.grave === 'yes',
@@ -175,8 +175,8 @@ const working: Endpoint[] = [
       account: name.optional(),
       op
     }),
-    answer: anything,
-    run: ({ app, params, body, revision }) => app.askWorkload(params.id!, body, revision)
+    answer: 'Asked',
+    run: ({ app, params, body, revision }) => app.askWorkload(params.id, body, revision)
   }),
   endpoint({
     method: 'POST',
@@ -185,8 +185,8 @@ const working: Endpoint[] = [
     revised: 'rehearsal',
     summary: "End a member's program without telling it",
     body: z.strictObject({ namespace: name, pod: name }),
-    answer: anything,
-    run: ({ app, params, body, revision }) => app.rehearsals.act(params.id!, { type: 'crash', ...body }, revision)
+    answer: 'Acted',
+    run: ({ app, params, body, revision }) => app.rehearsals.act(params.id, { type: 'crash', ...body }, revision)
   }),
   endpoint({
     method: 'POST',
@@ -195,10 +195,10 @@ const working: Endpoint[] = [
     revised: 'rehearsal',
     summary: 'Stop a whole workload in order, its state kept',
     body: z.strictObject({ namespace: name, workload: name }),
-    answer: anything,
+    answer: 'Acted',
     run: ({ app, params, body, revision }) =>
       app.rehearsals.send(
-        params.id!,
+        params.id,
         [
           {
             apiVersion: 'standin.example/v1',
@@ -217,18 +217,18 @@ const working: Endpoint[] = [
     revised: 'rehearsal',
     summary: 'Start a workload that rests, in order',
     body: z.strictObject({ namespace: name, workload: name }),
-    answer: anything,
+    answer: 'Acted',
     run: ({ app, params, body, revision }) =>
-      app.rehearsals.remove(params.id!, { kind: 'Rest', namespace: body.namespace, name: body.workload }, false, revision)
+      app.rehearsals.remove(params.id, { kind: 'Rest', namespace: body.namespace, name: body.workload }, false, revision)
   }),
   endpoint({
     method: 'GET',
     path: `${rehearsal}/nodes/{node}/emptying-sheet`,
     summary: 'What emptying a node would do, pod by pod',
     query: z.object({ losesDirectories: z.enum(['true', 'false']).default('false') }),
-    answer: items,
+    answer: 'EmptyingSheet',
     run: ({ app, params, query }) =>
-      listed(app.rehearsals.ask(params.id!, 'emptying', { node: params.node!, losesDirectories: query.losesDirectories === 'true' }))
+      listed(app.rehearsals.ask(params.id, 'emptying', { node: params.node, losesDirectories: query.losesDirectories === 'true' }))
   }),
   endpoint({
     method: 'POST',
@@ -237,7 +237,7 @@ const working: Endpoint[] = [
     revised: 'rehearsal',
     summary: 'Empty a node: close it, and send its pods away as disruption budgets allow; or open it again',
     body: z.strictObject({ open: z.boolean().default(false), losesDirectories: z.boolean().default(false) }),
-    answer: anything,
+    answer: 'Acted',
     async run({ app, params, body, revision }) {
       const { node = '', id = '' } = params;
       const found = await app.rehearsals.ask(id, 'objects', { kind: 'Node', name: node });
@@ -256,19 +256,19 @@ const working: Endpoint[] = [
     revised: 'rehearsal',
     summary: 'Open a tunnel to a service, or close it',
     body: z.strictObject({ namespace: name, service: name, open: z.boolean() }),
-    answer: anything,
+    answer: 'Acted',
     run({ app, params, body, revision }) {
       const tunnel = { name: `to-${body.service}`, namespace: body.namespace };
       return body.open
         ? app.rehearsals.send(
-            params.id!,
+            params.id,
             [{ apiVersion: 'standin.example/v1', kind: 'Tunnel', metadata: tunnel, spec: { service: body.service } }],
             revision
           )
-        : app.rehearsals.remove(params.id!, { kind: 'Tunnel', ...tunnel }, false, revision);
+        : app.rehearsals.remove(params.id, { kind: 'Tunnel', ...tunnel }, false, revision);
     }
   })
 ];
 
 /** What concerns workloads: blueprints, asking, logs, rest, tunnels. */
-export const workloadEndpoints: readonly Endpoint[] = [...planning, ...operating, ...checking, ...working];
+export const workloadEndpoints = [...planning, ...operating, ...checking, ...working];

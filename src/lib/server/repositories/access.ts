@@ -119,8 +119,10 @@ export function accessRepository(db: Database) {
         .executeTakeFirstOrThrow();
       return id;
     },
-    async endToken(id: number): Promise<void> {
-      await db.updateTable('token').set({ ended_at: stamp() }).where('id', '=', id).where('ended_at', 'is', null).execute();
+    /** @returns whether there was such a token that hadn't ended */
+    async endToken(id: number): Promise<boolean> {
+      const [one] = await db.updateTable('token').set({ ended_at: stamp() }).where('id', '=', id).where('ended_at', 'is', null).execute();
+      return one !== undefined && one.numUpdatedRows > 0n;
     },
 
     async addDeed(deed: Omit<Deed, 'id' | 'at'>): Promise<void> {

@@ -258,8 +258,9 @@ export class AccessService {
   }
 
   async endToken(id: number): Promise<Answer<{ id: number }>> {
-    await this.store.endToken(id);
-    return done({ id });
+    return (await this.store.endToken(id))
+      ? done({ id })
+      : refused(notFound(`A token of this number that hasn't ended`, 'GET /api/v1/tokens lists them.'));
   }
 
   /** What is over: sessions that nobody uses. */

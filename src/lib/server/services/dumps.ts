@@ -98,7 +98,7 @@ export class DumpService {
   async read(name: string, source: AsyncIterable<Uint8Array>, { secrets, reading }: { secrets: boolean; reading: string }) {
     const { dumps, clusters, store, addCluster, rehearsals, bus } = this.parts;
     const wrong = await this.mayRead(name);
-    if (wrong) return refused<{ id: string; dump: number; objects: number }>(wrong);
+    if (wrong) return refused(wrong);
     const stop = new AbortController();
     const entry: { state: Reading; stop: AbortController } = { state: { cluster: name, state: 'reading', bytes: 0, objects: 0 }, stop };
     this.readings.set(reading, entry);
@@ -132,7 +132,7 @@ export class DumpService {
       });
     } catch (error) {
       await dumps.drop(id);
-      return refused<{ id: string; dump: number; objects: number }>(this.refusalFor(error, set));
+      return refused(this.refusalFor(error, set));
     } finally {
       setTimeout(() => this.readings.delete(reading), 30_000).unref();
     }

@@ -26,10 +26,13 @@
   });
 
   async function look() {
-    const answer = await call<{ rows: TableRow[] }>('POST', `${desk.path}/rework`, { files: desk.files, lift: true });
+    const answer = await call('POST', '/rehearsals/{id}/rework', {
+      params: { id: desk.rehearsal() },
+      body: { files: desk.files, lift: true }
+    });
     if (!answer.ok) return notices.complain(answer.trouble);
     const taken = new Set(table.rows.flatMap((one) => one.places));
-    offered = answer.value.rows.filter((one) => !one.places.every((place) => taken.has(place)));
+    offered = (answer.value.rows ?? []).filter((one) => !one.places.every((place) => taken.has(place)));
     if (!offered.length) notices.say('Nothing more in this draft is apt to differ by cluster.');
   }
   function write(rows: readonly TableRow[], cause: string) {

@@ -1,12 +1,15 @@
 <script lang="ts">
+  import type { Answers } from '$server/api/types';
   import { call, notices } from '../call.svelte';
   import { plural } from '../format';
   import type { Desk } from './desk.svelte';
   import { keyOf, type TextEdit } from './types';
 
+  type Lack = NonNullable<Answers['Rework']['lacks']>[number];
+
   let { desk, onedits }: { desk: Desk; onedits(edits: readonly TextEdit[], cause: string): void } = $props();
   let out = $state<string[]>([]);
-  let found = $state<{ lacks: { object: string; lacks: string; says: string }[]; edits: TextEdit[]; text: string } | null>(null);
+  let found = $state.raw<{ lacks: readonly Lack[]; edits: readonly TextEdit[]; text: string } | null>(null);
   const wanted = $derived(out.filter((one) => desk.objects.some((two) => keyOf(two) === one)));
 
   $effect(() => {
@@ -16,16 +19,13 @@
       return;
     }
     const stop = new AbortController();
-    void call<{ lacks: { object: string; lacks: string; says: string }[]; edits: TextEdit[] }>(
-      'POST',
-      `${desk.path}/rework`,
-      { files, leaveOut },
-      { signal: stop.signal }
-    ).then((answer) => {
-      if (stop.signal.aborted) return;
-      if (answer.ok) found = { ...answer.value, text: JSON.stringify(files) };
-      else notices.complain(answer.trouble);
-    });
+    void call('POST', '/rehearsals/{id}/rework', { params: { id: desk.rehearsal() }, body: { files, leaveOut }, signal: stop.signal }).then(
+      (answer) => {
+        if (stop.signal.aborted) return;
+        if (answer.ok) found = { lacks: answer.value.lacks ?? [], edits: answer.value.edits, text: JSON.stringify(files) };
+        else notices.complain(answer.trouble);
+      }
+    );
     return () => stop.abort();
   });
 </script>

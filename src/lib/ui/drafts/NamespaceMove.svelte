@@ -1,22 +1,16 @@
 <script lang="ts">
+  import type { Answers } from '$server/api/types';
   import { call, notices } from '../call.svelte';
   import { plural } from '../format';
   import type { Desk } from './desk.svelte';
   import type { TextEdit } from './types';
 
+  type Place = NonNullable<Answers['Rework']['places']>[number];
   let { desk, onedits }: { desk: Desk; onedits(edits: readonly TextEdit[], cause: string): void } = $props();
-  interface Place {
-    object: string;
-    field: string;
-    line?: number;
-    file?: string;
-    before: string;
-    after: string;
-  }
   const spaces = $derived([...new Set(desk.objects.map((one) => one.namespace).filter(Boolean))].sort());
   let from = $state('');
   let to = $state('');
-  let found = $state<{ places: Place[]; edits: TextEdit[]; text: string } | null>(null);
+  let found = $state.raw<{ places: readonly Place[]; edits: readonly TextEdit[]; text: string } | null>(null);
   const source = $derived(from || (spaces[0] ?? 'default'));
   const fits = $derived(/^[a-z0-9]([a-z0-9-]{0,61}[a-z0-9])?$/.test(to) && to !== source);
 
@@ -28,14 +22,13 @@
     }
     const stop = new AbortController();
     const timer = setTimeout(async () => {
-      const answer = await call<{ places: Place[]; edits: TextEdit[] }>(
-        'POST',
-        `${desk.path}/rework`,
-        { files, move: ask },
-        { signal: stop.signal }
-      );
+      const answer = await call('POST', '/rehearsals/{id}/rework', {
+        params: { id: desk.rehearsal() },
+        body: { files, move: ask },
+        signal: stop.signal
+      });
       if (stop.signal.aborted) return;
-      if (answer.ok) found = { ...answer.value, text: JSON.stringify(files) };
+      if (answer.ok) found = { places: answer.value.places ?? [], edits: answer.value.edits, text: JSON.stringify(files) };
       else notices.complain(answer.trouble);
     }, 200);
     return () => {

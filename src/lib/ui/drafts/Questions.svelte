@@ -21,7 +21,7 @@
   async function ask(more: { to?: Record<string, string> }, signal?: AbortSignal) {
     const { files } = desk;
     const body = { files, ...(which ? { which } : {}), known: answers, ...more };
-    const answer = await call<BriefSheet>('POST', `${desk.path}/brief`, body, signal ? { signal } : {});
+    const answer = await call('POST', '/rehearsals/{id}/brief', { params: { id: desk.rehearsal() }, body, ...(signal ? { signal } : {}) });
     if (signal?.aborted || files !== desk.files) return undefined;
     if (answer.ok) return answer.value;
     notices.complain(answer.trouble);

@@ -1,40 +1,26 @@
 <script lang="ts">
+  import type { Answers } from '$server/api/types';
   import { call, doCall, notices } from '../call.svelte';
   import { gib } from '../format';
   import type { Desk } from './desk.svelte';
 
-  interface Dir {
-    kind: 'Deployment' | 'StatefulSet';
-    namespace: string;
-    name: string;
-    volume: string;
-    paths: string[];
-    bytes: number;
-    classes: string[];
-  }
-  interface Plan {
-    yaml: string;
-    lost: string;
-    steps: string[];
-    replace: boolean;
-    warning?: string;
-    rehearsal?: { first?: string; next?: string; hangs?: boolean; firstBreak?: string | null; refused?: string[] };
-  }
+  type Dir = Answers['EphemeralDirectories']['items'][number];
+  type Plan = NonNullable<Answers['Persist']>;
   let { desk }: { desk: Desk } = $props();
-  let dirs = $state<Dir[] | null>(null);
+  let dirs = $state.raw<readonly Dir[] | null>(null);
   let which = $state(0);
   let className = $state('');
   let size = $state('10Gi');
   let mode = $state<'ReadWriteOnce' | 'ReadWriteMany'>('ReadWriteOnce');
   let strategy = $state<'Recreate' | 'RollingUpdate'>('Recreate');
-  let plan = $state<Plan | null>(null);
+  let plan = $state.raw<Plan | null>(null);
   let tried = $state<Partial<Record<'Recreate' | 'RollingUpdate', NonNullable<Plan['rehearsal']>>>>({});
   let busy = $state('');
   const dir = $derived(dirs?.[which]);
   const fits = $derived(/^\d+(\.\d+)?([KMGT]i?)?$/.test(size));
 
   $effect(() => {
-    void call<{ items: Dir[] }>('GET', `${desk.path}/ephemeral`).then((answer) => {
+    void call('GET', '/rehearsals/{id}/ephemeral', { params: { id: desk.rehearsal() } }).then((answer) => {
       dirs = answer.ok ? answer.value.items : [];
     });
   });
@@ -49,14 +35,19 @@
   $effect(() => {
     if (!dir || !fits) return;
     const stop = new AbortController();
-    void call<Plan>('POST', `${desk.path}/persist`, wish(strategy), { signal: stop.signal }).then((answer) => {
-      if (!stop.signal.aborted) plan = answer.ok ? answer.value : null;
-    });
+    void call('POST', '/rehearsals/{id}/persist', { params: { id: desk.rehearsal() }, body: wish(strategy), signal: stop.signal }).then(
+      (answer) => {
+        if (!stop.signal.aborted) plan = answer.ok ? answer.value : null;
+      }
+    );
     return () => stop.abort();
   });
   async function rehearse(how: typeof strategy) {
     busy = how;
-    const answer = await call<Plan>('POST', `${desk.path}/persist`, { ...wish(how), rehearse: true });
+    const answer = await call('POST', '/rehearsals/{id}/persist', {
+      params: { id: desk.rehearsal() },
+      body: { ...wish(how), rehearse: true }
+    });
     busy = '';
     if (answer.ok) tried = { ...tried, [how]: answer.value.rehearsal };
     else notices.complain(answer.trouble);
@@ -64,7 +55,8 @@
   async function into() {
     if (!plan || !dir) return;
     desk.addFile(`${dir.name}-to-a-claim.yaml`, plan.yaml);
-    if (await doCall('PUT', `/drafts/${desk.id}`, { files: desk.files, cause: 'to a claim' })) desk.kept = true;
+    if (await doCall('PUT', '/drafts/{draft}', { params: { draft: desk.id }, body: { files: desk.files, cause: 'to a claim' } }))
+      desk.kept = true;
   }
   const strategies = ['Recreate', 'RollingUpdate'] as const;
 </script>

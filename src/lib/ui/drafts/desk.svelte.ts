@@ -2,15 +2,6 @@ import { call, notices } from '../call.svelte';
 import type { SheetData } from '../sheets/ChangeSheet.svelte';
 import type { DraftFile, DraftObject, Finding, Link, TextEdit } from './types';
 
-interface Look {
-  readonly findings: readonly Finding[];
-  readonly objects: readonly DraftObject[];
-  readonly links: readonly Link[];
-  readonly sheet?: SheetData;
-  /** Revision of the rehearsal that was looked at. */
-  readonly revision: number;
-}
-
 /** A draft as the server keeps it. */
 export interface KeptDraft {
   readonly name: string;
@@ -59,10 +50,6 @@ export class Desk {
   get text(): string {
     return this.files.find((one) => one.name === this.open)?.text ?? '';
   }
-  get path(): string {
-    return `/rehearsals/${encodeURIComponent(this.rehearsal())}`;
-  }
-
   write(file: string, text: string): void {
     this.files = this.files.map((one) => (one.name === file ? { name: file, text } : one));
     this.kept = false;
@@ -114,7 +101,7 @@ export class Desk {
     if (this.conflict) return false;
     const [files, name, cause] = [this.files, this.name.trim() || 'draft', this.cause];
     this.keeping = true;
-    const answer = await call<KeptDraft>('PUT', `/drafts/${this.id}`, { name, files, cause }, { revision: this.seen });
+    const answer = await call('PUT', '/drafts/{draft}', { params: { draft: this.id }, body: { name, files, cause }, revision: this.seen });
     this.keeping = false;
     if (!answer.ok) {
       if (answer.trouble.type?.endsWith(':stale-draft')) this.stands(answer.trouble.current as KeptDraft, files);
@@ -163,7 +150,7 @@ export class Desk {
   async hear(revision: number, who: string | undefined): Promise<void> {
     for (let tries = 0; tries < 20 && this.keeping; tries += 1) await new Promise((done) => setTimeout(done, 50));
     if (revision <= this.seen || this.conflict) return;
-    const answer = await call<KeptDraft>('GET', `/drafts/${this.id}`);
+    const answer = await call('GET', '/drafts/{draft}', { params: { draft: this.id } });
     if (!answer.ok || answer.value.revision <= this.seen) return;
     const name = who === 'local' ? 'Another tab' : who;
     if (this.kept) {
@@ -175,7 +162,10 @@ export class Desk {
   /** Steps back or on through what the draft has been. */
   async step(to: 'undo' | 'redo'): Promise<void> {
     if (!this.kept && !(await this.keep())) return;
-    const answer = await call<KeptDraft>('POST', `/drafts/${this.id}/${to}`, undefined, { revision: this.seen });
+    const answer = await call('POST', to === 'undo' ? '/drafts/{draft}/undo' : '/drafts/{draft}/redo', {
+      params: { draft: this.id },
+      revision: this.seen
+    });
     if (answer.ok) {
       this.take(answer.value);
       this.kept = true;
@@ -196,7 +186,11 @@ export class Desk {
       [this.findings, this.objects, this.links, this.sheet, this.checked] = [[], [], [], null, text];
       return;
     }
-    const answer = await call<Look>('POST', `${this.path}/look`, { files, sheet: withSheet }, { signal: stop.signal });
+    const answer = await call('POST', '/rehearsals/{id}/look', {
+      params: { id: this.rehearsal() },
+      body: { files, sheet: withSheet },
+      signal: stop.signal
+    });
     if (stop.signal.aborted || this.files !== files) return;
     if (!answer.ok) {
       notices.complain(answer.trouble);
@@ -208,7 +202,7 @@ export class Desk {
   }
 
   async learn(): Promise<void> {
-    const answer = await call<{ items: { kind: string; namespace: string; name: string }[] }>('GET', `${this.path}/names`);
+    const answer = await call('GET', '/rehearsals/{id}/names', { params: { id: this.rehearsal() } });
     if (answer.ok) this.names = answer.value.items;
   }
 

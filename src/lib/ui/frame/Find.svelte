@@ -49,12 +49,7 @@
       return;
     }
     const stop = new AbortController();
-    void call<{ items: { kind: string; namespace: string; name: string }[] }>(
-      'GET',
-      `/rehearsals/${encodeURIComponent(id)}/find?text=${encodeURIComponent(asked)}`,
-      undefined,
-      { signal: stop.signal }
-    ).then((answer) => {
+    void call('GET', '/rehearsals/{id}/find', { params: { id }, query: { text: asked }, signal: stop.signal }).then((answer) => {
       if (answer.ok && !stop.signal.aborted)
         found = answer.value.items.map((one) => ({
           label: one.name,

@@ -16,9 +16,12 @@
 
   async function fork(event: SubmitEvent) {
     event.preventDefault();
-    const made = await doCall<{ id: string }>('POST', `/rehearsals/${encodeURIComponent(id)}/forks`, {
-      name: name.trim(),
-      atMs: rehearsal.clock.nowMs
+    const made = await doCall('POST', '/rehearsals/{id}/forks', {
+      params: { id },
+      body: {
+        name: name.trim(),
+        atMs: rehearsal.clock.nowMs
+      }
     });
     onclose();
     if (!made) return;
@@ -26,7 +29,7 @@
     await goto(`/r/${encodeURIComponent(made.id)}/members`);
   }
   async function drop() {
-    const gone = await doCall('DELETE', `/rehearsals/${encodeURIComponent(id)}`);
+    const gone = await doCall('DELETE', '/rehearsals/{id}', { params: { id } });
     onclose();
     if (!gone) return;
     await goto(`/r/${encodeURIComponent(rehearsal.cluster)}/members`);

@@ -1,5 +1,8 @@
 import { doCall, notices } from '../call.svelte';
+import type { Api } from '$server/api/types';
 import { clockText } from '../format';
+
+type Move = NonNullable<Api['POST /rehearsals/{id}/clock']['body']>;
 
 /** Moves a rehearsal's clock from the frame; the newest wish wins while an older one is still under way. */
 export class Clockwork {
@@ -12,21 +15,21 @@ export class Clockwork {
 
   constructor(private readonly id: () => string) {}
 
-  private path(end: string): string {
-    return `/rehearsals/${encodeURIComponent(this.id())}/${end}`;
+  private get at() {
+    return { params: { id: this.id() } };
   }
 
-  async move(body: object): Promise<void> {
+  async move(body: Move): Promise<void> {
     this.busy = 'until' in body;
     this.dragged = null;
-    const moved = await doCall<{ says?: string }>('POST', this.path('clock'), body);
+    const moved = await doCall('POST', '/rehearsals/{id}/clock', { ...this.at, body });
     if (moved?.says) notices.say(moved.says);
     this.busy = false;
   }
 
   /** Stops whatever is under way, where it has got to. */
   async stop(): Promise<void> {
-    await doCall('POST', this.path('clock'), { pause: true });
+    await doCall('POST', '/rehearsals/{id}/clock', { ...this.at, body: { pause: true } });
   }
 
   /** Run or pause, whichever it isn't. */
@@ -43,7 +46,7 @@ export class Clockwork {
     while (this.wanted !== null) {
       const untilMs = Math.max(0, Math.round(this.wanted));
       this.wanted = null;
-      await doCall('POST', this.path('clock'), { untilMs });
+      await doCall('POST', '/rehearsals/{id}/clock', { ...this.at, body: { untilMs } });
     }
     this.sending = false;
     // The head stays where it was let go until the sheet has caught up.
@@ -53,7 +56,7 @@ export class Clockwork {
   }
 
   async undo(): Promise<void> {
-    const clock = await doCall<{ nowMs: number }>('POST', this.path('undo'), {});
+    const clock = await doCall('POST', '/rehearsals/{id}/undo', this.at);
     if (clock) notices.say(`Taken back; the clock stands at ${clockText(clock.nowMs)}, before it was done.`);
   }
 }

@@ -61,7 +61,7 @@ export class Frame {
       const began = Date.now();
       const { id } = this.now;
       this.forced = false;
-      const answer = await call<FrameData>('GET', `/rehearsals/${encodeURIComponent(id)}/frame`);
+      const answer = await call('GET', '/rehearsals/{id}/frame', { params: { id } });
       if (id !== this.now.id) this.forced = true;
       else if (answer.ok) this.now = answer.value;
       else if (answer.trouble.status === 404) break;

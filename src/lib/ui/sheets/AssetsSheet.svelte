@@ -20,11 +20,10 @@
 
   /** A Released volume is handed out again once its claimRef is cleared; the data in it goes to the next claim. */
   async function free(volume: string) {
-    const path = `/rehearsals/${encodeURIComponent(id)}/objects?kind=PersistentVolume&name=${encodeURIComponent(volume)}`;
-    const found = await call<{ items: { apiVersion: string; kind: string; metadata: { name: string }; spec: object }[] }>('GET', path);
+    const found = await call('GET', '/rehearsals/{id}/objects', { params: { id }, query: { kind: 'PersistentVolume', name: volume } });
     if (!found.ok) return notices.complain(found.trouble);
     const [one] = found.value.items;
-    if (!one) return;
+    if (one?.kind !== 'PersistentVolume') return;
     const { apiVersion, kind, metadata, spec } = one;
     const draft = await newDraft(
       cluster.name,

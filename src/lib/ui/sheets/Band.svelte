@@ -1,4 +1,5 @@
 <script lang="ts">
+  import type { Ref } from '$core/model';
   import { page } from '$app/state';
   import type { Band } from '$server/views/members';
   import { doCall, notices, proveWorkload } from '../call.svelte';
@@ -23,7 +24,6 @@
   /** What was read of a real cluster can be looked at only. */
   const still = $derived(page.data.cluster?.kind === 'dump');
   const isSet = $derived(band.kind === 'StatefulSet');
-  const base = $derived(`/rehearsals/${encodeURIComponent(id)}`);
   const spare = $derived(Math.max(0, band.ready - band.majority));
   const outside = $derived(band.reach.filter((one) => one.outside));
   const inside = $derived(band.reach.filter((one) => !one.outside && !one.headless));
@@ -31,12 +31,15 @@
   const sheetHref = $derived(`/r/${encodeURIComponent(id)}/members/${band.namespace}/${band.workload}`);
   let scaling = $state(false);
   let wanted = $state(3);
-  let taking = $state<{ kind: string; namespace: string; name: string } | null>(null);
+  let taking = $state<Ref | null>(null);
   const first = $derived(band.rows.find((row) => row.exists));
 
   async function scale(event: SubmitEvent) {
     event.preventDefault();
-    const sent = await doCall('POST', `${base}/scale`, { namespace: band.namespace, name: band.name, replicas: wanted });
+    const sent = await doCall('POST', '/rehearsals/{id}/scale', {
+      params: { id },
+      body: { namespace: band.namespace, name: band.name, replicas: wanted }
+    });
     if (!sent) return;
     scaling = false;
     notices.say(

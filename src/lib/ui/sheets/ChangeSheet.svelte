@@ -1,22 +1,8 @@
 <script lang="ts" module>
-  interface Line {
-    ref: { kind: string; namespace: string; name: string };
-    says: string;
-    fields?: { field: string; before?: unknown; after?: unknown }[];
-    refusal?: { remedy: string };
-  }
-  export interface SheetData {
-    new: Line[];
-    altered: Line[];
-    refused: Line[];
-    restarted: Line[];
-    lost: Line[];
-    untouched: Line[];
-    later: Line[];
-    opened: Line[];
-    order: { refs: Line['ref'][]; then?: string }[];
-    wayRound?: { replace: Line['ref'][]; steps: string[]; refused: { message: string; remedy: string }[] };
-  }
+  import type { Ref } from '$core/model';
+  import type { Answers } from '$server/api/types';
+
+  export type SheetData = Answers['ChangeSheet'];
 </script>
 
 <script lang="ts">
@@ -35,8 +21,8 @@
     target: string;
     cluster: { name: string; flag: { hue: number; weave: string } };
     nowMs: number;
-    onsend(replace: Line['ref'][], confirm: string): Promise<boolean>;
-    onrehearse(replace: Line['ref'][]): Promise<void>;
+    onsend(replace: readonly Ref[], confirm: string): Promise<boolean>;
+    onrehearse(replace: readonly Ref[]): Promise<void>;
     /** What has become of it, beside the buttons. */
     result?: Snippet;
   }

@@ -25,8 +25,7 @@
   let all = $state(false);
   let name = $state('');
   const base = $derived(`/r/${encodeURIComponent(id)}`);
-  const path = $derived(`/rehearsals/${encodeURIComponent(id)}`);
-  const ref = $derived({ kind: 'PersistentVolumeClaim', namespace: claim.namespace, name: claim.name });
+  const ref = $derived({ kind: 'PersistentVolumeClaim' as const, namespace: claim.namespace, name: claim.name });
   const modeWords: Record<string, string> = {
     ReadWriteOnce: 'one node at a time',
     ReadWriteOncePod: 'one pod at a time',
@@ -43,18 +42,21 @@
     event.preventDefault();
     const wanted = size.trim();
     if (all && claim.set) {
-      const params = new URLSearchParams({ namespace: claim.namespace, set: claim.set.name, template: claim.set.template, size: wanted });
-      const found = await call<{ yaml: string }>('GET', `${path}/grow-set?${params}`);
+      const query = { namespace: claim.namespace, set: claim.set.name, template: claim.set.template, size: wanted };
+      const found = await call('GET', '/rehearsals/{id}/grow-set', { params: { id }, query });
       if (found.ok) await toDraft(`grow ${claim.set.name} to ${wanted}`, found.value.yaml);
       else notices.complain(found.trouble);
       return;
     }
-    const sent = await doCall('POST', `${path}/grow`, { namespace: claim.namespace, name: claim.name, size: wanted });
+    const sent = await doCall('POST', '/rehearsals/{id}/grow', {
+      params: { id },
+      body: { namespace: claim.namespace, name: claim.name, size: wanted }
+    });
     if (!sent) return;
     asking = null;
     notices.say(`${claim.name} was asked to grow to ${wanted}. Run the clock: normal 5–40 s; no member restarts.`);
   }
-  const sendYaml = (yaml: string) => doCall('POST', `${path}/send`, yaml, { yaml: true });
+  const sendYaml = (yaml: string) => doCall('POST', '/rehearsals/{id}/send', { params: { id }, body: yaml });
   async function snapshot(event: SubmitEvent) {
     event.preventDefault();
     const sent = await sendYaml(
@@ -77,14 +79,14 @@
   }
   async function damage() {
     damaging = false;
-    if (await doCall('POST', `${path}/damage`, { namespace: claim.namespace, claim: claim.name }))
+    if (await doCall('POST', '/rehearsals/{id}/damage', { params: { id }, body: { namespace: claim.namespace, claim: claim.name } }))
       notices.say(`What lies in ${claim.name} was damaged. Its proofs will tell; put a snapshot in its place, or undo (u).`);
   }
   async function keep() {
-    const found = await call<{ items: { spec: object }[] }>(
-      'GET',
-      `${path}/objects?kind=PersistentVolume&name=${encodeURIComponent(claim.volume)}`
-    );
+    const found = await call('GET', '/rehearsals/{id}/objects', {
+      params: { id },
+      query: { kind: 'PersistentVolume', name: claim.volume }
+    });
     if (!found.ok || !found.value.items[0]) return;
     const one = found.value.items[0] as { metadata: { name: string; annotations?: object }; spec: object };
     const text = JSON.stringify({

@@ -62,7 +62,7 @@
     under.add(at);
     const params = new URLSearchParams({ ...query, from: String(at * windowRows), limit: String(windowRows) });
     params.delete('claim');
-    const answer = await call<ClaimsView>('GET', `/rehearsals/${encodeURIComponent(id)}/sheets/claims?${params}`);
+    const answer = await call('GET', '/rehearsals/{id}/sheets/claims', { params: { id }, query: params });
     under.delete(at);
     if (answer.ok && mine === round) windows = new Map(windows).set(at, answer.value.rows);
   }

@@ -1,24 +1,18 @@
 <script lang="ts">
   import { page } from '$app/state';
+  import type { Answers } from '$server/api/types';
   import { call, doCall, notices } from '../call.svelte';
   import { plural } from '../format';
   import Peg from '../parts/Peg.svelte';
   import NameToLose from '../parts/NameToLose.svelte';
   import Sheet from '../parts/Sheet.svelte';
 
-  interface Line {
-    namespace: string;
-    name: string;
-    does: 'goes' | 'strands' | 'waits' | 'stays';
-    says: string;
-    loses: string[];
-  }
+  type Line = Answers['EmptyingSheet']['items'][number];
   let { id, node, onclose }: { id: string; node: string; onclose(): void } = $props();
   let losesDirectories = $state(false);
-  let lines = $state.raw<Line[] | null>(null);
+  let lines = $state.raw<readonly Line[] | null>(null);
   let typed = $state('');
   const cluster = $derived(page.data.cluster?.name as string);
-  const path = $derived(`/rehearsals/${encodeURIComponent(id)}/nodes/${encodeURIComponent(node)}`);
   const withDirs = $derived((lines ?? []).filter((one) => one.loses.length));
   const lost = $derived(losesDirectories ? withDirs : []);
   const heads = [
@@ -30,17 +24,19 @@
 
   $effect(() => {
     let late = false;
-    void call<{ items: Line[] }>('GET', `${path}/emptying-sheet?losesDirectories=${losesDirectories}`).then((answer) => {
-      if (late) return;
-      if (answer.ok) lines = answer.value.items;
-      else notices.complain(answer.trouble);
-    });
+    void call('GET', '/rehearsals/{id}/nodes/{node}/emptying-sheet', { params: { id, node }, query: { losesDirectories } }).then(
+      (answer) => {
+        if (late) return;
+        if (answer.ok) lines = answer.value.items;
+        else notices.complain(answer.trouble);
+      }
+    );
     return () => void (late = true);
   });
   async function empty(event: SubmitEvent) {
     event.preventDefault();
     if (lost.length && typed !== cluster) return;
-    const sent = await doCall('POST', `${path}/empty`, { losesDirectories });
+    const sent = await doCall('POST', '/rehearsals/{id}/nodes/{node}/empty', { params: { id, node }, body: { losesDirectories } });
     if (!sent) return;
     onclose();
     notices.say(`${node} is cordoned; its pods are sent away one after another, as budgets allow, when the clock runs. Undo: u.`);

@@ -20,8 +20,8 @@
   let { plank, lens, withDisks, largestDisk, id, marked, still }: Props = $props();
   let emptying = $state(false);
   async function uncordon() {
-    const path = `/rehearsals/${encodeURIComponent(id)}/nodes/${encodeURIComponent(plank.name)}/empty`;
-    if (await doCall('POST', path, { open: true })) notices.say(`${plank.name} takes pods again.`);
+    if (await doCall('POST', '/rehearsals/{id}/nodes/{node}/empty', { params: { id, node: plank.name }, body: { open: true } }))
+      notices.say(`${plank.name} takes pods again.`);
   }
   const gib = (bytes: number) => (bytes / 2 ** 30).toLocaleString('en', { maximumFractionDigits: bytes < 10 * 2 ** 30 ? 1 : 0 });
   const longest = 136;

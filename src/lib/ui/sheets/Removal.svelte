@@ -1,31 +1,22 @@
 <script lang="ts">
   import { page } from '$app/state';
+  import type { Ref } from '$core/model';
+  import type { Answers } from '$server/api/types';
   import { untrack } from 'svelte';
   import { call, doCall, notices } from '../call.svelte';
   import { plural } from '../format';
   import NameToLose from '../parts/NameToLose.svelte';
   import Sheet from '../parts/Sheet.svelte';
 
-  interface Ref {
-    kind: string;
-    namespace: string;
-    name: string;
-  }
-  interface Line {
-    ref: Ref;
-    says: string;
-  }
-  interface Companion extends Line {
-    goes: boolean;
-    lost: Line[];
-    takesAll?: boolean;
-  }
+  type Found = Answers['RemovalSheet'];
+  type Companion = Found['with'][number];
+  type Line = Found['goes'][number];
   interface Props {
     id: string;
     flag: { hue: number; weave: string };
     ref: Ref;
     /** What goes together with it in any case. */
-    more?: Ref[];
+    more?: readonly Ref[];
     /** Offers to keep what the object owns. */
     maykeep?: boolean;
     onclose(): void;
@@ -40,20 +31,13 @@
   let keepMembers = $state(false);
   let typed = $state('');
   let busy = $state(false);
-  let sheet = $state.raw<{
-    goes: Line[];
-    lost: Line[];
-    stays: Line[];
-    with: Companion[];
-    refusal?: { message: string; remedy: string };
-  } | null>(null);
+  let sheet = $state.raw<Found | null>(null);
   let chosen = $state.raw<ReadonlySet<string>>(new Set());
   const cluster = $derived(page.data.cluster?.name as string);
-  const path = $derived(`/rehearsals/${encodeURIComponent(id)}`);
 
   $effect(() => {
     let late = false;
-    void call<NonNullable<typeof sheet>>('POST', `${path}/removal-sheet`, { ...ref, keepMembers }).then((answer) => {
+    void call('POST', '/rehearsals/{id}/removal-sheet', { params: { id }, body: { ...ref, keepMembers } }).then((answer) => {
       if (late) return;
       if (!answer.ok) return notices.complain(answer.trouble);
       sheet = answer.value;
@@ -82,7 +66,10 @@
     if (!sure) return;
     busy = true;
     const along = all.filter((one) => chosen.has(keyOf(one.ref))).map((one) => one.ref);
-    const gone = await doCall<{ nowMs: number }>('POST', `${path}/remove`, { ...ref, keepMembers, more: [...more, ...along] });
+    const gone = await doCall('POST', '/rehearsals/{id}/remove', {
+      params: { id },
+      body: { ...ref, keepMembers, more: [...more, ...along] }
+    });
     busy = false;
     if (!gone) return;
     notices.say(
@@ -93,7 +80,7 @@
   }
 </script>
 
-{#snippet lines(title: string, list: Line[], grave: boolean)}
+{#snippet lines(title: string, list: readonly Line[], grave: boolean)}
   {#if list.length}
     <h3 class="mt-3 font-semibold {grave ? 'text-brick' : ''}">{title}</h3>
     <ul>

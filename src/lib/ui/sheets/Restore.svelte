@@ -1,15 +1,12 @@
 <script lang="ts">
   import { page } from '$app/state';
+  import type { Answers } from '$server/api/types';
   import { untrack } from 'svelte';
   import { goto } from '$app/navigation';
   import { call, doCall, notices } from '../call.svelte';
   import NameToLose from '../parts/NameToLose.svelte';
   import Sheet from '../parts/Sheet.svelte';
 
-  interface Line {
-    ref: { kind: string; name: string };
-    says: string;
-  }
   interface Props {
     id: string;
     flag: { hue: number; weave: string };
@@ -21,21 +18,13 @@
   const [claim, snapshot] = untrack(() => [asked, chosen] as const);
   let typed = $state('');
   let busy = $state(false);
-  let sheet = $state.raw<{
-    new: Line[];
-    restarted: Line[];
-    lost: Line[];
-    untouched: Line[];
-    steps: string[];
-    refusal?: { message: string; remedy: string };
-  } | null>(null);
+  let sheet = $state.raw<Answers['RestoreSheet'] | null>(null);
   const cluster = $derived(page.data.cluster?.name as string);
-  const path = $derived(`/rehearsals/${encodeURIComponent(id)}`);
   const ask = { namespace: claim.namespace, claim: claim.name, snapshot };
   const heads = ['new', 'restarted', 'lost', 'untouched'] as const;
 
   $effect(() => {
-    void call<NonNullable<typeof sheet>>('POST', `${path}/restore-sheet`, ask).then((answer) => {
+    void call('POST', '/rehearsals/{id}/restore-sheet', { params: { id }, body: ask }).then((answer) => {
       if (answer.ok) sheet = answer.value;
       else notices.complain(answer.trouble);
     });
@@ -47,7 +36,7 @@
     if (!sure || !sheet) return;
     busy = true;
     const stops = sheet.restarted.map((one) => one.ref.name).join(', ');
-    const sent = await doCall('POST', `${path}/restore`, { ...ask, confirm: typed });
+    const sent = await doCall('POST', '/rehearsals/{id}/restore', { params: { id }, body: { ...ask, confirm: typed } });
     busy = false;
     if (!sent) return;
     onclose();

@@ -7,10 +7,7 @@
 
   async function load(): Promise<Record<string, string> | null> {
     const query = new URLSearchParams({ kind: 'Secret', namespace, name });
-    const answer = await call<{ items: { data?: Record<string, string> }[] }>(
-      'GET',
-      `/rehearsals/${encodeURIComponent(id)}/objects?${query}`
-    );
+    const answer = await call('GET', '/rehearsals/{id}/objects', { params: { id }, query });
     if (!answer.ok) notices.complain(answer.trouble);
     const decode = (text: string) => new TextDecoder().decode(Uint8Array.from(atob(text), (char) => char.charCodeAt(0)));
     return answer.ok

@@ -28,14 +28,17 @@
     asking = true;
     const given = form.fields.map((one) => [one.id, field(one.id, one.start)] as const).filter(([, value]) => value !== '');
     const op = { do: form.do, ...Object.fromEntries(given.map(([name, value]) => [name, numeric.has(name) ? Number(value) : value])) };
-    await doCall('POST', `/rehearsals/${encodeURIComponent(id)}/asks`, {
-      namespace: sheet.namespace,
-      workload: sheet.name,
-      way,
-      login,
-      op,
-      ...(account ? { account } : {}),
-      ...(member && form.member ? { member } : {})
+    await doCall('POST', '/rehearsals/{id}/asks', {
+      params: { id },
+      body: {
+        namespace: sheet.namespace,
+        workload: sheet.name,
+        way,
+        login,
+        op,
+        ...(account ? { account } : {}),
+        ...(member && form.member ? { member } : {})
+      }
     });
     asking = false;
   }

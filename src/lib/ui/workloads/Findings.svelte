@@ -15,10 +15,9 @@
   }
   let { id, namespace, cluster, moment }: Props = $props();
   let list = $state<StandingFinding[] | null>(null);
-  const path = $derived(`/rehearsals/${encodeURIComponent(id)}/findings`);
   $effect(() => {
     void moment;
-    void call<{ items: StandingFinding[] }>('GET', `${path}?${new URLSearchParams({ namespace })}`).then((answer) => {
+    void call('GET', '/rehearsals/{id}/findings', { params: { id }, query: { namespace } }).then((answer) => {
       if (answer.ok) list = answer.value.items;
       else notices.complain(answer.trouble);
     });
@@ -28,7 +27,7 @@
     return n ? [plural(n, word)] : [];
   };
   async function mend(one: StandingFinding) {
-    const made = await doCall<{ yaml: string }>('POST', `${path}/mend`, { namespace, nth: one.nth });
+    const made = await doCall('POST', '/rehearsals/{id}/findings/mend', { params: { id }, body: { namespace, nth: one.nth } });
     if (!made) return;
     const draft = await newDraft(cluster, one.mend ?? one.code, made.yaml);
     if (draft !== undefined) await goto(`/r/${encodeURIComponent(id)}/drafts/${draft}`);

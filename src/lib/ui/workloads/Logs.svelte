@@ -28,9 +28,7 @@
     });
     const stop = new AbortController();
     const timer = setTimeout(async () => {
-      const answer = await call<NonNullable<typeof found>>('GET', `/rehearsals/${encodeURIComponent(id)}/logs?${query}`, undefined, {
-        signal: stop.signal
-      });
+      const answer = await call('GET', '/rehearsals/{id}/logs', { params: { id }, query, signal: stop.signal });
       if (stop.signal.aborted) return;
       if (answer.ok) found = answer.value;
       else notices.complain(answer.trouble);

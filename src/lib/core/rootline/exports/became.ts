@@ -41,7 +41,9 @@ const became = ({ ref, cause }: { ref: Ref; cause: Wrong }, was?: Wrong): Became
 export function whatBecame(before: Facts, after: Facts): WhatBecame {
   const [old, now] = [byWaiter(whatIsWrong(before)), byWaiter(whatIsWrong(after))];
   const gone = [...old].filter(([key]) => !now.has(key)).map(([, one]) => one);
-  const stands = ({ ref }: { ref: Ref }) => after.get(ref.kind, ref.namespace, ref.name) !== undefined;
+  // Kinds that aren't known here stand beside the store.
+  const others = new Set(scopeIn(after).others.map((one) => keyOf(one as unknown as Ref)));
+  const stands = ({ ref }: { ref: Ref }) => after.get(ref.kind, ref.namespace, ref.name) !== undefined || others.has(keyOf(ref));
   const come = [...now].filter(([key]) => !old.has(key)).map(([, one]) => one);
   const held = ({ ref }: { ref: Ref }) => scopeIn(before).of(ref.kind, ref.namespace) === 'contained';
   return {

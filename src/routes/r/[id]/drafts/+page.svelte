@@ -14,9 +14,12 @@
   const base = $derived(`/r/${encodeURIComponent(data.id)}/drafts`);
 
   async function begin(name: string, files: DraftFile[]) {
-    const made = await doCall<{ id: number }>('POST', `/clusters/${encodeURIComponent(data.cluster.name)}/drafts`, {
-      name: name.slice(0, 100),
-      files
+    const made = await doCall('POST', '/clusters/{name}/drafts', {
+      params: { name: data.cluster.name },
+      body: {
+        name: name.slice(0, 100),
+        files
+      }
     });
     if (made) await goto(`${base}/${made.id}`);
   }
@@ -32,7 +35,7 @@
     }
   }
   async function throwAway(id: number) {
-    if (await doCall('DELETE', `/drafts/${id}`)) notices.say('The draft is thrown away.');
+    if (await doCall('DELETE', '/drafts/{draft}', { params: { draft: id } })) notices.say('The draft is thrown away.');
     await Promise.all([invalidate('app:drafts'), frame.look()]);
   }
   async function drop(event: DragEvent) {

@@ -12,7 +12,8 @@
   const others = $derived(dump.summary.others.filter((one) => !kind || one.kind === kind).slice(0, 300));
   let sure = $state('');
   async function take() {
-    if (sure === data.cluster.name && (await doCall('DELETE', `/clusters/${encodeURIComponent(data.cluster.name)}`))) await goto('/');
+    if (sure === data.cluster.name && (await doCall('DELETE', '/clusters/{name}', { params: { name: data.cluster.name } })))
+      await goto('/');
   }
   const reachWords = {
     contained: 'exported',
@@ -23,10 +24,10 @@
   const spaces = $derived([...new Set(data.scope.map((one) => one.namespace))].filter(Boolean));
   type Row = (typeof data.scope)[number];
   const correctionOf = (row: Row) => dump.corrections.find((one) => one.kind === row.kind && one.namespace === row.namespace)?.reach;
-  async function correct(row: Row, reach: string) {
+  async function correct(row: Row, reach: '' | 'contained' | 'left-out') {
     const others = dump.corrections.filter((one) => one.kind !== row.kind || one.namespace !== row.namespace);
     const items = reach ? [...others, { kind: row.kind, namespace: row.namespace, reach }] : others;
-    if (await doCall('PUT', `/clusters/${encodeURIComponent(data.cluster.name)}/scope`, { items })) await invalidateAll();
+    if (await doCall('PUT', '/clusters/{name}/scope', { params: { name: data.cluster.name }, body: { items } })) await invalidateAll();
   }
   const conditionOf = (one: (typeof others)[number]) => one.conditions?.find((two) => two.type === 'Ready') ?? one.conditions?.[0];
 </script>
@@ -87,7 +88,7 @@
                 class="border-b border-line bg-sheet"
                 aria-label="Reach of {one.kind}{one.namespace ? ` in ${one.namespace}` : ''}"
                 value={said ?? ''}
-                onchange={(event) => correct(one, event.currentTarget.value)}
+                onchange={(event) => correct(one, event.currentTarget.value as '' | 'contained' | 'left-out')}
               >
                 <option value="">as told from the objects</option>
                 <option value="contained">exported whole</option>

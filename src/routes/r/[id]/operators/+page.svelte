@@ -1,4 +1,5 @@
 <script lang="ts">
+  import type { Ref } from '$core/model';
   import { goto } from '$app/navigation';
   import type { OperatorsView } from '$server/views/operators';
   import Peg from '$ui/parts/Peg.svelte';
@@ -17,7 +18,7 @@
   const waiting = $derived(view.resources.filter((one) => !one.ready));
   let versions = $state<Record<string, string>>({});
   let watches = $state<Record<string, string>>({});
-  let removing = $state<{ kind: string; namespace: string; name: string } | null>(null);
+  let removing = $state<Ref | null>(null);
 
   const versionOf = (one: Row) => versions[one.name] ?? (one.version || one.versions.find((two) => !two.fault)?.version || '');
   const watchesOf = (one: Row) => watches[one.name] ?? one.watches?.join(', ') ?? '';
@@ -33,10 +34,13 @@
       .split(',')
       .map((two) => two.trim())
       .filter(Boolean);
-    const made = await doCall<{ yaml: string }>('POST', `/rehearsals/${encodeURIComponent(data.id)}/operators/${one.name}`, {
-      watches: list,
-      version: versionOf(one),
-      order
+    const made = await doCall('POST', '/rehearsals/{id}/operators/{operator}', {
+      params: { id: data.id, operator: one.name },
+      body: {
+        watches: list,
+        version: versionOf(one),
+        order
+      }
     });
     if (!made) return;
     const id = await newDraft(data.cluster.name, order ? `${one.name} from the catalogue` : one.name, made.yaml);

@@ -27,7 +27,7 @@
 
   async function prove() {
     running = true;
-    await doCall('POST', `/rehearsals/${encodeURIComponent(data.id)}/proofs`, { namespace, set });
+    await doCall('POST', '/rehearsals/{id}/proofs', { params: { id: data.id }, body: { namespace, set } });
     running = false;
   }
   $effect(() => {

@@ -45,9 +45,12 @@
   };
   async function begin() {
     busy = true;
-    const made = await doCall<{ id: string }>('POST', `/clusters/${encodeURIComponent(data.id)}/rehearsals`, {
-      name,
-      answers: Object.fromEntries(changed.map((one) => [one.id, answers[one.id]!.trim()]))
+    const made = await doCall('POST', '/clusters/{name}/rehearsals', {
+      params: { name: data.id },
+      body: {
+        name,
+        answers: Object.fromEntries(changed.map((one) => [one.id, answers[one.id]!.trim()]))
+      }
     });
     busy = false;
     if (made) await goto(`/r/${made.id}/members`);

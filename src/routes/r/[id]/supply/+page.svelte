@@ -16,7 +16,6 @@
   let { data } = $props();
   const frame = frameHere();
   const view = $derived(data.view);
-  const path = $derived(`/rehearsals/${encodeURIComponent(data.id)}`);
   const broken = $derived(view.classes.filter((one) => one.state === 'broken'));
   const settling = $derived([...view.classes, ...view.drivers].find((one) => one.state === 'settling'));
   const breakIn = (gates: (typeof view.classes)[number]['gates']) => gates.find((one) => one.state === 'broken');
@@ -78,8 +77,7 @@
     if (id !== undefined) await goto(`/r/${encodeURIComponent(data.id)}/drafts/${id}`);
   }
   async function install(name: string, version: string) {
-    const query = new URLSearchParams({ version, cluster: view.version });
-    const found = await call<{ yaml: string }>('GET', `/drivers/${encodeURIComponent(name)}/install?${query}`);
+    const found = await call('GET', '/drivers/{driver}/install', { params: { driver: name }, query: { version, cluster: view.version } });
     if (!found.ok) return notices.complain(found.trouble);
     await open(await newDraft(data.cluster.name, `install ${name} ${version}`, found.value.yaml));
   }
@@ -88,7 +86,7 @@
   let busy = $state(false);
   async function tryOut(name: string, where: 'fork' | 'trunk') {
     busy = true;
-    const trial = await doCall<{ says: string }>('POST', `${path}/trials`, { class: name, where });
+    const trial = await doCall('POST', '/rehearsals/{id}/trials', { params: { id: data.id }, body: { class: name, where } });
     busy = false;
     if (!trial) return;
     notices.say(`${trial.says}.`);

@@ -15,7 +15,6 @@
   let shown = $state<'questions' | 'manifests'>('questions');
   let making = $state(false);
   const base = $derived(`/r/${encodeURIComponent(data.id)}`);
-  const api = $derived(`/rehearsals/${encodeURIComponent(data.id)}/blueprints/${sheet.id}`);
   const hurts = $derived(sheet.faults.length > 0 || sheet.remarks.some((one) => one.state === 'broken'));
 
   $effect(() => {
@@ -23,7 +22,11 @@
     const wanted = { ...answers };
     const stop = new AbortController();
     const timer = setTimeout(async () => {
-      const answer = await call<BlueprintSheet>('POST', api, { answers: wanted }, { signal: stop.signal });
+      const answer = await call('POST', '/rehearsals/{id}/blueprints/{blueprint}', {
+        params: { id: data.id, blueprint: sheet.id },
+        body: { answers: wanted },
+        signal: stop.signal
+      });
       if (!stop.signal.aborted && answer.ok) sheet = answer.value;
     }, 60);
     return () => {
@@ -35,7 +38,10 @@
   async function draft(): Promise<void> {
     if (sheet.faults.length || making) return;
     making = true;
-    const made = await doCall<{ id: number }>('POST', `${api}/draft`, { answers });
+    const made = await doCall('POST', '/rehearsals/{id}/blueprints/{blueprint}/draft', {
+      params: { id: data.id, blueprint: sheet.id },
+      body: { answers }
+    });
     making = false;
     if (!made) return;
     if (sheet.secrets.length) notices.say(`${sheet.secrets.join(', ')}: new values were drawn; they stand in the draft, covered.`);

@@ -1,4 +1,6 @@
 <script lang="ts">
+  import type { Ref } from '$core/model';
+  import type { Answers } from '$server/api/types';
   import { goto } from '$app/navigation';
   import { page } from '$app/state';
   import { untrack } from 'svelte';
@@ -25,13 +27,7 @@
   let part = $state(untrack(() => page.url.searchParams.get('rework')));
   let editor: Editor | undefined = $state();
   let side = $state<'sheet' | 'questions' | 'rework'>(untrack(() => (page.url.searchParams.has('rework') ? 'rework' : 'sheet')));
-  interface Sent {
-    rehearsal: string;
-    atMs: number;
-    changedSince: boolean;
-    drift: { object: string; says: string }[] | null;
-  }
-  let sent = $state.raw<Sent[]>([]);
+  let sent = $state.raw<Answers['DraftDrift']['items']>([]);
   const base = $derived(`/r/${encodeURIComponent(data.id)}`);
   const errors = $derived(desk.findings.filter((one) => one.severity === 'error').length);
   const links = $derived(desk.links.filter((one) => (one.file ?? desk.files[0]?.name) === desk.open));
@@ -64,7 +60,7 @@
     return () => clearTimeout(timer);
   });
   async function whereSent() {
-    const answer = await call<{ items: Sent[] }>('GET', `/drafts/${desk.id}/sent`);
+    const answer = await call('GET', '/drafts/{draft}/sent', { params: { draft: desk.id } });
     if (answer.ok) sent = answer.value.items;
   }
   const presence = untrack(() => new Presence({ rehearsal: data.id, draft: data.draft.id }));
@@ -134,28 +130,25 @@
     else if (left) notices.say(`${plural(left, 'file')} left out: no manifests.`);
   }
 
-  type Ref = { kind: string; namespace: string; name: string };
-  async function send(replace: Ref[], confirm: string, target = data.id): Promise<boolean> {
+  async function send(replace: readonly Ref[], confirm: string, target = data.id): Promise<boolean> {
     if (!(await desk.keep())) return false;
-    const done = await doCall<{ nowMs: number }>(
-      'POST',
-      `/drafts/${desk.id}/send`,
-      { rehearsal: target, replace, ...(confirm ? { confirm } : {}) },
-      target === data.id ? { revision: desk.revision ?? frame.now.rehearsal.revision } : {}
-    );
+    const done = await doCall('POST', '/drafts/{draft}/send', {
+      params: { draft: desk.id },
+      body: { rehearsal: target, replace, ...(confirm ? { confirm } : {}) },
+      ...(target === data.id ? { revision: desk.revision ?? frame.now.rehearsal.revision } : {})
+    });
     if (!done) return false;
     notices.say(`Sent to ${target} at ${clockText(done.nowMs)}. Run the clock (space), or until settled (s).`);
     void whereSent();
     void frame.look();
     return true;
   }
-  async function rehearse(replace: Ref[]) {
+  async function rehearse(replace: readonly Ref[]) {
     const fork = `try-${Date.now().toString(36)}`;
-    const path = `/rehearsals/${encodeURIComponent(data.id)}`;
-    const made = await doCall<{ id: string }>('POST', `${path}/forks`, { name: fork });
+    const made = await doCall('POST', '/rehearsals/{id}/forks', { params: { id: data.id }, body: { name: fork } });
     // A fork is there to be tried on, so it needs no confirmation.
     if (!made || !(await send(replace, data.cluster.name, made.id))) return;
-    await doCall('POST', `/rehearsals/${encodeURIComponent(made.id)}/clock`, { until: 'settled' });
+    await doCall('POST', '/rehearsals/{id}/clock', { params: { id: made.id }, body: { until: 'settled' } });
     notices.say(`Rehearsed on the fork ${fork}, which has settled; ${data.id} is untouched.`);
     await goto(`/r/${encodeURIComponent(made.id)}/members`);
   }

@@ -29,9 +29,7 @@
     const wanted = needs;
     const stop = new AbortController();
     const timer = setTimeout(async () => {
-      const answer = await call<ClassDesign & { yaml: string }>('POST', `/rehearsals/${encodeURIComponent(data.id)}/design-class`, wanted, {
-        signal: stop.signal
-      });
+      const answer = await call('POST', '/rehearsals/{id}/design-class', { params: { id: data.id }, body: wanted, signal: stop.signal });
       if (!stop.signal.aborted && answer.ok) design = answer.value;
     }, 80);
     return () => {

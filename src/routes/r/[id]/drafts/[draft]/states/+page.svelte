@@ -25,7 +25,9 @@
   $effect(() => {
     const [a, b] = [before, after];
     let gone = false;
-    void Promise.all([a, b].map((one) => call<{ files: DraftFile[] }>('GET', `/drafts/${data.draft.id}/states/${one}`))).then(([x, y]) => {
+    void Promise.all(
+      [a, b].map((one) => call('GET', '/drafts/{draft}/states/{state}', { params: { draft: data.draft.id, state: one } }))
+    ).then(([x, y]) => {
       if (gone || !x || !y) return;
       if (x.ok && y.ok) sides = { before: x.value.files, after: y.value.files };
       else if (!x.ok) notices.complain(x.trouble);
@@ -51,9 +53,14 @@
     };
   });
   async function back(id: number) {
-    const found = await call<{ files: DraftFile[] }>('GET', `/drafts/${data.draft.id}/states/${id}`);
+    const found = await call('GET', '/drafts/{draft}/states/{state}', { params: { draft: data.draft.id, state: id } });
     if (!found.ok) return notices.complain(found.trouble);
-    if (await doCall('PUT', `/drafts/${data.draft.id}`, { files: found.value.files, cause: `back to state ${id}` })) {
+    if (
+      await doCall('PUT', '/drafts/{draft}', {
+        params: { draft: data.draft.id },
+        body: { files: found.value.files, cause: `back to state ${id}` }
+      })
+    ) {
       notices.say('The draft says again what it said then; what came after is kept in this list.');
       await goto(base);
     }

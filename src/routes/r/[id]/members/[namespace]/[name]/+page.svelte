@@ -17,7 +17,6 @@
   const sheet = $derived(data.sheet);
   let removing = $state(false);
   const chief = $derived(sheet.bands.find((one) => one.name === sheet.name) ?? sheet.bands[0]);
-  const api = $derived(`/rehearsals/${encodeURIComponent(data.id)}`);
   const base = $derived(`/r/${encodeURIComponent(data.id)}`);
   const dump = $derived(data.cluster.kind === 'dump');
   const views = [
@@ -35,7 +34,10 @@
   const show = (one: string) => goto(`?${new URLSearchParams({ view: one })}`, { keepFocus: true, noScroll: true });
 
   async function rest(wake: boolean) {
-    const sent = await doCall('POST', `${api}/${wake ? 'wake' : 'rest'}`, { namespace: sheet.namespace, workload: sheet.name });
+    const sent = await doCall('POST', wake ? '/rehearsals/{id}/wake' : '/rehearsals/{id}/rest', {
+      params: { id: data.id },
+      body: { namespace: sheet.namespace, workload: sheet.name }
+    });
     if (sent)
       notices.say(
         wake ? `${sheet.name} starts in order when the clock runs.` : `${sheet.name} stops in order when the clock runs; its volumes stay.`
@@ -61,7 +63,10 @@
     }
   }
   async function tunnel(service: string, open: boolean) {
-    const sent = await doCall('POST', `${api}/tunnels`, { namespace: sheet.namespace, service, open });
+    const sent = await doCall('POST', '/rehearsals/{id}/tunnels', {
+      params: { id: data.id },
+      body: { namespace: sheet.namespace, service, open }
+    });
     if (sent) notices.say(open ? `A tunnel to ${service} stands until you close it.` : `The tunnel to ${service} is closed.`);
   }
 </script>
