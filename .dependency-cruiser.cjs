@@ -1,4 +1,4 @@
-/* The layers of the application. Each rule is tried on a planted violation by tests/core/layers.test.ts. */
+/* The layers of the application. Each rule is tried on a planted violation by tests/structure/layers.test.ts. */
 const core = '^src/lib/core/';
 const { layers, standinLayers } = require('./.dependency-layers.cjs');
 

@@ -3,7 +3,8 @@ import { chromiumOptions } from './scripts/chromium.mjs';
 
 export default defineConfig({
   testDir: 'tests/browser',
-  workers: 1,
+  // Two files side by side, each with a server of its own.
+  workers: 2,
   timeout: 90_000,
   expect: { timeout: 15_000 },
   reporter: [['list']],

@@ -14,6 +14,8 @@ export default defineConfig({
         extends: true,
         test: { name: 'core', include: ['tests/{core,outside,ui}/**/*.test.ts'], setupFiles: ['tests/native.ts'], isolate: false }
       },
+      // The source tree itself: its layers, and that docs/adding.md can be followed. They run compilers on copies of it.
+      { extends: true, test: { name: 'structure', include: ['tests/structure/**/*.test.ts'] } },
       // A server begins with its first import, so each file has one of its own.
       { extends: true, test: { name: 'server', include: ['tests/server/**/*.test.ts'], setupFiles: ['tests/native.ts'] } }
     ]

@@ -9,7 +9,7 @@ export default defineConfig({
   test: {
     testTimeout: 120_000,
     include: ['tests/core/**/*.test.ts', 'tests/outside/**/*.test.ts'],
-    exclude: ['tests/core/layers.test.ts', 'tests/core/adding.test.ts', 'tests/core/golden.test.ts'],
+    exclude: ['tests/core/golden.test.ts'],
     setupFiles: ['tests/native.ts']
   }
 });

@@ -36,12 +36,12 @@ need_build() {
 }
 
 need_browser() {
-  if [ ! -x /usr/bin/chromium ]; then
+  if [ ! -x /usr/bin/chromium-headless-shell ]; then
     echo "Installing Chromium …"
     local as=""
     [ "$(id -u)" = 0 ] || as="sudo"
     $as apt-get update -qq
-    DEBIAN_FRONTEND=noninteractive $as apt-get install -y -qq --no-install-recommends chromium > /dev/null
+    DEBIAN_FRONTEND=noninteractive $as apt-get install -y -qq --no-install-recommends chromium-headless-shell > /dev/null
   fi
 }
 

@@ -6,22 +6,29 @@ need_browser
 npx --no-install svelte-kit sync
 say() { printf '\n== %s\n' "$1"; }
 
-# Two cores: the build for the browser tests runs beside lint and types.
-say "build (beside the next steps)"
-(need_build) & built=$!
+# Two cores: two rows of steps beside each other. What the second one prints is shown when both are through.
+row() (
+  say "build"
+  need_build
+  say "types"
+  npx --no-install svelte-check --tsconfig ./tsconfig.json --output machine-verbose --threshold warning
+  npx --no-install tsc -p tsconfig.core.json
+  say "answers are as the description says"
+  node scripts/schemas.mjs --check
+)
+beside=$(mktemp)
+row > "$beside" 2>&1 & second=$!
 say "lint and format"
 npx --no-install eslint .
 npx --no-install prettier --check --log-level warn .
 node scripts/licences.mjs --check
 say "layers"
 npx --no-install depcruise --config .dependency-cruiser.cjs --output-type err src
-say "types"
-npx --no-install tsc -p tsconfig.core.json
-npx --no-install svelte-check --tsconfig ./tsconfig.json --output machine-verbose --threshold warning
-node scripts/schemas.mjs --check
-wait "$built"
+wait "$second" || { cat "$beside"; exit 1; }
+cat "$beside"
+rm "$beside"
 need_native
-say "unit, server and outside tests"
+say "unit, server, outside and structure tests"
 npx --no-install vitest run
 say "browser tests"
 npx --no-install playwright test

@@ -60,7 +60,8 @@ test('from an empty editor to a running set of three, with completion and remedi
   await expect
     .poll(
       async () =>
-        ((await (await page.request.get(set)).json()) as { items: { status: { readyReplicas: number } }[] }).items[0]?.status.readyReplicas
+        ((await (await page.request.get(set)).json()) as { items: { status?: { readyReplicas: number } }[] }).items[0]?.status
+          ?.readyReplicas
     )
     .toBe(3);
 });

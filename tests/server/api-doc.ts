@@ -67,17 +67,14 @@ function tableOf(one: Endpoint, described: Described): string[] {
         (schema.description as string | undefined) ?? ''
       ]);
   if (!rows.length) return [];
-  return [
-    '| name | in | type | meaning |',
-    '| --- | --- | --- | --- |',
-    ...rows.map((row) => `| ${row.map(cell).join(' | ')} |`),
-    ''
-  ];
+  return ['| name | in | type | meaning |', '| --- | --- | --- | --- |', ...rows.map((row) => `| ${row.map(cell).join(' | ')} |`), ''];
 }
 
 function requestOf({ method, path }: Endpoint, { params, query, body, given }: Example<keyof Api>): string {
   const filled = path.replace(/\{(\w+)\}/g, (whole, name: string) => params?.[name] ?? whole);
-  const asked = query ? `?${new URLSearchParams(Object.entries(query).map(([name, value]): [string, string] => [name, String(value)]))}` : '';
+  const asked = query
+    ? `?${new URLSearchParams(Object.entries(query).map(([name, value]): [string, string] => [name, String(value)]))}`
+    : '';
   const text = typeof body === 'string' ? body.trimEnd() : body === undefined ? '' : JSON.stringify(body, null, 1);
   const from = given === undefined || text || method !== 'POST' ? '' : `(what ${given} gave)`;
   return [`${method} /api/v1${filled}${asked}`, text || from].filter(Boolean).join('\n\n');

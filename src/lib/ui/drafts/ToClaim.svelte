@@ -44,17 +44,21 @@
   });
   async function rehearse(how: typeof strategy) {
     busy = how;
-    const answer = await call('POST', '/rehearsals/{id}/persist', {
-      params: { id: desk.rehearsal() },
-      body: { ...wish(how), rehearse: true }
-    });
+    const asked = wish(how);
+    const answer = await call('POST', '/rehearsals/{id}/persist', { params: { id: desk.rehearsal() }, body: { ...asked, rehearse: true } });
     busy = '';
+    // What was asked for may have been changed meanwhile.
+    if (JSON.stringify(asked) !== JSON.stringify(wish(how))) return;
     if (answer.ok) tried = { ...tried, [how]: answer.value.rehearsal };
     else notices.complain(answer.trouble);
   }
   async function into() {
     if (!plan || !dir) return;
-    desk.addFile(`${dir.name}-to-a-claim.yaml`, plan.yaml);
+    const { name } = dir;
+    // The plan that is shown may still be that of what was asked for a moment ago.
+    const answer = await call('POST', '/rehearsals/{id}/persist', { params: { id: desk.rehearsal() }, body: wish(strategy) });
+    if (!answer.ok) return notices.complain(answer.trouble);
+    desk.addFile(`${name}-to-a-claim.yaml`, answer.value.yaml);
     if (await doCall('PUT', '/drafts/{draft}', { params: { draft: desk.id }, body: { files: desk.files, cause: 'to a claim' } }))
       desk.kept = true;
   }

@@ -4,7 +4,7 @@
   import type { ClassDesign, ClassNeeds } from '$core/briefs';
   import Peg from '$ui/parts/Peg.svelte';
   import Slot from '$ui/parts/Slot.svelte';
-  import { call, newDraft } from '$ui/call.svelte';
+  import { call, newDraft, notices } from '$ui/call.svelte';
   import { selection } from '$ui/selection.svelte';
 
   let { data } = $props();
@@ -39,7 +39,13 @@
   });
   async function draft() {
     if (!design?.class || nameWrong) return;
-    const id = await newDraft(data.cluster.name, `class ${needs.name}`, design.yaml);
+    // The class that is shown may still be that of what was asked for a moment ago.
+    const wanted = needs;
+    const answer = await call('POST', '/rehearsals/{id}/design-class', { params: { id: data.id }, body: wanted });
+    if (!answer.ok) return notices.complain(answer.trouble);
+    design = answer.value;
+    if (!design.class) return;
+    const id = await newDraft(data.cluster.name, `class ${wanted.name}`, design.yaml);
     if (id !== undefined) await goto(`${base}/drafts/${id}`);
   }
   $effect(() => {
