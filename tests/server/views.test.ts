@@ -17,7 +17,7 @@ async function opened(): Promise<Host> {
 async function act(host: Host, action: Action): Promise<void> {
   const { refusals } = await host.prepare(id, action);
   expect(refusals).toEqual([]);
-  await host.commit(id, action);
+  await host.commit(id);
 }
 let stuck: Host;
 let whole: Host;

@@ -3,6 +3,7 @@ import { entryOf, keyOf, refOf, type ApiObject, type Kind, type KindMap, type Re
 import { runningState } from './adopt';
 import type { Action } from './action';
 import { admitSteps, type Refusal } from './admit/admit';
+import type { Verdict } from './admit/plan';
 import { Schedule, type Due } from './clock/schedule';
 import { backoffMs, backoffs, reactionMs, stepSpans, StepLog, type SpanMs, type Step, type StepId } from './clock/steps';
 import { loops } from './control';
@@ -196,10 +197,13 @@ export class World implements ClusterAccess {
     }
   }
 
-  /** The same, some objects at each step. Until it is done nothing else may be asked of this world. */
-  *actSteps(action: Action): Generator<void, readonly Refusal[]> {
+  /**
+   * The same, some objects at each step. Until it is done nothing else may be asked of this world.
+   * @param planned what `planSteps` found of it on this world as it stands
+   */
+  *actSteps(action: Action, planned?: readonly Verdict[]): Generator<void, readonly Refusal[]> {
     this.busy.delete('calls');
-    return yield* admitSteps(this, action);
+    return yield* admitSteps(this, action, planned);
   }
 
   /**

@@ -340,6 +340,7 @@ export class Host extends ReadClusters {
       const planned = action.type === 'send' ? await inTurns(planSteps(facts, action.objects, action.replace)) : undefined;
       const refusals = planned ? planned.flatMap((verdict) => verdict.refusals) : refusalsOf(facts, action);
       one.frozen = refusals.length === 0;
+      if (one.frozen) one.prepared = { action, planned: facts === one.world.store ? planned : undefined };
       const outcomes = planned ? planned.map(({ ref, outcome }) => ({ ...ref, outcome })) : outcomesOf(facts, action);
       return { atMs: one.headMs, refusals, outcomes };
     } catch (error) {
@@ -349,12 +350,15 @@ export class Host extends ReadClusters {
   }
 
   async drop(id: string): Promise<void> {
-    this.stage(id).frozen = false;
+    const one = this.stage(id);
+    [one.frozen, one.prepared] = [false, undefined];
   }
 
-  /** Carries out an action that was written down. Time after the head, if there was any, is forgotten: it was derived. */
-  async commit(id: string, action: Action): Promise<Clock> {
+  /** Carries out the action that was prepared, once it is written down. Time after the head, if there was any, is forgotten: it was derived. */
+  async commit(id: string): Promise<Clock> {
     const one = this.stage(id);
+    if (!one.prepared) throw new Error(`nothing was prepared for ${id}`);
+    const { action, planned } = one.prepared;
     if (one.headMs < one.world.nowMs) {
       const { world, broken } = await rebuilt(this.slices, { origin: one.origin, actions: one.actions, untilMs: one.headMs });
       if (broken) throw new Error(`the moment can't be stood up: ${broken.why}`);
@@ -366,9 +370,9 @@ export class Host extends ReadClusters {
     one.busy = new Promise((resolve) => (ready = resolve));
     let refusals: readonly Refusal[];
     try {
-      refusals = await inTurns(one.world.actSteps(action));
+      refusals = await inTurns(one.world.actSteps(action, planned));
     } finally {
-      one.frozen = false;
+      [one.frozen, one.prepared] = [false, undefined];
       one.busy = undefined;
       ready();
     }

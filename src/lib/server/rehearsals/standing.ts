@@ -1,6 +1,6 @@
 import { createHash, type Hash } from 'node:crypto';
 import { setImmediate as nextTurn } from 'node:timers/promises';
-import { replay, Views, type Origin, type TimedAction, type World } from '$core/standin';
+import { replay, Views, type Action, type Origin, type TimedAction, type Verdict, type World } from '$core/standin';
 import type { Broken } from './clock';
 import { inTurns, sliceCalls, sliceMs, type Slices } from './slices';
 
@@ -16,6 +16,8 @@ export interface Stage {
   lastTickAt: number;
   /** An action is being written down: the clock must not move. */
   frozen: boolean;
+  /** That action, with what sending it does where that was found out on the world as it stands. */
+  prepared: { readonly action: Action; readonly planned: readonly Verdict[] | undefined } | undefined;
   halted: boolean;
   /** While it is set the world is half way through an action; questions wait for it. */
   busy: Promise<void> | undefined;
@@ -36,6 +38,7 @@ export const stageOf = (origin: Origin, actions: readonly TimedAction[], world: 
   running: 0,
   lastTickAt: 0,
   frozen: false,
+  prepared: undefined,
   halted: false,
   busy: undefined,
   broken,

@@ -87,7 +87,7 @@ export class RehearsalService extends StandingRehearsals {
         throw error;
       }
       this.parts.kept?.();
-      const carried = await this.carriedOut(id, action);
+      const carried = await this.carriedOut(id);
       if (!carried.ok) return carried;
       const clock = carried.value;
       bus.publish({ rehearsal: id, kind: 'acted', clock, revision: newRevision });
@@ -100,11 +100,11 @@ export class RehearsalService extends StandingRehearsals {
    * Carries out what was written down. Where that fails (its worker died, say) the rehearsal is stood up anew from what is written: either
    * it stands with the action, or the action is taken out again. So what is answered and what is kept never differ.
    */
-  private async carriedOut(id: string, action: Action): Promise<Answer<Clock>> {
+  private async carriedOut(id: string): Promise<Answer<Clock>> {
     const { host, store } = this.parts;
     let why: unknown;
     try {
-      return done(await host.commit(id, action));
+      return done(await host.commit(id));
     } catch (error) {
       why = error;
     }

@@ -4,7 +4,7 @@ import { damage, writeFault, writeRow } from '../engines/little-store';
 import { poolDriver } from '../provider/pool';
 import type { ClusterAccess } from '../control/loop';
 import type { Action } from '../action';
-import { plan, planSteps, type Refusal } from './plan';
+import { plan, planSteps, type Refusal, type Verdict } from './plan';
 import { restore, restoreRefusal } from './restore';
 import { heldFor } from './servers';
 
@@ -137,10 +137,11 @@ function orphan(world: ClusterAccess, owner: ApiObject): void {
 
 /**
  * Carries out a person's action, or refuses it as a whole.
+ * @param planned what sending it does, where that was found out just now; nothing has changed since
  * @returns the refusals; with any of them nothing was written
  */
-export function* admitSteps(world: ClusterAccess, action: Action): Generator<void, readonly Refusal[]> {
-  if (action.type === 'send') return yield* send(world, action);
+export function* admitSteps(world: ClusterAccess, action: Action, planned?: readonly Verdict[]): Generator<void, readonly Refusal[]> {
+  if (action.type === 'send') return yield* send(world, action, planned);
   const refusals = refusalsOf(world.store, action);
   if (refusals.length) return refusals;
   switch (action.type) {
@@ -178,8 +179,12 @@ export function* admitSteps(world: ClusterAccess, action: Action): Generator<voi
 /** So many objects are planned, and written, between two turns of others. */
 const objectsAStep = 150;
 
-function* send(world: ClusterAccess, { objects, replace = [] }: Action & { type: 'send' }): Generator<void, readonly Refusal[]> {
-  const verdicts = yield* planSteps(world.store, objects, replace);
+function* send(
+  world: ClusterAccess,
+  { objects, replace = [] }: Action & { type: 'send' },
+  planned?: readonly Verdict[]
+): Generator<void, readonly Refusal[]> {
+  const verdicts = planned ?? (yield* planSteps(world.store, objects, replace));
   const refusals = verdicts.flatMap((one) => one.refusals);
   if (refusals.length) return refusals;
   for (const ref of replace) {
