@@ -61,7 +61,7 @@ type PathOf<M extends Method> = { [K in keyof Api]: K extends `${M} ${infer P}` 
 type Of<M extends Method, P extends string> = `${M} ${P}` extends keyof Api ? Api[`${M} ${P}`] : never;
 
 /** What is only read. */
-type Still<T> = T extends readonly (infer U)[] ? readonly Still<U>[] : T extends object ? { readonly [K in keyof T]: Still<T[K]> } : T;
+type Fixed<T> = T extends readonly (infer U)[] ? readonly Fixed<U>[] : T extends object ? { readonly [K in keyof T]: Fixed<T[K]> } : T;
 
 /** What goes along with a call: what the path, the query and the body of its endpoint ask for. */
 type Along<M extends Method, P extends string> = ([ParamOf<P>] extends [never]
@@ -69,7 +69,7 @@ type Along<M extends Method, P extends string> = ([ParamOf<P>] extends [never]
   : { readonly params: Readonly<Record<ParamOf<P>, string | number>> }) & {
   readonly query?: Readonly<Partial<Record<keyof Of<M, P>['query'], string | number | boolean>>> | URLSearchParams;
   /** JSON, or a text that stays as it is: manifests. */
-  readonly body?: Still<Of<M, P>['body']>;
+  readonly body?: Fixed<Of<M, P>['body']>;
   /** What the caller has seen of what it changes. */
   readonly revision?: number | undefined;
   readonly signal?: AbortSignal | undefined;

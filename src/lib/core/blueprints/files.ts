@@ -39,6 +39,7 @@ ${spec.map((line) => `  ${line}\n`).join('')}  selector: {matchLabels: {app: ${n
     spec:
       serviceAccountName: ${name}`;
 
+/** Shared files: one volume that many members write to at once. */
 export const sharedFiles: Blueprint = {
   id: 'shared-files',
   title: 'shared files',
@@ -105,6 +106,7 @@ spec:
   ]
 };
 
+/** A shelf of images in the cluster itself. */
 export const imageShelf: Blueprint = {
   id: 'image-shelf',
   title: 'image shelf',

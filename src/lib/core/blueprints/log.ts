@@ -23,6 +23,7 @@ import {
 } from './parts';
 import type { Blueprint } from './types';
 
+/** A log broker: brokers with or without coordinators beside them, and its helper. */
 export const logBroker: Blueprint = {
   id: 'log-broker',
   title: 'log broker',

@@ -8,6 +8,7 @@ import type { Blueprint } from './types';
 export const memoryOperatorObjects = (watches: readonly string[], cpu?: string, memory?: string): ApiObject[] =>
   operatorObjects(operatorNamed('memory-operator')!, watches, { ...(cpu ? { cpu } : {}), ...(memory ? { memory } : {}) });
 
+/** An in-memory store that an operator looks after. */
 export const memoryStore: Blueprint = {
   id: 'memory-store',
   title: 'in-memory store',

@@ -5,12 +5,21 @@ import { engineImage, outsideNameMark, partOfLabel } from '../standin';
 export { ownManifests as objectsIn } from '../standin';
 import type { AnswerFault, Answers, Question } from './types';
 
+/** A counted answer. NaN where it is no number; the questions say so first. */
 export const count = (answers: Answers, id: string): number => Number(answers[id]);
 
+/** How the workload is called. */
 export const nameQuestion = (start: string): Question => ({ id: 'name', label: 'Name', kind: 'name', start });
+/** The namespace that it stands in. */
 export const spaceQuestion = (start: string): Question => ({ id: 'namespace', label: 'Namespace', kind: 'name', start });
+/** The storage class of its volumes; empty: the default one. */
 export const classQuestion: Question = { id: 'class', label: 'Storage class', kind: 'class', start: '' };
+/** How large a volume is, as a quantity. */
 export const sizeQuestion = (start: string, label = 'Size of each volume'): Question => ({ id: 'size', label, kind: 'size', start });
+/**
+ * How many there are of something.
+ * @param range fewest and most, both included
+ */
 export const countQuestion = (id: string, label: string, start: number, range: readonly [number, number]): Question => ({
   id,
   label,
@@ -18,8 +27,11 @@ export const countQuestion = (id: string, label: string, start: number, range: r
   start: String(start),
   range
 });
+/** CPU that each member requests, as a quantity. */
 export const cpuQuestion = (start: string): Question => ({ id: 'cpu', label: 'CPU of each member', kind: 'text', start });
+/** Memory that each member requests, as a quantity. */
 export const memoryQuestion = (start: string): Question => ({ id: 'memory', label: 'Memory of each member', kind: 'size', start });
+/** Who reaches it: the cluster alone, or clients outside too. */
 export const reachQuestion: Question = {
   id: 'reach',
   label: 'Reached from',
@@ -30,6 +42,10 @@ export const reachQuestion: Question = {
     ['outside', 'inside and outside']
   ]
 };
+/**
+ * A question with a few answers to choose from.
+ * @param options pairs of what is kept and what is shown
+ */
 export const choice = (id: string, label: string, start: string, options: Question['options']): Question => ({
   id,
   label,
@@ -258,15 +274,18 @@ spec:${outside ? '\n  type: LoadBalancer' : ''}
   )}
 `;
 
+/** Whether members talk with certificates. */
 export const tlsQuestion: Question = choice('tls', 'Members talk', 'on', [
   ['on', 'with certificates'],
   ['off', 'in plain']
 ]);
 
+/** Whether clients talk with certificates. */
 export const tlsOutside: Question = choice('tls', 'Clients talk', 'on', [
   ['on', 'with certificates'],
   ['off', 'in plain']
 ]);
+/** The domain under which clients outside find it. */
 export const domainQuestion = (start: string): Question => ({ id: 'domain', label: 'Domain outside', kind: 'domain', start });
 
 /** An issuer with an authority of its own, and a certificate with every name that members are called by. */
@@ -313,5 +332,7 @@ export function sizeWords(bytes: number): string {
   return `${Number.isInteger(n) ? n.toLocaleString('en') : n.toLocaleString('en', { maximumFractionDigits: 1 })} ${units[unit]}`;
 }
 
+/** How many of n that decide by majority may be lost: (n - 1) / 2, rounded down. */
 export const tolerates = (n: number): number => Math.floor((n - 1) / 2);
+/** "1 member", "3 members". */
 export const members = (n: number): string => `${n} ${n === 1 ? 'member' : 'members'}`;

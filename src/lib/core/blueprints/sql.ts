@@ -83,6 +83,7 @@ function dataMembers(
 const front = (answers: Answers, port: number): string =>
   frontService(answers, `${answers.name}-sql`, answers.name!, [{ name: 'sql', port }], answers.reach === 'outside');
 
+/** SQL whose members all take writes and agree by majority. */
 export const multiPrimarySql: Blueprint = {
   id: 'multi-primary-sql',
   title: 'multi-primary SQL',
@@ -116,6 +117,7 @@ export const multiPrimarySql: Blueprint = {
   drawn: (answers) => rows(answers, 'founds the cluster', 'joins')
 };
 
+/** SQL with one primary and standbys that follow it. */
 export const primaryStandbySql: Blueprint = {
   id: 'primary-standby-sql',
   title: 'primary-standby SQL',
@@ -171,6 +173,7 @@ export const primaryStandbySql: Blueprint = {
     }))
 };
 
+/** A set of documents that elects its primary. */
 export const documentSet: Blueprint = {
   id: 'document-set',
   title: 'document replica set',

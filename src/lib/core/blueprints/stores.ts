@@ -32,6 +32,7 @@ const shardWords = (answers: Answers, parity: number): string => {
   return `survives ${members(losableMembers)}${writableWithoutMembers < losableMembers ? ', reads only then' : ''}`;
 };
 
+/** An object store that spreads each object over its volumes with parity. */
 export const objectStore: Blueprint = {
   id: 'object-store',
   title: 'object store',
@@ -178,6 +179,7 @@ export const objectStore: Blueprint = {
   }
 };
 
+/** Time-series SQL: a front member and stores that keep copies. */
 export const timeSeries: Blueprint = {
   id: 'time-series',
   title: 'time-series SQL',

@@ -12,6 +12,7 @@ export interface Question {
   readonly options?: readonly (readonly [value: string, word: string])[];
 }
 
+/** A reader's answers by the ids of their questions; always texts. */
 export type Answers = Readonly<Record<string, string>>;
 
 /** What is wrong with an answer, and what would be right. */

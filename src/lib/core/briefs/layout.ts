@@ -1,6 +1,7 @@
 import { ordinaryDomain, type Ground } from '../model';
 import { driverCard, filePort, providerAudience } from '../standin';
 
+/** How the control plane is laid out: one member, or several with a quorum store of their own. */
 export type Shape = 'small' | 'production';
 type Spec = Ground['spec'];
 
@@ -10,6 +11,7 @@ export const speedKinds = {
   fast: { baseIops: 5_200, iopsPerGib: 13, mostIops: 44_000, baseMbps: 210, mbpsPerGib: 1.1, mostMbps: 1_700 },
   cheap: { baseIops: 240, iopsPerGib: 0.8, mostIops: 2_600, baseMbps: 45, mbpsPerGib: 0.07, mostMbps: 190 }
 } as const;
+/** A kind of speed that a volume can be asked to have. */
 export type SpeedKind = keyof typeof speedKinds;
 
 /** Which speed kind a backend has; undefined when its figures are its own. */

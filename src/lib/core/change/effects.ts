@@ -17,6 +17,7 @@ import {
 import { ephemeralFillAt, type Verdict } from '../standin';
 import type { SheetLine } from './types';
 
+/** Names of the volumes of a pod that are gone with it. */
 export const ephemeral = (spec: PodSpec): string[] => (spec.volumes ?? []).filter((one) => one.emptyDir).map((one) => one.name);
 
 type Workload = StatefulSet | Deployment | DaemonSet;

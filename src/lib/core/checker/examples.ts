@@ -10,12 +10,14 @@ const under = (spaces: number, lines: string | undefined): string =>
         .join('')
     : '';
 
+/** Documents as one text. */
 export const join = (...documents: string[]): string => documents.map((one) => one.trim()).join('\n---\n') + '\n';
 
 /** A headless service in front of `store`. */
 export const service = (spec = 'clusterIP: None, selector: {app: store}, ports: [{name: sql, port: 7110}]', meta = 'name: store'): string =>
   `apiVersion: v1\nkind: Service\nmetadata: {${meta}}\nspec: {${spec}}\n`;
 
+/** What of the example of a set is written otherwise. */
 export interface SetParts {
   readonly meta?: string;
   readonly name?: string;
@@ -61,6 +63,7 @@ ${under(6, parts.pod)}      containers:
 ${under(8, parts.container)}${claim === null ? '' : `        volumeMounts: ${mounts}\n`}${claims}`;
 }
 
+/** What of the example of a pod is written otherwise. */
 export interface PodParts {
   readonly meta?: string;
   readonly spec?: string;

@@ -21,6 +21,7 @@ export interface Proposal {
   readonly info?: string;
 }
 
+/** What could be written at a place of a text. Offsets count UTF-16 units from its beginning. */
 export interface Completion {
   readonly from: number;
   readonly proposals: readonly Proposal[];

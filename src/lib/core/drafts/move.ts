@@ -12,6 +12,7 @@ export interface MovePlace {
   readonly after: string;
 }
 
+/** What moving a draft to another namespace changes. */
 export interface Move {
   readonly places: readonly MovePlace[];
   readonly edits: readonly TextEdit[];

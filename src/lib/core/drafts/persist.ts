@@ -15,6 +15,7 @@ export interface PersistWish {
   readonly strategy: 'Recreate' | 'RollingUpdate';
 }
 
+/** How a workload gets from an ephemeral directory to a claim, and what is lost on the way. */
 export interface PersistPlan {
   readonly objects: readonly ApiObject[];
   readonly lost: string;

@@ -7,6 +7,7 @@ export const alphabets = {
   marks: 'ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789!#%+-.:=?@^_~',
   hex: '0123456789abcdef'
 } as const;
+/** Characters that a drawn secret is made of. */
 export type Alphabet = keyof typeof alphabets;
 
 /** Least random bits of a generated value. Source: RFC 4086, 8.1 (keys of 128 bits for high security). */

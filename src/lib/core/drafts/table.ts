@@ -32,6 +32,7 @@ export interface TableRow {
   readonly values: Readonly<Record<string, string | number | boolean>>;
 }
 
+/** A path as in `spec.containers[0].image`. */
 export const pathText = (path: Path): string =>
   path.reduce<string>((text, step) => (typeof step === 'number' ? `${text}[${step}]` : text ? `${text}.${step}` : step), '');
 
@@ -109,6 +110,7 @@ const lifted: readonly { test: RegExp; name: string }[] = [
   { test: /loadBalancerIP$|hostnames?\[\d+\]$|spec\.names\[\d+\]$/, name: 'host name' }
 ];
 
+/** A value that is apt to differ by cluster. */
 export interface Liftable {
   readonly name: string;
   readonly place: string;

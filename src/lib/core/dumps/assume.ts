@@ -29,6 +29,7 @@ export interface Assumption {
   readonly stated?: true;
 }
 
+/** All that a driver's identity can be allowed at its backend. */
 export const allRights: readonly Right[] = ['create', 'attach', 'detach', 'delete', 'grow', 'snapshot', 'key-use'];
 const hostLabel = 'kubernetes.io/hostname';
 const noProvisioner = 'kubernetes.io/no-provisioner';

@@ -73,6 +73,7 @@ export function sinceOf(object: ApiObject): number | undefined {
   return at(object.metadata.creationTimestamp);
 }
 
+/** What became of one object between two dumps. Times are virtual ms. */
 export interface ChangedLine {
   readonly ref: Ref;
   readonly before?: string;

@@ -21,6 +21,7 @@ export function withoutNulls(value: unknown, depth = 0): unknown {
   return kept;
 }
 
+/** Whether a value is a mapping: neither a list nor null. */
 export const isRecord = (value: unknown): value is Record<string, unknown> =>
   typeof value === 'object' && value !== null && !Array.isArray(value);
 

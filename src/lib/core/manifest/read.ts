@@ -41,6 +41,7 @@ export interface Rough extends Written {
   readonly cut: boolean;
 }
 
+/** Objects of a text with the places of their fields, and what is wrong with it. */
 export interface WrittenResult {
   readonly objects: readonly Written[];
   readonly problems: readonly WrittenProblem[];

@@ -69,7 +69,9 @@ export interface KindMap {
   CustomResourceDefinition: operated.Definition;
   Rest: standin.Rest;
 }
+/** Every kind that is known here, as manifests spell it. */
 export type Kind = keyof KindMap;
+/** An object of any known kind. */
 export type ApiObject = KindMap[Kind];
 
 /** What is known of a kind beside its schema. */

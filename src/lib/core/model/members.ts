@@ -64,6 +64,7 @@ export function podsMadeBy(facts: Facts, owner: ApiObject): Pod[] {
   return [...direct, ...between].filter((one): one is Pod => one.kind === 'Pod');
 }
 
+/** The annotation that makes a class the default (storage.k8s.io, published). */
 export const defaultClassMark = 'storageclass.kubernetes.io/is-default-class';
 
 /** The class used by claims that name none: the newest that carries the mark, or undefined. Source: "Storage Classes", default class. */

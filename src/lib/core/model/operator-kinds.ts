@@ -65,8 +65,13 @@ export const definitionSchema = kindOf('apiextensions.k8s.io/v1', 'CustomResourc
   status: z.looseObject({}).optional()
 });
 
+/** A custom resource of the stand-in: an in-memory store that its operator makes. */
 export type MemoryCluster = z.infer<typeof memoryClusterSchema>;
+/** A custom resource of the stand-in: a database of an in-memory store. */
 export type MemoryDatabase = z.infer<typeof memoryDatabaseSchema>;
+/** A custom resource of the stand-in: a set of documents that its operator makes. */
 export type DocumentSet = z.infer<typeof documentSetSchema>;
+/** A custom resource of the stand-in: an order to the catalogue's manager. */
 export type OperatorOrder = z.infer<typeof operatorOrderSchema>;
+/** A CustomResourceDefinition (apiextensions.k8s.io/v1), as far as it is read. */
 export type Definition = z.infer<typeof definitionSchema>;

@@ -12,6 +12,7 @@ const envVar = z.looseObject({
 
 const probe = z.looseObject({ initialDelaySeconds: count.optional(), periodSeconds: count.optional(), failureThreshold: count.optional() });
 
+/** A container of a pod (core/v1). */
 export const container = z.looseObject({
   name: z.string(),
   image: z.string(),
@@ -39,7 +40,9 @@ const podVolume = z.looseObject({
 });
 
 const requirement = z.looseObject({ key: z.string(), operator: z.string(), values: z.array(z.string()).optional() });
+/** One term of a node selector: all of its expressions have to hold. */
 export const nodeTerm = z.looseObject({ matchExpressions: z.array(requirement).optional() });
+/** One term of affinity between pods. */
 export const affinityTerm = z.looseObject({
   labelSelector: labelSelector.optional(),
   topologyKey: z.string(),
@@ -54,6 +57,7 @@ const toleration = z.looseObject({
   tolerationSeconds: z.number().optional()
 });
 
+/** What a pod asks for (core/v1, PodSpec). */
 export const podSpec = z.looseObject({
   containers: z.array(container).min(1),
   initContainers: z.array(container).optional(),
@@ -83,6 +87,7 @@ const containerState = z.looseObject({
   terminated: z.looseObject({ exitCode: z.number(), reason: z.string().optional() }).optional()
 });
 
+/** How a container stands (core/v1, ContainerStatus). */
 export const containerStatus = z.looseObject({
   name: z.string(),
   image: z.string(),
@@ -93,6 +98,7 @@ export const containerStatus = z.looseObject({
   state: containerState.optional()
 });
 
+/** Pod (core/v1). */
 export const podSchema = kindOf('v1', 'Pod', {
   spec: podSpec,
   status: z
@@ -107,8 +113,10 @@ export const podSchema = kindOf('v1', 'Pod', {
     .optional()
 });
 
+/** What pods are made from (core/v1, PodTemplateSpec). */
 export const podTemplate = z.looseObject({ metadata: objectMeta.partial().optional(), spec: podSpec });
 
+/** Node (core/v1). */
 export const nodeSchema = kindOf('v1', 'Node', {
   spec: z
     .looseObject({
@@ -129,6 +137,7 @@ export const nodeSchema = kindOf('v1', 'Node', {
     .optional()
 });
 
+/** A port of a service (core/v1, ServicePort). */
 export const servicePort = z.looseObject({
   name: z.string().optional(),
   port: z.number().int().min(1).max(65535),
@@ -136,6 +145,7 @@ export const servicePort = z.looseObject({
   protocol: z.enum(['TCP', 'UDP', 'SCTP']).optional()
 });
 
+/** Service (core/v1). */
 export const serviceSchema = kindOf('v1', 'Service', {
   spec: z.looseObject({
     type: z.enum(['ClusterIP', 'NodePort', 'LoadBalancer', 'ExternalName']).optional(),
@@ -148,6 +158,7 @@ export const serviceSchema = kindOf('v1', 'Service', {
   status: z.looseObject({}).optional()
 });
 
+/** EndpointSlice (discovery.k8s.io/v1). */
 export const endpointSliceSchema = kindOf('discovery.k8s.io/v1', 'EndpointSlice', {
   addressType: z.string(),
   endpoints: z.array(
@@ -165,12 +176,21 @@ export const endpointSliceSchema = kindOf('discovery.k8s.io/v1', 'EndpointSlice'
   ports: z.array(z.looseObject({ name: z.string().optional(), port: z.number().optional(), protocol: z.string().optional() })).optional()
 });
 
+/** A pod. */
 export type Pod = z.infer<typeof podSchema>;
+/** What a pod asks for. */
 export type PodSpec = z.infer<typeof podSpec>;
+/** What pods are made from. */
 export type PodTemplate = z.infer<typeof podTemplate>;
+/** A container of a pod. */
 export type Container = z.infer<typeof container>;
+/** How a container stands. */
 export type ContainerStatus = z.infer<typeof containerStatus>;
+/** Which taint of a node a pod bears with. */
 export type Toleration = z.infer<typeof toleration>;
+/** A node. */
 export type Node = z.infer<typeof nodeSchema>;
+/** A service. */
 export type Service = z.infer<typeof serviceSchema>;
+/** Addresses behind a service. */
 export type EndpointSlice = z.infer<typeof endpointSliceSchema>;

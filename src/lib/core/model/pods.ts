@@ -43,6 +43,7 @@ export function roomOf(node: Node): Ask & { pods: number } {
   return room;
 }
 
+/** The label that tells a node's zone (well-known labels, published). */
 export const zoneLabel = 'topology.kubernetes.io/zone';
 
 /** The zone a node stands in; '' when it carries no zone label. */
@@ -51,6 +52,7 @@ export const zoneOf = (node: Node | undefined): string => node?.metadata.labels?
 /** The label (invented) of nodes that are no machines of their own and take no daemon set. */
 export const virtualLabel = 'standin.example/virtual';
 
+/** Whether a node takes no daemon set; a mark of the stand-in. */
 export const isVirtualNode = (node: Node): boolean => node.metadata.labels?.[virtualLabel] === 'true';
 
 /** Finds a condition by its type. */

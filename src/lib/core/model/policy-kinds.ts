@@ -21,9 +21,13 @@ const policyRule = z.looseObject({
 const subject = z.looseObject({ kind: z.string(), name: z.string(), namespace: z.string().optional(), apiGroup: z.string().optional() });
 const roleRef = z.looseObject({ apiGroup: z.string(), kind: z.string(), name: z.string() });
 
+/** Role (rbac.authorization.k8s.io/v1). */
 export const roleSchema = kindOf(rbac, 'Role', { rules: z.array(policyRule).nullish() });
+/** ClusterRole (rbac.authorization.k8s.io/v1). */
 export const clusterRoleSchema = kindOf(rbac, 'ClusterRole', { rules: z.array(policyRule).nullish() });
+/** RoleBinding (rbac.authorization.k8s.io/v1). */
 export const roleBindingSchema = kindOf(rbac, 'RoleBinding', { subjects: z.array(subject).nullish(), roleRef });
+/** ClusterRoleBinding (rbac.authorization.k8s.io/v1). */
 export const clusterRoleBindingSchema = kindOf(rbac, 'ClusterRoleBinding', { subjects: z.array(subject).nullish(), roleRef });
 
 const hook = z.looseObject({
@@ -35,13 +39,17 @@ const hook = z.looseObject({
   })
 });
 const admission = 'admissionregistration.k8s.io/v1';
+/** ValidatingWebhookConfiguration (admissionregistration.k8s.io/v1). */
 export const validatingHookSchema = kindOf(admission, 'ValidatingWebhookConfiguration', { webhooks: z.array(hook).optional() });
+/** MutatingWebhookConfiguration (admissionregistration.k8s.io/v1). */
 export const mutatingHookSchema = kindOf(admission, 'MutatingWebhookConfiguration', { webhooks: z.array(hook).optional() });
 
+/** NetworkPolicy (networking.k8s.io/v1). */
 export const networkPolicySchema = kindOf('networking.k8s.io/v1', 'NetworkPolicy', {
   spec: z.looseObject({ podSelector: labelSelector }).optional()
 });
 
+/** ResourceQuota (core/v1). */
 export const resourceQuotaSchema = kindOf('v1', 'ResourceQuota', {
   spec: z.looseObject({}).optional(),
   status: z.looseObject({}).optional()
@@ -79,15 +87,27 @@ export const certificateSchema = kindOf(engines, 'Certificate', {
   status: z.looseObject({ notAfter: z.string().optional(), conditions: z.array(condition).optional() }).optional()
 });
 
+/** How many members may be taken away at once (policy/v1). */
 export type DisruptionBudget = z.infer<typeof disruptionBudgetSchema>;
+/** Rights within a namespace. */
 export type Role = z.infer<typeof roleSchema>;
+/** Rights in the whole cluster. */
 export type ClusterRole = z.infer<typeof clusterRoleSchema>;
+/** Gives rights within a namespace to somebody. */
 export type RoleBinding = z.infer<typeof roleBindingSchema>;
+/** Gives rights in the whole cluster to somebody. */
 export type ClusterRoleBinding = z.infer<typeof clusterRoleBindingSchema>;
+/** Whom admission asks whether an object may be taken. */
 export type ValidatingHook = z.infer<typeof validatingHookSchema>;
+/** Whom admission asks to change an object. */
 export type MutatingHook = z.infer<typeof mutatingHookSchema>;
+/** Who may talk to whom. */
 export type NetworkPolicy = z.infer<typeof networkPolicySchema>;
+/** How much a namespace may have. */
 export type ResourceQuota = z.infer<typeof resourceQuotaSchema>;
+/** A revision of a deployment (apps/v1). */
 export type ReplicaSet = z.infer<typeof replicaSetSchema>;
+/** Who issues certificates in the stand-in. */
 export type Issuer = z.infer<typeof issuerSchema>;
+/** A certificate that the stand-in issues and renews. */
 export type Certificate = z.infer<typeof certificateSchema>;

@@ -4,6 +4,7 @@ import { kindOf, quantity, textMap } from './meta';
 /** The published group of snapshots (CSI snapshotter's custom resources, `v1`). */
 export const snapshotApi = 'snapshot.storage.k8s.io/v1';
 
+/** VolumeSnapshotClass (snapshot.storage.k8s.io/v1). */
 export const snapshotClassSchema = kindOf(snapshotApi, 'VolumeSnapshotClass', {
   driver: z.string(),
   deletionPolicy: z.enum(['Delete', 'Retain']),
@@ -12,6 +13,7 @@ export const snapshotClassSchema = kindOf(snapshotApi, 'VolumeSnapshotClass', {
 
 const snapshotError = z.looseObject({ message: z.string().optional(), time: z.string().optional() });
 
+/** VolumeSnapshot (snapshot.storage.k8s.io/v1). */
 export const snapshotSchema = kindOf(snapshotApi, 'VolumeSnapshot', {
   spec: z.looseObject({
     source: z.looseObject({ persistentVolumeClaimName: z.string().optional(), volumeSnapshotContentName: z.string().optional() }),
@@ -28,6 +30,7 @@ export const snapshotSchema = kindOf(snapshotApi, 'VolumeSnapshot', {
     .optional()
 });
 
+/** VolumeSnapshotContent (snapshot.storage.k8s.io/v1). */
 export const snapshotContentSchema = kindOf(snapshotApi, 'VolumeSnapshotContent', {
   spec: z.looseObject({
     driver: z.string(),
@@ -46,6 +49,9 @@ export const snapshotContentSchema = kindOf(snapshotApi, 'VolumeSnapshotContent'
     .optional()
 });
 
+/** How snapshots are made. */
 export type SnapshotClass = z.infer<typeof snapshotClassSchema>;
+/** A snapshot that somebody asked for. */
 export type Snapshot = z.infer<typeof snapshotSchema>;
+/** What the backend keeps of a snapshot. */
 export type SnapshotContent = z.infer<typeof snapshotContentSchema>;

@@ -7,6 +7,7 @@ export const standinApi = 'standin.example/v1';
 /** Custom resources of the stand-in's operators. All invented. */
 export const enginesApi = 'engines.standin.example/v1';
 
+/** What a driver's identity may do at its backend. */
 export const right = z.enum(['create', 'attach', 'detach', 'delete', 'grow', 'snapshot', 'key-use']);
 
 /** Per volume: base IOPS, IOPS per GiB and the most; the same for throughput in MB/s (10^6 bytes). */
@@ -335,24 +336,45 @@ export const restSchema = kindOf(standinApi, 'Rest', {
   status: z.looseObject({ stage: z.string() }).optional()
 });
 
+/** What a driver's identity may do at its backend. */
 export type Right = z.infer<typeof right>;
+/** Nodes that are alike. */
 export type NodeGroup = z.infer<typeof nodeGroup>;
+/** The place of a stand-in as a document. */
 export type Ground = z.infer<typeof groundSchema>;
+/** Where volumes come from. */
 export type Backend = z.infer<typeof backendSchema>;
+/** Who a driver is at its backend, and what it may do there. */
 export type Identity = z.infer<typeof identitySchema>;
+/** Where images are pulled from. */
 export type Registry = z.infer<typeof registrySchema>;
+/** A disk in a node. */
 export type Disk = z.infer<typeof diskSchema>;
+/** Disks of nodes that hand out volumes together. */
 export type Pool = z.infer<typeof poolSchema>;
+/** A volume or snapshot as the backend keeps it, whatever the cluster knows of it. */
 export type Asset = z.infer<typeof assetSchema>;
+/** An object that waits for whoever serves its kind. */
 export type Held = z.infer<typeof heldSchema>;
+/** A restore that is under way. */
 export type Restoring = z.infer<typeof restoringSchema>;
+/** A program of an engine that runs in a member's container. */
 export type Process = z.infer<typeof processSchema>;
+/** What a client asked of a workload, and the answer. */
 export type AskObject = z.infer<typeof askSchema>;
+/** How a client comes to a workload. */
 export type Way = z.infer<typeof way>;
+/** Nodes or zones that are cut off, slow or dark for a while. */
 export type Outage = z.infer<typeof outageSchema>;
+/** A node that is being emptied. */
 export type Emptying = z.infer<typeof emptyingSchema>;
+/** Who knows names and passwords outside the cluster. */
 export type LoginProvider = z.infer<typeof loginProviderSchema>;
+/** A way from the reader to a service. */
 export type Tunnel = z.infer<typeof tunnelSchema>;
+/** A topic that a log broker's helper keeps. */
 export type Topic = z.infer<typeof topicSchema>;
+/** An account that a log broker's helper keeps. */
 export type Account = z.infer<typeof accountSchema>;
+/** A workload that was stopped in order, its volumes kept. */
 export type Rest = z.infer<typeof restSchema>;

@@ -2,10 +2,12 @@ import { z } from 'zod';
 import { condition, kindOf, labelSelector, quantity, quantityMap, textMap } from './meta';
 import { nodeTerm } from './pod-kinds';
 
+/** How a volume may be mounted (core/v1). */
 export const accessMode = z.enum(['ReadWriteOnce', 'ReadOnlyMany', 'ReadWriteMany', 'ReadWriteOncePod']);
 const volumeMode = z.enum(['Filesystem', 'Block']);
 const reclaim = z.enum(['Delete', 'Retain', 'Recycle']);
 
+/** StorageClass (storage.k8s.io/v1). */
 export const storageClassSchema = kindOf('storage.k8s.io/v1', 'StorageClass', {
   provisioner: z.string(),
   parameters: textMap.optional(),
@@ -18,6 +20,7 @@ export const storageClassSchema = kindOf('storage.k8s.io/v1', 'StorageClass', {
     .optional()
 });
 
+/** CSIDriver (storage.k8s.io/v1). */
 export const csiDriverSchema = kindOf('storage.k8s.io/v1', 'CSIDriver', {
   spec: z.looseObject({
     attachRequired: z.boolean().optional(),
@@ -28,6 +31,7 @@ export const csiDriverSchema = kindOf('storage.k8s.io/v1', 'CSIDriver', {
   })
 });
 
+/** CSINode (storage.k8s.io/v1). */
 export const csiNodeSchema = kindOf('storage.k8s.io/v1', 'CSINode', {
   spec: z.looseObject({
     drivers: z.array(
@@ -41,6 +45,7 @@ export const csiNodeSchema = kindOf('storage.k8s.io/v1', 'CSINode', {
   })
 });
 
+/** What a claim asks for (core/v1, PersistentVolumeClaimSpec). */
 export const claimSpec = z.looseObject({
   accessModes: z.array(accessMode).min(1),
   resources: z.looseObject({ requests: z.looseObject({ storage: quantity }), limits: quantityMap.optional() }),
@@ -51,6 +56,7 @@ export const claimSpec = z.looseObject({
   dataSource: z.looseObject({ apiGroup: z.string().optional(), kind: z.string(), name: z.string() }).optional()
 });
 
+/** PersistentVolumeClaim (core/v1). */
 export const claimSchema = kindOf('v1', 'PersistentVolumeClaim', {
   spec: claimSpec,
   status: z
@@ -63,6 +69,7 @@ export const claimSchema = kindOf('v1', 'PersistentVolumeClaim', {
     .optional()
 });
 
+/** PersistentVolume (core/v1). */
 export const volumeSchema = kindOf('v1', 'PersistentVolume', {
   spec: z.looseObject({
     capacity: z.looseObject({ storage: quantity }),
@@ -85,6 +92,7 @@ export const volumeSchema = kindOf('v1', 'PersistentVolume', {
   status: z.looseObject({ phase: z.string().optional(), reason: z.string().optional(), message: z.string().optional() }).optional()
 });
 
+/** VolumeAttachment (storage.k8s.io/v1). */
 export const attachmentSchema = kindOf('storage.k8s.io/v1', 'VolumeAttachment', {
   spec: z.looseObject({
     attacher: z.string(),
@@ -100,9 +108,15 @@ export const attachmentSchema = kindOf('storage.k8s.io/v1', 'VolumeAttachment', 
     .optional()
 });
 
+/** How volumes are made. */
 export type StorageClass = z.infer<typeof storageClassSchema>;
+/** What a driver says of itself. */
 export type CSIDriver = z.infer<typeof csiDriverSchema>;
+/** Drivers that a node has, and how many volumes of each it takes. */
 export type CSINode = z.infer<typeof csiNodeSchema>;
+/** A claim on a volume. */
 export type Claim = z.infer<typeof claimSchema>;
+/** A volume as the cluster knows it. */
 export type Volume = z.infer<typeof volumeSchema>;
+/** A volume that is attached to a node, or is to be. */
 export type Attachment = z.infer<typeof attachmentSchema>;

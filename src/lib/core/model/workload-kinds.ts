@@ -3,8 +3,10 @@ import { condition, count, intOrText, kindOf, labelSelector, objectMeta } from '
 import { podTemplate } from './pod-kinds';
 import { claimSpec } from './storage-kinds';
 
+/** What the claims of a set are made from. */
 export const claimTemplate = z.looseObject({ metadata: objectMeta, spec: claimSpec });
 
+/** StatefulSet (apps/v1). */
 export const statefulSetSchema = kindOf('apps/v1', 'StatefulSet', {
   spec: z.looseObject({
     replicas: count.optional(),
@@ -40,6 +42,7 @@ export const statefulSetSchema = kindOf('apps/v1', 'StatefulSet', {
     .optional()
 });
 
+/** Deployment (apps/v1). */
 export const deploymentSchema = kindOf('apps/v1', 'Deployment', {
   spec: z.looseObject({
     replicas: count.optional(),
@@ -65,6 +68,7 @@ export const deploymentSchema = kindOf('apps/v1', 'Deployment', {
     .optional()
 });
 
+/** DaemonSet (apps/v1). */
 export const daemonSetSchema = kindOf('apps/v1', 'DaemonSet', {
   spec: z.looseObject({ selector: labelSelector, template: podTemplate, updateStrategy: z.looseObject({}).optional() }),
   status: z
@@ -80,6 +84,7 @@ export const daemonSetSchema = kindOf('apps/v1', 'DaemonSet', {
     .optional()
 });
 
+/** Job (batch/v1). */
 export const jobSchema = kindOf('batch/v1', 'Job', {
   spec: z.looseObject({
     template: podTemplate,
@@ -98,7 +103,11 @@ export const jobSchema = kindOf('batch/v1', 'Job', {
     .optional()
 });
 
+/** Pods that end. */
 export type Job = z.infer<typeof jobSchema>;
+/** Members with names and claims of their own. */
 export type StatefulSet = z.infer<typeof statefulSetSchema>;
+/** Pods that are alike. */
 export type Deployment = z.infer<typeof deploymentSchema>;
+/** One pod on each node. */
 export type DaemonSet = z.infer<typeof daemonSetSchema>;

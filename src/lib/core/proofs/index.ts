@@ -9,17 +9,18 @@ import { names } from './names';
 import { order } from './order';
 import { returns } from './returns';
 import { shared } from './shared';
-import { proofOf, type Bench, type Check, type EngineRule, type Proof, type ProofRule, type WorkloadBench } from './types';
+import { proofOf, type SetUnderProof, type Check, type EngineRule, type Proof, type ProofRule, type WorkloadUnderProof } from './types';
 
 export { tryClass, type Trial } from './trial';
-export type { Bench, Check, Matrix, Proof, ProofId } from './types';
+export type { SetUnderProof, Check, Matrix, Proof, ProofId } from './types';
 export { workloadNamed, podsIn, type Workload } from './workload';
 
 /** The proof pack for a set. Packs for kinds of workloads come with their engines. */
 export const setPack: readonly ProofRule[] = [claims, order, names, data, shared, returns];
 
 /** Runs the whole pack on a set at the present moment. */
-export const prove = (bench: Bench): Proof[] => setPack.filter((rule) => rule.applies?.(bench.set) ?? true).map((rule) => rule.run(bench));
+export const prove = (subject: SetUnderProof): Proof[] =>
+  setPack.filter((rule) => rule.applies?.(subject.set) ?? true).map((rule) => rule.run(subject));
 
 /** Proofs through the engines' own interfaces, in the order in which they are shown. */
 export const engineRules: readonly EngineRule[] = [
@@ -42,10 +43,10 @@ export const engineRules: readonly EngineRule[] = [
 ];
 
 /** The titles of the proofs that suit a workload. */
-export const packOf = (bench: WorkloadBench): EngineRule[] =>
-  bench.workload.engine === undefined
+export const packOf = (subject: WorkloadUnderProof): EngineRule[] =>
+  subject.workload.engine === undefined
     ? []
-    : engineRules.filter((rule) => (rule.engines?.includes(bench.workload.engine!) ?? true) && (rule.applies?.(bench) ?? true));
+    : engineRules.filter((rule) => (rule.engines?.includes(subject.workload.engine!) ?? true) && (rule.applies?.(subject) ?? true));
 
 /** The same proof of several sets, as one. */
 function merged(proofs: readonly Proof[]): Proof {
@@ -61,12 +62,12 @@ function merged(proofs: readonly Proof[]): Proof {
 }
 
 /** A proof of a workload that can't be run yet, because nothing of it answers. */
-const waiting = ({ id, title }: EngineRule, bench: WorkloadBench): Proof => ({
+const waiting = ({ id, title }: EngineRule, subject: WorkloadUnderProof): Proof => ({
   id,
   title,
   state: 'waiting',
   says: 'no member runs yet that could be asked',
-  atMs: bench.facts.nowMs,
+  atMs: subject.facts.nowMs,
   checks: []
 });
 
@@ -74,21 +75,21 @@ const waiting = ({ id, title }: EngineRule, bench: WorkloadBench): Proof => ({
  * Runs all proofs of a workload, one after the other, so that whoever runs them can do something else in between: those of its sets, then
  * those through its engine. Each that writes or breaks something does so on a fork.
  */
-export function* proveWorkload(bench: WorkloadBench & Pick<Bench, 'changes'>): Generator<void, Proof[]> {
-  const { workload, facts } = bench;
+export function* proveWorkload(subject: WorkloadUnderProof & Pick<SetUnderProof, 'changes'>): Generator<void, Proof[]> {
+  const { workload, facts } = subject;
   const proofs: Proof[] = [];
   for (const rule of setPack) {
     // Rows in volumes are read where an engine keeps rows; what others keep is proved through them.
-    if (workload.engine !== undefined && (rule.id === 'shared' || (rule.id === 'data' && !keepsRows(bench)))) continue;
-    const mine = workload.sets.filter((set) => rule.applies?.(set) ?? true).map((set) => rule.run({ ...bench, set }));
+    if (workload.engine !== undefined && (rule.id === 'shared' || (rule.id === 'data' && !keepsRows(subject)))) continue;
+    const mine = workload.sets.filter((set) => rule.applies?.(set) ?? true).map((set) => rule.run({ ...subject, set }));
     if (mine.length) proofs.push(merged(mine));
     yield;
   }
   const runs = podsIn(facts, workload).some((pod) => facts.get('Process', workload.namespace, pod.metadata.name));
-  for (const rule of packOf(bench)) {
-    if (!runs) proofs.push(waiting(rule, bench));
+  for (const rule of packOf(subject)) {
+    if (!runs) proofs.push(waiting(rule, subject));
     else {
-      const { checks, says, matrix: cells } = rule.checks(bench);
+      const { checks, says, matrix: cells } = rule.checks(subject);
       const proof = proofOf(rule, facts, checks, says, 'Tried on a fork of this moment; this rehearsal itself was not touched.');
       proofs.push(cells ? { ...proof, matrix: cells } : proof);
     }
@@ -97,12 +98,12 @@ export function* proveWorkload(bench: WorkloadBench & Pick<Bench, 'changes'>): G
   return proofs;
 }
 
-const keepsRows = ({ facts, workload }: WorkloadBench): boolean =>
+const keepsRows = ({ facts, workload }: WorkloadUnderProof): boolean =>
   podsIn(facts, workload).some((pod) => assetOf(facts, pod)?.status?.store !== undefined);
 
 /** All proofs of a workload at once. */
-export function provedWorkload(bench: WorkloadBench & Pick<Bench, 'changes'>): Proof[] {
-  const run = proveWorkload(bench);
+export function provedWorkload(subject: WorkloadUnderProof & Pick<SetUnderProof, 'changes'>): Proof[] {
+  const run = proveWorkload(subject);
   for (;;) {
     const step = run.next();
     if (step.done) return step.value;

@@ -21,7 +21,7 @@ const mostMs = 600_000;
 const refusedMs = 90_000;
 
 /** A world with a record of what was done to it. */
-class Bench {
+class TrialRun {
   readonly actions: TimedAction[] = [];
   readonly checks: Check[] = [];
   readonly space: string;
@@ -82,51 +82,51 @@ function podYaml(space: string, name: string, node?: string): ApiObject {
   };
 }
 
-function begin(bench: Bench, one: StorageClass): boolean {
+function begin(trial: TrialRun, one: StorageClass): boolean {
   const card = driverCard(one.provisioner);
-  const { store } = bench.world;
+  const { store } = trial.world;
   const mode = (card?.modes[0] ?? 'ReadWriteOnce') as 'ReadWriteOnce';
   const storage = String(backendOf(store, one.provisioner)?.spec.leastSize ?? '1Gi');
   const objects: ApiObject[] = [
-    { apiVersion: 'v1', kind: 'Namespace', metadata: { name: bench.space } },
+    { apiVersion: 'v1', kind: 'Namespace', metadata: { name: trial.space } },
     {
       apiVersion: 'v1',
       kind: 'PersistentVolumeClaim',
-      metadata: { name: claimName, namespace: bench.space },
+      metadata: { name: claimName, namespace: trial.space },
       spec: { accessModes: [mode], storageClassName: one.metadata.name, resources: { requests: { storage } } }
     }
   ];
-  bench.act({ type: 'send', objects });
-  bench.world.runUntil(bench.world.nowMs + 1_000);
-  bench.act({ type: 'send', objects: [podYaml(bench.space, 'first')] });
-  const bound = bench.until(() => store.get('PersistentVolumeClaim', bench.space, claimName)?.status?.phase === 'Bound');
-  const handle = claimAsset(store, bench.space, claimName)?.metadata.name;
+  trial.act({ type: 'send', objects });
+  trial.world.runUntil(trial.world.nowMs + 1_000);
+  trial.act({ type: 'send', objects: [podYaml(trial.space, 'first')] });
+  const bound = trial.until(() => store.get('PersistentVolumeClaim', trial.space, claimName)?.status?.phase === 'Bound');
+  const handle = claimAsset(store, trial.space, claimName)?.metadata.name;
   if (
-    !bench.check(
+    !trial.check(
       `a claim of ${storage}, ${mode}`,
       'Bound',
-      bound === undefined ? bench.why('first') : `Bound after ${wordsOf(bound)}, handle ${handle}`,
+      bound === undefined ? trial.why('first') : `Bound after ${wordsOf(bound)}, handle ${handle}`,
       bound !== undefined
     )
   )
     return false;
-  const up = bench.until(() => isReady(bench.pod('first')));
-  const node = bench.pod('first')?.spec.nodeName;
-  return bench.check(
+  const up = trial.until(() => isReady(trial.pod('first')));
+  const node = trial.pod('first')?.spec.nodeName;
+  return trial.check(
     'a pod mounts it',
     'mounted and ready',
-    up === undefined ? bench.why('first') : `on ${node}, ready after ${wordsOf(up)}`,
+    up === undefined ? trial.why('first') : `on ${node}, ready after ${wordsOf(up)}`,
     up !== undefined
   );
 }
 
-function readsBack(bench: Bench): void {
-  const { store } = bench.world;
-  const value = `written at ${stampOf(bench.world.nowMs)}`;
-  bench.act({ type: 'write', namespace: bench.space, pod: 'first', key: 'try', value });
-  const asset = assetOf(store, bench.pod('first')!);
+function readsBack(trial: TrialRun): void {
+  const { store } = trial.world;
+  const value = `written at ${stampOf(trial.world.nowMs)}`;
+  trial.act({ type: 'write', namespace: trial.space, pod: 'first', key: 'try', value });
+  const asset = assetOf(store, trial.pod('first')!);
   const row = asset?.status?.store?.rows.find(([key]) => key === 'try')?.[1];
-  bench.check(
+  trial.check(
     'written and read back',
     value,
     row === undefined ? 'nothing' : `${row}; SHA-256 ${asset!.status!.store!.checksum.slice(0, 12)}…`,
@@ -135,40 +135,40 @@ function readsBack(bench: Bench): void {
 }
 
 /** A second pod, on a given node: allowed or refused, as the access mode says. */
-function second(bench: Bench, name: string, node: string, allowed: boolean, mode: string): void {
-  bench.act({ type: 'send', objects: [podYaml(bench.space, name, node)] });
-  const up = bench.until(() => isReady(bench.pod(name)), allowed ? mostMs : refusedMs);
+function second(trial: TrialRun, name: string, node: string, allowed: boolean, mode: string): void {
+  trial.act({ type: 'send', objects: [podYaml(trial.space, name, node)] });
+  const up = trial.until(() => isReady(trial.pod(name)), allowed ? mostMs : refusedMs);
   const asked = `a second pod on ${node}`;
   const expected = allowed ? `allowed by ${mode}, and reads what the first wrote` : `refused by ${mode}`;
-  if (!allowed) bench.check(asked, expected, up === undefined ? bench.why(name) : 'it came up', up === undefined);
+  if (!allowed) trial.check(asked, expected, up === undefined ? trial.why(name) : 'it came up', up === undefined);
   else {
-    const pod = bench.pod(name);
-    const row = up !== undefined && pod ? assetOf(bench.world.store, pod)?.status?.store?.rows.find(([key]) => key === 'try') : undefined;
-    bench.check(
+    const pod = trial.pod(name);
+    const row = up !== undefined && pod ? assetOf(trial.world.store, pod)?.status?.store?.rows.find(([key]) => key === 'try') : undefined;
+    trial.check(
       asked,
       expected,
-      up === undefined ? bench.why(name) : row ? `ready after ${wordsOf(up)}; it reads the row` : 'ready, but it reads nothing',
+      up === undefined ? trial.why(name) : row ? `ready after ${wordsOf(up)}; it reads the row` : 'ready, but it reads nothing',
       row !== undefined
     );
   }
-  bench.act({ type: 'remove', ref: { kind: 'Pod', namespace: bench.space, name } });
-  bench.until(() => bench.pod(name) === undefined);
+  trial.act({ type: 'remove', ref: { kind: 'Pod', namespace: trial.space, name } });
+  trial.until(() => trial.pod(name) === undefined);
 }
 
-function clearAway(bench: Bench, one: StorageClass): void {
-  const { store } = bench.world;
-  const asset = claimAsset(store, bench.space, claimName);
-  const volume = store.get('PersistentVolumeClaim', bench.space, claimName)?.spec.volumeName ?? '';
-  bench.act({ type: 'remove', ref: { kind: 'Namespace', namespace: '', name: bench.space } });
-  bench.until(() => !store.get('Namespace', '', bench.space));
+function clearAway(trial: TrialRun, one: StorageClass): void {
+  const { store } = trial.world;
+  const asset = claimAsset(store, trial.space, claimName);
+  const volume = store.get('PersistentVolumeClaim', trial.space, claimName)?.spec.volumeName ?? '';
+  trial.act({ type: 'remove', ref: { kind: 'Namespace', namespace: '', name: trial.space } });
+  trial.until(() => !store.get('Namespace', '', trial.space));
   if (!asset) return;
   const keeps = one.reclaimPolicy === 'Retain';
   const { name } = asset.metadata;
   const gone = () => !store.get('Asset', '', name);
   const released = () => store.get('PersistentVolume', '', volume)?.status?.phase === 'Released';
-  const came = bench.until(keeps ? released : gone);
+  const came = trial.until(keeps ? released : gone);
   const there = store.get('Asset', '', name) !== undefined;
-  bench.check(
+  trial.check(
     'everything taken away',
     keeps ? 'the policy is Retain: the asset stays, the volume is Released' : 'the policy is Delete: the asset goes',
     there
@@ -178,15 +178,15 @@ function clearAway(bench: Bench, one: StorageClass): void {
   );
   if (!keeps) return;
   // Nothing of a trial is left behind, whatever the policy.
-  bench.act({ type: 'remove', ref: { kind: 'PersistentVolume', namespace: '', name: volume } });
-  bench.until(() => !store.get('PersistentVolume', '', volume));
-  bench.act({ type: 'remove', ref: { kind: 'Asset', namespace: '', name } });
+  trial.act({ type: 'remove', ref: { kind: 'PersistentVolume', namespace: '', name: volume } });
+  trial.until(() => !store.get('PersistentVolume', '', volume));
+  trial.act({ type: 'remove', ref: { kind: 'Asset', namespace: '', name } });
 }
 
 /** Nodes where a second pod could stand: the first's own, and another one. */
-function nodesFor(bench: Bench): { same: string; other?: string } {
-  const same = bench.pod('first')?.spec.nodeName ?? '';
-  const plugged = bench.world.store
+function nodesFor(trial: TrialRun): { same: string; other?: string } {
+  const same = trial.pod('first')?.spec.nodeName ?? '';
+  const plugged = trial.world.store
     .list('Node')
     .filter((node) => nodeReady(node) && !node.spec?.unschedulable && node.metadata.name !== same);
   const other = plugged[0]?.metadata.name;
@@ -201,18 +201,18 @@ function nodesFor(bench: Bench): { same: string; other?: string } {
 export function tryClass(world: World, name: string): Trial | undefined {
   const one = world.store.get('StorageClass', '', name);
   if (!one) return undefined;
-  const bench = new Bench(world);
+  const trial = new TrialRun(world);
   const atMs = world.nowMs;
-  if (begin(bench, one)) {
-    readsBack(bench);
-    const mode = world.store.get('PersistentVolumeClaim', bench.space, claimName)!.spec.accessModes[0]!;
-    const { same, other } = nodesFor(bench);
-    second(bench, 'same-node', same, mode !== 'ReadWriteOncePod', mode);
-    if (other) second(bench, 'other-node', other, mode === 'ReadWriteMany' || mode === 'ReadOnlyMany', mode);
+  if (begin(trial, one)) {
+    readsBack(trial);
+    const mode = world.store.get('PersistentVolumeClaim', trial.space, claimName)!.spec.accessModes[0]!;
+    const { same, other } = nodesFor(trial);
+    second(trial, 'same-node', same, mode !== 'ReadWriteOncePod', mode);
+    if (other) second(trial, 'other-node', other, mode === 'ReadWriteMany' || mode === 'ReadOnlyMany', mode);
   }
-  clearAway(bench, one);
-  const ok = bench.checks.filter((check) => check.ok).length;
-  const { checks, actions } = bench;
+  clearAway(trial, one);
+  const ok = trial.checks.filter((check) => check.ok).length;
+  const { checks, actions } = trial;
   return {
     class: name,
     state: ok === checks.length ? 'holds' : 'broken',

@@ -2,6 +2,7 @@ import type { Facts, StatefulSet } from '../model';
 import type { Change, EngineId, World } from '../standin';
 import type { Workload } from './workload';
 
+/** What can be proved. */
 export type ProofId =
   | 'claims'
   | 'order'
@@ -50,13 +51,14 @@ export interface Proof {
   readonly matrix?: Matrix;
 }
 
+/** Who read what whom wrote: members by members. */
 export interface Matrix {
   readonly members: readonly string[];
   readonly cells: readonly { readonly writer: string; readonly reader: string; readonly lagMs: number | null; readonly says: string }[];
 }
 
 /** What proofs are run on. */
-export interface Bench {
+export interface SetUnderProof {
   readonly facts: Facts;
   readonly set: StatefulSet;
   /** Changes up to the present moment, oldest first. */
@@ -65,12 +67,13 @@ export interface Bench {
   fork(): World;
 }
 
+/** One proof: whom it is for, and how it is run. */
 export interface ProofRule {
   readonly id: ProofId;
   readonly title: string;
   /** Whether it suits a set; without it every set. */
   applies?(set: StatefulSet): boolean;
-  run(bench: Bench): Proof;
+  run(subject: SetUnderProof): Proof;
 }
 
 /** Sums checks up into a proof. */
@@ -95,7 +98,7 @@ export function proofOf(
 }
 
 /** What proofs of a whole workload are run on. */
-export interface WorkloadBench {
+export interface WorkloadUnderProof {
   readonly facts: Facts;
   readonly workload: Workload;
   fork(): World;
@@ -109,6 +112,6 @@ export interface EngineRule {
   readonly title: string;
   /** Engines that it suits; all without it. */
   readonly engines?: readonly EngineId[];
-  applies?(bench: WorkloadBench): boolean;
-  checks(bench: WorkloadBench): { readonly checks: readonly Check[]; says(ok: number): string; readonly matrix?: Matrix };
+  applies?(subject: WorkloadUnderProof): boolean;
+  checks(subject: WorkloadUnderProof): { readonly checks: readonly Check[]; says(ok: number): string; readonly matrix?: Matrix };
 }

@@ -3,6 +3,7 @@ import { refOf, type ApiObject, type Facts, type Kind, type Pod, type Ref } from
 import { attachmentName } from '../standin';
 import type { ClaimPlace, Evidence, Look, Position, State } from './types';
 
+/** A reference in short. */
 export const ref = (kind: Kind, namespace: string, name: string): Ref => ({ kind, namespace, name });
 
 /** Evidence of a field of an object. */
@@ -29,6 +30,7 @@ export function lastEvent(facts: Facts, object: ApiObject | undefined, reasons: 
   return found;
 }
 
+/** What there is of a list of evidence. */
 export const compact = (list: readonly (Evidence | undefined)[]): Evidence[] => list.filter((one): one is Evidence => one !== undefined);
 
 /** A look with only what is given. */
@@ -47,6 +49,7 @@ export function driverOfPlace(facts: Facts, place: ClaimPlace): string | undefin
   return volume?.spec.csi?.driver ?? place.class?.provisioner;
 }
 
+/** Whether a claim has its volume. */
 export const isBound = ({ claim }: ClaimPlace): boolean => claim?.status?.phase === 'Bound';
 
 /** Whether a claim's volume is attached where the member stands. A dump of a real cluster names its attachments in its own way. */

@@ -77,6 +77,7 @@ interface JointCard {
   /** Whether members meet in it; the others (placing, attaching, ...) stay each member's own. */
   readonly shared: boolean;
 }
+/** A joint with the look that tells how it stands: once, or once a claim. */
 export type JointRule =
   | (JointCard & { readonly perClaim: true; look(at: Position, claim: ClaimPlace): Look | undefined })
   | (JointCard & { readonly perClaim: false; look(at: Position): Look | undefined });

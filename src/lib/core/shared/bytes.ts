@@ -16,5 +16,11 @@ export function computeWith(other: ByteWork): void {
   work = other;
 }
 
+/** SHA-256 (FIPS 180-4). */
 export const digestOf = (bytes: Uint8Array): Uint8Array => work.sha256(bytes);
+/**
+ * ChaCha20 (RFC 8439): enciphers, and deciphers.
+ * @param key 32 bytes
+ * @param nonce 12 bytes
+ */
 export const streamOf = (key: Uint8Array, nonce: Uint8Array, bytes: Uint8Array): Uint8Array => work.chacha20(key, nonce, bytes);

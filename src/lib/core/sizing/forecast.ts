@@ -20,6 +20,10 @@ const t95 = [
   12.706, 4.303, 3.182, 2.776, 2.571, 2.447, 2.365, 2.306, 2.262, 2.228, 2.201, 2.179, 2.16, 2.145, 2.131, 2.12, 2.11, 2.101, 2.093, 2.086,
   2.08, 2.074, 2.069, 2.064, 2.06, 2.056, 2.052, 2.048, 2.045
 ];
+/**
+ * Student's t for an interval of 95 %, two-sided.
+ * @param freedom degrees of freedom; below 1 it is without bounds
+ */
 export function studentT95(freedom: number): number {
   if (freedom < 1) return Infinity;
   const tabled = t95[Math.floor(freedom) - 1];

@@ -25,9 +25,12 @@ const noSource = new Set([
 ]);
 const migrated = 'pv.kubernetes.io/migrated-to';
 const provisioners = ['volume.kubernetes.io/storage-provisioner', 'volume.beta.kubernetes.io/storage-provisioner'];
+/** The provisioner of classes whose volumes people make (storage.k8s.io, published). */
 export const noProvisioner = 'kubernetes.io/no-provisioner';
+/** The annotation that named a claim's class before there was a field for it (published). */
 export const oldClassMark = 'volume.beta.kubernetes.io/storage-class';
 
+/** What a volume is made of, by the source that its spec names. */
 export function sortOf(volume: Volume): VolumeSort {
   const { csi } = volume.spec;
   if (csi) return { sort: 'csi', driver: csi.driver, place: csi.volumeHandle };
@@ -41,6 +44,7 @@ export function sortOf(volume: Volume): VolumeSort {
   };
 }
 
+/** The volume of a claim, also where only the claim names it. */
 export const volumeOf = (facts: Facts, place: ClaimPlace): Volume | undefined =>
   place.volume ?? (place.claim?.spec.volumeName ? facts.get('PersistentVolume', '', place.claim.spec.volumeName) : undefined);
 

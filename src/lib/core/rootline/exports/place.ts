@@ -10,6 +10,7 @@ export interface Placed {
   readonly look: Look;
 }
 
+/** A look with the joint that it is of. */
 export const placed = (joint: JointId, one: Look): Placed => ({ joint, look: one });
 
 /** What the cluster says of a joint, and that no later success has overtaken. */
@@ -52,6 +53,7 @@ const remedies: Partial<Record<JointId, string>> = {
   resource: 'Read what its operator says, and the log of the operator.'
 };
 
+/** The remedy in words for a joint of a cluster that can only be looked at. */
 export const remedyFor = (joint: JointId): { remedy: { text: string } } => ({
   remedy: { text: remedies[joint] ?? 'Look at what is named.' }
 });
@@ -126,6 +128,7 @@ export function underWay(
 /** What a container waits with that hasn't been made yet: nothing has failed. */
 export const quietWaits = /^(ContainerCreating|PodInitializing|)$/;
 
+/** A container as its status shows it. */
 export interface ContainerSeen {
   readonly name: string;
   readonly image: string;
@@ -140,6 +143,7 @@ export interface ContainerSeen {
   readonly before: Ended | undefined;
 }
 
+/** How a container ended. */
 export interface Ended {
   readonly code: number;
   readonly reason: string;

@@ -27,6 +27,7 @@ import { brokenBy, evidenceOf, placed, remedyFor, underWay, type Placed } from '
 import { missingPort } from './reach';
 import { stageOf } from './stage';
 
+/** Whoever makes pods, but for sets. */
 export type Owner = Deployment | ReplicaSet | DaemonSet | Job;
 
 /** Claims that a pod's own volumes make: `<pod>-<volume>`. Source: the cluster API's "Ephemeral Volumes", generic ephemeral volumes. */

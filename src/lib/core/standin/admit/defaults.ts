@@ -7,7 +7,9 @@ type Fills = { readonly [K in keyof KindMap]?: Fill<K> };
 const withFinalizer = (object: ApiObject, finalizer: string): string[] =>
   object.metadata.finalizers?.includes(finalizer) ? object.metadata.finalizers : [...(object.metadata.finalizers ?? []), finalizer];
 
+/** Keeps a claim while a pod uses it (published). */
 export const claimFinalizer = 'kubernetes.io/pvc-protection';
+/** Keeps a volume while a claim is bound to it (published). */
 export const volumeFinalizer = 'kubernetes.io/pv-protection';
 
 /** The defaults of the cluster API, per kind. Source: the API's reference, "default" of each field. */

@@ -65,6 +65,7 @@ export interface Backoff {
   readonly firstMs: number;
   readonly mostMs: number;
 }
+/** How long a failed step waits before it is tried again: first and at most, in ms, doubled each time. */
 export const backoffs = {
   pull: { firstMs: 10_000, mostMs: 300_000 },
   crash: { firstMs: 10_000, mostMs: 300_000 },

@@ -4,8 +4,10 @@ import { fileSystemRoom } from '../provider/file-systems';
 
 /** Pod annotations (invented): what a member finds in its volume at first, and how much it writes in a day, e.g. `2Gi`. */
 export const holdsMark = 'standin.example/holds';
+/** The annotation that says how much a workload writes a day; of the stand-in. */
 export const writesMark = 'standin.example/writes-a-day';
 
+/** A day in ms. */
 export const dayMs = 86_400_000;
 /** Days are busy and nights are quiet: this share of the rate comes and goes with the day. */
 const dailySwing = 0.6;

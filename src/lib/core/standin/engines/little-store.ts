@@ -6,6 +6,7 @@ import { driverPartOf, enginePartOf, poolPartOf } from '../provider/images';
 import { hasEngine } from './registry';
 import { bringsOf, fillAt, roomIn, writesOf } from './fill';
 
+/** A row of the little store. */
 export type Row = [key: string, value: string];
 
 /** Rows that a member writes when it finds its volume empty. */

@@ -12,11 +12,13 @@ export interface Cell {
 /** Tables (or collections) as `place/key` to cell. */
 export type Tables = Readonly<{ [key: string]: Cell }>;
 
+/** A row in one text, `table/key`. */
 export const cellKey = ({ place = 'main', key = '' }: Op): string => `${place}/${key}`;
 
 /** Rows that a founder writes, so that there is something to read from the start. */
 const foundingRows = 6;
 
+/** Rows that a group begins with, made from its id so that two groups differ. */
 export const foundTables = (id: string): Tables =>
   Object.fromEntries(Array.from({ length: foundingRows }, (_, i) => [`main/${id}-${i}`, { value: `founded-${i}`, version: 0 }]));
 

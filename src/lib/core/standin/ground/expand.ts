@@ -9,6 +9,7 @@ const firstAddress = 10;
 
 /** Annotations (invented) with a node's own ceiling for all its volumes together. */
 export const nodeIopsMark = 'standin.example/iops';
+/** The annotation that says a node's ceiling for all its volumes in MB/s; of the stand-in. */
 export const nodeMbpsMark = 'standin.example/mbps';
 
 /** The nodes of a group by name. */

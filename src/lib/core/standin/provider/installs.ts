@@ -137,6 +137,7 @@ const read = (yaml: string): ApiObject[] => readManifests(yaml).objects.map((one
 /** The manifests that install a driver. */
 export const installObjects = ({ driver, version }: Install): ApiObject[] => read(bundle(driverCard(driver)!, version));
 
+/** The account of the pool's operator. */
 export const poolOperatorAccount = 'pool-operator';
 
 /** The manifests that install the operator of pools. */

@@ -19,6 +19,7 @@ export interface OperatorCard {
   readonly admits?: OperatedKind;
 }
 
+/** Operators of the shelf. */
 export const operatorCards: readonly OperatorCard[] = [
   {
     id: 'memory',
@@ -71,12 +72,14 @@ const byKind = new Map<Kind, OperatorCard>(operatorCards.flatMap((card) => card.
 
 /** The operator that looks after a kind; undefined for kinds that need none. */
 export const operatorOf = (kind: Kind): OperatorCard | undefined => byKind.get(kind);
+/** The plural of an operated kind, as rights name it. */
 export const pluralOf = (kind: OperatedKind): string => byKind.get(kind)!.kinds.find((one) => one.kind === kind)!.plural;
 /** Name of a kind's definition. */
 export const definitionName = (kind: OperatedKind): string => `${pluralOf(kind)}.engines.standin.example`;
 
 /** An operator by the name that orders use. */
 export const operatorNamed = (name: string): OperatorCard | undefined => operatorCards.find((one) => one.name === name);
+/** Versions of an operator's image on the shelf. */
 export const versionsOf = ({ id }: OperatorCard): readonly ImageVersion[] => imageCard(operatorImages[id]).versions ?? [];
 
 /** Whether a pod or deployment is an operator. */
@@ -101,7 +104,9 @@ export function operatorIn(pod: Pod): OperatorCard | undefined {
 
 const operatorsIn = new WeakMap<object, OperatorCard | undefined>();
 
+/** Pods that run an operator. */
 export const operatorPods = (facts: Facts, card: OperatorCard): Pod[] => facts.list('Pod').filter((one) => runsOperator(one, card));
+/** Deployments that run an operator. */
 export const operatorDeployments = (facts: Facts, card: OperatorCard): Deployment[] =>
   facts.list('Deployment').filter((one) => runsOperator(one, card));
 

@@ -25,4 +25,5 @@ export const unreachableTaint = 'node.kubernetes.io/unreachable';
 /** Set by a person: the node is surely off, so its pods and attachments may be given up at once. Source: "Non-graceful node shutdown". */
 export const outOfServiceTaint = 'node.kubernetes.io/out-of-service';
 
+/** Whether a node bears a taint. */
 export const hasTaint = (node: Node | undefined, key: string): boolean => node?.spec?.taints?.some((one) => one.key === key) ?? false;

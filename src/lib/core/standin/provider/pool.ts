@@ -6,12 +6,14 @@ import { poolPartOf, type PoolPart } from './images';
 export const storageLabel = 'standin.example/storage';
 /** The label on a pod that works for one disk. */
 export const diskLabel = 'standin.example/disk';
+/** The driver that hands out volumes of a pool; made up. */
 export const poolDriver = 'pool.standin.example';
 
 /** Disks below this are left alone where a pool doesn't say (made up). */
 export const ordinaryLeastDisk = '16Gi';
 /** Full thresholds of a pool: that there are two is common practice, no source; the figures are our own. */
 export const poolWarnShare = 0.8;
+/** From this share on a pool takes no more data; made up. */
 export const poolStopShare = 0.92;
 /** A node that is lost is waited for before its copies are made anew (common practice, no source). */
 export const healAfterMs = 120_000;
@@ -44,6 +46,7 @@ export function diskFault({ spec }: Disk, leastDisk: string | number = ordinaryL
   return undefined;
 }
 
+/** Whether a node may lend its disks to a pool. */
 export const isStorageNode = (node: Node): boolean => node.metadata.labels?.[storageLabel] === 'true';
 
 type Source = Facts & { by?: (index: 'podsOfPool', key: string) => Iterable<Pod> };

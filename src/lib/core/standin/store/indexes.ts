@@ -121,4 +121,5 @@ export const indexers = {
   attachments: indexer('VolumeAttachment', ({ spec }) => [spec.source.persistentVolumeName ?? ''])
 };
 
+/** Every index of the store. */
 export type IndexName = keyof typeof indexers;

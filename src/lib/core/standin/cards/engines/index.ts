@@ -27,6 +27,7 @@ const cards = {
 /** Engines that run in members. */
 export type EngineId = keyof typeof cards;
 
+/** Every engine by its id. */
 export const engineCards: Readonly<Record<EngineId, EngineCard>> = cards;
 
 /** Which part of an engine an image is. */

@@ -14,6 +14,7 @@ import type { StepId } from '../../clock/steps';
 import { partOfLabel } from '../../provider/images';
 import { idOf, withCondition, type ClusterAccess } from '../loop';
 
+/** A custom resource that an operator of the stand-in looks after. */
 export type Resource = MemoryCluster | MemoryDatabase | DocumentSet | OperatorOrder;
 
 /** The step of a stage in the lanes; stages without one take no time of their own. */
@@ -121,6 +122,7 @@ export function ownSecrets(world: ClusterAccess, one: MemoryCluster | DocumentSe
   }
 }
 
+/** Whether a certificate is there and holds. */
 export const isIssued = (one: Certificate | undefined): boolean => conditionOf(one?.status?.conditions, 'Ready')?.status === 'True';
 
 /** What an operator's set looks like, but for what its engine needs. */

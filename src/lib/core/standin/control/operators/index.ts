@@ -8,6 +8,7 @@ import { install } from './ordering';
 
 export { operatorObjects, ownManifests, type OperatorSize } from './objects';
 
+/** Kinds that an operator of the shelf looks after. */
 export const operatedKinds: readonly OperatedKind[] = operatorCards.flatMap((card) => card.kinds.map((one) => one.kind));
 
 /** The set that an operator would make of a custom resource; undefined for what comes to none. */

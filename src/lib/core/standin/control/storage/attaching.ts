@@ -1,17 +1,12 @@
 import { claimsOf, refOf, takesRoom, type Attachment, type Pod, type Volume } from '../../../model';
 import { hash32, hex8, stampOf } from '../../../shared';
-import { backoffMs, backoffs } from '../../clock/steps';
+import { backoffs } from '../../clock/steps';
 import { driverAnswers, mayCall, pluginOn } from '../../provider/driver';
 import type { Store } from '../../store';
 import { idOf, type ClusterAccess, type Loop } from '../loop';
+import { DriverCalls } from './driver-call';
 
-interface Call {
-  readonly dueMs?: number;
-  readonly retryMs?: number;
-  readonly failures: number;
-}
-
-const callsOf = (world: ClusterAccess) => world.memory<Call>('publish');
+const calls = new DriverCalls('publish');
 
 /** Name of the attachment of a volume to a node. */
 export const attachmentName = (volume: string, node: string): string =>
@@ -65,17 +60,14 @@ function report(world: ClusterAccess, pods: readonly Pod[], reason: string, mess
 }
 
 function fail(world: ClusterAccess, key: string, attachment: Attachment, pods: readonly Pod[], message: string): void {
-  const failures = callsOf(world).get(key)?.failures ?? 0;
-  const waitMs = backoffMs(backoffs.provider, failures);
-  callsOf(world).set(key, { failures: failures + 1, retryMs: world.nowMs + waitMs });
   world.put({ ...attachment, status: { attached: false, attachError: { message, time: stampOf(world.nowMs) } } });
   report(world, pods, 'FailedAttachVolume', message, 'Warning');
-  world.after(waitMs, key, true);
+  calls.failed(world, key);
 }
 
 function attach(world: ClusterAccess, key: string, volume: Volume, node: string, attachment: Attachment, pods: readonly Pod[]): void {
   const driver = attachment.spec.attacher;
-  const call = callsOf(world).get(key);
+  const call = calls.of(world, key);
   const waitUntil = call?.dueMs ?? call?.retryMs ?? 0;
   if (waitUntil > world.nowMs) {
     world.after(waitUntil - world.nowMs, key);
@@ -87,12 +79,10 @@ function attach(world: ClusterAccess, key: string, volume: Volume, node: string,
     return;
   }
   if (call?.dueMs === undefined) {
-    const waitMs = world.duration('attaching', key);
-    callsOf(world).set(key, { failures: call?.failures ?? 0, dueMs: world.nowMs + waitMs });
-    world.after(waitMs, key);
+    calls.begin(world, key, world.duration('attaching', key));
     return;
   }
-  callsOf(world).delete(key);
+  calls.end(world, key);
   const asset = world.store.get('Asset', '', volume.spec.csi?.volumeHandle ?? '');
   if (asset) world.put({ ...asset, status: { ...asset.status, attachedTo: [...(asset.status?.attachedTo ?? []), node] } });
   world.put({ ...attachment, status: { attached: true } });
@@ -101,19 +91,21 @@ function attach(world: ClusterAccess, key: string, volume: Volume, node: string,
 }
 
 function detach(world: ClusterAccess, key: string, attachment: Attachment): void {
-  const call = callsOf(world).get(key);
+  const call = calls.of(world, key);
   const { attacher, nodeName, source } = attachment.spec;
   if (!driverAnswers(world.store, attacher) || !mayCall(world.store, attacher, 'detach')) {
     world.after(backoffs.provider.mostMs, key, true);
     return;
   }
-  if (call?.dueMs === undefined || call.dueMs > world.nowMs) {
-    const waitMs = call?.dueMs === undefined ? world.duration('detaching', key) : call.dueMs - world.nowMs;
-    if (call?.dueMs === undefined) callsOf(world).set(key, { failures: 0, dueMs: world.nowMs + waitMs });
-    world.after(waitMs, key);
+  if (call?.dueMs === undefined) {
+    calls.begin(world, key, world.duration('detaching', key), { failures: 0 });
     return;
   }
-  callsOf(world).delete(key);
+  if (call.dueMs > world.nowMs) {
+    world.after(call.dueMs - world.nowMs, key);
+    return;
+  }
+  calls.end(world, key);
   const volume = world.store.get('PersistentVolume', '', source.persistentVolumeName ?? '');
   const asset = world.store.get('Asset', '', volume?.spec.csi?.volumeHandle ?? '');
   if (asset)
@@ -156,7 +148,7 @@ export const attaching: Loop = {
     const driver = volume?.spec.csi?.driver;
     if (!volume || !driver || world.store.get('CSIDriver', '', driver)?.spec.attachRequired === false) return;
     if (attachment?.status?.attached) {
-      callsOf(world).delete(key);
+      calls.end(world, key);
       endAttaching(world, pods);
       return;
     }

@@ -1,27 +1,17 @@
 import { bytesOf, quantityOf, stampOf, wordsOf } from '../../../shared';
 import { claimsOf, classOf, takesRoom, type Asset, type Backend, type Claim, type Facts, type Volume } from '../../../model';
-import { backoffMs, backoffs } from '../../clock/steps';
 import { backendOf, roomShortage, sizeShortage } from '../../provider/backend';
 import { driverAnswers, mayCall } from '../../provider/driver';
 import { driverCard } from '../../provider/drivers';
 import { fillAt } from '../../engines/fill';
 import { idOf, splitKey, withCondition, type ClusterAccess, type Loop } from '../loop';
+import { DriverCalls } from './driver-call';
 
-interface Call {
-  readonly dueMs?: number;
-  readonly retryMs?: number;
-  readonly failures: number;
-}
-
-const callsOf = (world: ClusterAccess) => world.memory<Call>('expandVolume');
+const calls = new DriverCalls('expandVolume');
 
 function fail(world: ClusterAccess, claim: Claim, message: string, waitMs?: number): void {
-  const key = idOf(claim);
-  const failures = callsOf(world).get(key)?.failures ?? 0;
-  const again = waitMs ?? backoffMs(backoffs.provider, failures);
-  callsOf(world).set(key, { failures: failures + 1, retryMs: world.nowMs + again });
   world.event(claim, 'VolumeResizeFailed', message, 'Warning');
-  world.after(again, key, true);
+  calls.failed(world, idOf(claim), waitMs);
 }
 
 /** When a volume may grow again after its last growth (virtual ms); undefined when it may at once. */
@@ -56,23 +46,20 @@ export function growthFault(facts: Facts, claim: Claim, wantedBytes: number): { 
 /** First half: the backend's volume. Source: the Container Storage Interface, ControllerExpandVolume. */
 function growVolume(world: ClusterAccess, claim: Claim, volume: Volume, wantedBytes: number): void {
   const key = idOf(claim);
-  const call = callsOf(world).get(key);
+  const call = calls.of(world, key);
   if (call?.dueMs !== undefined && call.dueMs > world.nowMs) return world.after(call.dueMs - world.nowMs, key);
   const fault = growthFault(world.store, claim, wantedBytes);
   if (fault) {
     if (call?.retryMs !== undefined && call.retryMs > world.nowMs) return world.after(call.retryMs - world.nowMs, key, true);
-    callsOf(world).set(key, { failures: call?.failures ?? 0 });
     return fail(world, claim, fault.message, fault.waitMs);
   }
   if (call?.dueMs === undefined) {
-    const waitMs = world.duration('growing', key);
-    callsOf(world).set(key, { failures: 0, dueMs: world.nowMs + waitMs });
     world.begin(`PersistentVolumeClaim ${key}`, 'growing');
     world.event(claim, 'Resizing', `${volume.spec.csi?.driver} grows the volume to ${quantityOf(wantedBytes)}.`);
     setConditions(world, claim, 'Resizing', 'The backend makes the volume larger.');
-    return world.after(waitMs, key);
+    return calls.begin(world, key, world.duration('growing', key), { failures: 0 });
   }
-  callsOf(world).delete(key);
+  calls.end(world, key);
   const asset = world.store.get('Asset', '', volume.spec.csi?.volumeHandle ?? '')!;
   const { fill } = asset.status ?? {};
   world.put({
@@ -102,13 +89,10 @@ function growFileSystem(world: ClusterAccess, claim: Claim, volume: Volume): voi
     .podsOfClaim(claim.metadata.namespace ?? '', claim.metadata.name)
     .some((pod) => takesRoom(pod) && pod.status?.phase === 'Running');
   if (!mounted) return;
-  const started = callsOf(world).get(key)?.dueMs;
-  if (started === undefined || started > world.nowMs) {
-    const waitMs = started === undefined ? world.duration('growing', `${key}#files`, [2_000, 9_000]) : started - world.nowMs;
-    if (started === undefined) callsOf(world).set(key, { failures: 0, dueMs: world.nowMs + waitMs });
-    return world.after(waitMs, key);
-  }
-  callsOf(world).delete(key);
+  const started = calls.of(world, key)?.dueMs;
+  if (started === undefined) return calls.begin(world, key, world.duration('growing', `${key}#files`, [2_000, 9_000]), { failures: 0 });
+  if (started > world.nowMs) return world.after(started - world.nowMs, key);
+  calls.end(world, key);
   const conditions = claim.status?.conditions?.filter((one) => one.type !== 'FileSystemResizePending') ?? [];
   const capacity = { storage: quantityOf(bytesOf(volume.spec.capacity.storage)) };
   const { conditions: _old, ...status } = claim.status ?? {};

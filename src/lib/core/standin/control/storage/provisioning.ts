@@ -11,7 +11,6 @@ import {
   type StorageClass,
   type Volume
 } from '../../../model';
-import { backoffMs, backoffs } from '../../clock/steps';
 import { volumeFinalizer } from '../../admit/defaults';
 import { driverCard } from '../../provider/drivers';
 import { backendOf, placeFor, shortagesIn, topologyOf } from '../../provider/backend';
@@ -21,34 +20,31 @@ import { driverAnswers, mayCall, pluginOn } from '../../provider/driver';
 import type { Store } from '../../store';
 import { fillAt } from '../../engines/fill';
 import { idOf, itself, splitKey, type ClusterAccess, type Loop } from '../loop';
+import { DriverCalls, type DriverCall } from './driver-call';
 import { sourceOf } from './volume-source';
 
-interface Call {
-  readonly dueMs?: number;
-  readonly retryMs?: number;
-  readonly failures: number;
+/** A call that makes a volume, and where. */
+interface Making extends DriverCall {
   readonly zone?: string;
 }
 
 type Refused = readonly [code: string, message: string];
 
-const callsOf = (world: ClusterAccess) => world.memory<Call>('createVolume');
+const calls = new DriverCalls<Making>('createVolume');
 
 const fsTypeKey = 'csi.storage.k8s.io/fstype';
 
 /** The file system that a class asks for: its parameter, else the first that the driver makes. */
 export const fsTypeOf = (one: StorageClass): string => one.parameters?.[fsTypeKey] ?? driverCard(one.provisioner)?.fsTypes[0] ?? 'ext4';
 
+/** Whether volumes of a class are encrypted at rest. */
 export const isEncrypted = (one: StorageClass | undefined): boolean => one?.parameters?.encrypted === 'true';
 
 function fail(world: ClusterAccess, claim: Claim, code: string, message: string): void {
   const key = idOf(claim);
-  const failures = callsOf(world).get(key)?.failures ?? 0;
-  const waitMs = backoffMs(backoffs.provider, failures);
-  callsOf(world).set(key, { failures: failures + 1, retryMs: world.nowMs + waitMs });
   world.end(`PersistentVolumeClaim ${key}`, 'provisioning');
   world.event(claim, 'ProvisioningFailed', `${code}: ${message}`, 'Warning');
-  world.after(waitMs, key, true);
+  calls.failed(world, key);
 }
 
 /** The zones (or nodes) that a class leaves to its driver. */
@@ -169,13 +165,10 @@ function finish(world: ClusterAccess, claim: Claim, one: StorageClass, backend: 
 
 function provision(world: ClusterAccess, claim: Claim, one: StorageClass): void {
   const key = idOf(claim);
-  const call = callsOf(world).get(key);
-  if (call?.dueMs === undefined && call?.retryMs !== undefined && call.retryMs > world.nowMs) {
-    world.after(call.retryMs - world.nowMs, key);
-    return;
-  }
-  if (call?.dueMs !== undefined && call.dueMs > world.nowMs) {
-    world.after(call.dueMs - world.nowMs, key);
+  const call = calls.of(world, key);
+  const waitUntil = call?.dueMs ?? call?.retryMs ?? 0;
+  if (waitUntil > world.nowMs) {
+    world.after(waitUntil - world.nowMs, key);
     return;
   }
   const backend = backendOf(world.store, one.provisioner);
@@ -186,15 +179,13 @@ function provision(world: ClusterAccess, claim: Claim, one: StorageClass): void 
     return;
   }
   if (call?.dueMs === undefined) {
-    const waitMs = world.duration('provisioning', key);
-    callsOf(world).set(key, { failures: call?.failures ?? 0, dueMs: world.nowMs + waitMs, zone });
     world.begin(`PersistentVolumeClaim ${key}`, 'provisioning');
     const { storage } = claim.spec.resources.requests;
     world.event(claim, 'Provisioning', `${one.provisioner} makes a volume of ${storage}${zone ? ` in zone ${zone}` : ''}.`);
-    world.after(waitMs, key);
+    calls.begin(world, key, world.duration('provisioning', key), { zone });
     return;
   }
-  callsOf(world).delete(key);
+  calls.end(world, key);
   finish(world, claim, one, backend!, zone);
 }
 
@@ -231,7 +222,7 @@ export const provisioning: Loop = {
     const [namespace, name] = splitKey(key);
     const claim = world.store.get('PersistentVolumeClaim', namespace, name);
     if (!claim || claim.metadata.deletionTimestamp || claim.spec.volumeName) {
-      callsOf(world).delete(key);
+      calls.end(world, key);
       return;
     }
     const one = classOf(world.store, claim.spec);

@@ -1,16 +1,11 @@
 import { refOf, takesRoom, type Claim, type Volume } from '../../../model';
-import { backoffMs, backoffs } from '../../clock/steps';
 import { claimFinalizer, volumeFinalizer } from '../../admit/defaults';
 import { driverAnswers, mayCall } from '../../provider/driver';
 import { fileSystemOf } from '../../provider/shared-files';
 import { idOf, splitKey, type ClusterAccess, type Loop } from '../loop';
+import { DriverCalls } from './driver-call';
 
-interface Call {
-  readonly dueMs: number;
-  readonly failures: number;
-}
-
-const callsOf = (world: ClusterAccess) => world.memory<Call>('deleteVolume');
+const calls = new DriverCalls('deleteVolume');
 
 function claimGoes(world: ClusterAccess, claim: Claim): void {
   const users = world.store.podsOfClaim(claim.metadata.namespace ?? '', claim.metadata.name).filter(takesRoom);
@@ -39,27 +34,24 @@ function release(world: ClusterAccess, volume: Volume): void {
 function deleteAsset(world: ClusterAccess, key: string, volume: Volume): void {
   const driver = volume.spec.csi?.driver ?? '';
   const asset = world.store.get('Asset', '', volume.spec.csi?.volumeHandle ?? '');
-  const call = callsOf(world).get(key);
-  if (call && call.dueMs > world.nowMs) {
-    world.after(call.dueMs - world.nowMs, key);
+  const call = calls.of(world, key);
+  const waitUntil = call?.dueMs ?? call?.retryMs ?? 0;
+  if (waitUntil > world.nowMs) {
+    world.after(waitUntil - world.nowMs, key);
     return;
   }
   if (asset && (asset.status?.attachedTo.length ?? 0) > 0) return;
   if (!driverAnswers(world.store, driver) || !mayCall(world.store, driver, 'delete')) {
-    const waitMs = backoffMs(backoffs.provider, call?.failures ?? 0);
-    callsOf(world).set(key, { failures: (call?.failures ?? 0) + 1, dueMs: world.nowMs + waitMs });
     world.event(volume, 'VolumeFailedDelete', `${driver} doesn't answer, or its identity may not delete volumes.`, 'Warning');
-    world.after(waitMs, key, true);
+    calls.failed(world, key);
     return;
   }
-  if (!call || call.failures > 0) {
-    const waitMs = world.duration('deleting', key);
-    callsOf(world).set(key, { failures: 0, dueMs: world.nowMs + waitMs });
+  if (call?.dueMs === undefined) {
     world.begin(`PersistentVolume ${volume.metadata.name}`, 'deleting');
-    world.after(waitMs, key);
+    calls.begin(world, key, world.duration('deleting', key), { failures: 0 });
     return;
   }
-  callsOf(world).delete(key);
+  calls.end(world, key);
   world.end(`PersistentVolume ${volume.metadata.name}`, 'deleting');
   // A static volume may name a whole shared file system; that is never deleted with it.
   if (asset && !fileSystemOf(world.store, asset.metadata.name)) world.drop(refOf(asset));

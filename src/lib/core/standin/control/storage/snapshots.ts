@@ -1,19 +1,14 @@
 import { bytesOf, hash32, quantityOf, stampOf } from '../../../shared';
 import { isReady, refOf, takesRoom, type Asset, type Facts, type Snapshot, type SnapshotClass } from '../../../model';
-import { backoffMs, backoffs } from '../../clock/steps';
 import { driverAnswers, mayCall } from '../../provider/driver';
 import { driverCard } from '../../provider/drivers';
 import { driverPartOf } from '../../provider/images';
 import { fillAt } from '../../engines/fill';
 import { idOf, itself, splitKey, type ClusterAccess, type Loop } from '../loop';
+import { DriverCalls } from './driver-call';
 
-interface Call {
-  readonly dueMs?: number;
-  readonly retryMs?: number;
-  readonly failures: number;
-}
-
-const callsOf = (world: ClusterAccess) => world.memory<Call>('createSnapshot');
+const calls = new DriverCalls('createSnapshot');
+/** The annotation that makes a class of snapshots the default (published). */
 export const defaultSnapshotMark = 'snapshot.storage.kubernetes.io/is-default-class';
 /** Says how consistent a snapshot is (an annotation of the stand-in). */
 export const consistencyMark = 'standin.example/consistency';
@@ -60,15 +55,11 @@ export function snapshotLook(facts: Facts, snapshot: Snapshot) {
 }
 
 function fail(world: ClusterAccess, snapshot: Snapshot, message: string): void {
-  const key = idOf(snapshot);
-  const failures = callsOf(world).get(key)?.failures ?? 0;
-  const waitMs = backoffMs(backoffs.provider, failures);
-  callsOf(world).set(key, { failures: failures + 1, retryMs: world.nowMs + waitMs });
   const error = { message: `${message}.`, time: stampOf(world.nowMs) };
   if (snapshot.status?.error?.message !== error.message)
     world.put({ ...snapshot, status: { ...snapshot.status, readyToUse: false, error } });
   world.event(snapshot, 'SnapshotCreationFailed', error.message, 'Warning');
-  world.after(waitMs, key, true);
+  calls.failed(world, idOf(snapshot));
 }
 
 /** Takes the picture: the content of this very moment, which a running member may be in the middle of changing. */
@@ -139,7 +130,7 @@ function release(world: ClusterAccess, snapshot: Snapshot): void {
     if (asset) world.drop(refOf(asset));
     world.drop(refOf(content));
   }
-  callsOf(world).delete(idOf(snapshot));
+  calls.end(world, idOf(snapshot));
   world.endAll(`VolumeSnapshot ${idOf(snapshot)}`);
   world.drop(refOf(snapshot));
 }
@@ -161,10 +152,10 @@ export const snapshots: Loop = {
     if (!snapshot) return;
     if (snapshot.metadata.deletionTimestamp) return release(world, snapshot);
     if (snapshot.status?.readyToUse) return;
-    const call = callsOf(world).get(key);
+    const call = calls.of(world, key);
     if (call?.dueMs !== undefined) {
       if (call.dueMs > world.nowMs) return world.after(call.dueMs - world.nowMs, key);
-      callsOf(world).delete(key);
+      calls.end(world, key);
       return ready(world, snapshot);
     }
     if (call?.retryMs !== undefined && call.retryMs > world.nowMs && snapshotLook(world.store, snapshot).fault)
@@ -174,10 +165,8 @@ export const snapshots: Loop = {
     const claimName = snapshot.spec.source.persistentVolumeClaimName ?? '';
     const users = world.store.podsOfClaim(snapshot.metadata.namespace ?? '', claimName);
     const writing = users.filter((pod) => takesRoom(pod) && pod.status?.phase === 'Running').map((pod) => pod.metadata.name);
-    const waitMs = world.duration('copying', key);
-    callsOf(world).set(key, { failures: 0, dueMs: world.nowMs + waitMs });
     world.begin(`VolumeSnapshot ${key}`, 'copying');
     take(world, snapshot, asset, one, writing.sort());
-    world.after(waitMs, key);
+    calls.begin(world, key, world.duration('copying', key), { failures: 0 });
   }
 };

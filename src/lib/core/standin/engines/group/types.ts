@@ -6,6 +6,7 @@ export interface Point {
   readonly term: number;
 }
 
+/** An entry of a group's log. */
 export interface Entry extends Point {
   readonly op?: Op;
   /** The members from here on. */
@@ -46,6 +47,7 @@ export interface Mind {
   readonly alarmsSet?: number;
 }
 
+/** What members of a group send each other. */
 export type Body =
   | { readonly is: 'ask-vote'; readonly term: number; readonly last: Point; readonly told: boolean }
   | { readonly is: 'vote'; readonly term: number; readonly granted: boolean }

@@ -15,6 +15,7 @@ import {
 
 /** How long a replica may be away before it no longer counts as caught up, and a broker before somebody else leads for it (common practice, no source). */
 export const awayMs = 10_000;
+/** A broker that is silent for so long is held for lost; made up. */
 export const sessionMs = 6_000;
 /** Bytes a second that a reader gets of one partition (common practice, no source). */
 const readBytesPerSecond = 20_000_000;

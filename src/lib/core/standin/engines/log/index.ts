@@ -19,6 +19,7 @@ function wishIn(value: string | undefined): { replicas?: number; least?: number 
   }
 }
 
+/** A log broker: topics in partitions with leaders and followers, led by coordinators or by brokers that coordinate themselves. */
 export class LogBroker implements Engine {
   readonly meta: MetaGroup;
   readonly brokers: Brokers;

@@ -36,6 +36,7 @@ export function textMessage(sender: string, nth: number, text: string): Uint8Arr
   return bytes;
 }
 
+/** A message as text, its head left out. */
 export const textOf = (bytes: Uint8Array): string => textOfBase64(fromUint8Array(bytes.subarray(headBytes)));
 
 /** A running checksum over 32-bit words (a polynomial hash modulo 2^32, base 31); bytes that don't fill a word are taken one by one. */
@@ -62,4 +63,5 @@ export function orderFault(seen: Map<number, number>, bytes: Uint8Array, count: 
   return undefined;
 }
 
+/** A checksum of 32 bits in eight letters. */
 export const hex = (sum: number): string => (sum >>> 0).toString(16).padStart(8, '0');

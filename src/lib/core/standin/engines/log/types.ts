@@ -24,6 +24,7 @@ export interface PartLog {
   readonly heard: number;
 }
 
+/** The log of a partition that nothing was written to. */
 export const emptyPart: PartLog = { batches: [], end: 0, high: 0, epochs: [], heard: 0 };
 
 /** What lies in one of a broker's (or coordinator's) volumes. */
@@ -34,6 +35,7 @@ export interface LogDisk {
   readonly parts?: Readonly<{ [key: string]: PartLog }>;
 }
 
+/** Who leads a partition, and who follows. */
 export interface Partition {
   readonly leader: string | null;
   readonly epoch: number;
@@ -41,6 +43,7 @@ export interface Partition {
   readonly caughtUp: readonly string[];
 }
 
+/** A topic with its partitions. */
 export interface Topic {
   readonly partitions: readonly Partition[];
   /** Least number of caught-up replicas that a write with all acknowledgements needs. */
@@ -75,6 +78,7 @@ export function accountIn(text: string | undefined): AccountRights | undefined {
   }
 }
 
+/** A partition in one text, `topic/number`. */
 export const partKey = (topic: string, partition: number): string => `${topic}/${partition}`;
 
 /** A leader's view of one partition while its program runs. */
@@ -88,6 +92,7 @@ export interface Leading {
   readonly pending: readonly { readonly client: string; readonly nth: number; readonly upTo: number }[];
 }
 
+/** What a broker keeps in mind; gone with its program. */
 export interface BrokerMind {
   readonly known?: { readonly at: number; readonly meta: Meta };
   readonly leading?: Readonly<{ [key: string]: Leading }>;
@@ -120,6 +125,7 @@ export interface Client {
   readonly freeMs?: number;
 }
 
+/** What brokers, coordinators and clients send each other. */
 export type LogBody =
   | { readonly is: 'meta'; readonly body: unknown }
   | { readonly is: 'alarm'; readonly name: string; readonly nth: number }

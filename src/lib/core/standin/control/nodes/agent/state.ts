@@ -16,11 +16,14 @@ export interface AgentState {
   readonly dark?: boolean;
 }
 
+/** What node agents remember of their pods, by `namespace/name`. */
 export const statesOf = (world: ClusterAccess) => world.memory<AgentState>('agent');
 
 /** Pods that wait for a config map or secret, or for a registry; looked at again when one changes. */
 export const waitingForRefs = (world: ClusterAccess) => world.memory<boolean>('waitingForRefs');
+/** Pods that wait for a volume to be mounted, by `namespace/name`. */
 export const waitingForMount = (world: ClusterAccess) => world.memory<boolean>('waitingForMount');
+/** Pods that wait for an image, by `namespace/name`. */
 export const waitingForPull = (world: ClusterAccess) => world.memory<boolean>('waitingForPull');
 
 /** Everything a stage has to know of one call. */
