@@ -2,6 +2,7 @@ import { describe, expect, test } from 'vitest';
 import { provedWorkload, tryClass, workloadNamed, type Proof } from '$core/proofs';
 import { fieldAt, podsMadeBy } from '$core/model';
 import { restoreSheet } from '$core/change';
+import { rootLine } from '$core/rootline';
 import { World } from '$core/standin';
 import { asLeft, must, south } from './help';
 import { answered, roomy } from './roomy';
@@ -121,4 +122,33 @@ test('a list and a map are told apart from what is in them, with the fields belo
   expect(fieldAt('PersistentVolumeClaim', ['spec', 'volumeMode'])!.choices).toEqual(expect.arrayContaining(['Filesystem', 'Block']));
   expect(fieldAt('PersistentVolumeClaim', ['spec', 'accessModes'])!.choices).toHaveLength(4);
   expect(fieldAt('Pod', ['spec', 'hostNetwork'])!.choices).toEqual(['true', 'false']);
+});
+
+test('the image joint holds when all images of a pod are on its node, and is being pulled until then', () => {
+  const world = roomy();
+  const pod = {
+    apiVersion: 'v1',
+    kind: 'Pod',
+    metadata: { name: 'two', namespace: 'default' },
+    spec: {
+      containers: [
+        { name: 'a', image: 'shelf.standin.example/engines/multi-primary-sql:r4' },
+        { name: 'b', image: 'shelf.standin.example/tools/writer:r1' }
+      ]
+    }
+  } as never;
+  must(world, { type: 'send', objects: [pod] });
+  const images = ['shelf.standin.example/engines/multi-primary-sql:r4', 'shelf.standin.example/tools/writer:r1'];
+  const seen = new Map<string, number>();
+  while (world.nextMs !== undefined && world.store.get('Pod', 'default', 'two')?.status?.phase !== 'Running') {
+    world.runUntil(world.nextMs);
+    const { spec } = world.store.get('Pod', 'default', 'two')!;
+    const there = (world.store.get('Node', '', spec.nodeName ?? '')?.status?.images ?? []).flatMap((one) => one.names ?? []);
+    const joint = rootLine(world.store, { kind: 'Pod', namespace: 'default', name: 'two' })!.joints.find((one) => one.joint === 'image')!;
+    const pulled = images.filter((one) => there.includes(one)).length;
+    const expected = pulled === 2 ? ['holds'] : spec.nodeName ? ['settling', 'waiting'] : ['waiting'];
+    expect(expected, `${pulled} of 2 at ${world.nowMs}`).toContain(joint.state);
+    seen.set(`${pulled} ${joint.state}`, world.nowMs);
+  }
+  expect([...seen.keys()]).toEqual(expect.arrayContaining(['0 settling', '1 settling']));
 });
