@@ -1,9 +1,11 @@
 import { describe, expect, test } from 'vitest';
 import { provedWorkload, tryClass, workloadNamed, type Proof } from '$core/proofs';
-import { fieldAt, podsMadeBy } from '$core/model';
+import { fieldAt, kindEntries, podsMadeBy } from '$core/model';
 import { restoreSheet } from '$core/change';
 import { rootLine } from '$core/rootline';
 import { World } from '$core/standin';
+import { Bench } from './engines/bench';
+import { ImageShelf } from '$core/standin/engines/shelf';
 import { asLeft, must, south } from './help';
 import { answered, roomy } from './roomy';
 
@@ -151,4 +153,28 @@ test('the image joint holds when all images of a pod are on its node, and is bei
     seen.set(`${pulled} ${joint.state}`, world.nowMs);
   }
   expect([...seen.keys()]).toEqual(expect.arrayContaining(['0 settling', '1 settling']));
+});
+
+test('a person sends neither what control loops derive nor what the provider keeps', () => {
+  const derived = kindEntries.filter((one) => one.derived).map((one) => one.kind);
+  expect(derived.sort()).toEqual(
+    [
+      ...['Asset', 'Held', 'Restoring', 'Process', 'Ask'],
+      ...['ReplicaSet', 'CSINode', 'VolumeAttachment', 'VolumeSnapshotContent', 'EndpointSlice', 'Event']
+    ].sort()
+  );
+});
+
+test('a shelf of images answers while it stands, and not while it is being taken away', () => {
+  const engine = new ImageShelf();
+  const bench = new Bench(engine, ['shelf-0'], 1);
+  const says = (id: string) => {
+    engine.ask(bench, { id, op: { do: 'list' } });
+    return bench.answers.get(id)!;
+  };
+  expect(says('a')).toMatchObject({ outcome: 'refused', says: "nobody doesn't answer" });
+  bench.running.add('shelf-0');
+  expect(says('b').outcome).not.toBe('refused');
+  bench.stopping.add('shelf-0');
+  expect(says('c')).toMatchObject({ outcome: 'refused', says: "nobody doesn't answer" });
 });

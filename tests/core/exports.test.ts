@@ -252,6 +252,19 @@ describe('driver parts by structure', () => {
   });
 });
 
+test('a claim that a member names, and that went, is broken; the others hold', () => {
+  const to = healthy();
+  unplaced(to, 2, '0/6 nodes are available: persistentvolumeclaim "data-ledger-2" not found.', { bound: true });
+  to.drop((one) => one.kind === 'PersistentVolumeClaim' && (one.metadata as Doc).name === 'data-ledger-2');
+  const line = rootLine(kept(to.docs), { kind: 'StatefulSet', namespace: space, name: 'ledger' } as Ref)!;
+  const bound = 'Bound; asked 30Gi, ReadWriteOnce, got 30Gi';
+  expect(line.joints.filter((one) => one.joint === 'claim').map((one) => [one.state, one.label, one.says])).toEqual([
+    ['holds', 'data-ledger-0', bound],
+    ['holds', 'data-ledger-1', bound],
+    ['broken', 'data-ledger-2', 'there is no claim data-ledger-2']
+  ]);
+});
+
 describe('two exports of one cluster', () => {
   const early = () => {
     const to = healthy();

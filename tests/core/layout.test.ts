@@ -50,6 +50,11 @@ describe('laying out a cluster', () => {
     const many = startingGround('quay', 'small').spec.groups!.map((one) => ({ ...one, count: 400 }));
     expect(said(changed('small', { groups: many })).map((one) => one.split(':')[0])).toEqual(['podRange', 'nodeRange']);
     expect(said(changed('small', { groups: [] }))[0]).toBe('groups: There are no nodes');
+    const { backends } = withBlock(startingGround('quay', 'production').spec, 'steady', 'ext4', 'Delete', '500Gi');
+    const [block] = backends!;
+    expect(said(changed('production', { backends: [{ ...block!, zones: block!.zones.slice(1) }] }))).toEqual([
+      `backends.0.zones: ${block!.name} has nothing in zone ${block!.zones[0]!.name}, where nodes stand`
+    ]);
     expect(said(changed('small', { version: 'new' }))[0]).toMatch(/no version of the cluster API/);
   });
 
