@@ -263,6 +263,13 @@ test('a claim that a member names, and that went, is broken; the others hold', (
     ['holds', 'data-ledger-1', bound],
     ['broken', 'data-ledger-2', 'there is no claim data-ledger-2']
   ]);
+  // A member that is still to be made has no claim yet; nothing is wrong with that.
+  const early = healthy().drop((one) => ['ledger-2', 'data-ledger-2'].includes(String((one.metadata as Doc).name)));
+  Object.assign(early.get('StatefulSet', 'ledger').status as Doc, { replicas: 2, readyReplicas: 2, availableReplicas: 2 });
+  const joints = rootLine(kept(early.docs), { kind: 'StatefulSet', namespace: space, name: 'ledger' } as Ref)!.joints;
+  expect(joints.filter((one) => one.joint === 'claim' && one.state === 'waiting')).toMatchObject([
+    { label: 'data-ledger-2', says: 'made together with ledger-2', objects: [{ kind: 'PersistentVolumeClaim', name: 'data-ledger-2' }] }
+  ]);
 });
 
 describe('two exports of one cluster', () => {
