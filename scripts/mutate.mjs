@@ -59,7 +59,7 @@ const results = await new Stryker({
   reporters: ['lines'],
   allowConsoleColors: false,
   disableTypeChecks: false,
-  tempDirName: 'build/mutate'
+  tempDirName: '.root-barn/mutate'
 }).runMutationTest();
 
 const caught = results.filter((one) => one.status === 'Killed' || one.status === 'Timeout');

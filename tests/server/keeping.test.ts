@@ -7,6 +7,7 @@ import { clusterRepository } from '$server/repositories/clusters';
 import { proofRepository } from '$server/repositories/proofs';
 import { rehearsalRepository } from '$server/repositories/rehearsals';
 import { startHost } from '$server/rehearsals/client';
+import { startHosts } from '$server/rehearsals/spread';
 import { createApp } from '$server/services/app';
 import { LiveBus } from '$server/services/live';
 import { driver, southOrigin } from '../core/help';
@@ -167,6 +168,55 @@ describe('the worker', () => {
       expect(await host.stats()).toBe('well');
     }
     await host.end();
+  });
+});
+
+describe('workers beside each other', () => {
+  test('a cluster stands in one of them with its forks; all together they answer like one', async () => {
+    const { seed, ground, actions, headMs } = southOrigin();
+    const opening = (id: string) => ({ id, origin: { seed, ground }, actions, headMs, frontierMs: headMs });
+    const told = new Set<string>();
+    const hosts = startHosts(
+      './build/worker/rehearsal-worker.js',
+      (id) => told.add(id),
+      () => {},
+      { workers: 2 }
+    );
+    const near = startHost(undefined, () => {});
+    for (const id of ['a', 'b']) await hosts.open(opening(id));
+    await near.open(opening('a'));
+    await hosts.copy('b', 'b~fork');
+    for (const host of [hosts, near]) {
+      await host.prepare('a', { type: 'send', objects: driver() });
+      await host.commit('a');
+    }
+    const moved = await Promise.all(['a', 'b', 'b~fork'].map((id) => hosts.move(id, { until: 'settled' })));
+    expect(moved[0]).toEqual(await near.move('a', { until: 'settled' }));
+    expect(moved[1]).toEqual(moved[2]);
+    expect(await hosts.journal('a', 0, undefined, 3)).toEqual(await near.journal('a', 0, undefined, 3));
+    expect(await hosts.journal('b', 0, undefined, 3)).toEqual(await hosts.journal('b~fork', 0, undefined, 3));
+    expect(await hosts.stats()).toMatchObject({ worlds: 3 });
+    expect((await hosts.unused(Date.now() + 1)).map((one) => one.id).sort()).toEqual(['a', 'b', 'b~fork']);
+    expect((await hosts.read('kind: Namespace\napiVersion: v1\nmetadata: {name: x}\n')).problems).toEqual([]);
+    await hosts.move('a', { run: 1 });
+    await hosts.haltAll();
+    expect((await hosts.status('a')).running).toBe(0);
+    await hosts.end();
+  });
+
+  test('one that ends takes its own worlds along, and no others', async () => {
+    const lost: string[] = [];
+    const hosts = startHosts(
+      './tests/fixtures/throwing-worker.mjs',
+      () => {},
+      (stood) => lost.push(...['x', 'x~fork', 'y', 'never'].filter(stood)),
+      { workers: 2 }
+    );
+    await hosts.has('x');
+    await hosts.has('y');
+    await expect(hosts.status('x~fork')).rejects.toThrow(/out of step/);
+    expect(lost).toEqual(['x', 'x~fork']);
+    await hosts.end();
   });
 });
 

@@ -23,6 +23,7 @@ import { proofRepository, type KeptProof } from '../repositories/proofs';
 import { rehearsalRepository } from '../repositories/rehearsals';
 import { trialRepository } from '../repositories/trials';
 import { startHost } from '../rehearsals/client';
+import { startHosts } from '../rehearsals/spread';
 import type { Queries } from '../views';
 import { done, notFound, refused, type Answer } from './answer';
 import { DraftService } from './drafts';
@@ -88,10 +89,10 @@ export async function createApp({ data, worker, reader, empty = false, settings 
   const bus = new LiveBus();
   const told: { to?: RehearsalService } = {};
   const most = { mostBytes: settings['most-memory'] };
-  const host = startHost(
+  const host = startHosts(
     worker,
     (id, clock) => void told.to?.told(id, clock),
-    () => told.to?.forget(),
+    (stood) => told.to?.forget(stood),
     most
   );
   const prover = startHost(worker, () => {});

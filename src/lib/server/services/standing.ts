@@ -230,9 +230,9 @@ export class StandingRehearsals {
     return readOnlyDump(id);
   }
 
-  /** The host has lost its worlds; each is rebuilt when it is asked for. */
-  forget(): void {
-    this.held.clear();
+  /** A worker has ended with its worlds; each is rebuilt when it is asked for. */
+  forget(stood: (id: string) => boolean): void {
+    for (const id of [...this.held]) if (stood(id)) this.held.delete(id);
   }
 
   /** Lets the world of a rehearsal go that isn't kept any more. */
