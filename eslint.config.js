@@ -9,7 +9,7 @@ const wallClock = [
 ];
 
 export default ts.config(
-  { ignores: ['build/', '.svelte-kit/', 'node_modules/', 'data/', 'test-results/'] },
+  { ignores: ['.root-barn/', 'build/', '.svelte-kit/', 'node_modules/', 'data/', 'test-results/'] },
   ...ts.configs.recommended,
   ...svelte.configs.recommended,
   {
