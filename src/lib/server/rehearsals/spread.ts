@@ -49,8 +49,10 @@ export function startHosts(
     }
     return hosts[at]!;
   }
+  /** Workers that hold something; asking one that doesn't would start it. */
+  const used = (): StartedHost[] => hosts.filter((_, i) => i === 0 || [...dealt.values()].includes(i));
   const summed = async (): Promise<Stats> => {
-    const all = await Promise.all(hosts.map((one) => one.stats()));
+    const all = await Promise.all(used().map((one) => one.stats()));
     const sum = (of: (one: Stats) => number) => all.reduce((total, one) => total + of(one), 0);
     return {
       worlds: sum((one) => one.worlds),
@@ -65,8 +67,8 @@ export function startHosts(
     waiting: () => hosts.reduce((sum, one) => sum + one.waiting(), 0),
     end: async () => void (await Promise.all(hosts.map((one) => one.end()))),
     stats: summed,
-    unused: async (beforeMs: number) => (await Promise.all(hosts.map((one) => one.unused(beforeMs)))).flat(),
-    haltAll: async () => void (await Promise.all(hosts.map((one) => one.haltAll())))
+    unused: async (beforeMs: number) => (await Promise.all(used().map((one) => one.unused(beforeMs)))).flat(),
+    haltAll: async () => void (await Promise.all(used().map((one) => one.haltAll())))
   };
   return new Proxy({} as StartedHost, {
     get: (_target, method) => {
