@@ -1,3 +1,4 @@
+import { Validator } from '@seriousme/openapi-schema-validator';
 import { beforeAll, describe, expect, test } from 'vitest';
 import type { dispatch as Dispatch } from '$server/api/dispatch';
 import { openapi } from '$server/api/openapi';
@@ -194,6 +195,13 @@ describe('the description and the live events', () => {
     expect(version).toMatch(/^3\.0/);
     for (const { method, path } of endpoints) expect(paths[`/api/v1${path}`]?.[method.toLowerCase()], `${method} ${path}`).toBeDefined();
     expect(JSON.stringify(paths['/api/v1/rehearsals/{id}/clock'])).toContain('untilMs');
+  });
+
+  test('the description is OpenAPI 3.0, by the published schema of it', async () => {
+    // Source: OpenAPI Initiative, schema of version 3.0; package @seriousme/openapi-schema-validator.
+    const { valid, errors } = await new Validator().validate(structuredClone(openapi()) as Record<string, unknown>);
+    expect(errors).toBeUndefined();
+    expect(valid).toBe(true);
   });
 
   test('a watcher gets what happens, and one who comes back what was missed, or is told to load anew', async () => {
