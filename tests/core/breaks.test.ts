@@ -18,6 +18,7 @@ import {
   smallSet,
   south
 } from './help';
+import { unfounded } from './stands';
 
 const probe = ref('Pod', 'default', 'probe-0');
 const probeSet = ref('StatefulSet', 'default', 'probe');
@@ -243,6 +244,7 @@ describe('the first break', () => {
     expect(found?.joint).toBe(joint);
     expect(evidence(world, subject)).toMatch(words);
     expect(found?.remedy?.text.length).toBeGreaterThan(10);
+    expect(unfounded(world.store, rootLine(world.store, subject)!)).toEqual([]);
   });
 
   test('a remedy that can be written down mends what it speaks of', () => {

@@ -10,6 +10,7 @@ import { controllerDown } from '../fixtures/exports/case';
 import { cases, type ExportCase } from '../fixtures/exports/cases';
 import { addClaim, addDeployment, condition, driver, healthy, space, type Doc, type Export } from '../fixtures/exports/cluster';
 import { container, unplaced } from '../fixtures/exports/states';
+import { unfounded } from './stands';
 
 /** What is kept of an export's values. */
 function kept(values: readonly unknown[]): Store {
@@ -84,6 +85,19 @@ describe('what exports of real clusters say', () => {
     'replica sets': (one) => one.kind === 'ReplicaSet',
     leases: (one) => one.kind === 'Lease'
   };
+
+  test('every piece of evidence stands in the export as it is told', () => {
+    const wrong: string[] = [];
+    let pieces = 0;
+    for (const one of cases) {
+      const facts = kept(one.build().docs);
+      const line = rootLine(facts, refOf(one));
+      pieces += line?.joints.reduce((sum, joint) => sum + joint.evidence.length, 0) ?? 0;
+      wrong.push(...(line ? unfounded(facts, line) : []).map((fault) => `${one.id}: ${fault}`));
+    }
+    expect(pieces).toBeGreaterThan(200);
+    expect(wrong).toEqual([]);
+  });
 
   test('whatever is left out of an export, the answer is the same, or it is unseen', () => {
     const wrong: string[] = [];

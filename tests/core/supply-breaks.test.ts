@@ -4,6 +4,7 @@ import { isReady, type Node, type Ref } from '$core/model';
 import { rootLine } from '$core/rootline';
 import { World } from '$core/standin';
 import { claimOf, classOf, firstBreak, must, alone, podOf, readySouth, ref, remove, settle, size } from './help';
+import { unfounded } from './stands';
 
 const rwo = 'accessModes: [ReadWriteOnce], storageClassName: steady-block';
 const c = ref('PersistentVolumeClaim', 'default', 'c');
@@ -311,6 +312,7 @@ describe('south-quay', () => {
     expect(firstBreak(world, at)).toMatchObject({ joint, says: expect.stringMatching(says) });
     expect(evidence(world, at)).toMatch(wanted);
     expect(firstBreak(world, at)!.remedy!.text).not.toBe('');
+    expect(unfounded(world.store, rootLine(world.store, at)!)).toEqual([]);
     if (mend === 'offered') must(world, { type: 'send', objects: firstBreak(world, at)!.remedy!.manifests! });
     else mend?.(world);
     world.runUntil(world.nowMs + 600_000);

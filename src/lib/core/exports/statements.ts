@@ -77,7 +77,8 @@ export function saidIn(object: ApiObject, condition: Condition): Said {
     object: refOf(object),
     from: `status.conditions[${condition.type}]`,
     reason: condition.reason ?? '',
-    message: condition.message ?? '',
+    // A condition without words says its status at least.
+    message: condition.message ?? (condition.reason ? '' : `${condition.type} ${condition.status}`),
     count: 1,
     ...(atMs === undefined ? {} : { atMs, firstMs: atMs }),
     warning: condition.status !== 'True',
