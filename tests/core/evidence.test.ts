@@ -3,6 +3,7 @@ import { provedWorkload, tryClass, workloadNamed, type Proof } from '$core/proof
 import { fieldAt, kindEntries, podsMadeBy } from '$core/model';
 import { restoreSheet } from '$core/change';
 import { rootLine } from '$core/rootline';
+import { differences } from '$core/shared';
 import { World } from '$core/standin';
 import { Bench } from './engines/bench';
 import { ImageShelf } from '$core/standin/engines/shelf';
@@ -74,6 +75,34 @@ describe('write here, read there', () => {
   });
 });
 
+test('places: members that keep apart are proved one on a node; those that do not only have to stand', () => {
+  const placesOf = (apart: boolean) => {
+    const world = roomy({ nodes: 1 });
+    const objects = answered('multi-primary-sql', { name: 'ledger', namespace: 'books' }).map((one) =>
+      one.kind === 'StatefulSet' && !apart
+        ? {
+            ...one,
+            spec: {
+              ...one.spec,
+              template: {
+                ...one.spec.template,
+                spec: { ...one.spec.template.spec, affinity: undefined, topologySpreadConstraints: undefined }
+              }
+            }
+          }
+        : one
+    );
+    must(world, { type: 'send', objects: objects as never });
+    world.runSettled();
+    return proofsOf(world, 'books', 'ledger').find((one) => one.id === 'places')!.checks[0]!;
+  };
+  const [kept, free] = [placesOf(true), placesOf(false)];
+  expect(kept).toMatchObject({ expected: 'one member on a node', ok: true });
+  expect(new Set(kept.got.split(', ')).size).toBe(3);
+  expect(free).toMatchObject({ expected: 'placed', ok: true });
+  expect(free.got.split(', ')).toHaveLength(3);
+});
+
 test('names: what was asked for, and the address or the reason that came', () => {
   const world = asLeft('north-quay');
   world.runSettled();
@@ -123,6 +152,11 @@ test('a list and a map are told apart from what is in them, with the fields belo
   expect(fieldAt('Pod', ['spec'])).toMatchObject({ says: 'map of fields', list: false, map: false });
   expect(fieldAt('PersistentVolumeClaim', ['spec', 'volumeMode'])!.choices).toEqual(expect.arrayContaining(['Filesystem', 'Block']));
   expect(fieldAt('PersistentVolumeClaim', ['spec', 'accessModes'])!.choices).toHaveLength(4);
+  expect([fieldAt('Pod', ['metadata', 'labels', 0]), fieldAt('Pod', ['spec', 0]), fieldAt('Pod', ['spec', 'containers', 'name'])]).toEqual([
+    undefined,
+    undefined,
+    undefined
+  ]);
   expect(fieldAt('Pod', ['spec', 'hostNetwork'])!.choices).toEqual(['true', 'false']);
 });
 
@@ -177,4 +211,13 @@ test('a shelf of images answers while it stands, and not while it is being taken
   expect(says('b').outcome).not.toBe('refused');
   bench.stopping.add('shelf-0');
   expect(says('c')).toMatchObject({ outcome: 'refused', says: "nobody doesn't answer" });
+});
+
+test('lists without names differ place by place, however long each of them is', () => {
+  expect(differences([1, 2], [1, 2, 3])).toEqual([{ field: '[2]', before: undefined, after: 3 }]);
+  expect(differences([1, 2, 3], [1, 5])).toEqual([
+    { field: '[1]', before: 2, after: 5 },
+    { field: '[2]', before: 3, after: undefined }
+  ]);
+  expect(differences([], ['a'], 'args')).toEqual([{ field: 'args[0]', before: undefined, after: 'a' }]);
 });
