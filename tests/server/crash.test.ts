@@ -90,6 +90,8 @@ describe('a server that is killed', () => {
         `apiVersion: apps/v1\nkind: StatefulSet\nmetadata: {name: s${i}, namespace: tickets}\nspec: {replicas: 8, podManagementPolicy: Parallel, serviceName: x, selector: {matchLabels: {app: s${i}}}, template: {metadata: {labels: {app: s${i}}}, spec: {containers: [{name: c, image: shelf.standin.example/x}]}}}`
     );
     expect(await call(base, 'POST', `${at}/send`, sets.join('\n---\n'))).toMatchObject({ revision: 5 });
+    // Standing harbour up takes a while, and may happen on the other core: that is not what is looked at here.
+    await call(base, 'GET', '/rehearsals/harbour');
     const run = call<{ nowMs: number; settled: boolean }>(base, 'POST', `${at}/clock`, settled);
     let over = false;
     void run.then(() => (over = true));
