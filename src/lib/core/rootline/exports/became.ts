@@ -17,7 +17,7 @@ export interface WhatBecame {
   readonly mended: readonly Became[];
   readonly broke: readonly Became[];
   readonly still: readonly Became[];
-  /** Wrong before, and not in the later export: gone, or not exported. */
+  /** Wrong before, and not to be told from the later export: gone, not exported, or silent about itself. */
   readonly unseen: readonly Became[];
   /** Wrong now, of kinds that the earlier export doesn't hold: since when can't be told from it. */
   readonly fresh: readonly Became[];
@@ -41,8 +41,9 @@ const became = ({ ref, cause }: { ref: Ref; cause: Wrong }, was?: Wrong): Became
 export function whatBecame(before: Facts, after: Facts): WhatBecame {
   const [old, now] = [byWaiter(whatIsWrong(before)), byWaiter(whatIsWrong(after))];
   const gone = [...old].filter(([key]) => !now.has(key)).map(([, one]) => one);
-  // Kinds that aren't known here stand beside the store.
-  const others = new Set(scopeIn(after).others.map((one) => keyOf(one as unknown as Ref)));
+  // Kinds that aren't known here stand beside the store. One that says nothing of itself any more can't be told to be well.
+  const telling = scopeIn(after).others.filter((one) => one.conditions?.length || one.tells?.phase !== undefined);
+  const others = new Set(telling.map((one) => keyOf(one as unknown as Ref)));
   const stands = ({ ref }: { ref: Ref }) => after.get(ref.kind, ref.namespace, ref.name) !== undefined || others.has(keyOf(ref));
   const come = [...now].filter(([key]) => !old.has(key)).map(([, one]) => one);
   const held = ({ ref }: { ref: Ref }) => scopeIn(before).of(ref.kind, ref.namespace) === 'contained';

@@ -27,7 +27,7 @@
       { title: 'What mended', list: mended, state: 'holds' },
       { title: 'Still the same, grown older', list: still, state: 'broken' },
       { title: "Wrong now, and the earlier one doesn't hold its kind", list: fresh, state: 'broken' },
-      { title: 'Was wrong, and is not in the later one', list: unseen, state: 'unseen' }
+      { title: 'Was wrong, and the later one does not tell', list: unseen, state: 'unseen' }
     ] as const;
 </script>
 
