@@ -83,6 +83,26 @@ test('two editors of one draft: the later one gets both texts beside each other,
   expect(stale.status()).toBe(409);
 });
 
+test('sent in the very moment in which it is being kept, a draft is kept once and sent; that is no clash with oneself', async ({
+  page
+}) => {
+  const at = await forkOf(page, 'south-quay', 'hasty');
+  await open(page, `${at}/drafts`);
+  await page.getByRole('button', { name: 'Begin a draft' }).click();
+  await page.route('**/api/v1/drafts/*', async (route) => {
+    const answer = await route.fetch();
+    if (route.request().method() === 'PUT') await new Promise((done) => setTimeout(done, 1_500));
+    await route.fulfill({ response: answer });
+  });
+  await page.getByTestId('editor').locator('.cm-content').click();
+  const keeping = page.waitForRequest((request) => request.method() === 'PUT' && request.url().includes('/drafts/'));
+  await page.keyboard.insertText('apiVersion: v1\nkind: ConfigMap\nmetadata: {name: hasty, namespace: tickets}\ndata: {k: v}\n');
+  await keeping;
+  await page.getByRole('button', { name: /^Send to/ }).click();
+  await expect(page.getByText(/^Sent to south-quay~hasty at/)).toBeVisible();
+  await expect(page.getByTestId('conflict')).toHaveCount(0);
+});
+
 test('a rehearsal that can not be stood up: the estate says so, it can be looked at, and taking the latest back mends it', async ({
   page
 }) => {

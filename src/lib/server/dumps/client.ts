@@ -51,6 +51,7 @@ export async function readDump(
   let underWay = 0;
   let room: (() => void) | undefined;
   let handing: Promise<unknown> = Promise.resolve();
+  let read = false;
   try {
     return await new Promise<Summary>((resolve, reject) => {
       const stop = () => reject(new Stopped());
@@ -69,6 +70,7 @@ export async function readDump(
         }
         if (message.done) {
           const { done } = message;
+          read = true;
           void handing.then(() => resolve(done), reject);
         }
         if (message.unreadable) reject(new Unreadable(message.unreadable.code, message.unreadable.message, message.unreadable.remedy));
@@ -85,7 +87,8 @@ export async function readDump(
             : error
         )
       );
-      worker.on('exit', () => reject(new Error('the reader of dumps has ended')));
+      // One that has said what it read may go: what it handed over may still be on its way to the disk.
+      worker.on('exit', () => read || reject(new Error('the reader of dumps has ended')));
       void (async () => {
         for await (const chunk of source) {
           if (signal.aborted) return;

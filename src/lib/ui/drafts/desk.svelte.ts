@@ -26,7 +26,9 @@ export class Desk {
   conflict = $state.raw<(KeptDraft & { who?: string | undefined }) | null>(null);
   /** Revision of the draft that what is here was written on. */
   private seen = 0;
-  private keeping = false;
+  private keptName = '';
+  /** The keeping that was begun last: a next one, or what somebody else kept, waits for it, else it would clash with itself. */
+  private keeping: Promise<boolean> = Promise.resolve(true);
   /** Text that the findings are about; a mend fits only that. */
   private checked = '';
   private asking: AbortController | undefined;
@@ -43,7 +45,7 @@ export class Desk {
   take(draft: KeptDraft): void {
     this.seen = draft.revision;
     this.files = [...draft.files];
-    this.name = draft.name;
+    this.name = this.keptName = draft.name;
     if (!this.files.some((one) => one.name === this.open)) this.open = this.files[0]?.name ?? '';
   }
 
@@ -96,32 +98,44 @@ export class Desk {
     this.kept = false;
   }
 
-  /** Keeps what is here; where somebody else has kept another text, the two are laid beside each other instead. */
-  async keep(): Promise<boolean> {
+  /**
+   * Keeps what is here; where somebody else has kept another text, the two are laid beside each other instead.
+   * @returns whether what is here is kept
+   */
+  keep(): Promise<boolean> {
+    return (this.keeping = this.keeping.then(() => this.keepNow()));
+  }
+  private async keepNow(): Promise<boolean> {
     if (this.conflict) return false;
     const [files, name, cause] = [this.files, this.name.trim() || 'draft', this.cause];
-    this.keeping = true;
+    if (this.kept && name === this.keptName) return true;
     const answer = await call('PUT', '/drafts/{draft}', { params: { draft: this.id }, body: { name, files, cause }, revision: this.seen });
-    this.keeping = false;
     if (!answer.ok) {
-      if (answer.trouble.type?.endsWith(':stale-draft')) this.stands(answer.trouble.current as KeptDraft, files);
-      else notices.complain(answer.trouble);
+      if (answer.trouble.type?.endsWith(':stale-draft')) return this.stands(answer.trouble.current as KeptDraft, files);
+      notices.complain(answer.trouble);
       return false;
     }
     this.seen = answer.value.revision;
+    this.keptName = name;
     this.cause = 'written';
     if (this.files === files) this.kept = true;
     return true;
   }
 
-  /** Somebody else's text stands: the same as ours is no conflict. */
-  private stands(current: KeptDraft & { who?: string | undefined }, files: readonly DraftFile[]): void {
-    if (
-      JSON.stringify(current.files.map(({ name, text }) => [name, text])) === JSON.stringify(files.map(({ name, text }) => [name, text]))
-    ) {
-      this.seen = current.revision;
-      this.kept = true;
-    } else this.conflict = current;
+  /**
+   * Somebody else's text stands: the same as ours is no conflict.
+   * @returns whether it is the same
+   */
+  private stands(current: KeptDraft & { who?: string | undefined }, files: readonly DraftFile[]): boolean {
+    const pairs = (list: readonly DraftFile[]) => JSON.stringify(list.map(({ name, text }) => [name, text]));
+    if (pairs(current.files) !== pairs(files)) {
+      this.conflict = current;
+      return false;
+    }
+    this.seen = current.revision;
+    this.keptName = current.name;
+    if (this.files === files) this.kept = true;
+    return true;
   }
 
   /** Keeps what the reader has made of the two. */
@@ -148,7 +162,7 @@ export class Desk {
 
   /** Somebody has kept something: what is here is brought up to it, or laid beside it where something here isn't kept yet. */
   async hear(revision: number, who: string | undefined): Promise<void> {
-    for (let tries = 0; tries < 20 && this.keeping; tries += 1) await new Promise((done) => setTimeout(done, 50));
+    await this.keeping;
     if (revision <= this.seen || this.conflict) return;
     const answer = await call('GET', '/drafts/{draft}', { params: { draft: this.id } });
     if (!answer.ok || answer.value.revision <= this.seen) return;
