@@ -2,8 +2,9 @@
 const layers = {
   shared: [],
   model: ['shared'],
-  manifest: ['shared', 'model'],
-  standin: ['shared', 'model', 'manifest'],
+  validation: ['shared', 'model'],
+  manifest: ['shared', 'model', 'validation'],
+  standin: ['shared', 'model', 'validation', 'manifest'],
   exports: ['shared', 'model'],
   dumps: ['shared', 'model', 'manifest', 'standin', 'exports'],
   checker: ['shared', 'model', 'manifest', 'standin'],

@@ -179,7 +179,7 @@ subjects: [{kind: ServiceAccount, name: bookings, namespace: tickets}, {kind: Se
 apiVersion: admissionregistration.k8s.io/v1
 kind: ValidatingWebhookConfiguration
 metadata: {name: bookings-check}
-webhooks: [{name: a.example.test, clientConfig: {service: {namespace: tickets, name: bookings-sql}}}]
+webhooks: [{name: a.example.test, sideEffects: None, admissionReviewVersions: [v1], clientConfig: {service: {namespace: tickets, name: bookings-sql}}}]
 ---
 apiVersion: engines.standin.example/v1
 kind: Certificate

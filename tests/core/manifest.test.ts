@@ -33,7 +33,13 @@ describe('reading', () => {
     ],
     ['a missing field', 'apiVersion: storage.k8s.io/v1\nkind: StorageClass\nmetadata: {name: a}\n', 'missing-field', 1, 1],
     ['a value that is none of the allowed', claim('1Gi').replace('ReadWriteOnce', 'ReadWriteTwice'), 'bad-value', 6, 17],
-    ['a name against the rules', 'apiVersion: v1\nkind: Service\nmetadata:\n  name: Data_1\nspec: {}\n', 'bad-name', 4, 3],
+    [
+      'a name against the rules',
+      'apiVersion: v1\nkind: Service\nmetadata:\n  name: Data_1\nspec: {ports: [{port: 80}]}\n',
+      'bad-name',
+      4,
+      3
+    ],
     ['a claim of "ten"', claim('ten'), 'bad-quantity', 9, 7],
     ['a claim of 0', claim('0'), 'bad-quantity', 9, 7],
     ['a claim of less than nothing', claim('-1Gi'), 'bad-quantity', 9, 7],

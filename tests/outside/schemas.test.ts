@@ -3,26 +3,6 @@
  * (made from the API's OpenAPI description). Known gaps of that package: it misses a missing serviceName, unknown fields, negative
  * replicas, mismatched selectors and bad names; its quantity pattern takes `1h`.
  */
-import { DaemonSet, Deployment, StatefulSet } from 'kubernetes-models/apps/v1';
-import { ValidatingWebhookConfiguration } from 'kubernetes-models/admissionregistration.k8s.io/v1';
-import { CustomResourceDefinition } from 'kubernetes-models/apiextensions.k8s.io/v1';
-import { Job } from 'kubernetes-models/batch/v1';
-import { PodDisruptionBudget } from 'kubernetes-models/policy/v1';
-import { ClusterRole, ClusterRoleBinding } from 'kubernetes-models/rbac.authorization.k8s.io/v1';
-import { EndpointSlice } from 'kubernetes-models/discovery.k8s.io/v1';
-import { CSIDriver, CSINode, StorageClass, VolumeAttachment } from 'kubernetes-models/storage.k8s.io/v1';
-import {
-  ConfigMap,
-  Event,
-  Namespace,
-  Node,
-  PersistentVolume,
-  PersistentVolumeClaim,
-  Pod,
-  Secret,
-  Service,
-  ServiceAccount
-} from 'kubernetes-models/v1';
 import { load as loadYaml, loadAll } from 'js-yaml';
 import fc from 'fast-check';
 import { parse } from 'yaml';
@@ -34,38 +14,8 @@ import { driverGates, rootLine } from '$core/rootline';
 import { installObjects, installs, sentByPerson, type World } from '$core/standin';
 import { asLeft, bookingsSet, driver, must, south, southOrigin } from '../core/help';
 import { scenario } from '../../src/lib/scenario';
+import { validate } from './published';
 
-const models: { readonly [K in Kind]?: new (object: never) => { validate(): void } } = {
-  ClusterRole,
-  ClusterRoleBinding,
-  ConfigMap,
-  CustomResourceDefinition,
-  CSIDriver,
-  CSINode,
-  DaemonSet,
-  Deployment,
-  EndpointSlice,
-  Event,
-  Job,
-  Namespace,
-  Node,
-  PersistentVolume,
-  PersistentVolumeClaim,
-  Pod,
-  PodDisruptionBudget,
-  Secret,
-  Service,
-  ServiceAccount,
-  StatefulSet,
-  StorageClass,
-  ValidatingWebhookConfiguration,
-  VolumeAttachment
-};
-const validate = (object: ApiObject): void => {
-  const Model = models[object.kind];
-  if (!Model) throw new Error(`no published schema for ${object.kind}`);
-  new Model(object as never).validate();
-};
 /** Kinds of our own, and the snapshot kinds, whose published definitions are not in the package. */
 const ours = ({ apiVersion }: ApiObject) =>
   /^(standin|engines\.standin)\.example\//.test(apiVersion) || apiVersion.startsWith('snapshot.storage.k8s.io/');

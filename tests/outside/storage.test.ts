@@ -104,7 +104,9 @@ describe('quorum (Lamport, Paxos; Ongaro and Ousterhout, Raft 2014)', () => {
 
 describe("binding, example by example of the cluster API's concept page 'Persistent Volumes'", () => {
   const volume = (spec: string, more = ''): Volume =>
-    objects(`apiVersion: v1\nkind: PersistentVolume\nmetadata: {name: v${more}}\nspec: {${spec}}`)[0] as Volume;
+    objects(
+      `apiVersion: v1\nkind: PersistentVolume\nmetadata: {name: v${more}}\nspec: {csi: {driver: d.example, volumeHandle: h}, ${spec}}`
+    )[0] as Volume;
   const claim = (spec: string): Claim =>
     objects(`apiVersion: v1\nkind: PersistentVolumeClaim\nmetadata: {name: c, namespace: n}\nspec: {${spec}}`)[0] as Claim;
   const asks = (storage: string, more = '') =>

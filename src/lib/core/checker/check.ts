@@ -54,14 +54,15 @@ function findingOf(one: Rule, found: Hit, files: readonly { name?: string | unde
 }
 
 function readingFinding(
-  { code, message, remedy, at, writing, path, value, hidden }: WrittenProblem,
+  { code, message, remedy, at, writing, path, value, hidden, mend }: WrittenProblem,
   files: readonly { name?: string | undefined; text: string }[]
 ): Finding {
   const one = byId.get(code);
   const file = files.find((two) => two.name === at.file) ?? files[0];
   let edits: TextEdit[] = [];
   let says = '';
-  if (one?.repair && writing && file && !hidden) {
+  if (mend && writing && !hidden) [says, edits] = [mend.says, editsOf(writing, [mend.wish])];
+  else if (one?.repair && writing && file && !hidden) {
     const offset = file.text
       .split('\n')
       .slice(0, (at.line ?? 1) - 1)

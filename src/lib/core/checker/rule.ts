@@ -1,11 +1,28 @@
 import type { Wish, Written } from '../manifest';
-import type { Hit, Repair, Rule } from './types';
+import type { Hit, Repair, Rule, WrittenOf } from './types';
 
 /** Declares a rule; its file's name is its id. */
 export const rule = (one: Rule): Rule => one;
 
 /** A repair that changes one object of the draft. */
 export const change = (says: string, on: Written, ...wishes: Wish[]): Repair => ({ says, wishes: wishes.map((wish) => ({ on, wish })) });
+
+/** What only a service with an address outside may have. Source: ServiceSpec v1 core. */
+const outsideFields = [
+  'loadBalancerSourceRanges',
+  'loadBalancerClass',
+  'allocateLoadBalancerNodePorts',
+  'externalTrafficPolicy',
+  'healthCheckNodePort'
+];
+
+/** Takes a service back from the outside, with all that goes with it. */
+export const keepInside = (on: WrittenOf<'Service'>): Repair => {
+  const { spec } = on.object;
+  const drops: Wish[] = outsideFields.filter((field) => spec[field] !== undefined).map((field) => ({ drop: ['spec', field] }));
+  (spec.ports ?? []).forEach((port, i) => port.nodePort !== undefined && drops.push({ drop: ['spec', 'ports', i, 'nodePort'] }));
+  return change('Keep it inside', on, { set: ['spec', 'type'], value: 'ClusterIP' }, ...drops);
+};
 
 /** A hit, with its repair if there is one. */
 export const hit = (on: Written, path: Hit['path'], message: string, remedy: string, repair?: Repair): Hit => ({

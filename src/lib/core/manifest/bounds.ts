@@ -1,6 +1,6 @@
 import { bytesOf, isQuantity, rangeFault } from '../shared';
 import { bounds, type ApiObject } from '../model';
-import type { Fault } from './checks';
+import { validate, type FieldFault as Fault } from '../validation';
 
 type Path = Fault['field'];
 
@@ -98,4 +98,11 @@ export function boundFaults(object: ApiObject): Fault[] {
   const found = countFaults(object);
   if ('spec' in object) tooMuch(object.spec, ['spec'], found);
   return found;
+}
+
+/** What a schema doesn't show: what is too much for this program, else what the cluster API refuses. */
+export function extraFaults(object: ApiObject): Fault[] {
+  // What is too much isn't counted through to find more.
+  const bound = boundFaults(object);
+  return bound.length ? bound : validate(object);
 }

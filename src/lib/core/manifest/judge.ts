@@ -1,6 +1,7 @@
 import type { Problem } from '../shared';
 import { kindEntries, kindEntry, nameFault, nearestName, type ApiObject, type KindEntry } from '../model';
-import { extraFaults } from './checks';
+import { extraFaults } from './bounds';
+import type { FieldMend } from '../validation';
 import { explainIssue } from './explain';
 import { unservedVersions } from './versions';
 import type { Path } from './writing';
@@ -59,7 +60,7 @@ function unknownKind(value: Record<string, unknown>, entry: KindEntry | undefine
 }
 
 /** A problem with its place in an object; `hidden` where it was found only when parts of the object had been left out. */
-export type PathFault = Omit<Problem, 'at'> & { path: Path; hidden?: boolean };
+export type PathFault = Omit<Problem, 'at'> & { path: Path; hidden?: boolean; mend?: FieldMend };
 
 function nameProblems(value: Record<string, unknown>, entry: KindEntry): PathFault[] {
   const meta = isRecord(value.metadata) ? value.metadata : {};

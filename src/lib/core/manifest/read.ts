@@ -1,3 +1,4 @@
+import type { FieldMend } from '../validation';
 import { isAlias, isScalar, LineCounter, parseAllDocuments, visit, type Document, type Node } from 'yaml';
 import type { Place, Problem } from '../shared';
 import { keyOf, refOf, type ApiObject } from '../model';
@@ -31,6 +32,8 @@ export interface WrittenProblem extends Problem {
   readonly value?: Readonly<Record<string, unknown>>;
   /** It was found when parts of the object had been left out: what mends it can't look at the whole. */
   readonly hidden?: boolean;
+  /** What mends it for certain. */
+  readonly mend?: FieldMend;
 }
 
 /** An object with faults, as far as it can be understood, for whoever looks at the rest of it. */

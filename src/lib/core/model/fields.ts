@@ -14,6 +14,9 @@ interface Def {
   readonly entries?: Record<string, string>;
 }
 
+/** The published fields of a kind, or of a part of one; undefined for what isn't published. */
+export const publishedRow = (name: string): FieldRow | undefined => (Object.hasOwn(apiFields, name) ? apiFields[name] : undefined);
+
 const rows = new Map<string, FieldRow>(Object.entries(apiFields));
 
 /** Reads a schema of ours into rows, for kinds that the published types don't have. */

@@ -1,6 +1,6 @@
 import { selectsPodsOf, type Service } from '../../model';
 import { join, service, set } from '../examples';
-import { rule, change, hit } from '../rule';
+import { rule, hit, keepInside } from '../rule';
 
 const plainPorts = (one: Service): NonNullable<Service['spec']['ports']> =>
   (one.spec.ports ?? []).filter((port) => !(port.port === 443 || /tls|https|secure/i.test(port.name ?? '')));
@@ -33,7 +33,7 @@ export default rule({
           ['spec', 'type'],
           `${ports.map((one) => one.name ?? one.port).join(', ')} of ${sets[0].metadata.name} is open to the outside, without TLS.`,
           'Write type: ClusterIP and use a tunnel, or serve TLS on it.',
-          change('Keep it inside', on, { set: ['spec', 'type'], value: 'ClusterIP' })
+          keepInside(on)
         )
       ];
     })

@@ -28,13 +28,11 @@ import encryptionNoKey from './encryption-no-key';
 import evenQuorum from './even-quorum';
 import fileSystemUnmade from './file-system-unmade';
 import graceTooShort from './grace-too-short';
-import headlessBalancer from './headless-balancer';
 import hostPath from './host-path';
 import imageUnfit from './image-unfit';
 import immutableChange from './immutable-change';
 import issuerElsewhere from './issuer-elsewhere';
 import issuerMissing from './issuer-missing';
-import limitBelowRequest from './limit-below-request';
 import manyNodesOnBlock from './many-nodes-on-block';
 import memberNameLong from './member-name-long';
 import memoryBelowEngine from './memory-below-engine';
@@ -42,7 +40,6 @@ import memoryOverNode from './memory-over-node';
 import missingField from './missing-field';
 import modeLacking from './mode-lacking';
 import moreMembersThanNodes from './more-members-than-nodes';
-import mountPathTwice from './mount-path-twice';
 import mountWithoutVolume from './mount-without-volume';
 import namespaceMissing from './namespace-missing';
 import noDefaultClass from './no-default-class';
@@ -134,13 +131,11 @@ export const rules: readonly Rule[] = [
   evenQuorum,
   fileSystemUnmade,
   graceTooShort,
-  headlessBalancer,
   hostPath,
   imageUnfit,
   immutableChange,
   issuerElsewhere,
   issuerMissing,
-  limitBelowRequest,
   manyNodesOnBlock,
   memberNameLong,
   memoryBelowEngine,
@@ -148,7 +143,6 @@ export const rules: readonly Rule[] = [
   missingField,
   modeLacking,
   moreMembersThanNodes,
-  mountPathTwice,
   mountWithoutVolume,
   namespaceMissing,
   noDefaultClass,

@@ -1,5 +1,5 @@
 import { service } from '../examples';
-import { rule, change, hit } from '../rule';
+import { rule, hit, keepInside } from '../rule';
 
 export default rule({
   id: 'tunnel-would-do',
@@ -23,7 +23,7 @@ export default rule({
               ['spec', 'type'],
               `${on.object.metadata.name} gives an administrator's port a public address.`,
               'Write type: ClusterIP and open a tunnel when it is needed.',
-              change('Keep it inside', on, { set: ['spec', 'type'], value: 'ClusterIP' })
+              keepInside(on)
             )
           ]
         : []

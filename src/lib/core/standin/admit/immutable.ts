@@ -1,4 +1,5 @@
-import { bytesOf, differences, quantityOf, same } from '../../shared';
+import { bytesOf, differences, isQuantity, quantityOf, same } from '../../shared';
+import { clusterVersion } from '../provider/drivers';
 import { classOf, type ApiObject, type Claim, type Facts, type KindMap } from '../../model';
 
 /** A change that the cluster API refuses: the field, what it was and would be, and the way round. */
@@ -21,8 +22,40 @@ const fixed: Fixed = {
   Deployment: { fields: ['spec.selector'], remedy: 'Send it under another name, or take it away first.' },
   DaemonSet: { fields: ['spec.selector'], remedy: 'Send it under another name, or take it away first.' },
   CSIDriver: { fields: ['spec.attachRequired', 'spec.fsGroupPolicy'], remedy: 'Take the object away and send it anew.' },
-  PersistentVolume: { fields: ['spec.csi', 'spec.volumeMode', 'spec.nodeAffinity'], remedy: 'Make a volume with another name.' }
+  PersistentVolume: {
+    fields: ['spec.csi', 'spec.local', 'spec.hostPath', 'spec.nfs', 'spec.volumeMode', 'spec.nodeAffinity'],
+    remedy: 'Make a volume with another name.'
+  },
+  VolumeSnapshot: { fields: ['spec.source'], remedy: 'Take another snapshot, under another name.' },
+  Job: {
+    fields: ['spec.template', 'spec.completions', 'spec.completionMode'],
+    remedy: 'Send it under another name, or take it away first.'
+  },
+  RoleBinding: { fields: ['roleRef'], remedy: 'Take it away and send it anew.' },
+  ClusterRoleBinding: { fields: ['roleRef'], remedy: 'Take it away and send it anew.' }
 };
+
+/** An address that was handed out stays, but for a service that becomes a name elsewhere. Source: ServiceSpec v1 core, clusterIP. */
+function serviceFaults(before: KindMap['Service'], after: KindMap['Service']): Fault[] {
+  const [old, next] = [before.spec.clusterIP, after.spec.clusterIP];
+  if (!old || old === next || after.spec.type === 'ExternalName') return [];
+  return [
+    { code: 'immutable-field', field: 'spec.clusterIP', before: old, after: next, remedy: 'Take the service away and send it anew.' }
+  ];
+}
+
+/** What is marked immutable stays so; a secret keeps its type. Source: "Immutable Secrets", "Immutable ConfigMaps". */
+function dataFaults(before: KindMap['Secret'] | KindMap['ConfigMap'], after: typeof before): Fault[] {
+  const remedy = 'It is marked immutable: send it under another name and change who refers to it.';
+  const fields = before.immutable === true ? ['immutable', 'data', 'binaryData'] : [];
+  return [...fields, ...(before.kind === 'Secret' ? ['type'] : [])].flatMap((field) =>
+    differences(at(before, field), at(after, field), field).map((one) => ({
+      code: 'immutable-field' as const,
+      ...one,
+      remedy: field === 'type' ? "A secret's type stays: take it away and send it anew." : remedy
+    }))
+  );
+}
 
 const settableInSets = new Set([
   'replicas',
@@ -37,11 +70,18 @@ const settableInSets = new Set([
 const at = (object: unknown, path: string): unknown =>
   path.split('.').reduce<unknown>((value, key) => (value as Record<string, unknown> | undefined)?.[key], object);
 
+/** `2Gi` and `2048Mi` are the same. Source: "Quantity" of the API's reference. */
+const sameSize = ({ field, before, after }: { field: string; before: unknown; after: unknown }): boolean =>
+  /\.storage$/.test(field) &&
+  [before, after].every((one) => (typeof one === 'string' || typeof one === 'number') && isQuantity(String(one))) &&
+  bytesOf(before as string) === bytesOf(after as string);
+
 function setFaults(before: KindMap['StatefulSet'], after: KindMap['StatefulSet']): Fault[] {
   const keys = new Set([...Object.keys(before.spec), ...Object.keys(after.spec)]);
   return [...keys]
     .filter((key) => !settableInSets.has(key))
     .flatMap((key) => differences(before.spec[key], after.spec[key], `spec.${key}`))
+    .filter((one) => !sameSize(one))
     .map((one) => ({
       code: 'immutable-field' as const,
       ...one,
@@ -50,6 +90,10 @@ function setFaults(before: KindMap['StatefulSet'], after: KindMap['StatefulSet']
         : 'Take the set away but keep its members, then send it anew.'
     }));
 }
+
+/** From this minor version on a growth that failed can be taken back. Source: "Recovering from Failure when Expanding Volumes". */
+const takesGrowthBack = 32;
+const mayTakeBack = (facts: Facts): boolean => Number(clusterVersion(facts).split('.')[1]) >= takesGrowthBack;
 
 function claimFaults(before: Claim, after: Claim, facts: Facts): Fault[] {
   const { resources: asked, ...rest } = after.spec;
@@ -61,8 +105,18 @@ function claimFaults(before: Claim, after: Claim, facts: Facts): Fault[] {
   }));
   const [oldBytes, newBytes] = [bytesOf(had.requests.storage), bytesOf(asked.requests.storage)];
   const size = { field: 'spec.resources.requests.storage', before: had.requests.storage, after: asked.requests.storage };
-  if (newBytes < oldBytes)
-    faults.push({ code: 'claim-cannot-grow', ...size, remedy: `A claim never shrinks: ask for ${quantityOf(oldBytes)} or more.` });
+  const hasBytes = bytesOf(before.status?.capacity?.storage ?? '0');
+  const takesBack = mayTakeBack(facts) && hasBytes > 0 && newBytes > hasBytes;
+  if (newBytes < oldBytes && !takesBack)
+    faults.push({
+      code: 'claim-cannot-grow',
+      ...size,
+      remedy: `A claim never shrinks: ask for ${quantityOf(oldBytes)} or more${
+        mayTakeBack(facts) && hasBytes > 0 && hasBytes < oldBytes
+          ? `, or, to take a growth back, for more than the ${quantityOf(hasBytes)} it has`
+          : ''
+      }.`
+    });
   if (newBytes > oldBytes) {
     const one = classOf(facts, before.spec);
     if (before.status?.phase !== 'Bound')
@@ -86,13 +140,8 @@ export function immutableFaults(before: ApiObject, after: ApiObject, facts: Fact
       .filter(({ field }) => !/^spec\.containers\[\d+\]\.image$/.test(field))
       .map((one) => ({ code: 'immutable-field', ...one, remedy: 'Take the pod away and send it anew.' }));
   }
-  if ((before.kind === 'Secret' || before.kind === 'ConfigMap') && before.immutable === true) {
-    return differences(before.data, (after as typeof before).data, 'data').map((one) => ({
-      code: 'immutable-field',
-      ...one,
-      remedy: 'It is marked immutable: send it under another name and change who refers to it.'
-    }));
-  }
+  if (before.kind === 'Secret' || before.kind === 'ConfigMap') return dataFaults(before, after as typeof before);
+  if (before.kind === 'Service' && after.kind === 'Service') return serviceFaults(before, after);
   const rule = fixed[before.kind];
   return (rule?.fields ?? []).flatMap((field) => {
     const [old, next] = [at(before, field), at(after, field)];

@@ -1,5 +1,5 @@
 import { differences, same, type Difference, type Problem } from '../../shared';
-import { entryOf, keyOf, refOf, type ApiObject, type Facts, type Ref } from '../../model';
+import { entryOf, keyOf, refOf, type ApiObject, type Facts, type Kind, type KindMap, type Ref } from '../../model';
 import { inSendingOrder } from '../../manifest';
 import { clusterVersion, driverCard, versionFault } from '../provider/drivers';
 import { imageCard, imageTag } from '../provider/images';
@@ -7,6 +7,7 @@ import { filled } from './defaults';
 import { immutableFaults } from './immutable';
 import { isAdmitted, operatorFault, operatorOf } from '../provider/operators';
 import { databaseFault } from './databases';
+import { meetingFaults, type Batch } from './meeting';
 import { serverWait } from './servers';
 
 /** Why an object is refused. */
@@ -33,6 +34,16 @@ export const sentByPerson = (object: ApiObject): boolean =>
   ((object.metadata as { managedFields?: { manager?: string }[] }).managedFields ?? []).some((one) => one.manager === personMark.manager);
 
 const keptMark = /^(pv|volume)\.kubernetes\.io\//;
+
+/** Kinds whose status may be sent with them. Source: the cluster API's reference; nodes are registered whole. */
+const withOwnStatus: readonly Kind[] = ['Node'];
+
+/** A status isn't sent: the cluster alone writes it. Source: the cluster API's conventions, "Spec and Status". */
+function withoutStatus(object: ApiObject): ApiObject {
+  if (!('status' in object) || object.status === undefined || withOwnStatus.includes(object.kind)) return object;
+  const { status: _, ...rest } = object;
+  return rest as ApiObject;
+}
 
 /** An object as it would stand after sending: what the cluster filled in stays. */
 function carried(before: ApiObject | undefined, sent: ApiObject): ApiObject {
@@ -126,14 +137,7 @@ function customFault(
       };
 }
 
-function objectRefusals(
-  object: ApiObject,
-  before: ApiObject | undefined,
-  after: ApiObject,
-  facts: Facts,
-  newSpaces: ReadonlySet<string>,
-  defined: ReadonlySet<string>
-): Refusal[] {
+function objectRefusals(object: ApiObject, before: ApiObject | undefined, after: ApiObject, facts: Facts, batch: Batch): Refusal[] {
   const key = keyOf(refOf(object));
   const entry = entryOf(object.kind);
   const space = object.metadata.namespace ?? '';
@@ -146,7 +150,17 @@ function objectRefusals(
         at: { object: key, field: 'kind' }
       }
     ];
-  if (entry.namespaced && !facts.get('Namespace', '', space) && !newSpaces.has(space)) {
+  const room = facts.get('Namespace', '', space);
+  if (entry.namespaced && !before && room?.metadata.deletionTimestamp)
+    return [
+      {
+        code: 'namespace-missing',
+        message: `The namespace "${space}" is being deleted; nothing new comes into it, so ${key} is refused.`,
+        remedy: 'Run the clock until it is gone, then send the namespace again.',
+        at: { object: key, field: 'metadata.namespace' }
+      }
+    ];
+  if (entry.namespaced && !room && !batch.spaces.has(space)) {
     return [
       {
         code: 'namespace-missing',
@@ -156,7 +170,7 @@ function objectRefusals(
       }
     ];
   }
-  const custom = customFault(object, facts, defined);
+  const custom = customFault(object, facts, batch.defined);
   if (custom) return [{ ...custom, at: { object: key, field: 'spec' } }];
   const unfit = unfitDriver(object, facts);
   if (unfit)
@@ -177,7 +191,12 @@ function objectRefusals(
         at: { object: key }
       }
     ];
-  if (!before) return [];
+  const met = meetingFaults(object, before, facts, batch).map(({ field, message, ...rest }) => ({
+    ...rest,
+    message: `${key}: ${message}`,
+    at: { object: key, field }
+  }));
+  if (met.length || !before) return met;
   return immutableFaults(before, after, facts).map(({ code, field, before: old, after: next, remedy }) => ({
     code,
     message: `${key}: ${field} can't change from ${JSON.stringify(old) ?? 'nothing'} to ${JSON.stringify(next) ?? 'nothing'}.`,
@@ -203,29 +222,31 @@ const objectsAStep = 150;
 
 /** The same, some objects at each step, so that others get their turn between. */
 export function* planSteps(facts: Facts, objects: readonly ApiObject[], replace: readonly Ref[] = []): Generator<void, Verdict[]> {
-  const newSpaces = new Set(objects.filter((one) => one.kind === 'Namespace').map((one) => one.metadata.name));
-  const defined = new Set(objects.flatMap((one) => (one.kind === 'CustomResourceDefinition' ? [one.spec.names.kind] : [])));
+  const services: KindMap['Service'][] = [];
+  const batch: Batch = {
+    spaces: new Set(objects.filter((one) => one.kind === 'Namespace').map((one) => one.metadata.name)),
+    defined: new Set(objects.flatMap((one) => (one.kind === 'CustomResourceDefinition' ? [one.spec.names.kind] : []))),
+    accounts: new Set(
+      objects.flatMap((one) => (one.kind === 'ServiceAccount' ? [`${one.metadata.namespace ?? ''}/${one.metadata.name}`] : []))
+    ),
+    services
+  };
   const verdicts: Verdict[] = [];
   for (const object of inSendingOrder(objects)) {
-    verdicts.push(verdictOf(facts, object, replace, newSpaces, defined));
+    verdicts.push(verdictOf(facts, object, replace, batch));
+    if (object.kind === 'Service') services.push(object);
     if (verdicts.length % objectsAStep === 0) yield;
   }
   return verdicts;
 }
 
-function verdictOf(
-  facts: Facts,
-  object: ApiObject,
-  replace: readonly Ref[],
-  newSpaces: ReadonlySet<string>,
-  defined: ReadonlySet<string>
-): Verdict {
+function verdictOf(facts: Facts, object: ApiObject, replace: readonly Ref[], batch: Batch): Verdict {
   const ref = refOf(object);
   const there = facts.get(ref.kind, ref.namespace, ref.name);
   const anew = there !== undefined && replace.some((one) => keyOf(one) === keyOf(ref));
   const before = anew ? undefined : there;
-  const after = carried(before, filled(object, facts));
-  const refusals = objectRefusals(object, before, after, facts, newSpaces, defined);
+  const after = carried(before, filled(withoutStatus(object), facts));
+  const refusals = objectRefusals(object, before, after, facts, batch);
   if (refusals.length) return { ref, outcome: 'refused', ...(before ? { before } : {}), fields: [], refusals };
   const waitsFor = serverWait(facts, object);
   if (waitsFor) return { ref, outcome: 'held', waitsFor, ...(before ? { before } : {}), fields: [], refusals };

@@ -1,0 +1,97 @@
+import { fieldOf, rangeFault, rangeHolds } from '../../shared';
+import { keyOf, refOf, type ApiObject, type Facts, type KindMap } from '../../model';
+import { versionFaults } from '../../validation';
+import type { Refusal } from './plan';
+import { clusterVersion } from '../provider/drivers';
+
+/** What is sent together, as far as others of it have to know. */
+export interface Batch {
+  readonly spaces: ReadonlySet<string>;
+  /** Kinds that definitions bring along. */
+  readonly defined: ReadonlySet<string>;
+  /** `namespace/name` of accounts. */
+  readonly accounts: ReadonlySet<string>;
+  /** Services that come before in the order of sending. */
+  readonly services: readonly KindMap['Service'][];
+}
+
+type Met = Omit<Refusal, 'at'> & { readonly field: string };
+
+const bad = (field: string, message: string, remedy: string): Met => ({
+  code: 'bad-value',
+  field,
+  message: `${field} ${message}.`,
+  remedy
+});
+
+/** Source: ObjectMeta v1 meta, resourceVersion and uid. */
+function identity(object: ApiObject, before: ApiObject | undefined): Met[] {
+  const { uid, resourceVersion } = object.metadata;
+  const found: Met[] = [];
+  if (!before && resourceVersion)
+    found.push(bad('metadata.resourceVersion', 'is set, though nothing of this name stands', 'Leave it out; the cluster gives it.'));
+  if (uid !== undefined && uid !== before?.metadata.uid)
+    found.push(
+      bad(
+        'metadata.uid',
+        before ? 'is that of another object; the one that stands has its own' : 'is set, though nothing of this name stands',
+        'Leave it out; the cluster gives it.'
+      )
+    );
+  return found;
+}
+
+/** Source: "Service", choosing your own IP address; type NodePort. */
+function addresses(service: KindMap['Service'], facts: Facts, batch: Batch): Met[] {
+  const { clusterIP, ports = [], type } = service.spec;
+  const key = keyOf(refOf(service));
+  const others = [...facts.list('Service'), ...batch.services].filter((one) => keyOf(refOf(one)) !== key);
+  const found: Met[] = [];
+  const range = facts.list('Ground')[0]?.spec.serviceRange;
+  if (clusterIP && clusterIP !== 'None') {
+    if (range !== undefined && !rangeFault(range) && !rangeHolds(range, clusterIP))
+      found.push(
+        bad('spec.clusterIP', `is ${clusterIP}, outside the range of services, ${range}`, 'Leave it out, or choose one of the range.')
+      );
+    const other = others.find((one) => one.spec.clusterIP === clusterIP);
+    if (other)
+      found.push(bad('spec.clusterIP', `is ${clusterIP}, which ${keyOf(refOf(other))} has`, 'Leave it out, or choose a free one.'));
+  }
+  if (type === 'NodePort' || type === 'LoadBalancer')
+    ports.forEach((port, i) => {
+      const other = port.nodePort
+        ? others.find((one) =>
+            one.spec.ports?.some((two) => two.nodePort === port.nodePort && (two.protocol ?? 'TCP') === (port.protocol ?? 'TCP'))
+          )
+        : undefined;
+      if (other)
+        found.push(
+          bad(
+            `spec.ports[${i}].nodePort`,
+            `is ${String(port.nodePort)}, which ${keyOf(refOf(other))} has`,
+            'Leave it out, or choose a free one.'
+          )
+        );
+    });
+  return found;
+}
+
+/** Source: "Configure Service Accounts for Pods"; the admission step of accounts. */
+function account(pod: KindMap['Pod'], facts: Facts, batch: Batch): Met[] {
+  const { namespace = '' } = pod.metadata;
+  const name = pod.spec.serviceAccountName ?? 'default';
+  if (name === 'default' || facts.get('ServiceAccount', namespace, name) || batch.accounts.has(`${namespace}/${name}`)) return [];
+  return [
+    bad('spec.serviceAccountName', `is ${name}, an account that ${namespace} doesn't have`, 'Send the account too, or leave it out.')
+  ];
+}
+
+/** What the cluster API refuses of an object because of what stands there, or for its version. */
+export function meetingFaults(object: ApiObject, before: ApiObject | undefined, facts: Facts, batch: Batch): Met[] {
+  const found = identity(object, before);
+  const minor = Number(clusterVersion(facts).split('.')[1]);
+  for (const { field, code, message, remedy } of versionFaults(object, minor)) found.push({ code, field: fieldOf(field), message, remedy });
+  if (object.kind === 'Service') found.push(...addresses(object, facts, batch));
+  if (object.kind === 'Pod' && !before) found.push(...account(object, facts, batch));
+  return found;
+}
