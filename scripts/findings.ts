@@ -2,6 +2,7 @@
 import { readFileSync, writeFileSync } from 'node:fs';
 import { rules } from '../src/lib/core/checker';
 import { phrases, rows } from '../src/lib/core/exports';
+import { notPlayedValues, playedFields } from '../src/lib/core/standin';
 
 const levels = { error: 'Errors: it will not work', warning: 'Warnings: it works until it hurts', note: 'Notes: worth knowing' } as const;
 const parts = (Object.keys(levels) as (keyof typeof levels)[]).map((level) => {
@@ -26,12 +27,24 @@ const told = ['| While | Said, by meaning | Joint | Source |', '| --- | --- | --
   rows.map((one) => `| ${one.doing.join(', ')} | \`${cell(one.says.source)}\` | ${one.joint} | ${cell(one.source)} |`)
 );
 const verdicts = ['| Meaning | Phrase |', '| --- | --- |'].concat(phrases.map(([kind, one]) => `| ${kind} | \`${cell(one.source)}\` |`));
+// Fields of one part from which the same follows stand in one line.
+const silent = ['| Part | Fields | Instead |', '| --- | --- | --- |'].concat(
+  Object.entries(playedFields).flatMap(([part, { not = {} }]) => {
+    const bySaid = new Map<string, string[]>();
+    for (const [field, says] of Object.entries(not))
+      bySaid.set(says, [...(bySaid.get(says) ?? []), field === '*' ? 'all' : `\`${field}\``]);
+    return [...bySaid].map(([says, fields]) => `| ${part} | ${fields.join(', ')} | ${says} |`);
+  }),
+  Object.entries(notPlayedValues).flatMap(([place, one]) =>
+    Object.entries(one).map(([value, says]) => `| ${place.replace('.', ' | `')}: ${value}\` | ${says} |`)
+  )
+);
 const between = (text: string, mark: string, lines: readonly string[]) =>
   text.replace(
     new RegExp(`(<!-- ${mark} by npm run findings -->\\n)[\\s\\S]*?(<!-- end -->)`),
     (_, from: string, to: string) => `${from}\n<!-- prettier-ignore-start -->\n${lines.join('\n')}\n<!-- prettier-ignore-end -->\n\n${to}`
   );
-const model = between(between(readFileSync('docs/model.md', 'utf8'), 'told', told), 'phrases', verdicts);
+const model = between(between(between(readFileSync('docs/model.md', 'utf8'), 'told', told), 'phrases', verdicts), 'fields', silent);
 if (process.argv.includes('--check')) {
   if (readFileSync('docs/model.md', 'utf8') !== model) {
     console.error('the tables of docs/model.md are not what the program says: run npm run findings.');

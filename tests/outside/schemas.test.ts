@@ -8,7 +8,7 @@ import fc from 'fast-check';
 import { parse } from 'yaml';
 import { describe, expect, test } from 'vitest';
 import { asManifest, readManifests, writeManifests } from '$core/manifest';
-import { kindEntries, type ApiObject, type Kind } from '$core/model';
+import { kindEntries, type ApiObject } from '$core/model';
 import { bytesOf } from '$core/shared';
 import { driverGates, rootLine } from '$core/rootline';
 import { installObjects, installs, sentByPerson, type World } from '$core/standin';

@@ -1,6 +1,6 @@
 import { bytesOf, type Difference } from '../shared';
 import { entryOf, memberClaim, ordinalsOf, type ApiObject, type Facts, type Ref, type StatefulSet } from '../model';
-import { plan, type Verdict } from '../standin';
+import { notPlayed, plan, type Verdict } from '../standin';
 import { clearedLoss, laterLoss, opened, restarts, scaledLoss } from './effects';
 import type { ChangeSheet, SendStep, WayRound } from './types';
 
@@ -108,6 +108,10 @@ export function changeSheet(facts: Facts, objects: readonly ApiObject[], replace
     later: verdicts.flatMap(laterLoss),
     opened: verdicts.flatMap(opened),
     ...(round ? { wayRound: round } : {}),
+    notPlayed: [...of('new'), ...of('altered'), ...of('replaced')].flatMap(({ ref, after }) => {
+      const fields = after ? notPlayed(after) : [];
+      return fields.length ? [{ ref, fields }] : [];
+    }),
     untouched: of('untouched').map(({ ref }) => ({ ref, says: 'as it is' })),
     order: orderOf(verdicts)
   };

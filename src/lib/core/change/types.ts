@@ -1,6 +1,6 @@
 import type { Difference } from '../shared';
 import type { Ref } from '../model';
-import type { Refusal } from '../standin';
+import type { NotPlayed, Refusal } from '../standin';
 
 /** One line of a change sheet. */
 export interface SheetLine {
@@ -8,6 +8,12 @@ export interface SheetLine {
   readonly says: string;
   readonly fields?: readonly Difference[];
   readonly refusal?: Refusal;
+}
+
+/** What of an object is kept, checked and handed out again, and nothing follows from. */
+export interface NotPlayedLine {
+  readonly ref: Ref;
+  readonly fields: readonly NotPlayed[];
 }
 
 /** One step of the order of sending, with what is waited for before the next one works. */
@@ -39,6 +45,8 @@ export interface ChangeSheet {
   readonly opened: readonly SheetLine[];
   /** Sets that would be sent anew with their members kept, because something immutable in them changes; the way round. */
   readonly wayRound?: WayRound;
+  /** Of what is new or altered: fields that the stand-in doesn't play out. */
+  readonly notPlayed: readonly NotPlayedLine[];
   readonly order: readonly SendStep[];
 }
 

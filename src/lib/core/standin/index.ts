@@ -86,6 +86,7 @@ export { pullOf } from './provider/registry';
 export * from './store/store';
 export * from './store/views';
 export { engineVersion } from './version';
+export { notPlayed, notPlayedValues, playedFields, type NotPlayed } from './played';
 export * from './world';
 export * from './provider/installs';
 export { groundObjects, namesIn, nodeIopsMark, nodeMbpsMark } from './ground/expand';

@@ -7,7 +7,7 @@
 
 <script lang="ts">
   import { tick, type Snippet } from 'svelte';
-  import { clockText } from '../format';
+  import { clockText, plural } from '../format';
   import Flag from '../parts/Flag.svelte';
   import NameToLose from '../parts/NameToLose.svelte';
 
@@ -112,6 +112,24 @@
       {#each sheet.opened as line, i (i)}<p class="break-words">
           <span class="mono text-[0.8rem]">{line.ref.name}</span>: {line.says}
         </p>{/each}
+    {/if}
+    {#if sheet.notPlayed.length}
+      <details class="mt-2 border-t border-line pt-2" data-testid="not-played">
+        <summary class="cursor-pointer"
+          >Not played out: {plural(
+            sheet.notPlayed.reduce((sum, one) => sum + one.fields.length, 0),
+            'field'
+          )} of {plural(sheet.notPlayed.length, 'object')}</summary
+        >
+        <p class="quiet small">Kept, checked and handed out again; nothing follows from them here.</p>
+        {#each sheet.notPlayed.slice(0, 40) as { ref, fields } (`${ref.kind} ${ref.namespace} ${ref.name}`)}
+          <p class="mt-1 break-words"><span class="quiet small">{ref.kind}</span> <span class="mono text-[0.8rem]">{ref.name}</span></p>
+          {#each fields as one (one.field)}
+            <p class="small pl-3 break-words"><span class="mono">{one.field}</span> <span class="quiet">{one.says}</span></p>
+          {/each}
+        {/each}
+        {#if sheet.notPlayed.length > 40}<p class="quiet small">and {plural(sheet.notPlayed.length - 40, 'object')} more.</p>{/if}
+      </details>
     {/if}
     {#if sheet.order.length > 1}
       <h3 class="mt-2 border-t border-ink pt-2 font-semibold">Order of sending</h3>

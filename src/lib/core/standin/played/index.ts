@@ -1,0 +1,50 @@
+import { fieldOf } from '../../shared';
+import { publishedRow, type ApiObject } from '../../model';
+import { fields, values } from './fields';
+
+export { fields as playedFields, values as notPlayedValues, type Played } from './fields';
+
+/** A field of an object from which nothing follows in the stand-in. */
+export interface NotPlayed {
+  /** Its path, without places in lists: `spec.template.spec.containers.lifecycle`. */
+  readonly field: string;
+  /** What that means, e.g. `nobody calls anything`. */
+  readonly says: string;
+}
+
+/** Whether a value says what is so without it, as far as that can be told. */
+const saysNothing = (value: unknown): boolean =>
+  value === undefined ||
+  value === null ||
+  value === false ||
+  value === '' ||
+  (Array.isArray(value) && !value.length) ||
+  (typeof value === 'object' && !Array.isArray(value) && !Object.keys(value).length);
+
+function walk(value: unknown, type: string, path: readonly string[], found: Map<string, string>): void {
+  const bare = type.replace(/!$/, '');
+  if (bare.startsWith('[')) {
+    if (Array.isArray(value)) for (const one of value) walk(one, bare.slice(1, -1), path, found);
+    return;
+  }
+  const row = bare.startsWith('{') ? undefined : publishedRow(bare);
+  if (!row || typeof value !== 'object' || value === null) return;
+  const { not = {} } = fields[bare] ?? {};
+  for (const [field, inner] of Object.entries(value)) {
+    if (saysNothing(inner) || !Object.hasOwn(row, field) || (path.length === 0 && field === 'status')) continue;
+    const here = [...path, field];
+    const says = not[field] ?? not['*'] ?? (typeof inner === 'string' ? values[`${bare}.${field}`]?.[inner] : undefined);
+    if (says !== undefined) found.set(fieldOf(here), says);
+    else if (field !== 'metadata') walk(inner, row[field]!, here, found);
+  }
+}
+
+/**
+ * What an object says that is kept, checked and handed out again, and not played out: nothing follows from it here.
+ * Each field once, however many items of a list have it.
+ */
+export function notPlayed(object: ApiObject): NotPlayed[] {
+  const found = new Map<string, string>();
+  if (publishedRow(object.kind)) walk(object, object.kind, [], found);
+  return [...found].map(([field, says]) => ({ field, says })).sort((a, b) => (a.field < b.field ? -1 : 1));
+}
