@@ -2,7 +2,8 @@ import { fieldOf } from '../../shared';
 import { publishedRow, type ApiObject } from '../../model';
 import { fields, values } from './fields';
 
-export { fields as playedFields, values as notPlayedValues, type Played } from './fields';
+export { fields as playedFields, values as notPlayedValues } from './fields';
+export type { Played } from './played';
 
 /** A field of an object from which nothing follows in the stand-in. */
 export interface NotPlayed {
