@@ -177,8 +177,10 @@ test('a name with five dots is asked for as it is first, one with four after the
   expect(resolve(store, 'tickets', 'a.b.c.d.e.f').tried[0]).toBe('a.b.c.d.e.f');
 });
 
-test('a member that is being taken away serves on, but is no ready endpoint', () => {
+test('a member that is being taken away serves on, but is no ready endpoint of a service that waits for readiness', () => {
   const world = mendedSouth();
+  for (const one of world.store.list('Service', 'tickets')) world.put({ ...one, spec: { ...one.spec, publishNotReadyAddresses: false } });
+  world.runSettled();
   const endpoint = () =>
     world.store
       .list('EndpointSlice', 'tickets')

@@ -67,7 +67,7 @@ test('who keeps apart from whom is found by labels as it would be node by node, 
         const apart = there.some(
           (two) =>
             (two.node === at && (wants(seeker, two, 'host') || wants(two, seeker, 'host'))) ||
-            (two.node % 2 === at % 2 && wants(seeker, two, 'zone'))
+            (two.node % 2 === at % 2 && (wants(seeker, two, 'zone') || wants(two, seeker, 'zone')))
         );
         expect(faultOf(node)).toBe(apart ? 'anti-affinity' : undefined);
       }

@@ -50,7 +50,7 @@ kind: Deployment
 metadata: {name: d, namespace: n, labels: {a: b}}
 spec:
   paused: false
-  minReadySeconds: 5
+  revisionHistoryLimit: 5
   selector: {matchLabels: {a: b}}
   template:
     metadata: {labels: {a: b}}
@@ -60,15 +60,17 @@ spec:
       initContainers: [{name: i, image: one:1, args: [x]}]
       topologySpreadConstraints:
       - {maxSkew: 1, topologyKey: zone, whenUnsatisfiable: ScheduleAnyway}
+      schedulerName: own
+      priorityClassName: high
       containers:
       - {name: a, image: one:1, lifecycle: {preStop: {exec: {command: [x]}}}}
       - {name: b, image: one:1, lifecycle: {preStop: {exec: {command: [x]}}}}
 `)
     ).toEqual([
-      { field: 'spec.minReadySeconds', says: 'a pod counts as soon as it is ready' },
+      { field: 'spec.revisionHistoryLimit', says: 'old revisions are not kept as objects' },
       { field: 'spec.template.spec.containers.lifecycle', says: 'nobody calls anything' },
       { field: 'spec.template.spec.initContainers', says: expect.stringContaining('start at once') },
-      { field: 'spec.template.spec.topologySpreadConstraints.whenUnsatisfiable', says: 'wishes are not weighed' }
+      { field: 'spec.template.spec.priorityClassName', says: 'nobody makes room for anybody' }
     ]);
   });
 

@@ -9,7 +9,10 @@ import type { Path } from './writing';
 /** Deepest nesting that is followed; no kind of the cluster API comes near it. */
 export const deepest = 100;
 
-/** The cluster API takes a field of null for a field left out; so do we. Throws RangeError for a value nested too deep. */
+/** Fields that somebody takes out by writing null: a volume that is to be handed out again. */
+const takenOut = new Set(['claimRef']);
+
+/** The cluster API takes a field of null for a field left out; so do we, but for those that are taken out. Throws RangeError for a value nested too deep. */
 export function withoutNulls(value: unknown, depth = 0): unknown {
   if (typeof value !== 'object' || value === null) return value;
   if (depth > deepest) throw new RangeError('too deep');
@@ -18,6 +21,7 @@ export function withoutNulls(value: unknown, depth = 0): unknown {
   for (const key in value) {
     const inner = (value as Record<string, unknown>)[key];
     if (inner !== null) kept[key] = withoutNulls(inner, depth + 1);
+    else if (takenOut.has(key)) kept[key] = null;
   }
   return kept;
 }

@@ -78,6 +78,8 @@ export interface Facts {
   podsLabelled(namespace: string, labels: Readonly<Record<string, string>>): KindMap['Pod'][];
   /** Pods that may keep a pod apart from them, by one label of it; whether they do, their terms say. */
   podsApartFrom(pod: KindMap['Pod']): KindMap['Pod'][];
+  /** Volumes of a class ('' for none) that no claim has. */
+  freeVolumes(className: string): KindMap['PersistentVolume'][];
   /** Pods that name a claim. */
   podsOfClaim(namespace: string, claim: string): KindMap['Pod'][];
   /** Objects that an object owns, by its uid. */

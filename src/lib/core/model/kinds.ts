@@ -21,6 +21,7 @@ export interface KindMap {
   Event: plain.ClusterEvent;
   Pod: pods.Pod;
   StatefulSet: workload.StatefulSet;
+  ControllerRevision: workload.ControllerRevision;
   Deployment: workload.Deployment;
   DaemonSet: workload.DaemonSet;
   Job: workload.Job;
@@ -152,6 +153,7 @@ export const kindEntries: readonly KindEntry[] = [
   entry('Account', standin.enginesApi, standin.accountSchema),
   entry('Rest', api, standin.restSchema),
   entry('Pod', 'v1', pods.podSchema),
+  entry('ControllerRevision', 'apps/v1', workload.controllerRevisionSchema, { derived: true }),
   entry('ReplicaSet', 'apps/v1', policy.replicaSetSchema, { derived: true }),
   entry('CSINode', storageApi, storage.csiNodeSchema, { cluster: true, derived: true }),
   entry('VolumeAttachment', storageApi, storage.attachmentSchema, { cluster: true, derived: true }),

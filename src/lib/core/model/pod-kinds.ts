@@ -16,6 +16,7 @@ const probe = z.looseObject({ initialDelaySeconds: count.optional(), periodSecon
 export const container = z.looseObject({
   name: z.string(),
   image: z.string(),
+  imagePullPolicy: z.string().optional(),
   command: z.array(z.string()).optional(),
   args: z.array(z.string()).optional(),
   env: z.array(envVar).optional(),

@@ -27,11 +27,19 @@ export function selectorMatches(selector: LabelSelector | undefined, labels: Lab
   return true;
 }
 
-interface Term {
-  readonly matchExpressions?: { key: string; operator: string; values?: string[] }[];
+interface Requirement {
+  readonly key: string;
+  readonly operator: string;
+  readonly values?: string[] | undefined;
 }
 
-function requirementHolds(labels: Labels, { key, operator, values = [] }: { key: string; operator: string; values?: string[] }): boolean {
+interface Term {
+  readonly matchExpressions?: readonly Requirement[] | undefined;
+  /** Of a node's own fields its name alone. */
+  readonly matchFields?: readonly Requirement[] | undefined;
+}
+
+function requirementHolds(labels: Labels, { key, operator, values = [] }: Requirement): boolean {
   const value = labels?.[key];
   switch (operator) {
     case 'In':
@@ -51,21 +59,39 @@ function requirementHolds(labels: Labels, { key, operator, values = [] }: { key:
   }
 }
 
-/** Whether a node's labels answer to one of the terms (terms are alternatives, their expressions must all hold). */
-export const termsMatch = (terms: readonly Term[], labels: Labels): boolean =>
-  terms.some((term) => (term.matchExpressions ?? []).every((requirement) => requirementHolds(labels, requirement)));
+const namesHold = (name: string | undefined, fields: readonly Requirement[] | undefined): boolean =>
+  (fields ?? []).every((one) => requirementHolds(name === undefined ? undefined : { 'metadata.name': name }, one));
+
+/**
+ * Whether a node's labels, and its name, answer to one of the terms (terms are alternatives, their expressions must all hold; one without
+ * any matches nothing). Source: NodeSelectorTerm v1 core.
+ */
+export const termsMatch = (terms: readonly Term[], labels: Labels, name?: string): boolean =>
+  terms.some(
+    ({ matchExpressions, matchFields }) =>
+      Boolean(matchExpressions?.length ?? matchFields?.length) &&
+      (matchExpressions ?? []).every((requirement) => requirementHolds(labels, requirement)) &&
+      namesHold(name, matchFields)
+  );
+
+interface Taint {
+  readonly key: string;
+  readonly value?: string | undefined;
+  readonly effect: string;
+}
+
+/** Whether a toleration bears with a taint. Source: "Taints and Tolerations". */
+export const tolerates = (t: Toleration, taint: Taint): boolean =>
+  (t.effect === undefined || t.effect === '' || t.effect === taint.effect) &&
+  (t.key === undefined || t.key === '' ? t.operator === 'Exists' : t.key === taint.key) &&
+  (t.operator === 'Exists' || (t.value ?? '') === (taint.value ?? ''));
 
 /** The taint that keeps a pod off a node (NoSchedule or NoExecute, not tolerated), or undefined. */
 export function repellingTaint(node: Node, tolerations: readonly Toleration[] | undefined) {
   const taints = node.spec?.taints ?? [];
   return taints.find((taint) => {
     if (taint.effect === 'PreferNoSchedule') return false;
-    return !(tolerations ?? []).some(
-      (t) =>
-        (t.effect === undefined || t.effect === '' || t.effect === taint.effect) &&
-        (t.key === undefined || t.key === '' ? t.operator === 'Exists' : t.key === taint.key) &&
-        (t.operator === 'Exists' || (t.value ?? '') === (taint.value ?? ''))
-    );
+    return !(tolerations ?? []).some((one) => tolerates(one, taint));
   });
 }
 
@@ -74,5 +100,5 @@ export function nodeWanted(spec: PodSpec, node: Node): boolean {
   const labels = node.metadata.labels;
   for (const key in spec.nodeSelector) if (labels?.[key] !== spec.nodeSelector[key]) return false;
   const terms = spec.affinity?.nodeAffinity?.requiredDuringSchedulingIgnoredDuringExecution?.nodeSelectorTerms;
-  return !terms || termsMatch(terms, labels);
+  return !terms || termsMatch(terms, labels, node.metadata.name);
 }

@@ -53,7 +53,10 @@ export const claimSpec = z.looseObject({
   volumeName: z.string().optional(),
   volumeMode: volumeMode.optional(),
   selector: labelSelector.optional(),
-  dataSource: z.looseObject({ apiGroup: z.string().optional(), kind: z.string(), name: z.string() }).optional()
+  dataSource: z.looseObject({ apiGroup: z.string().optional(), kind: z.string(), name: z.string() }).optional(),
+  dataSourceRef: z
+    .looseObject({ apiGroup: z.string().optional(), kind: z.string(), name: z.string(), namespace: z.string().optional() })
+    .optional()
 });
 
 /** PersistentVolumeClaim (core/v1). */

@@ -42,10 +42,19 @@ export const statefulSetSchema = kindOf('apps/v1', 'StatefulSet', {
     .optional()
 });
 
+/** ControllerRevision (apps/v1): a template that a set had, or has. */
+export const controllerRevisionSchema = kindOf('apps/v1', 'ControllerRevision', {
+  data: z.looseObject({ spec: z.looseObject({ template: podTemplate }) }).optional(),
+  revision: z.number()
+});
+
 /** Deployment (apps/v1). */
 export const deploymentSchema = kindOf('apps/v1', 'Deployment', {
   spec: z.looseObject({
     replicas: count.optional(),
+    paused: z.boolean().optional(),
+    minReadySeconds: count.optional(),
+    progressDeadlineSeconds: count.optional(),
     selector: labelSelector,
     template: podTemplate,
     strategy: z
@@ -70,7 +79,17 @@ export const deploymentSchema = kindOf('apps/v1', 'Deployment', {
 
 /** DaemonSet (apps/v1). */
 export const daemonSetSchema = kindOf('apps/v1', 'DaemonSet', {
-  spec: z.looseObject({ selector: labelSelector, template: podTemplate, updateStrategy: z.looseObject({}).optional() }),
+  spec: z.looseObject({
+    selector: labelSelector,
+    template: podTemplate,
+    minReadySeconds: count.optional(),
+    updateStrategy: z
+      .looseObject({
+        type: z.enum(['RollingUpdate', 'OnDelete']).optional(),
+        rollingUpdate: z.looseObject({ maxSurge: intOrText.optional(), maxUnavailable: intOrText.optional() }).optional()
+      })
+      .optional()
+  }),
   status: z
     .looseObject({
       currentNumberScheduled: z.number().optional(),
@@ -78,6 +97,7 @@ export const daemonSetSchema = kindOf('apps/v1', 'DaemonSet', {
       numberMisscheduled: z.number().optional(),
       numberReady: z.number().optional(),
       numberAvailable: z.number().optional(),
+      numberUnavailable: z.number().optional(),
       updatedNumberScheduled: z.number().optional(),
       observedGeneration: z.number().optional()
     })
@@ -89,7 +109,11 @@ export const jobSchema = kindOf('batch/v1', 'Job', {
   spec: z.looseObject({
     template: podTemplate,
     completions: count.optional(),
-    backoffLimit: count.optional()
+    parallelism: count.optional(),
+    backoffLimit: count.optional(),
+    suspend: z.boolean().optional(),
+    activeDeadlineSeconds: count.optional(),
+    ttlSecondsAfterFinished: count.optional()
   }),
   status: z
     .looseObject({
@@ -111,3 +135,5 @@ export type StatefulSet = z.infer<typeof statefulSetSchema>;
 export type Deployment = z.infer<typeof deploymentSchema>;
 /** One pod on each node. */
 export type DaemonSet = z.infer<typeof daemonSetSchema>;
+/** A template that a set had, or has. */
+export type ControllerRevision = z.infer<typeof controllerRevisionSchema>;

@@ -1,7 +1,8 @@
 import { epochMs, stampOf } from '../shared';
-import { isReady, type ApiObject, type Pod, type PodTemplate } from '../model';
+import { isReady, type ApiObject, type Pod } from '../model';
 import { attachmentName } from './control/storage/attaching';
 import { revisionOf } from './control/workloads/pods';
+import { labelOf } from './control/workloads/revisions';
 import type { AgentState } from './control/nodes/agent/state';
 
 const isoStamp = /^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(?:\.\d+)?(?:Z|[+-]\d\d:\d\d)$/;
@@ -26,9 +27,9 @@ function moved(object: ApiObject, byMs: number): ApiObject {
 const revisionLabel = 'controller-revision-hash';
 const templateLabel = 'pod-template-hash';
 
-const labelled = (pod: Pod, key: string, template: PodTemplate): Pod => ({
+const labelled = (pod: Pod, key: string, value: string): Pod => ({
   ...pod,
-  metadata: { ...pod.metadata, labels: { ...pod.metadata.labels, [key]: revisionOf(template) } }
+  metadata: { ...pod.metadata, labels: { ...pod.metadata.labels, [key]: value } }
 });
 
 /**
@@ -58,16 +59,16 @@ export function adopted(objects: readonly ApiObject[], takenMs: number): ApiObje
         label === undefined ||
         maker.status?.updateRevision === undefined ||
         label === maker.status.updateRevision ||
-        label === revisionOf(maker.spec.template);
-      return [current ? labelled(object, revisionLabel, maker.spec.template) : object];
+        label === labelOf(maker, maker.spec.template);
+      return [current ? labelled(object, revisionLabel, labelOf(maker, maker.spec.template)) : object];
     }
-    if (maker?.kind === 'DaemonSet') return [labelled(object, revisionLabel, maker.spec.template)];
+    if (maker?.kind === 'DaemonSet') return [labelled(object, revisionLabel, revisionOf(maker.spec.template))];
     if (maker?.kind === 'ReplicaSet') {
       const above = maker.metadata.ownerReferences?.find((one) => one.kind === 'Deployment');
       const deployment = above && byUid.get(above.uid);
       if (deployment?.kind !== 'Deployment') return [object];
       const mine = { ...object, metadata: { ...object.metadata, ownerReferences: [{ ...above!, controller: true }] } };
-      return [(maker.spec.replicas ?? 1) > 0 ? labelled(mine, templateLabel, deployment.spec.template) : mine];
+      return [(maker.spec.replicas ?? 1) > 0 ? labelled(mine, templateLabel, revisionOf(deployment.spec.template)) : mine];
     }
     return [object];
   });

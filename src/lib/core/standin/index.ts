@@ -10,7 +10,7 @@ export { missingReferences, referenceSentence, referencesOf } from './control/no
 export { probeFault } from './control/nodes/agent/stages';
 export { attachmentName } from './control/storage/attaching';
 export { fullMount, mountFault, mountsOf, ownerFault, userOf, type MountFault } from './control/nodes/agent/mounts';
-export { volumeFault, volumeFits, type VolumeFault } from './control/storage/binding';
+export { volumeFault, volumeFits, type VolumeFault } from './control/storage/premade';
 export { growsAgainMs, growthFault } from './control/storage/growing';
 export { operatedKinds, operatorObjects, ownManifests, setFor } from './control/operators';
 export { databaseFault } from './admit/databases';
@@ -34,7 +34,7 @@ export { jobState } from './control/workloads/jobs';
 export { restedMark } from './control/workloads/resting';
 export { decidesByMajority, engineCards, partRank, type ConsoleForm, type EngineCard } from './cards/engines';
 export { fitDisks } from './control/storage/pools';
-export { faultSentence, podClaimsOf, placeFaultsNow, type PlaceFault } from './control/workloads/place-fault';
+export { faultSentence, heldBack, podClaimsOf, placeFaultsNow, type PlaceFault } from './control/workloads/place-fault';
 export { allowedPlaces, argumentFault, fsTypeOf, isEncrypted } from './control/storage/provisioning';
 export { consistencyMark, defaultSnapshotMark, snapshotAsset, snapshotClassOf, snapshotLook } from './control/storage/snapshots';
 export { sourceOf } from './control/storage/volume-source';

@@ -55,7 +55,10 @@ function srv(facts: Facts, service: Service, port: string, protocol: string): An
   };
 }
 
-function full(facts: Facts, name: string): Answer {
+/** So many names may stand for others, one after the other. */
+const mostAliases = 8;
+
+function full(facts: Facts, name: string, deep = 0): Answer {
   const tail = `.svc.${clusterDomain(facts)}`;
   if (!name.endsWith(tail)) return { reason: `${name} is not a name of this cluster` };
   const parts = name.slice(0, -tail.length).split('.');
@@ -64,6 +67,13 @@ function full(facts: Facts, name: string): Answer {
   if (serviceName === undefined) return { reason: `${name} names no service` };
   const service = facts.get('Service', namespace, serviceName);
   if (!service) return { reason: `there is no service ${namespace}/${serviceName}` };
+  const { externalName } = service.spec as { externalName?: string };
+  if (service.spec.type === 'ExternalName') {
+    const other = externalName?.replace(/\.$/, '') ?? '';
+    return other.endsWith(tail) && deep < mostAliases
+      ? full(facts, other, deep + 1)
+      : { reason: `the service ${namespace}/${serviceName} is another name for ${other}, which lies outside of the cluster` };
+  }
   if (parts.length === 2 && parts[0]!.startsWith('_') && parts[1]!.startsWith('_'))
     return srv(facts, service, parts[0]!.slice(1), parts[1]!.slice(1));
   if (parts.length === 1) return member(facts, service, parts[0]!);

@@ -6,6 +6,7 @@ import type { ClaimPlace, JointRule, Position } from '../types';
 const remedies: Record<MountFault['cause'], string> = {
   gone: 'The asset is gone from the backend. Restore from a snapshot into a new claim, or make the volume anew.',
   'file-system': 'Make the volume anew with the file system that the disk carries; formatting it would lose what is on it.',
+  mode: 'Name it under volumeDevices when its claim says volumeMode: Block, else under volumeMounts; then let the pod be made anew.',
   target: 'Mend the mount target, further down the line; the node tries again by itself.',
   port: 'Let the port in, further down the line; the node tries again by itself.',
   keepers: 'Bring the keepers of the pool back, further down the line.'

@@ -1,7 +1,7 @@
 import { bytesOf, milliCpuOf, quantityOf, plural } from '../../shared';
 import { asManifest } from '../../manifest';
 import { askOf, conditionOf, memberName, ordinalsOf, refOf, roomOf, zoneOf, type Facts, type Node, type Pod } from '../../model';
-import { faultSentence, podClaimsOf, placeFaultsNow, type PlaceFault } from '../../standin';
+import { faultSentence, heldBack, podClaimsOf, placeFaultsNow, type PlaceFault } from '../../standin';
 import { compact, field, lastEvent, look, madeMs, ref } from '../evidence';
 import type { Evidence, JointRule, Look, Position, Remedy } from '../types';
 
@@ -17,6 +17,11 @@ const remedies: Record<PlaceFault, string> = {
   spread: 'Add a node in the zone that holds fewest of them, or allow a wider spread (maxSkew).',
   'anti-affinity': 'Add a node, or ask for fewer members: at most one of them may stand on each.',
   'volume-zone': 'Make room in the zone of the volume, or use a class that waits for the first consumer and make the claim anew.',
+  affinity: 'Let the pods that it asks for stand first, or take the rule out.',
+  'host-port': 'Leave hostPort out and use a service, or add a node.',
+  resource: 'Ask for less, or add a node that has it.',
+  'class-zone': 'Let the pod stand where the class allows volumes (allowedTopologies), or use another class.',
+  'no-volume': 'Send a pre-made volume of the class that fits and lies on such a node.',
   'one-pod': 'Take the pod that has the claim away first, or make the claim anew with ReadWriteOnce.'
 };
 
@@ -174,6 +179,11 @@ export const placing = {
     const evidence = compact([
       scheduled && field(pod, 'status.conditions[PodScheduled]', `${scheduled.status} ${scheduled.reason ?? ''}`.trim())
     ]);
+    const held = heldBack(pod);
+    // Which schedulers a real cluster has isn't told by an export.
+    if (held && (facts.knowsProvider || held.reason === 'SchedulingGated'))
+      return look('broken', pod.metadata.name, held.says, { objects, evidence, remedy: { text: held.remedy } });
+    if (held) return look('unseen', pod.metadata.name, `${held.says} here; look at who places pods there`, { objects, evidence });
     if (claims.missing.length) return look('waiting', pod.metadata.name, 'waits for its claim', { objects, evidence });
     const placed = noPlace(facts, pod);
     if (placed.state === 'broken') return placed;

@@ -1,5 +1,5 @@
 import { addressAt, plural, prefixSize, rangeFault } from '../../shared';
-import { keyOf, refOf, type ApiObject, type Asset, type Facts, type KindMap, type Ref } from '../../model';
+import { keyOf, refOf, type ApiObject, type Asset, type Facts, type Kind, type KindMap, type Ref } from '../../model';
 import { damage, writeFault, writeRow } from '../engines/little-store';
 import { poolDriver } from '../provider/pool';
 import type { ClusterAccess } from '../control/loop';
@@ -176,6 +176,9 @@ export function* admitSteps(world: ClusterAccess, action: Action, planned?: read
   return [];
 }
 
+/** What is marked for deletion and goes by its own loop. */
+const endedByLoops: readonly Kind[] = ['Pod', 'Namespace', 'PersistentVolumeClaim', 'PersistentVolume'];
+
 /** So many objects are planned, and written, between two turns of others. */
 const objectsAStep = 150;
 
@@ -202,7 +205,8 @@ function* send(
   let count = 0;
   for (const { outcome, after } of verdicts) {
     if (outcome === 'untouched' || !after) continue;
-    world.put(after.kind === 'Service' ? withAddress(world, after) : after);
+    const put = world.put(after.kind === 'Service' ? withAddress(world, after) : after);
+    if (put.metadata.deletionTimestamp && !put.metadata.finalizers?.length && !endedByLoops.includes(put.kind)) world.drop(refOf(put));
     if ((count += 1) % objectsAStep === 0) yield;
   }
   return [];

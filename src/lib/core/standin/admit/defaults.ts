@@ -12,6 +12,18 @@ export const claimFinalizer = 'kubernetes.io/pvc-protection';
 /** Keeps a volume while a claim is bound to it (published). */
 export const volumeFinalizer = 'kubernetes.io/pv-protection';
 
+/** The two fields for a claim's source follow each other, but for one in another namespace. Source: PersistentVolumeClaimSpec v1 core. */
+function withSource(spec: KindMap['PersistentVolumeClaim']['spec']): KindMap['PersistentVolumeClaim']['spec'] {
+  const { dataSource, dataSourceRef } = spec;
+  if (dataSource && !dataSourceRef) return { ...spec, dataSourceRef: dataSource };
+  const own = dataSourceRef && !dataSourceRef.namespace && ['PersistentVolumeClaim', 'VolumeSnapshot'].includes(dataSourceRef.kind);
+  if (!dataSource && own) {
+    const { apiGroup, kind, name } = dataSourceRef;
+    return { ...spec, dataSource: { ...(apiGroup === undefined ? {} : { apiGroup }), kind, name } };
+  }
+  return spec;
+}
+
 /** The defaults of the cluster API, per kind. Source: the API's reference, "default" of each field. */
 const fills: Fills = {
   Namespace: (one) => ({
@@ -37,7 +49,7 @@ const fills: Fills = {
     return {
       ...one,
       metadata: { ...one.metadata, finalizers: withFinalizer(one, claimFinalizer) },
-      spec: { volumeMode: 'Filesystem', ...one.spec, ...(named === undefined ? {} : { storageClassName: named }) },
+      spec: withSource({ volumeMode: 'Filesystem', ...one.spec, ...(named === undefined ? {} : { storageClassName: named }) }),
       status: one.status ?? { phase: 'Pending' }
     };
   },

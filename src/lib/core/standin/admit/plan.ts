@@ -3,7 +3,7 @@ import { entryOf, keyOf, refOf, type ApiObject, type Facts, type Kind, type Kind
 import { inSendingOrder } from '../../manifest';
 import { clusterVersion, driverCard, versionFault } from '../provider/drivers';
 import { imageCard, imageTag } from '../provider/images';
-import { filled } from './defaults';
+import { claimFinalizer, filled, volumeFinalizer } from './defaults';
 import { immutableFaults } from './immutable';
 import { isAdmitted, operatorFault, operatorOf } from '../provider/operators';
 import { databaseFault } from './databases';
@@ -33,6 +33,8 @@ export const personMark = { manager: 'person', operation: 'Apply' } as const;
 export const sentByPerson = (object: ApiObject): boolean =>
   ((object.metadata as { managedFields?: { manager?: string }[] }).managedFields ?? []).some((one) => one.manager === personMark.manager);
 
+/** Finalizers that the cluster sets and takes off itself. */
+const ownFinalizers: readonly string[] = [claimFinalizer, volumeFinalizer];
 const keptMark = /^(pv|volume)\.kubernetes\.io\//;
 
 /** Kinds whose status may be sent with them. Source: the cluster API's reference; nodes are registered whole. */
@@ -46,7 +48,7 @@ function withoutStatus(object: ApiObject): ApiObject {
 }
 
 /** An object as it would stand after sending: what the cluster filled in stays. */
-function carried(before: ApiObject | undefined, sent: ApiObject): ApiObject {
+function carried(before: ApiObject | undefined, sent: ApiObject, finalizers: readonly string[] | undefined): ApiObject {
   const mark = { managedFields: [{ ...personMark, apiVersion: sent.apiVersion }] };
   if (!before) return { ...sent, metadata: { ...sent.metadata, ...mark, generation: 1 } } as ApiObject;
   const kept = Object.fromEntries(Object.entries(before.metadata.annotations ?? {}).filter(([key]) => keptMark.test(key)));
@@ -58,8 +60,11 @@ function carried(before: ApiObject | undefined, sent: ApiObject): ApiObject {
     uid: old.uid,
     creationTimestamp: old.creationTimestamp,
     generation: old.generation,
+    ...(old.deletionTimestamp === undefined ? {} : { deletionTimestamp: old.deletionTimestamp }),
     ownerReferences: old.ownerReferences,
-    finalizers: old.finalizers,
+    finalizers: finalizers
+      ? [...new Set([...(old.finalizers ?? []).filter((one) => ownFinalizers.includes(one)), ...finalizers])]
+      : old.finalizers,
     ...(Object.keys(annotations).length ? { annotations } : { annotations: undefined })
   };
   const status =
@@ -91,7 +96,7 @@ function fieldsCarried(before: ApiObject, next: ApiObject): ApiObject {
   return next;
 }
 
-const bookkeeping = /^metadata\.(uid|creationTimestamp|resourceVersion|generation|managedFields|ownerReferences|finalizers)/;
+const bookkeeping = /^metadata\.(uid|creationTimestamp|resourceVersion|generation|managedFields|ownerReferences)/;
 
 function alterations(before: ApiObject, after: ApiObject): Difference[] {
   return differences(before, after).filter(
@@ -182,12 +187,15 @@ function objectRefusals(object: ApiObject, before: ApiObject | undefined, after:
         at: { object: key, field: 'spec.template.spec.containers' }
       }
     ];
-  if (before?.metadata.deletionTimestamp)
+  // Of what is going, finalizers can be taken off; nothing else matters any more.
+  if (before?.metadata.deletionTimestamp && object.metadata.finalizers === undefined)
     return [
       {
         code: 'not-sendable',
         message: `${key} is being deleted.`,
-        remedy: 'Run the clock until it is gone, then send again.',
+        remedy: before.metadata.finalizers?.some((one) => !ownFinalizers.includes(one))
+          ? `It waits for its finalizers, ${before.metadata.finalizers.join(', ')}: send it with metadata.finalizers: [] once what they stand for is done.`
+          : 'Run the clock until it is gone, then send again.',
         at: { object: key }
       }
     ];
@@ -245,7 +253,7 @@ function verdictOf(facts: Facts, object: ApiObject, replace: readonly Ref[], bat
   const there = facts.get(ref.kind, ref.namespace, ref.name);
   const anew = there !== undefined && replace.some((one) => keyOf(one) === keyOf(ref));
   const before = anew ? undefined : there;
-  const after = carried(before, filled(withoutStatus(object), facts));
+  const after = carried(before, filled(withoutStatus(object), facts), object.metadata.finalizers);
   const refusals = objectRefusals(object, before, after, facts, batch);
   if (refusals.length) return { ref, outcome: 'refused', ...(before ? { before } : {}), fields: [], refusals };
   const waitsFor = serverWait(facts, object);

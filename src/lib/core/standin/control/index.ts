@@ -29,6 +29,7 @@ import { restoring } from './storage/restoring';
 import { sets } from './workloads/sets';
 import { snapshots } from './storage/snapshots';
 import { helping } from './operators/helping';
+import { tainting } from './nodes/tainting';
 
 /** All control loops. Their order is their priority among calls of one moment; a new loop is one more file and one more line here. */
 export const loops: readonly Loop[] = [
@@ -61,5 +62,6 @@ export const loops: readonly Loop[] = [
   issuing,
   operators,
   budgets,
-  emptying
+  emptying,
+  tainting
 ];

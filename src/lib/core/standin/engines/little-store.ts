@@ -70,7 +70,11 @@ export function writeFault(facts: Facts, pod: Pod | undefined): string | undefin
   const mount = pod.spec.volumes?.find((one) => one.persistentVolumeClaim);
   if (!mount) return `${pod.metadata.name} mounts no claim`;
   const claim = facts.get('PersistentVolumeClaim', pod.metadata.namespace ?? '', mount.persistentVolumeClaim!.claimName);
-  const readOnly = mount.persistentVolumeClaim!.readOnly === true || claim?.spec.accessModes.every((mode) => mode === 'ReadOnlyMany');
+  const mounted = pod.spec.containers.flatMap((one) => one.volumeMounts ?? []).filter((one) => one.name === mount.name);
+  const readOnly =
+    mount.persistentVolumeClaim!.readOnly === true ||
+    (mounted.length > 0 && mounted.every((one) => one.readOnly === true)) ||
+    claim?.spec.accessModes.every((mode) => mode === 'ReadOnlyMany');
   if (readOnly) return `${claim?.metadata.name ?? mount.name} is mounted to be read only`;
   const asset = assetOf(facts, pod);
   if (!asset) return 'its volume is gone from the backend';

@@ -1,5 +1,5 @@
 import type { Played } from './played';
-import { hardening, identity, inside, podFields } from './pod-fields';
+import { hardening, podFields } from './pod-fields';
 
 const policy = 'policies hold nobody up';
 const admission = 'only the admission step of in-memory databases asks anybody';
@@ -34,11 +34,10 @@ export const fields: Readonly<Record<string, Played>> = {
   ConfigMap: { plays: 'binaryData data immutable' },
   Secret: { plays: 'data immutable stringData type' },
   ServiceSpec: {
-    plays: 'clusterIP clusterIPs ports publishNotReadyAddresses selector type',
+    plays: 'clusterIP clusterIPs externalName ports publishNotReadyAddresses selector type',
     not: {
       allocateLoadBalancerNodePorts: 'nodes open no ports',
       externalIPs: 'nobody calls from outside by them',
-      externalName: 'the name leads nowhere',
       externalTrafficPolicy: 'callers from outside reach every member',
       healthCheckNodePort: 'nodes open no ports',
       internalTrafficPolicy: 'callers reach every member',
@@ -61,8 +60,7 @@ export const fields: Readonly<Record<string, Played>> = {
   ...podFields,
   StatefulSetSpec: {
     plays:
-      'minReadySeconds ordinals persistentVolumeClaimRetentionPolicy podManagementPolicy replicas selector serviceName template updateStrategy volumeClaimTemplates',
-    not: { revisionHistoryLimit: 'old revisions are not kept as objects' }
+      'minReadySeconds ordinals persistentVolumeClaimRetentionPolicy podManagementPolicy replicas revisionHistoryLimit selector serviceName template updateStrategy volumeClaimTemplates'
   },
   StatefulSetOrdinals: { plays: 'start' },
   StatefulSetPersistentVolumeClaimRetentionPolicy: { plays: 'whenDeleted whenScaled' },
@@ -70,58 +68,41 @@ export const fields: Readonly<Record<string, Played>> = {
   StatefulSetUpdateStrategy: { plays: 'rollingUpdate type' },
   RollingUpdateStatefulSetStrategy: { plays: 'partition', not: { maxUnavailable: 'one member is replaced at a time' } },
   DeploymentSpec: {
-    plays: 'replicas selector strategy template',
+    plays: 'minReadySeconds paused progressDeadlineSeconds replicas selector strategy template',
     not: {
-      minReadySeconds: 'a pod counts as soon as it is ready',
-      paused: 'a new template is rolled out all the same',
-      progressDeadlineSeconds: 'a rollout that is stuck is not called failed',
       revisionHistoryLimit: 'old revisions are not kept as objects'
     }
   },
   DeploymentStrategy: { plays: 'rollingUpdate type' },
   RollingUpdateDeployment: { plays: 'maxSurge maxUnavailable' },
   DaemonSetSpec: {
-    plays: 'selector template',
+    plays: 'minReadySeconds selector template updateStrategy',
     not: {
-      minReadySeconds: 'a pod counts as soon as it is ready',
-      revisionHistoryLimit: 'old revisions are not kept as objects',
-      updateStrategy: 'a new template replaces the pods one node after the other'
+      revisionHistoryLimit: 'old revisions are not kept as objects'
     }
   },
-  DaemonSetUpdateStrategy: {
-    not: {
-      rollingUpdate: 'a new template replaces the pods one node after the other',
-      type: 'a new template replaces the pods one node after the other'
-    }
-  },
-  RollingUpdateDaemonSet: {
-    not: { maxSurge: 'one node after the other', maxUnavailable: 'one node after the other' }
-  },
+  DaemonSetUpdateStrategy: { plays: 'rollingUpdate type' },
+  RollingUpdateDaemonSet: { plays: 'maxUnavailable', not: { maxSurge: 'a pod goes before its successor comes' } },
   JobSpec: {
-    plays: 'backoffLimit template',
+    plays: 'activeDeadlineSeconds backoffLimit completions parallelism suspend template ttlSecondsAfterFinished',
     not: {
-      activeDeadlineSeconds: 'a job that takes too long is not ended',
-      backoffLimitPerIndex: 'one pod does the work',
-      completionMode: 'one pod does the work',
-      completions: 'one pod does the work',
+      backoffLimitPerIndex: 'which pod does which part is not told apart',
+      completionMode: 'which pod does which part is not told apart',
       managedBy: 'the one controller runs every job',
       manualSelector: 'a job knows its pods by itself',
-      maxFailedIndexes: 'one pod does the work',
-      parallelism: 'one pod does the work',
+      maxFailedIndexes: 'which pod does which part is not told apart',
       podFailurePolicy: 'tries are counted alike',
       podReplacementPolicy: 'a failed pod is replaced at once',
       selector: 'a job knows its pods by itself',
-      successPolicy: 'one pod does the work',
-      suspend: 'the job begins all the same',
-      ttlSecondsAfterFinished: 'a finished job stays'
+      successPolicy: 'which pod does which part is not told apart'
     }
   },
   PodFailurePolicy: { not: { rules: 'tries are counted alike' } },
   PodFailurePolicyRule: { not: { '*': 'tries are counted alike' } },
   PodFailurePolicyOnExitCodesRequirement: { not: { '*': 'tries are counted alike' } },
   PodFailurePolicyOnPodConditionsPattern: { not: { '*': 'tries are counted alike' } },
-  SuccessPolicy: { not: { rules: 'one pod does the work' } },
-  SuccessPolicyRule: { not: { '*': 'one pod does the work' } },
+  SuccessPolicy: { not: { rules: 'which pod does which part is not told apart' } },
+  SuccessPolicyRule: { not: { '*': 'which pod does which part is not told apart' } },
   StorageClass: {
     plays: 'allowVolumeExpansion allowedTopologies parameters provisioner reclaimPolicy volumeBindingMode',
     not: { mountOptions: 'mounts know no options' }
@@ -167,8 +148,7 @@ export const fields: Readonly<Record<string, Played>> = {
   LocalVolumeSource: { not: { fsType: 'it binds, and the directory is empty', path: 'it binds, and the directory is empty' } },
   VolumeNodeAffinity: { plays: 'required' },
   PodDisruptionBudgetSpec: {
-    plays: 'maxUnavailable minAvailable selector',
-    not: { unhealthyPodEvictionPolicy: 'as IfHealthyBudget' }
+    plays: 'maxUnavailable minAvailable selector unhealthyPodEvictionPolicy'
   },
   Role: { plays: 'rules' },
   PolicyRule: {
@@ -213,6 +193,6 @@ export const fields: Readonly<Record<string, Played>> = {
 
 /** Values that are not played out where their field is. */
 export const values: Readonly<Record<string, Readonly<Record<string, string>>>> = {
-  'ServiceSpec.type': { ExternalName: 'the name leads nowhere', NodePort: 'nodes open no ports; it is reached from inside' },
-  'TopologySpreadConstraint.whenUnsatisfiable': { ScheduleAnyway: 'wishes are not weighed' }
+  'Container.imagePullPolicy': { Always: 'an image that a node has is not pulled again' },
+  'ServiceSpec.type': { NodePort: 'nodes open no ports; it is reached from inside' }
 };

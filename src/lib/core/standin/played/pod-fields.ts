@@ -11,7 +11,7 @@ const withKey = { plays: 'key name optional' };
 export const podFields: Readonly<Record<string, Played>> = {
   PodSpec: {
     plays:
-      'affinity containers hostname imagePullSecrets nodeName nodeSelector restartPolicy securityContext serviceAccountName subdomain terminationGracePeriodSeconds tolerations topologySpreadConstraints volumes',
+      'affinity containers hostname imagePullSecrets nodeName nodeSelector restartPolicy schedulerName schedulingGates securityContext serviceAccountName subdomain terminationGracePeriodSeconds tolerations topologySpreadConstraints volumes',
     not: {
       activeDeadlineSeconds: 'a pod that runs too long is not ended',
       automountServiceAccountToken: 'pods need no token',
@@ -33,49 +33,37 @@ export const podFields: Readonly<Record<string, Played>> = {
       readinessGates: 'a pod is ready when its containers are',
       resourceClaims: 'devices are not handed out',
       runtimeClassName: 'all containers run alike',
-      schedulerName: 'the one scheduler places every pod',
-      schedulingGates: 'the pod is placed all the same',
       serviceAccount: 'serviceAccountName counts',
       setHostnameAsFQDN: 'the host name is the short one',
       shareProcessNamespace: hardening
     }
   },
-  Affinity: { plays: 'nodeAffinity podAntiAffinity', not: { podAffinity: 'the pod is placed without its company' } },
+  Affinity: { plays: 'nodeAffinity podAffinity podAntiAffinity' },
   NodeAffinity: {
-    plays: 'requiredDuringSchedulingIgnoredDuringExecution',
-    not: { preferredDuringSchedulingIgnoredDuringExecution: 'wishes are not weighed' }
+    plays: 'preferredDuringSchedulingIgnoredDuringExecution requiredDuringSchedulingIgnoredDuringExecution'
   },
-  PreferredSchedulingTerm: { not: { preference: 'wishes are not weighed', weight: 'wishes are not weighed' } },
-  NodeSelectorTerm: { plays: 'matchExpressions', not: { matchFields: 'the node may be any' } },
+  PreferredSchedulingTerm: { plays: 'preference weight' },
+  NodeSelectorTerm: { plays: 'matchExpressions matchFields' },
   NodeSelectorRequirement: { plays: 'key operator values' },
   NodeSelector: { plays: 'nodeSelectorTerms' },
-  PodAffinity: {
-    not: {
-      preferredDuringSchedulingIgnoredDuringExecution: 'wishes are not weighed',
-      requiredDuringSchedulingIgnoredDuringExecution: 'the pod is placed without its company'
-    }
-  },
-  WeightedPodAffinityTerm: { not: { podAffinityTerm: 'wishes are not weighed', weight: 'wishes are not weighed' } },
+  PodAffinity: { plays: 'preferredDuringSchedulingIgnoredDuringExecution requiredDuringSchedulingIgnoredDuringExecution' },
+  WeightedPodAffinityTerm: { plays: 'podAffinityTerm weight' },
   PodAffinityTerm: {
-    plays: 'labelSelector namespaces topologyKey',
+    plays: 'labelSelector matchLabelKeys namespaceSelector namespaces topologyKey',
     not: {
-      matchLabelKeys: 'the labelSelector alone counts',
-      mismatchLabelKeys: 'the labelSelector alone counts',
-      namespaceSelector: "the pod's own namespace counts, or those that are named"
+      mismatchLabelKeys: 'the labelSelector alone counts'
     }
   },
   LabelSelector: selectorFields,
   LabelSelectorRequirement: { plays: 'key operator values' },
   PodAntiAffinity: {
-    plays: 'requiredDuringSchedulingIgnoredDuringExecution',
-    not: { preferredDuringSchedulingIgnoredDuringExecution: 'wishes are not weighed' }
+    plays: 'preferredDuringSchedulingIgnoredDuringExecution requiredDuringSchedulingIgnoredDuringExecution'
   },
   Container: {
-    plays: 'env envFrom image name ports readinessProbe resources securityContext volumeMounts',
+    plays: 'env envFrom image imagePullPolicy name ports readinessProbe resources securityContext volumeDevices volumeMounts',
     not: {
       args: inside,
       command: inside,
-      imagePullPolicy: 'an image that a node has is not pulled again',
       lifecycle: hook,
       livenessProbe: 'a program that hangs is not started anew',
       resizePolicy: 'what a pod was given stays',
@@ -86,7 +74,6 @@ export const podFields: Readonly<Record<string, Played>> = {
       terminationMessagePath: 'a program that ends leaves no message',
       terminationMessagePolicy: 'a program that ends leaves no message',
       tty: inside,
-      volumeDevices: 'the device is there, and no program writes on it',
       workingDir: inside
     }
   },
@@ -107,11 +94,10 @@ export const podFields: Readonly<Record<string, Played>> = {
   SleepAction: { not: { seconds: hook } },
   TCPSocketAction: { plays: 'port', not: { host: "the pod's address is asked" } },
   Probe: {
-    plays: 'exec httpGet tcpSocket',
+    plays: 'exec httpGet initialDelaySeconds tcpSocket',
     not: {
       failureThreshold: 'the first answer counts',
       grpc: 'it succeeds when the program is ready',
-      initialDelaySeconds: 'the first look is taken at once',
       periodSeconds: 'looks are taken as the program changes',
       successThreshold: 'the first answer counts',
       terminationGracePeriodSeconds: 'a program that hangs is not started anew',
@@ -120,14 +106,13 @@ export const podFields: Readonly<Record<string, Played>> = {
   },
   GRPCAction: { not: { port: 'it succeeds when the program is ready', service: 'it succeeds when the program is ready' } },
   ContainerPort: {
-    plays: 'containerPort name protocol',
-    not: { hostIP: 'nodes open no ports', hostPort: 'nodes open no ports, and two may ask for one' }
+    plays: 'containerPort hostIP hostPort name protocol'
   },
   ContainerResizePolicy: { not: { resourceName: 'what a pod was given stays', restartPolicy: 'what a pod was given stays' } },
   ResourceRequirements: { plays: 'limits requests', not: { claims: 'devices are not handed out' } },
   ResourceClaim: { not: { name: 'devices are not handed out' } },
   SecurityContext: {
-    plays: 'runAsUser',
+    plays: 'runAsNonRoot runAsUser',
     not: {
       allowPrivilegeEscalation: hardening,
       appArmorProfile: hardening,
@@ -136,7 +121,6 @@ export const podFields: Readonly<Record<string, Played>> = {
       procMount: hardening,
       readOnlyRootFilesystem: hardening,
       runAsGroup: identity,
-      runAsNonRoot: 'a program of user 0 is started all the same',
       seLinuxOptions: hardening,
       seccompProfile: hardening,
       windowsOptions: hardening
@@ -149,12 +133,11 @@ export const podFields: Readonly<Record<string, Played>> = {
   WindowsSecurityContextOptions: {
     not: { gmsaCredentialSpec: hardening, gmsaCredentialSpecName: hardening, hostProcess: hardening, runAsUserName: hardening }
   },
-  VolumeDevice: { not: { devicePath: 'no program writes on it', name: 'no program writes on it' } },
+  VolumeDevice: { plays: 'name', not: { devicePath: 'no program writes on it' } },
   VolumeMount: {
-    plays: 'mountPath name',
+    plays: 'mountPath name readOnly',
     not: {
       mountPropagation: 'mounts stay within their container',
-      readOnly: 'the mount takes writes all the same',
       recursiveReadOnly: 'the mount takes writes all the same',
       subPath: 'the volume is mounted from its top',
       subPathExpr: 'the volume is mounted from its top'
@@ -176,14 +159,13 @@ export const podFields: Readonly<Record<string, Played>> = {
   ClaimSource: {
     not: { resourceClaimName: 'devices are not handed out', resourceClaimTemplateName: 'devices are not handed out' }
   },
-  PodSchedulingGate: { not: { name: 'the pod is placed all the same' } },
+  PodSchedulingGate: { plays: 'name' },
   PodSecurityContext: {
-    plays: 'fsGroup runAsUser',
+    plays: 'fsGroup runAsNonRoot runAsUser',
     not: {
       appArmorProfile: hardening,
       fsGroupChangePolicy: 'files change their group in no time',
       runAsGroup: identity,
-      runAsNonRoot: 'a program of user 0 is started all the same',
       seLinuxOptions: hardening,
       seccompProfile: hardening,
       supplementalGroups: identity,
@@ -194,27 +176,20 @@ export const podFields: Readonly<Record<string, Played>> = {
   Sysctl: { not: { name: hardening, value: hardening } },
   Toleration: { plays: 'effect key operator tolerationSeconds value' },
   TopologySpreadConstraint: {
-    plays: 'labelSelector maxSkew topologyKey whenUnsatisfiable',
-    not: {
-      matchLabelKeys: 'the labelSelector alone counts',
-      minDomains: 'the domains that there are count',
-      nodeAffinityPolicy: 'as Honor',
-      nodeTaintsPolicy: 'as Ignore'
-    }
+    plays: 'labelSelector matchLabelKeys maxSkew minDomains nodeAffinityPolicy nodeTaintsPolicy topologyKey whenUnsatisfiable'
   },
   Volume: {
-    plays: 'configMap emptyDir name persistentVolumeClaim secret',
+    plays: 'configMap emptyDir name persistentVolumeClaim projected secret',
     not: {
       csi: 'the directory is empty',
       downwardAPI: inside,
       ephemeral: 'no claim is made; the directory is empty',
       hostPath: "the directory is empty, and not the node's",
-      nfs: 'the directory is empty',
-      projected: 'what lacks of it is not missed'
+      nfs: 'the directory is empty'
     }
   },
-  ConfigMapVolumeSource: { plays: 'name optional', not: { defaultMode: identity, items: 'a key that lacks is not missed' } },
-  KeyToPath: { not: { key: 'a key that lacks is not missed', mode: identity, path: inside } },
+  ConfigMapVolumeSource: { plays: 'items name optional', not: { defaultMode: identity } },
+  KeyToPath: { plays: 'key', not: { mode: identity, path: inside } },
   CSIVolumeSource: { not: { '*': 'the directory is empty' } },
   DownwardAPIVolumeSource: { not: { defaultMode: identity, items: inside } },
   DownwardAPIVolumeFile: { not: { fieldRef: inside, mode: identity, path: inside, resourceFieldRef: inside } },
@@ -222,21 +197,24 @@ export const podFields: Readonly<Record<string, Played>> = {
   EphemeralVolumeSource: { not: { volumeClaimTemplate: 'no claim is made; the directory is empty' } },
   PersistentVolumeClaimTemplate: {},
   PersistentVolumeClaimSpec: {
-    plays: 'accessModes dataSource resources selector storageClassName volumeMode volumeName',
-    not: { dataSourceRef: 'the claim is made empty', volumeAttributesClassName: 'volumes have no attributes to change' }
+    plays: 'accessModes dataSource dataSourceRef resources selector storageClassName volumeMode volumeName',
+    not: { volumeAttributesClassName: 'volumes have no attributes to change' }
   },
   TypedLocalObjectReference: { plays: 'apiGroup kind name' },
   TypedObjectReference: { plays: 'apiGroup kind name namespace' },
   VolumeResourceRequirements: { plays: 'requests', not: { limits: 'the request alone counts' } },
   HostPathVolumeSource: { not: { path: "the directory is empty, and not the node's", type: 'what lacks is not missed' } },
   NFSVolumeSource: { not: { path: 'the directory is empty', readOnly: 'the directory is empty', server: 'the directory is empty' } },
-  PersistentVolumeClaimVolumeSource: { plays: 'claimName', not: { readOnly: 'the mount takes writes all the same' } },
-  ProjectedVolumeSource: { not: { defaultMode: identity, sources: 'what lacks of it is not missed' } },
-  VolumeProjection: { not: { '*': 'what lacks of it is not missed' } },
-  ClusterTrustBundleProjection: { not: { '*': 'what lacks of it is not missed' } },
-  ConfigMapProjection: { not: { '*': 'what lacks of it is not missed' } },
+  PersistentVolumeClaimVolumeSource: { plays: 'claimName readOnly' },
+  ProjectedVolumeSource: { plays: 'sources', not: { defaultMode: identity } },
+  VolumeProjection: {
+    plays: 'configMap secret',
+    not: { clusterTrustBundle: inside, downwardAPI: inside, serviceAccountToken: 'pods need no token' }
+  },
+  ClusterTrustBundleProjection: { not: { '*': inside } },
+  ConfigMapProjection: { plays: 'items name optional' },
   DownwardAPIProjection: { not: { items: inside } },
-  SecretProjection: { not: { '*': 'what lacks of it is not missed' } },
+  SecretProjection: { plays: 'items name optional' },
   ServiceAccountTokenProjection: { not: { '*': 'pods need no token' } },
-  SecretVolumeSource: { plays: 'optional secretName', not: { defaultMode: identity, items: 'a key that lacks is not missed' } }
+  SecretVolumeSource: { plays: 'items optional secretName', not: { defaultMode: identity } }
 };

@@ -51,10 +51,13 @@ export function pairKeys(pod: Pod): readonly string[] {
 function apartKeys(pod: Pod): readonly string[] {
   const terms = pod.spec.affinity?.podAntiAffinity?.requiredDuringSchedulingIgnoredDuringExecution;
   if (!terms?.length) return none;
-  return terms.flatMap(({ namespaces, labelSelector }) =>
-    (namespaces?.length ? namespaces : [pod.metadata.namespace ?? '']).map(
-      (namespace) => firstPair(namespace, labelSelector?.matchLabels) ?? `${namespace}|`
-    )
+  return terms.flatMap(({ namespaces, labelSelector, ...term }) =>
+    // Whom a selector of namespaces means isn't known from the pod alone.
+    (term as { namespaceSelector?: unknown }).namespaceSelector !== undefined
+      ? ['*']
+      : (namespaces?.length ? namespaces : [pod.metadata.namespace ?? '']).map(
+          (namespace) => firstPair(namespace, labelSelector?.matchLabels) ?? `${namespace}|`
+        )
   );
 }
 

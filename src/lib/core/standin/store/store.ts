@@ -86,12 +86,17 @@ export class Store implements Facts {
     const found: KindMap['Pod'][] = [];
     for (const key of pairKeys(pod)) for (const other of this.by<'Pod'>('keepingApart', key)) found.push(other);
     for (const other of this.by<'Pod'>('keepingApart', `${pod.metadata.namespace ?? ''}|`)) found.push(other);
+    for (const other of this.by<'Pod'>('keepingApart', '*')) found.push(other);
     return found;
   }
 
   /** Objects under a key of an index. */
   by<K extends Kind = Kind>(index: IndexName, key: string): KindMap[K][] {
     return this.indexes[index].of(key) as KindMap[K][];
+  }
+
+  freeVolumes(className: string): KindMap['PersistentVolume'][] {
+    return this.by<'PersistentVolume'>('freeVolumes', className);
   }
 
   podsOn(node: string): KindMap['Pod'][] {

@@ -21,14 +21,23 @@ function portOf(pod: Pod | undefined, target: string | number | undefined, fallb
   return named?.containerPort ?? fallback;
 }
 
+/** A port that is named has to be there: a pod without any of the ports asked for is no endpoint. */
+function hasPorts(pod: Pod, { spec }: Service): boolean {
+  const named = (spec.ports ?? []).flatMap(({ targetPort }) => (typeof targetPort === 'string' ? [targetPort] : []));
+  if (named.length < (spec.ports ?? []).length || !named.length) return true;
+  const own = new Set(pod.spec.containers.flatMap((one) => (one.ports ?? []).map((port) => port.name)));
+  return named.some((name) => own.has(name));
+}
+
 function endpointsOf(world: ClusterAccess, service: Service): EndpointSlice['endpoints'] {
   const namespace = service.metadata.namespace ?? '';
   const selector = service.spec.selector ?? {};
-  const pods = matchingPods(world.store, namespace, selector).filter((pod) => pod.status?.podIP);
+  const pods = matchingPods(world.store, namespace, selector).filter((pod) => pod.status?.podIP && hasPorts(pod, service));
   return pods
     .sort((a, b) => (a.metadata.name < b.metadata.name ? -1 : 1))
     .map((pod) => {
-      const ready = isReady(pod) && !pod.metadata.deletionTimestamp;
+      // Whoever is given out before being ready counts as ready here; whether it serves is told apart. Source: EndpointConditions v1 discovery.
+      const ready = service.spec.publishNotReadyAddresses === true || (isReady(pod) && !pod.metadata.deletionTimestamp);
       const zone = zoneOf(world.store.get('Node', '', pod.spec.nodeName ?? ''));
       return {
         addresses: [pod.status?.podIP ?? ''],

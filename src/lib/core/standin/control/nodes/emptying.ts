@@ -13,10 +13,15 @@ const budgetsOf = (world: { readonly store: Pick<Facts, 'list'> }, { metadata }:
 
 /**
  * Why a pod may not be sent away just now; undefined when it may. Source: the cluster API's "Disruptions" and "Specifying a Disruption
- * Budget": a pod that isn't ready is let go only while the others are as many as they have to be.
+ * Budget": a pod that isn't ready is let go only while the others are as many as they have to be, or always where the budget says so; one
+ * that two budgets mean is let go by neither ("API-initiated Eviction").
  */
 function held(world: { readonly store: Pick<Facts, 'list'> }, pod: Pod): string | undefined {
-  for (const { metadata, status } of budgetsOf(world, pod)) {
+  const budgets = budgetsOf(world, pod);
+  if (budgets.length > 1)
+    return `${budgets.length} budgets mean it (${budgets.map((one) => one.metadata.name).join(', ')}), and it can't be counted for both`;
+  for (const { metadata, spec, status } of budgets) {
+    if (!isReady(pod) && (spec as { unhealthyPodEvictionPolicy?: string }).unhealthyPodEvictionPolicy === 'AlwaysAllow') continue;
     if (!status) return `the budget ${metadata.name} has not been counted yet`;
     const { disruptionsAllowed = 0, currentHealthy = 0, desiredHealthy = 0 } = status;
     if (isReady(pod) ? disruptionsAllowed < 1 : currentHealthy < desiredHealthy)

@@ -1,50 +1,20 @@
 import { bytesOf, quantityOf } from '../../../shared';
-import {
-  classOf,
-  defaultClass,
-  selectedNodeMark,
-  selectorMatches,
-  waitsForConsumer,
-  type Claim,
-  type Facts,
-  type Volume
-} from '../../../model';
+import { classOf, defaultClass, selectedNodeMark, waitsForConsumer, type Claim, type Facts, type Volume } from '../../../model';
 import { driverAnswers } from '../../provider/driver';
+import { noProvisioner, premadeFor, volumeFault, volumeFits, type VolumeFault } from './premade';
 import type { Store } from '../../store';
 import { idOf, splitKey, type ClusterAccess, type Loop } from '../loop';
 
-/** Why a pre-made volume doesn't answer to a claim; the closed list. */
-export type VolumeFault = 'going' | 'Released' | 'claimed' | 'pinned' | 'class' | 'mode' | 'access' | 'size' | 'selector';
-
 /**
- * Why a volume doesn't answer to a claim, or undefined when it does. Source: the cluster API's "Persistent Volumes", binding: same
- * class, same volume mode, access modes a superset, capacity at least what is asked, selector, not claimed by another.
+ * The volume a claim would be bound to: one made or pinned for it, else the smallest pre-made one that fits; on the node of its first pod,
+ * where its class waits for one.
  */
-export function volumeFault(volume: Volume, claim: Claim): VolumeFault | undefined {
-  const { spec } = volume;
-  if (claim.spec.volumeName && claim.spec.volumeName !== volume.metadata.name) return 'pinned';
-  if (volume.metadata.deletionTimestamp) return 'going';
-  if (volume.status?.phase === 'Released' && spec.claimRef) return 'Released';
-  if (spec.claimRef && (spec.claimRef.name !== claim.metadata.name || spec.claimRef.namespace !== claim.metadata.namespace))
-    return 'claimed';
-  if (spec.claimRef?.uid && spec.claimRef.uid !== claim.metadata.uid) return 'claimed';
-  if ((spec.storageClassName ?? '') !== (claim.spec.storageClassName ?? '')) return 'class';
-  if ((spec.volumeMode ?? 'Filesystem') !== (claim.spec.volumeMode ?? 'Filesystem')) return 'mode';
-  if (!claim.spec.accessModes.every((mode) => spec.accessModes.includes(mode))) return 'access';
-  if (bytesOf(spec.capacity.storage) < bytesOf(claim.spec.resources.requests.storage)) return 'size';
-  return claim.spec.selector && !selectorMatches(claim.spec.selector, volume.metadata.labels) ? 'selector' : undefined;
-}
-
-/** Whether a pre-made volume answers to a claim. */
-export const volumeFits = (volume: Volume, claim: Claim): boolean => volumeFault(volume, claim) === undefined;
-
-/** The volume a claim would be bound to: one made or pinned for it, else the smallest pre-made one that fits. */
 function volumeFor(store: Store, claim: Claim): Volume | undefined {
   const pinned = [...store.by<'PersistentVolume'>('volumesOfClaim', idOf(claim))].find((one) => volumeFits(one, claim));
   if (pinned) return pinned;
-  return [...store.by<'PersistentVolume'>('freeVolumes', claim.spec.storageClassName ?? '')]
-    .filter((one) => volumeFits(one, claim))
-    .sort((a, b) => bytesOf(a.spec.capacity.storage) - bytesOf(b.spec.capacity.storage) || (a.metadata.name < b.metadata.name ? -1 : 1))[0];
+  const chosen = claim.metadata.annotations?.[selectedNodeMark];
+  const node = chosen === undefined || !waitsForConsumer(classOf(store, claim.spec)) ? undefined : store.get('Node', '', chosen);
+  return premadeFor(store, claim, node);
 }
 
 function bind(world: ClusterAccess, claim: Claim, volume: Volume): void {
@@ -77,9 +47,31 @@ function bind(world: ClusterAccess, claim: Claim, volume: Volume): void {
   world.end(`PersistentVolumeClaim ${idOf(claim)}`, 'provisioning');
 }
 
+const faultWords: Record<VolumeFault, string> = {
+  going: 'it is being deleted',
+  Released: 'it is Released, and keeps the claim that it had',
+  claimed: 'another claim has it',
+  pinned: 'the claim names another one',
+  class: 'it is of another class',
+  mode: 'it is of another volume mode',
+  access: 'it lacks an access mode',
+  size: 'it is too small',
+  selector: 'its labels are not those that the claim selects'
+};
+
 function explainWait(world: ClusterAccess, claim: Claim): void {
   const facts: Facts = world.store;
-  const { storageClassName } = claim.spec;
+  const { storageClassName, volumeName } = claim.spec;
+  const pinned = volumeName ? facts.get('PersistentVolume', '', volumeName) : undefined;
+  if (volumeName)
+    return world.event(
+      claim,
+      pinned ? 'VolumeMismatch' : 'FailedBinding',
+      pinned
+        ? `The volume ${volumeName} doesn't answer to it: ${faultWords[volumeFault(pinned, claim) ?? 'claimed']}.`
+        : `The volume ${volumeName} doesn't exist.`,
+      'Warning'
+    );
   if (storageClassName === undefined)
     return world.event(
       claim,
@@ -93,6 +85,8 @@ function explainWait(world: ClusterAccess, claim: Claim): void {
     return world.event(claim, 'ProvisioningFailed', `The class ${storageClassName} doesn't exist. Send it, or name another.`, 'Warning');
   if (waitsForConsumer(one) && !claim.metadata.annotations?.[selectedNodeMark])
     return world.event(claim, 'WaitForFirstConsumer', "Waits for its first pod to be placed; the volume is made in that pod's zone.");
+  if (one.provisioner === noProvisioner)
+    return world.event(claim, 'FailedBinding', `No pre-made volume of ${storageClassName} fits this claim; nobody makes one.`, 'Warning');
   if (!driverAnswers(facts, one.provisioner))
     world.event(
       claim,
@@ -125,7 +119,8 @@ export const binding: Loop = {
     }
     const waits = waitsForConsumer(classOf(world.store, claim.spec)) && !claim.metadata.annotations?.[selectedNodeMark];
     const volume = volumeFor(world.store, claim);
-    if (volume && (!waits || volume.spec.claimRef)) bind(world, claim, volume);
+    // A claim that names its volume doesn't wait for a pod.
+    if (volume && (!waits || volume.spec.claimRef || claim.spec.volumeName)) bind(world, claim, volume);
     else explainWait(world, claim);
   }
 };

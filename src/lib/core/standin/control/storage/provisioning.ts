@@ -156,6 +156,7 @@ function finish(world: ClusterAccess, claim: Claim, one: StorageClass, backend: 
         uid: claim.metadata.uid
       },
       csi: { driver: one.provisioner, volumeHandle: handle, fsType: asset.spec.fsType },
+      ...(one.mountOptions?.length ? { mountOptions: one.mountOptions } : {}),
       ...(key ? { nodeAffinity: affinityTo(key, zone) } : {})
     },
     status: { phase: 'Available' }

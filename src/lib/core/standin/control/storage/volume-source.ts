@@ -7,8 +7,8 @@ export type Source = { readonly asset?: Asset; readonly wait?: string; readonly 
 
 /** Looks up what a claim is to be filled with. Source: the cluster API's "Volume Snapshots" and "CSI Volume Cloning". */
 export function sourceOf(facts: Facts, claim: Claim, driver: string): Source {
-  const { dataSource } = claim.spec;
-  if (!dataSource) return {};
+  const { dataSource, dataSourceRef } = claim.spec;
+  if (!dataSource) return dataSourceRef ? { wait: foreign(dataSourceRef) } : {};
   const namespace = claim.metadata.namespace ?? '';
   const found =
     dataSource.kind === 'VolumeSnapshot' ? fromSnapshot(facts, namespace, dataSource.name) : fromClaim(facts, namespace, dataSource);
@@ -20,6 +20,12 @@ export function sourceOf(facts: Facts, claim: Claim, driver: string): Source {
     return { refused: ['OUT_OF_RANGE', `${dataSource.name} has ${asset.spec.size}; ask for that much or more.`] };
   return found;
 }
+
+/** What nobody here fills a volume from. Source: the cluster API's "Volume populators and data sources". */
+const foreign = ({ kind, name, namespace }: { kind: string; name: string; namespace?: string | undefined }): string =>
+  namespace === undefined
+    ? `nobody here fills volumes from a ${kind}`
+    : `${kind} ${namespace}/${name} lies in another namespace, and nothing is handed over between namespaces`;
 
 function fromSnapshot(facts: Facts, namespace: string, name: string): Source {
   const snapshot = facts.get('VolumeSnapshot', namespace, name);

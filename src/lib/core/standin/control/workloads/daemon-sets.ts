@@ -1,5 +1,15 @@
 import { same, suffix } from '../../../shared';
-import { isReady, isVirtualNode, nodeWanted, refOf, repellingTaint, type DaemonSet, type Node, type Pod } from '../../../model';
+import {
+  isReady,
+  isVirtualNode,
+  nodeWanted,
+  readySinceMs,
+  refOf,
+  repellingTaint,
+  type DaemonSet,
+  type Node,
+  type Pod
+} from '../../../model';
 import { idOf, itself, splitKey, type ClusterAccess, type Loop } from '../loop';
 import { makePod, ownersOfKind, revisionOf } from './pods';
 
@@ -45,12 +55,26 @@ export const daemonSets: Loop = {
     if (bare.length > mostAtOnce) world.after(1, key);
     const wanted = new Set(nodes.map((node) => node.metadata.name));
     for (const pod of pods) if (!wanted.has(pod.spec.nodeName ?? '') && !pod.metadata.deletionTimestamp) world.remove(refOf(pod));
-    const old = pods.find((pod) => pod.metadata.labels?.[revisionLabel] !== hash && !pod.metadata.deletionTimestamp);
-    const moving = pods.some((pod) => pod.metadata.deletionTimestamp) || pods.length < nodes.length;
-    if (old && !moving) world.remove(refOf(old));
-    report(world, key, nodes.length);
+    if (set.spec.updateStrategy?.type !== 'OnDelete') replace(world, set, pods, nodes.length, hash);
+    report(world, key, nodes.length, hash);
   }
 };
+
+/** How many nodes may be without a pod while a template is rolled out. Source: DaemonSetUpdateStrategy v1 apps, maxUnavailable (1 by default). */
+function mayBeAway(set: DaemonSet, nodes: number): number {
+  const share = set.spec.updateStrategy?.rollingUpdate?.maxUnavailable ?? 1;
+  return Math.max(1, typeof share === 'number' ? share : Math.ceil((nodes * Number(share.replace('%', ''))) / 100));
+}
+
+/** Takes pods of an older template away, as many at once as may be. */
+function replace(world: ClusterAccess, set: DaemonSet, pods: readonly Pod[], nodes: number, hash: string): void {
+  const old = pods.filter((pod) => pod.metadata.labels?.[revisionLabel] !== hash && !pod.metadata.deletionTimestamp);
+  if (!old.length) return;
+  const missing = pods.filter((pod) => pod.metadata.deletionTimestamp).length + Math.max(0, nodes - pods.length);
+  const fresh = pods.filter((pod) => !pod.metadata.deletionTimestamp && pod.metadata.labels?.[revisionLabel] === hash);
+  const waiting = fresh.filter((pod) => !isReady(pod)).length;
+  for (const pod of old.slice(0, Math.max(0, mayBeAway(set, nodes) - missing - waiting))) world.remove(refOf(pod));
+}
 
 function makeOn(world: ClusterAccess, set: DaemonSet, node: Node, hash: string): void {
   const id = idOf(set);
@@ -62,21 +86,29 @@ function makeOn(world: ClusterAccess, set: DaemonSet, node: Node, hash: string):
   if (makePod(world, { owner: set, name, template, labels: { [revisionLabel]: hash }, spec })) made.set(`${id}@${node.metadata.name}`, nth);
 }
 
-function report(world: ClusterAccess, key: string, desired: number): void {
+function report(world: ClusterAccess, key: string, desired: number, hash: string): void {
   const [namespace, name] = splitKey(key);
   const set = world.store.get('DaemonSet', namespace, name)!;
   const pods = world.store
     .ownedBy(set.metadata.uid ?? '')
     .filter((one): one is Pod => one.kind === 'Pod' && !one.metadata.deletionTimestamp);
-  const ready = pods.filter(isReady).length;
+  const ready = pods.filter(isReady);
+  const waitMs = (set.spec.minReadySeconds ?? 0) * 1_000;
+  let available = 0;
+  for (const pod of ready) {
+    const left = (readySinceMs(pod) ?? world.nowMs) + waitMs - world.nowMs;
+    if (left > 0) world.after(left, key);
+    else available += 1;
+  }
   const status: DaemonSet['status'] = {
     observedGeneration: set.metadata.generation ?? 1,
     desiredNumberScheduled: desired,
     currentNumberScheduled: pods.length,
-    updatedNumberScheduled: pods.length,
+    updatedNumberScheduled: pods.filter((pod) => pod.metadata.labels?.[revisionLabel] === hash).length,
     numberMisscheduled: 0,
-    numberReady: ready,
-    numberAvailable: ready
+    numberReady: ready.length,
+    numberAvailable: available,
+    ...(desired > available ? { numberUnavailable: desired - available } : {})
   };
   if (!same(status, set.status)) world.put({ ...set, status });
 }

@@ -1,5 +1,5 @@
-import { same, stampOf, suffix } from '../../../shared';
-import { conditionOf, type Job, type Pod } from '../../../model';
+import { momentOf, same, stampOf, suffix } from '../../../shared';
+import { conditionOf, refOf, takesRoom, type Condition, type Job, type Pod } from '../../../model';
 import { idOf, itself, splitKey, withCondition, type ClusterAccess, type Loop } from '../loop';
 import { controllerId, makePod } from './pods';
 
@@ -14,7 +14,20 @@ export const jobState = (job: Job | undefined): 'running' | 'complete' | 'failed
       ? 'failed'
       : 'running';
 
-/** Jobs: one pod at a time until one succeeds, or until too many have failed. Source: the cluster API's "Jobs", back-off limit 6. */
+/** A job that has ended goes by itself, where it says so. Source: "Automatic Cleanup for Finished Jobs". */
+function goes(world: ClusterAccess, job: Job, key: string): void {
+  const { ttlSecondsAfterFinished } = job.spec;
+  const ended = job.status?.conditions?.find((one) => one.type === 'Complete' || one.type === 'Failed')?.lastTransitionTime;
+  if (ttlSecondsAfterFinished === undefined || ended === undefined) return;
+  const left = momentOf(ended) + ttlSecondsAfterFinished * 1_000 - world.nowMs;
+  if (left > 0) world.after(left, key);
+  else world.remove(refOf(job));
+}
+
+/**
+ * Jobs: so many pods side by side until enough have succeeded, too many have failed, or the time is up. Source: the cluster API's "Jobs".
+ * Which index a pod has isn't played out.
+ */
 export const jobs: Loop = {
   id: 'jobs',
   watches: {
@@ -27,45 +40,80 @@ export const jobs: Loop = {
   },
   reconcile(world, key) {
     const job = world.store.get('Job', ...splitKey(key));
-    if (!job || job.metadata.deletionTimestamp || jobState(job) !== 'running') return;
+    if (!job || job.metadata.deletionTimestamp) return;
+    if (jobState(job) !== 'running') return goes(world, job, key);
     const pods = podsOf(world, job);
     const of = (phase: string) => pods.filter((pod) => pod.status?.phase === phase).length;
     const [succeeded, failed] = [of('Succeeded'), of('Failed')];
-    const active = pods.length - succeeded - failed;
-    const stamp = stampOf(world.nowMs);
-    const done = succeeded >= (job.spec.completions ?? 1);
-    const given = !done && failed > (job.spec.backoffLimit ?? 6);
-    const old = job.status?.conditions;
-    const conditions = done
-      ? withCondition(old, { type: 'Complete', status: 'True' }, stamp)
-      : given
-        ? withCondition(
-            old,
-            { type: 'Failed', status: 'True', reason: 'BackoffLimitExceeded', message: `${failed} pods of it have failed.` },
-            stamp
-          )
-        : old;
+    const running = pods.filter(takesRoom);
+    const wanted = job.spec.completions ?? 1;
+    const end = succeeded >= wanted ? complete : endOf(world, job, failed);
+    const suspended = job.spec.suspend === true && !end;
+    if (suspended || (end && end !== complete)) for (const pod of running) if (!pod.metadata.deletionTimestamp) world.remove(refOf(pod));
+    const startTime = suspended ? undefined : (job.status?.startTime ?? stampOf(world.nowMs));
+    const conditions = conditionsOf(world, job, suspended, end);
     const status: Job['status'] = {
-      startTime: job.status?.startTime ?? stamp,
-      active,
+      ...(startTime === undefined ? {} : { startTime }),
+      active: running.length,
       succeeded,
       failed,
-      ...(done ? { completionTime: stamp } : {}),
+      ...(end === complete ? { completionTime: stampOf(world.nowMs) } : {}),
       ...(conditions ? { conditions } : {})
     };
     if (!same(status, job.status)) {
-      const ended = world.put({ ...job, status });
-      if (done) world.event(ended, 'Completed', 'The job is done.');
-      if (given) world.event(ended, 'BackoffLimitExceeded', `The job has failed ${failed} times and is given up.`, 'Warning');
+      const told = world.put({ ...job, status });
+      if (end) world.event(told, end.reason, end.message, end === complete ? 'Normal' : 'Warning');
     }
-    if (done || given || active > 0) return;
-    const name = `${job.metadata.name}-${suffix(world.seed, `${idOf(job)}#${pods.length}`)}`;
-    makePod(world, {
-      owner: job,
-      name,
-      template: job.spec.template,
-      labels: { 'job-name': job.metadata.name },
-      spec: { restartPolicy: 'Never' }
-    });
+    if (end || suspended) {
+      if (end && job.spec.ttlSecondsAfterFinished !== undefined) world.after(Math.max(1, job.spec.ttlSecondsAfterFinished * 1_000), key);
+      return;
+    }
+    if (job.spec.activeDeadlineSeconds !== undefined && startTime !== undefined)
+      world.after(Math.max(1, momentOf(startTime) + job.spec.activeDeadlineSeconds * 1_000 - world.nowMs), key, true);
+    const side = Math.min(job.spec.parallelism ?? 1, wanted - succeeded);
+    for (let i = running.length; i < side; i += 1) {
+      const name = `${job.metadata.name}-${suffix(world.seed, `${idOf(job)}#${pods.length + i - running.length}`)}`;
+      const made = makePod(world, {
+        owner: job,
+        name,
+        template: job.spec.template,
+        labels: { 'job-name': job.metadata.name },
+        spec: { restartPolicy: 'Never' }
+      });
+      if (!made) return;
+    }
   }
 };
+
+interface End {
+  readonly reason: string;
+  readonly message: string;
+}
+const complete: End = { reason: 'Completed', message: 'The job is done.' };
+
+/** Why a job is given up, if it is. Source: JobSpec v1 batch, backoffLimit (6 by default) and activeDeadlineSeconds. */
+function endOf(world: ClusterAccess, job: Job, failed: number): End | undefined {
+  if (failed > (job.spec.backoffLimit ?? 6))
+    return { reason: 'BackoffLimitExceeded', message: `The job has failed ${failed} times and is given up.` };
+  const { activeDeadlineSeconds } = job.spec;
+  const started = job.status?.startTime;
+  if (activeDeadlineSeconds === undefined || started === undefined || world.nowMs < momentOf(started) + activeDeadlineSeconds * 1_000)
+    return undefined;
+  return { reason: 'DeadlineExceeded', message: `The job was not done within ${activeDeadlineSeconds} s and is given up.` };
+}
+
+function conditionsOf(world: ClusterAccess, job: Job, suspended: boolean, end: End | undefined): Condition[] | undefined {
+  const stamp = stampOf(world.nowMs);
+  const old = job.status?.conditions;
+  if (end === complete) return withCondition(old, { type: 'Complete', status: 'True' }, stamp);
+  if (end) return withCondition(old, { type: 'Failed', status: 'True', reason: end.reason, message: end.message }, stamp);
+  if (suspended || conditionOf(old, 'Suspended'))
+    return withCondition(
+      old,
+      suspended
+        ? { type: 'Suspended', status: 'True', reason: 'JobSuspended', message: 'The job is suspended.' }
+        : { type: 'Suspended', status: 'False', reason: 'JobResumed', message: 'The job goes on.' },
+      stamp
+    );
+  return old;
+}

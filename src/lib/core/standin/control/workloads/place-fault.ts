@@ -1,3 +1,7 @@
+import { premadeFor, noProvisioner, topologyAllows } from '../storage/premade';
+import { apartOf, keptApart, lacksCompany } from './company';
+import { hostPortsOf, portTaken, scarcity } from './scarce';
+import { unevenness } from './spread';
 import {
   askOf,
   classOf,
@@ -6,7 +10,6 @@ import {
   nodeWanted,
   repellingTaint,
   roomOf,
-  selectorMatches,
   takesRoom,
   termsMatch,
   waitsForConsumer,
@@ -28,9 +31,38 @@ export type PlaceFault =
   | 'pods'
   | 'slots'
   | 'anti-affinity'
+  | 'affinity'
   | 'spread'
+  | 'host-port'
+  | 'resource'
   | 'volume-zone'
+  | 'class-zone'
+  | 'no-volume'
   | 'one-pod';
+
+/** Why nobody looks for a place for a pod. */
+export interface Held {
+  readonly reason: 'SchedulingGated' | 'Unschedulable';
+  readonly says: string;
+  readonly remedy: string;
+}
+
+/** Whether a pod is held back by gates, or asks for a scheduler that isn't there. Sources: "Pod Scheduling Readiness", "Configure Multiple Schedulers". */
+export function heldBack(pod: Pod): Held | undefined {
+  const { schedulingGates = [], schedulerName } = pod.spec as { schedulingGates?: { name: string }[]; schedulerName?: string };
+  if (schedulingGates.length)
+    return {
+      reason: 'SchedulingGated',
+      says: `nobody looks for a place while gates hold the pod: ${schedulingGates.map((one) => one.name).join(', ')}`,
+      remedy: 'Take spec.schedulingGates out once what they wait for is there.'
+    };
+  if (!schedulerName || schedulerName === 'default-scheduler') return undefined;
+  return {
+    reason: 'Unschedulable',
+    says: `the pod asks for the scheduler ${schedulerName}, and there is none of that name`,
+    remedy: 'Leave schedulerName out.'
+  };
+}
 
 /** A cluster in which a pod seeks its place: as it stands, or as if those who are on their way stood there already. */
 export interface Places {
@@ -107,94 +139,22 @@ function slotsShort(places: Places, node: Node, pod: Pod, { bound, choosing }: P
   });
 }
 
-const noTerms: NonNullable<
-  NonNullable<NonNullable<Pod['spec']['affinity']>['podAntiAffinity']>['requiredDuringSchedulingIgnoredDuringExecution']
-> = [];
-const antiTerms = (pod: Pod) => pod.spec.affinity?.podAntiAffinity?.requiredDuringSchedulingIgnoredDuringExecution ?? noTerms;
-
-type Term = ReturnType<typeof antiTerms>[number];
-
-const clashes = (owner: Pod, other: Pod, term: Term): boolean =>
-  other.metadata.uid !== owner.metadata.uid &&
-  (term.namespaces?.length
-    ? term.namespaces.includes(other.metadata.namespace ?? '')
-    : other.metadata.namespace === owner.metadata.namespace) &&
-  selectorMatches(term.labelSelector, other.metadata.labels);
-
-const sameNode = 'kubernetes.io/hostname';
-
-/** Nodes, and other domains, in which a pod can't stand because of pods that are kept apart from it. */
-interface Apart {
-  readonly nodes: ReadonlySet<string>;
-  readonly domains: readonly { readonly topologyKey: string; readonly value: string }[];
-}
-
-/** Where the pods stand that a pod keeps apart from, and those that keep apart from it on their own node. Found by labels, not node by node. */
-function apartOf({ facts, nodeOf }: Places, pod: Pod): Apart {
-  const nodes = new Set<string>();
-  const domains: { topologyKey: string; value: string }[] = [];
-  for (const term of antiTerms(pod)) {
-    const spaces = term.namespaces?.length ? term.namespaces : [pod.metadata.namespace ?? ''];
-    for (const space of spaces)
-      for (const other of facts.podsLabelled(space, term.labelSelector?.matchLabels ?? {})) {
-        const node = nodeOf(other);
-        if (node === undefined || !clashes(pod, other, term)) continue;
-        if (term.topologyKey === sameNode) nodes.add(node);
-        else {
-          const value = facts.get('Node', '', node)?.metadata.labels?.[term.topologyKey];
-          if (value !== undefined) domains.push({ topologyKey: term.topologyKey, value });
-        }
-      }
+/** Why a node is no place for claims whose volume is only to be chosen: the class leaves it out, or no pre-made volume that fits lies there. */
+function choiceFault(facts: Facts, node: Node, { choosing }: PodClaims): 'class-zone' | 'no-volume' | undefined {
+  for (const claim of choosing) {
+    const one = classOf(facts, claim.spec);
+    if (!one) continue;
+    if (premadeFor(facts, claim, node)) continue;
+    if (one.provisioner === noProvisioner) return 'no-volume';
+    if (!topologyAllows(one, node.metadata.labels)) return 'class-zone';
   }
-  for (const other of facts.podsApartFrom(pod)) {
-    const node = nodeOf(other);
-    if (node !== undefined && antiTerms(other).some((term) => clashes(other, pod, term))) nodes.add(node);
-  }
-  return { nodes, domains };
+  return undefined;
 }
-
-const keptApart = ({ nodes, domains }: Apart, { metadata }: Node): boolean =>
-  nodes.has(metadata.name) || domains.some(({ topologyKey, value }) => metadata.labels?.[topologyKey] === value);
 
 function volumeElsewhere(facts: Facts, node: Node, { bound }: PodClaims): boolean {
   return bound.some((claim) => {
     const terms = facts.get('PersistentVolume', '', claim.spec.volumeName ?? '')?.spec.nodeAffinity?.required?.nodeSelectorTerms;
     return terms !== undefined && !termsMatch(terms, node.metadata.labels);
-  });
-}
-
-interface SpreadRule {
-  readonly topologyKey: string;
-  readonly maxSkew: number;
-  readonly whenUnsatisfiable?: string;
-  readonly labelSelector?: Term['labelSelector'];
-}
-
-/**
- * Whether a pod on the node would make its siblings' spread more uneven than it allows: the node's domain would hold more than maxSkew more
- * of them than the emptiest. Source: the cluster API's "Pod Topology Spread Constraints" (DoNotSchedule).
- */
-function uneven({ facts, podsOn }: Places, node: Node, pod: Pod): boolean {
-  const rules = ((pod.spec as { topologySpreadConstraints?: readonly SpreadRule[] }).topologySpreadConstraints ?? []).filter(
-    (one) => one.whenUnsatisfiable !== 'ScheduleAnyway'
-  );
-  return rules.some(({ topologyKey, maxSkew, labelSelector }) => {
-    const mine = node.metadata.labels?.[topologyKey];
-    if (mine === undefined) return true;
-    const counts = new Map<string, number>();
-    for (const one of facts.nodes()) {
-      const domain = one.metadata.labels?.[topologyKey];
-      if (domain === undefined || !nodeWanted(pod.spec, one)) continue;
-      const siblings = podsOn(one.metadata.name).filter(
-        (other) =>
-          other.metadata.uid !== pod.metadata.uid &&
-          other.metadata.namespace === pod.metadata.namespace &&
-          !other.metadata.deletionTimestamp &&
-          selectorMatches(labelSelector, other.metadata.labels)
-      );
-      counts.set(domain, (counts.get(domain) ?? 0) + siblings.length);
-    }
-    return (counts.get(mine) ?? 0) + 1 - Math.min(...counts.values()) > maxSkew;
   });
 }
 
@@ -215,6 +175,10 @@ const taken = (facts: Facts, pod: Pod, { bound, choosing }: PodClaims): boolean 
 export function placeFaults(places: Places, pod: Pod, claims: PodClaims): (node: Node) => PlaceFault | undefined {
   const { facts } = places;
   const apart = apartOf(places, pod);
+  const lacks = lacksCompany(places, pod);
+  const uneven = unevenness(places, pod);
+  const short = scarcity(places, pod);
+  const ports = hostPortsOf(pod);
   const ask = askOf(pod.spec);
   return (node) => {
     if (!nodeReady(node)) return 'not-ready';
@@ -222,14 +186,19 @@ export function placeFaults(places: Places, pod: Pod, claims: PodClaims): (node:
     if (repellingTaint(node, pod.spec.tolerations)) return 'taint';
     if (!nodeWanted(pod.spec, node)) return 'selector';
     if (volumeElsewhere(facts, node, claims)) return 'volume-zone';
+    const choice = claims.choosing.length ? choiceFault(facts, node, claims) : undefined;
+    if (choice) return choice;
     if (taken(facts, pod, claims)) return 'one-pod';
     const room = roomOf(node);
     const given = places.useOf(node.metadata.name);
     if (given.milliCpu + ask.milliCpu > room.milliCpu) return 'cpu';
     if (given.memoryBytes + ask.memoryBytes > room.memoryBytes) return 'memory';
     if (given.pods + 1 > room.pods) return 'pods';
+    if (short?.(node)) return 'resource';
+    if (ports && portTaken(places, ports, node)) return 'host-port';
     if (keptApart(apart, node)) return 'anti-affinity';
-    if (uneven(places, node, pod)) return 'spread';
+    if (lacks?.(node)) return 'affinity';
+    if (uneven?.(node)) return 'spread';
     return slotsShort(places, node, pod, claims) ? 'slots' : undefined;
   };
 }
@@ -248,7 +217,12 @@ const faultWords: Record<PlaceFault, string> = {
   pods: 'full of pods',
   slots: 'without a free attach slot',
   'anti-affinity': 'where a pod it keeps apart from stands',
+  affinity: 'without the company that it asks for',
   spread: 'that would hold more of its siblings than the spread allows',
+  'host-port': 'where the host port is taken',
+  resource: 'without the other resources asked for',
+  'class-zone': 'outside the topologies that its class allows',
+  'no-volume': 'without a pre-made volume that fits',
   'volume-zone': 'out of reach of its volume',
   'one-pod': 'refused, because another pod has the claim, which one pod at a time may have'
 };

@@ -11,9 +11,11 @@ import {
   type Pod
 } from '../../../model';
 import { hash32, same, stampOf } from '../../../shared';
+import { wishesOf } from './wishes';
 import { idOf, splitKey, withCondition, type ClusterAccess, type Loop } from '../loop';
 import {
   faultSentence,
+  heldBack,
   placeFaults,
   placeFaultsNow,
   podClaimsOf,
@@ -120,7 +122,8 @@ function choose(world: ClusterAccess, pod: Pod, claims: PodClaims): { node?: Nod
   const siblings = siblingsOf(world.store, pod, choicesOf(world));
   const start = nodes.length > smallCluster ? hash32(idOf(pod), world.seed) % nodes.length : 0;
   let best: Node | undefined;
-  let bestScore = -1;
+  let bestScore = -Infinity;
+  const wishes = wishesOf(places, pod);
   let fitting = 0;
   for (let i = 0; i < nodes.length && fitting < enough; i += 1) {
     const node = nodes[(start + i) % nodes.length]!;
@@ -130,7 +133,7 @@ function choose(world: ClusterAccess, pod: Pod, claims: PodClaims): { node?: Nod
       continue;
     }
     fitting += 1;
-    const score = scoreOf(places, siblings, node);
+    const score = scoreOf(places, siblings, node) + (wishes?.(node) ?? 0);
     if (score > bestScore) [best, bestScore] = [node, score];
   }
   return { ...(best ? { node: best } : {}), faults };
@@ -158,12 +161,12 @@ function scoreOf(places: Places, siblings: readonly { node: string; zone: string
   return score;
 }
 
-function wait(world: ClusterAccess, pod: Pod, message: string): void {
+function wait(world: ClusterAccess, pod: Pod, message: string, reason = 'Unschedulable'): void {
   const old = conditionOf(pod.status?.conditions, 'PodScheduled');
   if (old?.status === 'False' && old.message === message) return;
   const conditions = withCondition(
     pod.status?.conditions,
-    { type: 'PodScheduled', status: 'False', reason: 'Unschedulable', message },
+    { type: 'PodScheduled', status: 'False', reason, message },
     stampOf(world.nowMs)
   );
   world.put({ ...pod, status: { ...pod.status, conditions } });
@@ -176,6 +179,8 @@ function select(world: ClusterAccess, claim: Claim, node: string): void {
 }
 
 function seek(world: ClusterAccess, pod: Pod): void {
+  const held = heldBack(pod);
+  if (held) return wait(world, pod, `${held.says[0]!.toUpperCase()}${held.says.slice(1)}.`, held.reason);
   const claims = podClaimsOf(world.store, pod);
   const waiting = world.memory<boolean>('unplaced');
   const key = idOf(pod);

@@ -16,9 +16,9 @@ import {
 } from '../../../model';
 import { filled } from '../../admit/defaults';
 import { idOf, splitKey, type ClusterAccess, type Loop } from '../loop';
-import { makePod, ownersOfKind, revisionOf } from './pods';
+import { makePod, ownersOfKind } from './pods';
+import { keepRevision, labelOf, revisionLabel, templateFor } from './revisions';
 
-const revisionLabel = 'controller-revision-hash';
 /** A set makes or takes away so many members at a time, so that a large one holds nothing else up. */
 const mostAtOnce = 40;
 /** Between two such turns, in ms. */
@@ -61,6 +61,7 @@ function makeClaims(world: ClusterAccess, set: StatefulSet, ordinal: number): vo
         name,
         namespace,
         labels: { ...set.spec.selector.matchLabels, ...template.metadata.labels },
+        ...(template.metadata.annotations ? { annotations: template.metadata.annotations } : {}),
         ...(policy?.whenDeleted === 'Delete' ? { ownerReferences: [{ ...ownerOf(set), controller: false }] } : {})
       },
       spec: template.spec
@@ -72,7 +73,8 @@ function makeClaims(world: ClusterAccess, set: StatefulSet, ordinal: number): vo
 
 function makeMember(world: ClusterAccess, set: StatefulSet, ordinal: number): boolean {
   const name = memberName(set, ordinal);
-  const { template, volumeClaimTemplates = [], serviceName, selector } = set.spec;
+  const { volumeClaimTemplates = [], serviceName, selector } = set.spec;
+  const template = templateFor(world.store, set, ordinal);
   const namespace = set.metadata.namespace ?? '';
   // A claim that is going can't be used, and one that is about to be put in its place isn't there yet: the member waits. A pod made
   // before would keep the old one from ever going.
@@ -97,7 +99,7 @@ function makeMember(world: ClusterAccess, set: StatefulSet, ordinal: number): bo
     template,
     labels: {
       ...selector.matchLabels,
-      [revisionLabel]: revisionOf(template),
+      [revisionLabel]: labelOf(set, template),
       'statefulset.kubernetes.io/pod-name': name,
       'apps.kubernetes.io/pod-index': String(ordinal)
     },
@@ -156,17 +158,23 @@ function scale(world: ClusterAccess, set: StatefulSet, key: string): boolean {
   return up;
 }
 
-/** Replaces members of an older template, from the highest ordinal down, one at a time. */
-function roll(world: ClusterAccess, set: StatefulSet): void {
+/**
+ * Replaces members of an older template, from the highest ordinal down, one at a time: the next one goes when all above are up. Source: the
+ * cluster API's "StatefulSets", rolling updates; a set that works in parallel doesn't wait for those that were never up.
+ */
+function roll(world: ClusterAccess, set: StatefulSet, key: string): void {
   if (set.spec.updateStrategy?.type === 'OnDelete') return;
-  const revision = revisionOf(set.spec.template);
+  const label = labelOf(set, set.spec.template);
   const partition = set.spec.updateStrategy?.rollingUpdate?.partition ?? 0;
-  const old = membersOf(world, set)
-    .reverse()
-    .find(
-      ({ pod, ordinal }) => ordinal >= partition && pod.metadata.labels?.[revisionLabel] !== revision && !pod.metadata.deletionTimestamp
-    );
-  if (old) removeMember(world, set, old);
+  for (const member of membersOf(world, set).reverse()) {
+    if (member.ordinal < partition) return;
+    const { metadata } = member.pod;
+    if (metadata.labels?.[revisionLabel] !== label && !metadata.deletionTimestamp) return removeMember(world, set, member);
+    const left = leftToBeUp(world, set, member.pod);
+    if (left === 0) continue;
+    if (left !== undefined) world.after(left, key);
+    return;
+  }
 }
 
 /**
@@ -204,18 +212,21 @@ function dropScaledClaims(world: ClusterAccess, set: StatefulSet): void {
 
 function report(world: ClusterAccess, set: StatefulSet): void {
   const members = membersOf(world, set);
-  const revision = `${set.metadata.name}-${revisionOf(set.spec.template)}`;
-  const current = members.filter(({ pod }) => pod.metadata.labels?.[revisionLabel] === revisionOf(set.spec.template));
-  const ready = members.filter(({ pod }) => isReady(pod) && !pod.metadata.deletionTimestamp).length;
+  const updateRevision = labelOf(set, set.spec.template);
+  const of = (revision: string) => members.filter(({ pod }) => pod.metadata.labels?.[revisionLabel] === revision).length;
+  const updated = of(updateRevision);
+  const ready = members.filter(({ pod }) => isReady(pod) && !pod.metadata.deletionTimestamp);
+  const done = updated === members.length && ready.length === members.length;
+  const currentRevision = done ? updateRevision : (set.status?.currentRevision ?? updateRevision);
   const status: StatefulSet['status'] = {
     observedGeneration: set.metadata.generation ?? 1,
     replicas: members.length,
-    readyReplicas: ready,
-    availableReplicas: ready,
-    currentReplicas: current.length,
-    updatedReplicas: current.length,
-    currentRevision: current.length === members.length ? revision : (set.status?.currentRevision ?? revision),
-    updateRevision: revision
+    readyReplicas: ready.length,
+    availableReplicas: ready.filter(({ pod }) => leftToBeUp(world, set, pod) === 0).length,
+    currentReplicas: of(currentRevision),
+    updatedReplicas: updated,
+    currentRevision,
+    updateRevision
   };
   if (!same(status, set.status)) world.put({ ...set, status });
 }
@@ -250,7 +261,8 @@ export const sets: Loop = {
     const set = world.store.get('StatefulSet', namespace, name);
     if (!set || set.metadata.deletionTimestamp) return;
     adopt(world, set);
-    if (scale(world, set, key)) roll(world, set);
+    keepRevision(world, set);
+    if (scale(world, set, key) || set.spec.podManagementPolicy === 'Parallel') roll(world, set, key);
     dropScaledClaims(world, set);
     ownClaims(world, set);
     const latest: ApiObject | undefined = world.store.get('StatefulSet', namespace, name);

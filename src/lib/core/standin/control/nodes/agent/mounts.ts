@@ -24,10 +24,39 @@ export function mountsOf(facts: Facts, pod: Pod): Mounted[] {
 /** Why a volume can't be mounted on a node. */
 export interface MountFault {
   readonly claim: string;
-  readonly cause: 'gone' | 'file-system' | 'target' | 'port' | 'keepers';
+  readonly cause: 'gone' | 'file-system' | 'mode' | 'target' | 'port' | 'keepers';
   /** Code of the storage interface with a sentence (without a full stop). */
   readonly message: string;
   readonly volume: Volume;
+}
+
+/** Names of the claims that a pod's containers mount, or take as devices. */
+function usedAs(pod: Pod, how: 'volumeMounts' | 'volumeDevices'): Set<string> {
+  const names = new Set(
+    [...pod.spec.containers, ...(pod.spec.initContainers ?? [])].flatMap((one) =>
+      ((one[how] ?? []) as { name: string }[]).map((two) => two.name)
+    )
+  );
+  return new Set(
+    (pod.spec.volumes ?? []).flatMap((one) =>
+      names.has(one.name) && one.persistentVolumeClaim ? [one.persistentVolumeClaim.claimName] : []
+    )
+  );
+}
+
+/** A device can't be mounted, nor a directory taken as a device. Source: the cluster API's "Raw Block Volume Support". */
+function modeFault(pod: Pod, { claim, volume }: Mounted): MountFault | undefined {
+  if (!volume) return undefined;
+  const block = volume.spec.volumeMode === 'Block';
+  if (!usedAs(pod, block ? 'volumeMounts' : 'volumeDevices').has(claim)) return undefined;
+  return {
+    claim,
+    cause: 'mode',
+    message: block
+      ? `the volume has volumeMode Block, and the pod names it under volumeMounts`
+      : `the volume has volumeMode Filesystem, and the pod names it under volumeDevices`,
+    volume
+  };
 }
 
 function faultOf(facts: Facts, node: Node, { claim, volume, asset }: Mounted): MountFault | undefined {
@@ -53,7 +82,7 @@ export function mountFault(facts: Facts, pod: Pod): MountFault | undefined {
   const node = facts.get('Node', '', pod.spec.nodeName ?? '');
   if (!node) return undefined;
   for (const one of mountsOf(facts, pod)) {
-    const fault = faultOf(facts, node, one);
+    const fault = modeFault(pod, one) ?? faultOf(facts, node, one);
     if (fault) return fault;
   }
   return undefined;

@@ -1,4 +1,4 @@
-import type { Facts, Pod } from '../../../../model';
+import type { Facts, KindMap, Pod } from '../../../../model';
 
 /** A config map or secret that a pod names. */
 export interface Reference {
@@ -11,15 +11,34 @@ export interface Reference {
   readonly mounted: boolean;
 }
 
-/** All config maps and secrets that a pod can't do without. */
+interface Mountable {
+  readonly name?: string;
+  readonly optional?: boolean;
+  /** Keys that are mounted; all where it is left out. */
+  readonly items?: readonly { readonly key: string }[];
+}
+interface Projection {
+  readonly configMap?: Mountable;
+  readonly secret?: Mountable;
+}
+
+/** All config maps and secrets that a pod can't do without, and the keys of them that it names. */
 export function referencesOf(pod: Pod): Reference[] {
   const found: Reference[] = [];
-  (pod.spec.volumes ?? []).forEach(({ configMap, secret }, i) => {
+  const mount = (kind: Reference['kind'], name: string | undefined, { optional, items }: Mountable, field: string, part: string) => {
+    if (!name || optional) return;
+    found.push({ kind, name, field: `${field}.${part}`, mounted: true });
+    (items ?? []).forEach(({ key }, k) => found.push({ kind, name, key, field: `${field}.items[${k}].key`, mounted: true }));
+  };
+  (pod.spec.volumes ?? []).forEach(({ configMap, secret, projected }, i) => {
     const at = `spec.volumes[${i}]`;
-    if (configMap?.name && !configMap.optional)
-      found.push({ kind: 'ConfigMap', name: configMap.name, field: `${at}.configMap.name`, mounted: true });
-    if (secret?.secretName && !secret.optional)
-      found.push({ kind: 'Secret', name: secret.secretName, field: `${at}.secret.secretName`, mounted: true });
+    if (configMap) mount('ConfigMap', configMap.name, configMap as Mountable, `${at}.configMap`, 'name');
+    if (secret) mount('Secret', secret.secretName, secret as Mountable, `${at}.secret`, 'secretName');
+    ((projected as { sources?: readonly Projection[] } | undefined)?.sources ?? []).forEach((one, k) => {
+      const inner = `${at}.projected.sources[${k}]`;
+      if (one.configMap) mount('ConfigMap', one.configMap.name, one.configMap, `${inner}.configMap`, 'name');
+      if (one.secret) mount('Secret', one.secret.name, one.secret, `${inner}.secret`, 'name');
+    });
   });
   pod.spec.containers.forEach(({ env = [], envFrom = [] }, i) => {
     const at = `spec.containers[${i}]`;
@@ -53,9 +72,12 @@ export function missingReferences(facts: Facts, pod: Pod): MissingReference[] {
   return referencesOf(pod).flatMap((one): MissingReference[] => {
     const object = facts.get(one.kind, namespace, one.name);
     if (!object) return [{ ...one, lacks: 'object' }];
-    return one.key !== undefined && object.data?.[one.key] === undefined ? [{ ...one, lacks: 'key' }] : [];
+    return one.key !== undefined && object.data?.[one.key] === undefined && !hasBytes(object, one.key) ? [{ ...one, lacks: 'key' }] : [];
   });
 }
+
+const hasBytes = (object: KindMap['ConfigMap'] | KindMap['Secret'], key: string): boolean =>
+  object.kind === 'ConfigMap' && object.binaryData?.[key] !== undefined;
 
 /** Says what is missing, for events and evidence. */
 export const referenceSentence = (namespace: string, { kind, name, key, lacks }: MissingReference): string => {

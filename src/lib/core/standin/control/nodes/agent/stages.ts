@@ -144,6 +144,11 @@ export function imageStage(turn: Turn): void {
     startStage({ ...turn, state: step(turn, { stage: 'start', failures: 0 }) });
     return;
   }
+  if (pod.spec.containers.some((one) => one.image === image && one.imagePullPolicy === 'Never')) {
+    waitingForPull(world).set(key, true);
+    showWait(turn, 'ErrImageNeverPull', `${image} is not on the node, and the pod says that it is never pulled.`, 'ErrImageNeverPull');
+    return;
+  }
   const { registry, fault } = pullOf(world.store, image, { namespace: pod.metadata.namespace ?? '', spec: pod.spec });
   if (fault || !registry) {
     pullFails(turn, image, fault?.message ?? 'no registry');
@@ -243,6 +248,15 @@ export function runStage(turn: Turn): void {
   if (ready !== isReady(pod)) setContainers(turn, pod.status.containerStatuses?.[0]?.state ?? {}, { phase: 'Running', ready });
 }
 
+/** The first container that may not run as user 0 and is told to. Source: "Configure a Security Context", runAsNonRoot. */
+function rootFault({ spec }: Pod): string | undefined {
+  const whole = spec.securityContext as { runAsUser?: number; runAsNonRoot?: boolean } | undefined;
+  return spec.containers.find(({ securityContext }) => {
+    const own = securityContext as typeof whole;
+    return (own?.runAsNonRoot ?? whole?.runAsNonRoot) === true && (own?.runAsUser ?? whole?.runAsUser) === 0;
+  })?.name;
+}
+
 /** Start: everything read from the environment must be there; then the containers run. */
 export function startStage(turn: Turn): void {
   const { world, pod, key, state } = turn;
@@ -251,6 +265,11 @@ export function startStage(turn: Turn): void {
     return;
   }
   if (!referencesThere(turn, false)) return;
+  const root = rootFault(pod);
+  if (root !== undefined) {
+    showWait(turn, 'CreateContainerConfigError', `${root} would run as user 0, and the pod says that it may not (runAsNonRoot).`, 'Failed');
+    return;
+  }
   const fault = startFault(turn);
   if (fault) {
     crashes(turn, fault);
@@ -288,12 +307,20 @@ export function probeFault(pod: Pod): { readonly container: string; readonly por
   return undefined;
 }
 
+/** Before readiness, or a slow start, is looked at for the first time nothing is ready, in ms. Source: Probe v1 core, initialDelaySeconds. */
+const firstLookMs = ({ spec }: Pod): number =>
+  Math.max(
+    0,
+    ...spec.containers.flatMap(({ readinessProbe, startupProbe }) => [readinessProbe, startupProbe].map((one) => delayOf(one) * 1_000))
+  );
+const delayOf = (probe: unknown): number => (probe as { initialDelaySeconds?: number } | undefined)?.initialDelaySeconds ?? 0;
+
 /** Between running and ready: the program warms up, opens its store, and answers its readiness probe. */
 export function warmStage(turn: Turn): void {
   const { world, pod, key } = turn;
   const { drawMs, normalMs } = warmth(turn);
   if (turn.state.dueMs === undefined) world.begin(subjectOf(turn), 'starting', normalMs);
-  if (working(turn, 'warm', () => world.duration('starting', `${key}#${pod.metadata.uid}`, drawMs))) return;
+  if (working(turn, 'warm', () => Math.max(firstLookMs(pod), world.duration('starting', `${key}#${pod.metadata.uid}`, drawMs)))) return;
   const fault = probeFault(pod);
   step(turn, { stage: 'run' });
   if (fault) {

@@ -1,0 +1,151 @@
+/* Sets, deployments, daemon sets and jobs, tried by behaviour. Sources: "StatefulSets", "Deployments", "DaemonSet", "Jobs", the reference of each. */
+import { describe, expect, test } from 'vitest';
+import { conditionOf } from '$core/model';
+import { deployment, get, image, markOf, nodeOf, podsLike, ready, readyOnes, remove, send, set } from './help';
+
+describe('stateful sets', () => {
+  const marks = (world: ReturnType<typeof ready>) => [0, 1, 2].map((n) => markOf(get(world, 'Pod', `s-${n}`)));
+
+  test('members below the partition come back as they were, and revisions are kept as objects', () => {
+    const world = ready();
+    send(world, set());
+    world.runSettled();
+    const part = (n: number) => `updateStrategy: {rollingUpdate: {partition: ${n}}}`;
+    send(world, set(part(2), 'two'));
+    world.runSettled();
+    expect(marks(world)).toEqual(['one', 'one', 'two']);
+    remove(world, 'Pod', 's-0');
+    world.runSettled();
+    expect(marks(world)).toEqual(['one', 'one', 'two']);
+    const kept = world.store.list('ControllerRevision', 'space');
+    expect(kept.map((one) => one.revision)).toEqual([1, 2]);
+    const { currentRevision, updateRevision, currentReplicas, updatedReplicas } = get(world, 'StatefulSet', 's')!.status!;
+    expect([currentRevision, updateRevision]).toEqual(kept.map((one) => one.metadata.name));
+    expect([currentReplicas, updatedReplicas]).toEqual([2, 1]);
+    expect(get(world, 'Pod', 's-2')!.metadata.labels!['controller-revision-hash']).toBe(updateRevision);
+    send(world, set(part(0), 'two'));
+    world.runSettled();
+    expect(marks(world)).toEqual(['two', 'two', 'two']);
+    // Back to what was: the same revision, as the newest.
+    send(world, set(part(0), 'one'));
+    world.runSettled();
+    expect(
+      world.store
+        .list('ControllerRevision', 'space')
+        .map((one) => one.revision)
+        .sort()
+    ).toEqual([2, 3]);
+  });
+
+  test('a set that works in parallel gets out of a broken template; an ordered one does not', () => {
+    for (const [policy, out] of [
+      ['Parallel', true],
+      ['OrderedReady', false]
+    ] as const) {
+      const world = ready();
+      send(world, set(`podManagementPolicy: ${policy}`, 'one', 'envFrom: [{configMapRef: {name: gone}}]'));
+      world.runUntil(world.nowMs + 120_000);
+      expect(readyOnes(world, 's')).toBe(0);
+      send(world, set(`podManagementPolicy: ${policy}`, 'two'));
+      world.runUntil(world.nowMs + 900_000);
+      expect(readyOnes(world, 's') === 3, policy).toBe(out);
+    }
+  });
+});
+
+describe('deployments', () => {
+  test('with Recreate a lost pod is replaced, though it can not be seen to end', () => {
+    const world = ready();
+    send(world, deployment('replicas: 1\n  strategy: {type: Recreate}'));
+    world.runSettled();
+    const [first] = podsLike(world, 'd');
+    const node = first!.spec.nodeName!;
+    send(world, `apiVersion: standin.example/v1\nkind: Outage\nmetadata: {name: o}\nspec: {dark: [${node}]}\n`);
+    world.runUntil(world.nowMs + 500_000);
+    const living = podsLike(world, 'd').filter((one) => !one.metadata.deletionTimestamp);
+    expect(living).toHaveLength(1);
+    expect(living[0]!.spec.nodeName).not.toBe(node);
+  });
+
+  test('one that is paused keeps its template and is scaled; it goes on where it was left', () => {
+    const world = ready();
+    send(world, deployment('replicas: 2'));
+    world.runSettled();
+    send(world, deployment('replicas: 3\n  paused: true', '', 'two'));
+    world.runSettled();
+    expect(podsLike(world, 'd').map(markOf)).toEqual(['one', 'one', 'one']);
+    expect(conditionOf(get(world, 'Deployment', 'd')!.status!.conditions, 'Progressing')).toMatchObject({ reason: 'DeploymentPaused' });
+    send(world, deployment('replicas: 3', '', 'two'));
+    world.runSettled();
+    expect(podsLike(world, 'd').map(markOf)).toEqual(['two', 'two', 'two']);
+  });
+
+  test('figures and conditions: ready for long enough, available, stuck', () => {
+    const world = ready();
+    send(world, deployment('replicas: 2\n  minReadySeconds: 90\n  progressDeadlineSeconds: 300'));
+    world.runUntil(world.nowMs + 60_000);
+    const status = () => get(world, 'Deployment', 'd')!.status!;
+    expect(status()).toMatchObject({ replicas: 2, readyReplicas: 2, availableReplicas: 0, unavailableReplicas: 2 });
+    expect(conditionOf(status().conditions, 'Available')!.status).toBe('False');
+    world.runUntil(world.nowMs + 120_000);
+    expect(status()).toMatchObject({ readyReplicas: 2, availableReplicas: 2, unavailableReplicas: 0 });
+    expect(conditionOf(status().conditions, 'Progressing')).toMatchObject({ status: 'True', reason: 'NewReplicaSetAvailable' });
+    send(world, deployment('replicas: 2\n  progressDeadlineSeconds: 300', 'nodeSelector: {no: where}', 'two'));
+    world.runUntil(world.nowMs + 280_000);
+    expect(conditionOf(status().conditions, 'Progressing')).toMatchObject({ status: 'True', reason: 'ReplicaSetUpdated' });
+    world.runUntil(world.nowMs + 60_000);
+    expect(conditionOf(status().conditions, 'Progressing')).toMatchObject({ status: 'False', reason: 'ProgressDeadlineExceeded' });
+    // A moment has been kept for the condition since it came.
+    expect(conditionOf(status().conditions, 'Available')!.status).toBe('True');
+  });
+});
+
+test('daemon sets wait for a hand with OnDelete, and replace as many at once as may be away', () => {
+  const world = ready();
+  const set4 = (strategy: string, mark: string) =>
+    `apiVersion: apps/v1\nkind: DaemonSet\nmetadata: {name: d, namespace: space}\nspec:\n  updateStrategy: {${strategy}}\n  selector: {matchLabels: {app: each}}\n  template: {metadata: {labels: {app: each}, annotations: {mark: ${mark}}}, spec: {containers: [{name: main, image: ${image}}]}}\n`;
+  send(world, set4('type: OnDelete', 'one'));
+  world.runSettled();
+  send(world, set4('type: OnDelete', 'two'));
+  world.runSettled();
+  expect(podsLike(world, 'each').map(markOf)).toEqual(['one', 'one', 'one', 'one']);
+  expect(get(world, 'DaemonSet', 'd')!.status).toMatchObject({ updatedNumberScheduled: 0, numberAvailable: 4 });
+  remove(world, 'Pod', podsLike(world, 'each').find((one) => one.spec.nodeName === 'node-b1')!.metadata.name);
+  world.runSettled();
+  expect(podsLike(world, 'each').map(markOf).sort()).toEqual(['one', 'one', 'one', 'two']);
+  let most = 0;
+  send(world, set4('type: RollingUpdate, rollingUpdate: {maxUnavailable: 3}', 'two'));
+  const until = world.nowMs + 300_000;
+  while (world.nowMs < until) {
+    world.runUntil(world.nowMs + 500);
+    most = Math.max(most, 4 - readyOnes(world, 'each'));
+  }
+  expect([most, podsLike(world, 'each').map(markOf).join()]).toEqual([3, 'two,two,two,two']);
+});
+
+describe('jobs', () => {
+  const job = (spec: string, own = image) =>
+    `apiVersion: batch/v1\nkind: Job\nmetadata: {name: j, namespace: space}\nspec:\n  ${spec}\n  template: {metadata: {labels: {app: j}}, spec: {restartPolicy: Never, containers: [{name: main, image: ${own}}]}}\n`;
+
+  test('one that is suspended has no pods, and begins when it is let go', () => {
+    const world = ready();
+    send(world, job('suspend: true'));
+    world.runSettled();
+    expect(podsLike(world, 'j')).toHaveLength(0);
+    expect(conditionOf(get(world, 'Job', 'j')!.status!.conditions, 'Suspended')!.status).toBe('True');
+    send(world, job('suspend: false'));
+    world.runSettled();
+    expect(podsLike(world, 'j').length).toBeGreaterThan(0);
+  });
+
+  test('so many side by side; a job that takes too long is given up with its pods', () => {
+    const world = ready();
+    send(world, job('parallelism: 3\n  completions: 5\n  activeDeadlineSeconds: 200', `${image}, envFrom: [{configMapRef: {name: gone}}]`));
+    world.runUntil(world.nowMs + 100_000);
+    expect(get(world, 'Job', 'j')!.status).toMatchObject({ active: 3, succeeded: 0 });
+    world.runUntil(world.nowMs + 200_000);
+    expect(conditionOf(get(world, 'Job', 'j')!.status!.conditions, 'Failed')).toMatchObject({ reason: 'DeadlineExceeded' });
+    world.runSettled();
+    expect(podsLike(world, 'j').filter((one) => nodeOf(world, one.metadata.name) && !one.metadata.deletionTimestamp)).toEqual([]);
+  });
+});
