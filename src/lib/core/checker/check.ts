@@ -12,6 +12,7 @@ import {
   type WrittenResult
 } from '../manifest';
 import { contextOf } from './context';
+import { asTheHouseHas, ownFindings } from './house';
 import { rules } from './rules';
 import type { Finding, Hit, Repair, Rule } from './types';
 
@@ -85,11 +86,12 @@ const identity = ({ on, path, message }: Hit): string =>
 
 const gravity = { error: 0, warning: 1, note: 2 } as const;
 
-/** What rules say of a draft that was read, a rule at each step. */
+/** What rules say of a draft that was read, those of the house too, a rule at each step. */
 export function* findingSteps(
   read: WrittenResult,
   files: readonly { name?: string | undefined; text: string }[],
-  target: Facts | undefined
+  target: Facts | undefined,
+  today?: string
 ): Generator<void, Finding[]> {
   const { rough = [] } = read;
   const marred = new Map<Written, Rough>(rough.map((one) => [one, one]));
@@ -107,7 +109,8 @@ export function* findingSteps(
     }
     if (read.objects.length > 300) yield;
   }
-  return found.sort(
+  found.push(...ownFindings(context));
+  return asTheHouseHas(found, context, today).sort(
     (a, b) =>
       (a.at.file === b.at.file ? 0 : (a.at.file ?? '') < (b.at.file ?? '') ? -1 : 1) ||
       (a.at.line ?? 0) - (b.at.line ?? 0) ||
@@ -119,19 +122,21 @@ export function* findingSteps(
 /** Reads and checks, a piece at each step. */
 export function* checkSteps(
   files: readonly { name?: string | undefined; text: string }[],
-  target: Facts | undefined
+  target: Facts | undefined,
+  today?: string
 ): Generator<void, { findings: Finding[]; objects: readonly Written[] }> {
   const read = yield* writtenSteps(files);
-  return { findings: yield* findingSteps(read, files, target), objects: read.objects };
+  return { findings: yield* findingSteps(read, files, target, today), objects: read.objects };
 }
 
 /**
  * Checks manifests: what is wrong, where, and what mends it.
  * @param files the draft's files
  * @param target the cluster they are meant for; without one only what the draft itself tells is found
+ * @param today the day, e.g. 2026-11-28, by which acceptances of the house end; without one none ends
  */
-export function check(files: readonly { name?: string | undefined; text: string }[], target?: Facts): Finding[] {
-  const steps = checkSteps(files, target);
+export function check(files: readonly { name?: string | undefined; text: string }[], target?: Facts, today?: string): Finding[] {
+  const steps = checkSteps(files, target, today);
   for (;;) {
     const step = steps.next();
     if (step.done) return step.value.findings;

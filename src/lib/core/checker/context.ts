@@ -17,6 +17,7 @@ export function contextOf(objects: readonly Written[], target: Facts | undefined
   }
   return {
     target,
+    kinds: [...byKind.keys()],
     written: <K extends Kind>(...kinds: K[]) => kinds.flatMap((kind) => (byKind.get(kind) ?? []) as unknown as WrittenOf<K>[]),
     find: <K extends Kind>(kind: K, namespace: string, name: string) =>
       (byKey.get(keyOf({ kind, namespace: entryOf(kind).namespaced ? namespace : '', name })) ?? target?.get(kind, namespace, name)) as

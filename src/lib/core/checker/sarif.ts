@@ -38,7 +38,10 @@ export function sarifOf(findings: readonly Finding[], file = 'manifests.yaml') {
           ruleId: one.code,
           ruleIndex: codes.indexOf(one.code),
           level: levels[one.severity],
-          message: { text: `${one.message} ${one.remedy}` },
+          message: { text: `${one.message} ${one.remedy}`.trim() },
+          ...(one.accepted
+            ? { suppressions: [{ kind: 'external' as const, status: 'accepted' as const, justification: one.accepted.reason }] }
+            : {}),
           locations: [
             {
               physicalLocation: {

@@ -20,6 +20,15 @@ export interface Finding {
   readonly message: string;
   readonly remedy: string;
   readonly mend?: Mend;
+  /** House rules let it be; it counts for nothing. */
+  readonly accepted?: Accepted;
+}
+
+/** Why a finding is let be. */
+export interface Accepted {
+  readonly reason: string;
+  /** The last day on which that counts, e.g. 2027-03-31. */
+  readonly until?: string;
 }
 
 /** A mend as a rule writes it: wishes for objects of the draft, objects to be added or left out, or edits of the text itself. */
@@ -46,6 +55,8 @@ export type WrittenOf<K extends Kind> = Written & { readonly object: KindMap[K] 
 /** What rules look at: the draft, and the cluster it is meant for, where one is given. */
 export interface DraftContext {
   readonly target: Facts | undefined;
+  /** Kinds that the draft has objects of. */
+  readonly kinds: readonly Kind[];
   /** Objects of the draft. */
   written<K extends Kind>(...kinds: K[]): WrittenOf<K>[];
   /** One object as it would stand after sending: the draft's, else the target's. */

@@ -60,6 +60,7 @@ export interface KindMap {
   Outage: standin.Outage;
   LoginProvider: standin.LoginProvider;
   Emptying: standin.Emptying;
+  CheckSettings: standin.CheckSettings;
   Tunnel: standin.Tunnel;
   Topic: standin.Topic;
   Account: standin.Account;
@@ -116,6 +117,7 @@ export const kindEntries: readonly KindEntry[] = [
   entry('Outage', api, standin.outageSchema, { cluster: true }),
   entry('LoginProvider', api, standin.loginProviderSchema, { cluster: true }),
   entry('Emptying', api, standin.emptyingSchema, { cluster: true }),
+  entry('CheckSettings', api, standin.checkSettingsSchema, { cluster: true }),
   entry('Namespace', 'v1', plain.namespaceSchema, { cluster: true, rule: 'label' }),
   entry('ResourceQuota', 'v1', policy.resourceQuotaSchema),
   entry('NetworkPolicy', 'networking.k8s.io/v1', policy.networkPolicySchema),

@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { bounds } from './bounds';
 import { condition, count, kindOf, quantity, textMap } from './meta';
 import { storageClassSchema } from './storage-kinds';
 
@@ -301,6 +302,47 @@ export const loginProviderSchema = kindOf(standinApi, 'LoginProvider', {
   spec: z.looseObject({ issuer: z.string(), audiences: z.array(z.string()), reachable: z.boolean().default(true) })
 });
 
+const level = z.enum(['error', 'warning', 'note', 'off']);
+
+/** House rules: what the checker finds graver or lighter here, what is accepted and why, and rules of one's own. */
+export const checkSettingsSchema = kindOf(standinApi, 'CheckSettings', {
+  spec: z.strictObject({
+    /** Levels by the id of a rule; off: it says nothing. */
+    levels: z.record(z.string(), level).optional(),
+    accepted: z
+      .array(
+        z.strictObject({
+          rule: z.string(),
+          /** `Kind namespace/name`; `*` stands for any part of a name. */
+          object: z.string(),
+          reason: z.string().min(1),
+          /** The last day on which it counts, e.g. 2027-03-31. */
+          until: z.iso.date().optional()
+        })
+      )
+      .max(bounds.entries)
+      .optional(),
+    rules: z
+      .array(
+        z.strictObject({
+          id: z.string().regex(/^[a-z][a-z0-9-]{0,60}$/, 'lower-case letters, digits and "-"'),
+          level: z.enum(['error', 'warning', 'note']).default('warning'),
+          kinds: z.array(z.string()).min(1),
+          /** In the common expression language; `object` is the object. True: nothing is wrong. */
+          expression: z.string().min(1).max(2_000),
+          message: z.string().min(1).max(300),
+          remedy: z.string().max(300).default(''),
+          /** A manifest that the rule finds. */
+          bad: z.string().optional(),
+          /** One that it doesn't. */
+          good: z.string().optional()
+        })
+      )
+      .max(100)
+      .optional()
+  })
+});
+
 /** A temporary private path from outside to what a service stands for. */
 export const tunnelSchema = kindOf(standinApi, 'Tunnel', {
   spec: z.looseObject({ service: z.string(), port: z.number().int().min(1).max(65535).optional() })
@@ -370,6 +412,8 @@ export type Outage = z.infer<typeof outageSchema>;
 export type Emptying = z.infer<typeof emptyingSchema>;
 /** Who knows names and passwords outside the cluster. */
 export type LoginProvider = z.infer<typeof loginProviderSchema>;
+/** House rules of the checker. */
+export type CheckSettings = z.infer<typeof checkSettingsSchema>;
 /** A way from the reader to a service. */
 export type Tunnel = z.infer<typeof tunnelSchema>;
 /** A topic that a log broker's helper keeps. */

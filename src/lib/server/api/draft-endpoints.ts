@@ -45,7 +45,8 @@ const checking = [
           ...(at.object ? { object: at.object } : {}),
           message: one.message,
           remedy: one.remedy,
-          ...(one.mend ? { mend: one.mend } : {})
+          ...(one.mend ? { mend: one.mend } : {}),
+          ...(one.accepted ? { accepted: one.accepted } : {})
         }))
       });
     }

@@ -115,15 +115,18 @@ async function written(files: readonly DraftText[], cluster: string): Promise<{ 
 export const readFiles = async (files: readonly DraftText[], cluster: string): Promise<ReadResult> =>
   plainResult((await written(files, cluster)).read);
 
+/** The day by the server's clock, by which acceptances of the house end. */
+const today = (): string => new Date().toISOString().slice(0, 10);
+
 /** Checks manifests, against a cluster where one is given. */
 export const checkText = async (text: string, facts: Facts | undefined): Promise<{ findings: Finding[] }> => ({
-  findings: (await slowly(checkSteps([{ text }], facts))).findings
+  findings: (await slowly(checkSteps([{ text }], facts, today()))).findings
 });
 
 /** Looks a draft over: findings, what is in it, where its names lead, and what sending it would do. */
 export async function look(facts: Facts, files: readonly DraftText[], { cluster, sheet, replace }: LookOptions): Promise<DraftLook> {
   const { read, texts } = await written(files, cluster);
-  const findings = await slowly(findingSteps(read, texts, facts));
+  const findings = await slowly(findingSteps(read, texts, facts, today()));
   const keys = new Set(read.objects.map((one) => keyOf(refOf(one.object))));
   const objects = read.objects.map((one) => one.object);
   return {

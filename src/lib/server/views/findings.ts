@@ -1,4 +1,4 @@
-import { check } from '$core/checker';
+import { acceptedMark, check } from '$core/checker';
 import { applyEdits, readManifests, writeManifests } from '$core/manifest';
 import { keyOf, refOf, type ApiObject } from '$core/model';
 import { same } from '$core/shared';
@@ -10,7 +10,7 @@ const gravity = { error: 0, warning: 1, note: 2 } as const;
 
 function found({ facts }: Scene, objects: readonly ApiObject[]) {
   const text = writeManifests(objects);
-  const list = check([{ text }], facts)
+  const list = check([{ text }], facts, new Date().toISOString().slice(0, 10))
     .filter((one) => !ofSecrets.has(one.code))
     .sort((a, b) => gravity[a.severity] - gravity[b.severity]);
   return { text, list };
@@ -18,15 +18,28 @@ function found({ facts }: Scene, objects: readonly ApiObject[]) {
 
 /** What the checker says of manifests that stand in the cluster already. */
 export const findingsOf = (scene: Scene, objects: readonly ApiObject[]) =>
-  found(scene, objects).list.map(({ code, severity, message, remedy, at, mend }, nth) => ({
+  found(scene, objects).list.map(({ code, severity, message, remedy, at, mend, accepted }, nth) => ({
     nth,
     code,
     severity,
     message,
     remedy,
     object: at.object ?? '',
-    mend: mend?.says ?? null
+    mend: mend?.says ?? null,
+    accepted: accepted ?? null
   }));
+
+/** What of manifests is accepted by house rules, with the reason. Nothing is looked at where nobody accepts anything. */
+export function acceptedOf(
+  scene: Scene,
+  objects: readonly ApiObject[]
+): { object: string; rule: string; message: string; reason: string; until: string | null }[] {
+  const marked = objects.some((one) => Object.keys(one.metadata.annotations ?? {}).some((key) => key.startsWith(acceptedMark)));
+  if (!marked && !scene.facts.list('CheckSettings').some((one) => one.spec.accepted?.length)) return [];
+  return found(scene, objects).list.flatMap(({ code, message, at, accepted }) =>
+    accepted ? [{ object: at.object ?? '', rule: code, message, reason: accepted.reason, until: accepted.until ?? null }] : []
+  );
+}
 
 export type StandingFinding = ReturnType<typeof findingsOf>[number];
 

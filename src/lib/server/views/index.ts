@@ -10,7 +10,7 @@ import { provedWorkload, tryClass, workloadNamed } from '$core/proofs';
 import { lineSentence, rootLine } from '$core/rootline';
 import { emptyingSheet, operatedKinds, resolve, sentByPerson } from '$core/standin';
 import { claimsView, claimView, growSetYaml, type ClaimsAsk } from './claims';
-import { findingsOf, mendedYaml } from './findings';
+import { acceptedOf, findingsOf, mendedYaml } from './findings';
 import { groundView } from './ground';
 import { stackOf, touchedAt } from './levels';
 import { membersView } from './members';
@@ -38,6 +38,7 @@ const ofProvider = new Set<Kind>([
   'Outage',
   'LoginProvider',
   'Emptying',
+  'CheckSettings',
   'Tunnel'
 ]);
 const ofPlace = new Set<Kind>([
@@ -51,6 +52,7 @@ const ofPlace = new Set<Kind>([
   'Outage',
   'LoginProvider',
   'Emptying',
+  'CheckSettings',
   'Tunnel'
 ]);
 
@@ -122,7 +124,8 @@ export const queries = {
       secrets: objects.filter((one) => one.kind === 'Secret').length,
       count: objects.length,
       yaml: writeManifests(objects),
-      items: objects.map(({ kind, metadata }) => ({ kind, namespace: metadata.namespace ?? '', name: metadata.name }))
+      items: objects.map(({ kind, metadata }) => ({ kind, namespace: metadata.namespace ?? '', name: metadata.name })),
+      accepted: acceptedOf(scene, withoutValues(all))
     };
   },
   /** What the checker says of what stands in a namespace. */

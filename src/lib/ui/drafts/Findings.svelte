@@ -15,7 +15,9 @@
     onclaim(): void;
   }
   let { findings, open, onshow, onmend, onmendall, onclaim }: Props = $props();
-  const count = (severity: Finding['severity']) => findings.filter((one) => one.severity === severity).length;
+  const standing = $derived(findings.filter((one) => !one.accepted));
+  const accepted = $derived(findings.filter((one) => one.accepted));
+  const count = (severity: Finding['severity']) => standing.filter((one) => one.severity === severity).length;
   const says = $derived(
     [
       count('error') ? plural(count('error'), 'error') : '',
@@ -25,16 +27,16 @@
       .filter(Boolean)
       .join(', ')
   );
-  const certain = $derived(findings.filter((one) => one.mend && one.severity !== 'note').length);
+  const certain = $derived(standing.filter((one) => one.mend && one.severity !== 'note').length);
   const ordered = $derived(
-    [...findings].sort((a, b) => ['error', 'warning', 'note'].indexOf(a.severity) - ['error', 'warning', 'note'].indexOf(b.severity))
+    [...standing].sort((a, b) => ['error', 'warning', 'note'].indexOf(a.severity) - ['error', 'warning', 'note'].indexOf(b.severity))
   );
 </script>
 
 <section class="max-h-[38%] min-h-[40px] shrink-0 overflow-auto border-t border-line px-[18px] py-2" aria-label="Findings">
   {#if findings.length}
     <p class="quiet small flex items-baseline gap-3">
-      <span role="status">{says}</span>
+      <span role="status">{says || 'Nothing to say about it.'}</span>
       {#if certain > 1}<button class="word" onclick={onmendall}>mend all {certain} that are certain</button>{/if}
     </p>
     <ul>
@@ -46,12 +48,28 @@
           >
           <span class="min-w-0 flex-1 break-words"
             >{one.message} <span class="quiet">{one.remedy}</span>
-            <a class="word small" href="/findings/{one.code}" target="_blank" aria-label="Why: {one.code}">why</a></span
+            {#if one.code.startsWith('own:')}<span class="quiet small">house rule {one.code.slice(4)}</span>{:else}<a
+                class="word small"
+                href="/findings/{one.code}"
+                target="_blank"
+                aria-label="Why: {one.code}">why</a
+              >{/if}</span
           >
           {#if one.mend}<button class="push small shrink-0" onclick={() => onmend(one)}>{one.mend.says}</button
             >{:else if one.code === 'data-ephemeral'}<button class="push small shrink-0" onclick={onclaim}>Move it to a claim</button>{/if}
         </li>
       {/each}
     </ul>
+    {#if accepted.length}
+      <details class="small" data-testid="accepted">
+        <summary class="quiet cursor-pointer">{plural(accepted.length, 'finding')} accepted by house rules</summary>
+        {#each accepted.slice(0, 200) as one, i (i)}
+          <p class="quiet py-[2px] break-words">
+            <button class="word" onclick={() => onshow(one)}>{one.at.line ?? 1}</button>
+            {one.message} Accepted{one.accepted?.until ? ` until ${one.accepted.until}` : ''}: {one.accepted?.reason}
+          </p>
+        {/each}
+      </details>
+    {/if}
   {:else}<p class="quiet">Nothing to say about it.</p>{/if}
 </section>

@@ -15,6 +15,7 @@ export interface Finding {
   readonly remedy: string;
   readonly at: { readonly file?: string; readonly line?: number; readonly column?: number; readonly object?: string };
   readonly mend?: { readonly says: string; readonly edits: readonly TextEdit[] };
+  readonly accepted?: { readonly reason: string; readonly until?: string };
 }
 export interface Link {
   readonly file?: string;

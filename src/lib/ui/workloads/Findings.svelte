@@ -22,8 +22,10 @@
       else notices.complain(answer.trouble);
     });
   });
+  const standing = $derived((list ?? []).filter((one) => !one.accepted));
+  const accepted = $derived((list ?? []).filter((one) => one.accepted));
   const count = (severity: StandingFinding['severity'], word: string) => {
-    const n = (list ?? []).filter((one) => one.severity === severity).length;
+    const n = standing.filter((one) => one.severity === severity).length;
     return n ? [plural(n, word)] : [];
   };
   async function mend(one: StandingFinding) {
@@ -37,20 +39,37 @@
 {#if list === null}<p class="quiet">Looks …</p>
 {:else if list.length}
   <p class="quiet mb-2" role="status">
-    {[...count('error', 'error'), ...count('warning', 'warning'), ...count('note', 'note')].join(', ')} in what was sent to
+    {[...count('error', 'error'), ...count('warning', 'warning'), ...count('note', 'note')].join(', ') || 'Nothing to mend'} in what was sent
+    to
     <span class="mono">{namespace}</span>. A remedy goes into a draft first.
   </p>
   <ul class="border-t border-ink">
-    {#each list as one (one.nth)}
+    {#each standing as one (one.nth)}
       <li class="grid grid-cols-[auto_16rem_minmax(0,1fr)_auto] items-baseline gap-x-3 border-b border-line py-2">
         <Peg state={pegOf[one.severity]} size={11} label={one.severity} />
         <span class="mono text-[0.85rem] break-words">{one.object}</span>
         <span
           >{one.message} <span class="quiet">{one.remedy}</span>
-          <a class="word small" href="/findings/{one.code}" target="_blank" aria-label="Why: {one.code}">why</a></span
+          {#if one.code.startsWith('own:')}<span class="quiet small">house rule {one.code.slice(4)}</span>{:else}<a
+              class="word small"
+              href="/findings/{one.code}"
+              target="_blank"
+              aria-label="Why: {one.code}">why</a
+            >{/if}</span
         >
         {#if one.mend}<button class="push small" onclick={() => mend(one)}>{one.mend}</button>{:else}<span></span>{/if}
       </li>
     {/each}
   </ul>
+  {#if accepted.length}
+    <details class="small mt-2" data-testid="accepted">
+      <summary class="quiet cursor-pointer">{plural(accepted.length, 'finding')} accepted by house rules</summary>
+      {#each accepted as one (one.nth)}
+        <p class="quiet py-[2px] break-words">
+          <span class="mono">{one.object}</span>
+          {one.message} Accepted{one.accepted?.until ? ` until ${one.accepted.until}` : ''}: {one.accepted?.reason}
+        </p>
+      {/each}
+    </details>
+  {/if}
 {:else}<p class="quiet">The checker has nothing to say about what stands in {namespace}.</p>{/if}

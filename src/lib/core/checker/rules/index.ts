@@ -29,6 +29,7 @@ import evenQuorum from './even-quorum';
 import fileSystemUnmade from './file-system-unmade';
 import graceTooShort from './grace-too-short';
 import hostPath from './host-path';
+import houseRules, { knowRules } from './house-rules';
 import imageUnfit from './image-unfit';
 import immutableChange from './immutable-change';
 import issuerElsewhere from './issuer-elsewhere';
@@ -122,6 +123,7 @@ export const rules: readonly Rule[] = [
   clusterWide,
   configMissing,
   cpuOverNode,
+  houseRules,
   nodeLabelMissing,
   dataEphemeral,
   dataPortOutside,
@@ -201,3 +203,5 @@ export const rules: readonly Rule[] = [
   wrongType,
   yamlSyntax
 ];
+
+knowRules(rules.map((one) => one.id));

@@ -68,6 +68,17 @@
       </div>
     {/if}
   </div>
+  {#if data.view.accepted.length}
+    <details class="mt-3" data-testid="accepted">
+      <summary class="cursor-pointer">{plural(data.view.accepted.length, 'finding')} accepted by house rules</summary>
+      <ul class="small max-h-[30vh] overflow-auto">
+        {#each data.view.accepted as one, i (i)}<li class="border-b border-line py-1 break-words">
+            <span class="mono">{one.object}</span>
+            {one.message} <span class="quiet">Accepted{one.until ? ` until ${one.until}` : ''}: {one.reason}</span>
+          </li>{/each}
+      </ul>
+    </details>
+  {/if}
   {#if data.view.count}
     <div class="mt-4 grid min-h-0 flex-1 grid-cols-[280px_1fr] gap-x-8 max-[1000px]:grid-cols-1">
       <!-- svelte-ignore a11y_no_noninteractive_tabindex -->

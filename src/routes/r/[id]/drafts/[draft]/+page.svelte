@@ -29,7 +29,7 @@
   let side = $state<'sheet' | 'questions' | 'rework'>(untrack(() => (page.url.searchParams.has('rework') ? 'rework' : 'sheet')));
   let sent = $state.raw<Answers['DraftDrift']['items']>([]);
   const base = $derived(`/r/${encodeURIComponent(data.id)}`);
-  const errors = $derived(desk.findings.filter((one) => one.severity === 'error').length);
+  const errors = $derived(desk.findings.filter((one) => one.severity === 'error' && !one.accepted).length);
   const links = $derived(desk.links.filter((one) => (one.file ?? desk.files[0]?.name) === desk.open));
   const mine = $derived(desk.findings.filter((one) => (one.at.file ?? desk.files[0]?.name) === desk.open));
 
@@ -94,7 +94,7 @@
     const overlaps = (one: TextEdit) =>
       taken.some((two) => (one.file ?? '') === (two.file ?? '') && one.from < two.to && two.from < one.to);
     const chosen = desk.findings.filter((one) => {
-      if (!one.mend || one.severity === 'note' || one.mend.edits.some(overlaps)) return false;
+      if (!one.mend || one.accepted || one.severity === 'note' || one.mend.edits.some(overlaps)) return false;
       const same = one.mend.edits.some(
         (edit) => edit.from === edit.to && taken.some((two) => two.from === edit.from && two.insert === edit.insert)
       );

@@ -1,0 +1,86 @@
+import { readFileSync } from 'node:fs';
+import { describe, expect, test } from 'vitest';
+import { check, sarifOf } from '$core/checker';
+import { ready, send } from './obeys/help';
+
+const settings = (spec: string) => `apiVersion: standin.example/v1\nkind: CheckSettings\nmetadata: {name: house}\nspec:\n${spec}`;
+const claim = (meta = 'name: ledger') =>
+  `apiVersion: v1\nkind: PersistentVolumeClaim\nmetadata: {${meta}}\nspec: {accessModes: [ReadWriteOnce], resources: {requests: {storage: 40G}}}\n`;
+const codes = (text: string, today?: string) =>
+  check([{ text }], undefined, today).map((one) => [one.code, one.severity, one.accepted?.reason]);
+const sizes = (text: string, today?: string) => codes(text, today).filter(([code]) => code === 'size-decimal');
+
+describe('house rules', () => {
+  test('a rule is graver, lighter, or off', () => {
+    const plain = sizes(claim())[0]![1];
+    expect(plain).not.toBe('error');
+    expect(sizes(`${claim()}---\n${settings('  levels: {size-decimal: error}\n')}`)).toEqual([['size-decimal', 'error', undefined]]);
+    expect(sizes(`${claim()}---\n${settings('  levels: {size-decimal: off}\n')}`)).toEqual([]);
+  });
+
+  test('what is accepted counts no more, by document or by annotation, until its day is over', () => {
+    const by = (object: string) =>
+      `${claim()}---\n${settings(`  accepted: [{rule: size-decimal, object: "${object}", reason: bought like that, until: 2026-12-31}]\n`)}`;
+    expect(sizes(by('PersistentVolumeClaim default/ledger'), '2026-12-31')[0]![2]).toBe('bought like that');
+    expect(sizes(by('PersistentVolumeClaim */led*'), '2026-12-31')[0]![2]).toBe('bought like that');
+    expect(sizes(by('PersistentVolumeClaim other/*'), '2026-12-31')[0]![2]).toBeUndefined();
+    const late = check([{ text: by('*') }], undefined, '2027-01-01').find((one) => one.code === 'size-decimal')!;
+    expect([late.accepted, late.message.includes('accepted until 2026-12-31 (bought like that)')]).toEqual([undefined, true]);
+    const marked = claim("name: ledger, annotations: {standin.example/accepted.size-decimal: 'so be it; until 2026-12-31'}");
+    expect(sizes(marked, '2026-11-28')[0]![2]).toBe('so be it');
+    expect(sizes(marked, '2027-02-01')[0]![2]).toBeUndefined();
+    const [result] = sarifOf(check([{ text: marked }], undefined, '2026-11-28').filter((one) => one.accepted)).runs[0]!.results;
+    expect(result).toMatchObject({ suppressions: [{ kind: 'external', status: 'accepted', justification: 'so be it' }] });
+  });
+
+  test("rules of one's own in the expression language; whole numbers are whole, what lacks is said", () => {
+    const own = (expression: string, more = '') =>
+      settings(
+        `  rules:\n  - id: roomy\n    kinds: [PersistentVolumeClaim]\n    level: error\n    message: A claim names its team.\n    remedy: Add the label team.\n    expression: ${expression}\n${more}`
+      );
+    const of = (text: string) =>
+      check([{ text }])
+        .filter((one) => one.code === 'own:roomy')
+        .map((one) => [one.severity, one.message, one.at.object]);
+    const needs = own('"has(object.metadata.labels) && \'team\' in object.metadata.labels"');
+    expect(of(`${claim()}---\n${needs}`)).toEqual([['error', 'A claim names its team.', 'PersistentVolumeClaim default/ledger']]);
+    expect(of(`${claim('name: ledger, labels: {team: blue}')}---\n${needs}`)).toEqual([]);
+    expect(of(`${claim()}---\n${own('object.metadata.labels.team == "blue"')}`)[0]![1]).toContain("can't be told of it");
+    const odd = settings(
+      '  rules: [{id: odd, kinds: [StatefulSet], message: Odd is better., expression: object.spec.replicas % 2 == 1}]\n'
+    );
+    const set = (n: number) =>
+      `apiVersion: apps/v1\nkind: StatefulSet\nmetadata: {name: s}\nspec: {replicas: ${n}, serviceName: s, selector: {matchLabels: {a: b}}, template: {metadata: {labels: {a: b}}, spec: {containers: [{name: c, image: i}]}}}\n---\n`;
+    const odds = (n: number) => check([{ text: set(n) + odd }]).filter((one) => one.code === 'own:odd').length;
+    expect([odds(3), odds(4)]).toEqual([0, 1]);
+  });
+
+  test('house rules that can not act are found: unknown rules, expressions, examples that show the contrary', () => {
+    const says = (spec: string) =>
+      check([{ text: settings(spec) }])
+        .filter((one) => one.code === 'house-rules')
+        .map((one) => one.message);
+    expect(says('  levels: {size-decimals: off}\n')).toEqual(['There is no rule size-decimals.']);
+    expect(says('  accepted: [{rule: "own:none", object: "*", reason: x}]\n')).toHaveLength(1);
+    const rule = (expression: string, more = '') =>
+      `  rules: [{id: one, kinds: [ConfigMap], message: m, expression: "${expression}"${more}}]\n`;
+    expect(says(rule('object.data.a ==='))[0]).toContain("can't be read");
+    expect(says(rule('object.a.all(x, x.all(y, y.all(z, z.all(u, u.all(v, v == 1)))))'))[0]).toContain('loops more than 4 times');
+    const map = (data: string) => `'{apiVersion: v1, kind: ConfigMap, metadata: {name: c}, data: {${data}}}'`;
+    expect(says(rule("object.data.a == 'b'", `, good: ${map('a: b')}, bad: ${map('a: c')}`))).toEqual([]);
+    expect(says(rule("object.data.a == 'b'", `, good: ${map('a: c')}`))[0]).toContain('its example "good" is found all the same');
+    expect(says(rule("object.data.a == 'b'", ', bad: "nothing at all"'))[0]).toContain('no manifest that is taken');
+  });
+
+  test('sent to a cluster, they count for every draft against it', () => {
+    const world = ready();
+    send(world, settings('  levels: {size-decimal: off}\n'));
+    expect(check([{ text: claim() }], world.store).map((one) => one.code)).not.toContain('size-decimal');
+    expect(check([{ text: claim() }]).map((one) => one.code)).toContain('size-decimal');
+  });
+});
+
+test('the command for pipelines is in the manifest of the project, apart from the one for types', () => {
+  const { scripts } = JSON.parse(readFileSync('package.json', 'utf8')) as { scripts: Record<string, string> };
+  expect([scripts.check, scripts.types?.includes('svelte-check')]).toEqual(['bash scripts/check.sh', true]);
+});
