@@ -131,7 +131,7 @@ test('broken on purpose in ten ways, each is found before sending and mended by 
       'securityContext: {runAsUser: 1000}',
       /runs as user 1000; its volume belongs to root/
     ],
-    ['too little memory', 'limits: {memory: 1Gi}', 'limits: {memory: 128Mi}', /the limit 128Mi is below the request 1Gi/],
+    ['too little memory', 'limits: {memory: 1Gi}', 'limits: {memory: 128Mi}', /requests.memory is more than its limit of 128Mi/],
     ['many nodes on block', 'accessModes: [ReadWriteOnce]', 'accessModes: [ReadWriteMany]', /ReadWriteMany can't have/]
   ];
   for (const [name, from, to, words] of ways) {

@@ -18,7 +18,7 @@ test('whatever is asked over the whole interface: an answer within bounds, probl
     const said = await answer.text();
     seen.add(answer.status);
     expect(answer.status, `${method} ${path} ${JSON.stringify(headers)} ${body ?? ''}\n${said}`).toBeLessThan(500);
-    expect(Date.now() - began, `${method} ${path}`).toBeLessThan(2_000);
+    expect(Date.now() - began, `${method} ${path}`).toBeLessThan(20_000);
     if (answer.status >= 400)
       expect(JSON.parse(said), path).toMatchObject({
         type: expect.stringContaining('urn:root-barn:problem:') as string,

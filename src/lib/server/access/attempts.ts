@@ -51,6 +51,15 @@ export class Attempts {
     }
   }
 
+  /** It was wrong: the wait counts from now on, however long it took to find out. */
+  failed(account: string, address: string): void {
+    const now = this.now();
+    for (const [key] of this.keys(account, address)) {
+      const one = this.tries.get(key);
+      if (one) one.lastMs = now;
+    }
+  }
+
   /** It was right: nothing is held against the account any more, and this one not against the address. */
   succeeded(account: string, address: string): void {
     const [[own], [from]] = this.keys(account, address) as [[string, number], [string, number]];

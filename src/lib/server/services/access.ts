@@ -149,7 +149,10 @@ export class AccessService {
     const slow = this.slowed(name, caller.peer);
     if (slow) return refused<{ name: string; role: Role }>(slow);
     const account = await this.store.account(name);
-    if (!(await passwordHolds(password, account?.password)) || !account) return refused<{ name: string; role: Role }>(wrongSignIn);
+    if (!(await passwordHolds(password, account?.password)) || !account) {
+      this.attempts.failed(name, caller.peer);
+      return refused<{ name: string; role: Role }>(wrongSignIn);
+    }
     this.attempts.succeeded(name, caller.peer);
     if (caller.session) await this.store.endSession(caller.session);
     return this.opened(account.name, account.role);
@@ -229,8 +232,10 @@ export class AccessService {
     const slow = this.slowed(caller.name, caller.peer);
     if (slow) return refused(slow);
     const account = await this.store.account(caller.name);
-    if (!account || !(await passwordHolds(old, account.password)))
+    if (!account || !(await passwordHolds(old, account.password))) {
+      this.attempts.failed(caller.name, caller.peer);
       return refused({ ...wrongSignIn, detail: 'The present password is another one.' });
+    }
     this.attempts.succeeded(caller.name, caller.peer);
     const fault = passwordFault(next, caller.name);
     if (fault) return refused(badPassword(fault));
