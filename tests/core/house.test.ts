@@ -80,6 +80,20 @@ describe('house rules', () => {
   });
 });
 
+test('what is right is not accused: one member by its ordinal, a rollout in which the old pod ends first', () => {
+  const codesOf = (text: string) => check([{ text }]).map((one) => one.code);
+  const set =
+    'apiVersion: apps/v1\nkind: StatefulSet\nmetadata: {name: s}\nspec: {replicas: 3, serviceName: s, selector: {matchLabels: {a: b}}, template: {metadata: {labels: {a: b}}, spec: {containers: [{name: c, image: i}]}}}\n---\n';
+  const service = (index: string) =>
+    `${set}apiVersion: v1\nkind: Service\nmetadata: {name: first}\nspec: {ports: [{port: 80}], selector: {a: b, apps.kubernetes.io/pod-index: '${index}'}}\n`;
+  expect(codesOf(service('0'))).not.toContain('selector-matches-nothing');
+  expect(codesOf(service('3'))).toContain('selector-matches-nothing');
+  const rollout = (surge: number) =>
+    `${claim()}---\napiVersion: apps/v1\nkind: Deployment\nmetadata: {name: d}\nspec: {replicas: 1, strategy: {rollingUpdate: {maxSurge: ${surge}, maxUnavailable: 1}}, selector: {matchLabels: {a: b}}, template: {metadata: {labels: {a: b}}, spec: {containers: [{name: c, image: i}], volumes: [{name: v, persistentVolumeClaim: {claimName: ledger}}]}}}\n`;
+  expect(codesOf(rollout(0))).not.toContain('rolling-holds-volume');
+  expect(codesOf(rollout(1))).toContain('rolling-holds-volume');
+});
+
 test('the command for pipelines is in the manifest of the project, apart from the one for types', () => {
   const { scripts } = JSON.parse(readFileSync('package.json', 'utf8')) as { scripts: Record<string, string> };
   expect([scripts.check, scripts.types?.includes('svelte-check')]).toEqual(['bash scripts/check.sh', true]);

@@ -100,10 +100,19 @@ interface Maker {
   };
 }
 
+/** The label that tells a member's ordinal. Source: the cluster API's "StatefulSets", pod index label. */
+const indexLabel = 'apps.kubernetes.io/pod-index';
+
 /** Whether a service's selector leads to pods that a set or deployment makes; one that names a single member of a set counts. */
 export function selectsPodsOf(selector: Readonly<Record<string, string>> | undefined, maker: Maker): boolean {
   const member = selector?.[memberLabel];
   if (member !== undefined && (maker.kind !== 'StatefulSet' || ordinalIn(maker as StatefulSet, member) === undefined)) return false;
+  const index = selector?.[indexLabel];
+  if (index !== undefined && (maker.kind !== 'StatefulSet' || !ordinalsOf(maker as StatefulSet).includes(Number(index)))) return false;
   const { labels } = maker.spec.template.metadata ?? {};
-  return pairsMatch(selector, member === undefined ? labels : { ...labels, [memberLabel]: member });
+  return pairsMatch(selector, {
+    ...labels,
+    ...(member === undefined ? {} : { [memberLabel]: member }),
+    ...(index === undefined ? {} : { [indexLabel]: index })
+  });
 }

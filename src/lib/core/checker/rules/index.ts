@@ -1,6 +1,7 @@
 import type { Rule } from '../types';
 import accountMissing from './account-missing';
 import aliasBomb from './alias-bomb';
+import apartFromNobody from './apart-from-nobody';
 import badName from './bad-name';
 import badQuantity from './bad-quantity';
 import badValue from './bad-value';
@@ -8,12 +9,15 @@ import bareMemberName from './bare-member-name';
 import bindsAtOnceZonal from './binds-at-once-zonal';
 import blockVolumeMounted from './block-volume-mounted';
 import budgetBlocksAll from './budget-blocks-all';
+import budgetMatchesNothing from './budget-matches-nothing';
+import budgetsOverlap from './budgets-overlap';
 import certExpires from './cert-expires';
 import certNameMissing from './cert-name-missing';
 import certSecretApart from './cert-secret-apart';
 import certWildcardDeep from './cert-wildcard-deep';
 import claimMissing from './claim-missing';
 import claimTemplateUnmounted from './claim-template-unmounted';
+import claimsOverSlots from './claims-over-slots';
 import classDeletesData from './class-deletes-data';
 import classNoGrowth from './class-no-growth';
 import classUnknown from './class-unknown';
@@ -27,6 +31,7 @@ import emptyClass from './empty-class';
 import encryptionNoKey from './encryption-no-key';
 import evenQuorum from './even-quorum';
 import fileSystemUnmade from './file-system-unmade';
+import fixedNodeWaits from './fixed-node-waits';
 import graceTooShort from './grace-too-short';
 import hostPath from './host-path';
 import houseRules, { knowRules } from './house-rules';
@@ -34,17 +39,22 @@ import imageUnfit from './image-unfit';
 import immutableChange from './immutable-change';
 import issuerElsewhere from './issuer-elsewhere';
 import issuerMissing from './issuer-missing';
+import livenessHasty from './liveness-hasty';
 import manyNodesOnBlock from './many-nodes-on-block';
+import mapKeyMissing from './map-key-missing';
 import memberNameLong from './member-name-long';
 import memoryBelowEngine from './memory-below-engine';
+import memoryInThousandths from './memory-in-thousandths';
 import memoryOverNode from './memory-over-node';
 import missingField from './missing-field';
 import modeLacking from './mode-lacking';
 import moreMembersThanNodes from './more-members-than-nodes';
+import mountAtRoot from './mount-at-root';
 import mountWithoutVolume from './mount-without-volume';
 import namespaceMissing from './namespace-missing';
 import noDefaultClass from './no-default-class';
 import noDisruptionBudget from './no-disruption-budget';
+import noProvisionerAtOnce from './no-provisioner-at-once';
 import noReadiness from './no-readiness';
 import noRequests from './no-requests';
 import noSourceRanges from './no-source-ranges';
@@ -53,6 +63,7 @@ import nodeLabelMissing from './node-label-missing';
 import notAnObject from './not-an-object';
 import oneNodeClaimShared from './one-node-claim-shared';
 import parameterUnknown from './parameter-unknown';
+import partitionHoldsAll from './partition-holds-all';
 import passwordInEnv from './password-in-env';
 import peersBeforeReady from './peers-before-ready';
 import pinnedPairApart from './pinned-pair-apart';
@@ -81,6 +92,7 @@ import setServiceNotHeadless from './set-service-not-headless';
 import setServiceSelector from './set-service-selector';
 import sizeDecimal from './size-decimal';
 import sizeOutOfRange from './size-out-of-range';
+import snapshotClassOtherDriver from './snapshot-class-other-driver';
 import sourceMissing from './source-missing';
 import standbysNotWaited from './standbys-not-waited';
 import tabIndent from './tab-indent';
@@ -89,6 +101,8 @@ import targetPortUnheard from './target-port-unheard';
 import tlsNoAuthority from './tls-no-authority';
 import tlsSecretShape from './tls-secret-shape';
 import tooDeep from './too-deep';
+import topologiesElsewhere from './topologies-elsewhere';
+import topologyKeyUnknown from './topology-key-unknown';
 import tunnelWouldDo from './tunnel-would-do';
 import twoDefaultClasses from './two-default-classes';
 import twoZonesOnly from './two-zones-only';
@@ -104,6 +118,7 @@ import yamlSyntax from './yaml-syntax';
 export const rules: readonly Rule[] = [
   accountMissing,
   aliasBomb,
+  apartFromNobody,
   badName,
   badQuantity,
   badValue,
@@ -111,11 +126,14 @@ export const rules: readonly Rule[] = [
   bindsAtOnceZonal,
   blockVolumeMounted,
   budgetBlocksAll,
+  budgetMatchesNothing,
+  budgetsOverlap,
   certExpires,
   certNameMissing,
   certSecretApart,
   certWildcardDeep,
   claimMissing,
+  claimsOverSlots,
   claimTemplateUnmounted,
   classDeletesData,
   classNoGrowth,
@@ -123,8 +141,6 @@ export const rules: readonly Rule[] = [
   clusterWide,
   configMissing,
   cpuOverNode,
-  houseRules,
-  nodeLabelMissing,
   dataEphemeral,
   dataPortOutside,
   duplicateObject,
@@ -132,30 +148,39 @@ export const rules: readonly Rule[] = [
   encryptionNoKey,
   evenQuorum,
   fileSystemUnmade,
+  fixedNodeWaits,
   graceTooShort,
   hostPath,
+  houseRules,
   imageUnfit,
   immutableChange,
   issuerElsewhere,
   issuerMissing,
+  livenessHasty,
   manyNodesOnBlock,
+  mapKeyMissing,
   memberNameLong,
   memoryBelowEngine,
+  memoryInThousandths,
   memoryOverNode,
   missingField,
   modeLacking,
   moreMembersThanNodes,
+  mountAtRoot,
   mountWithoutVolume,
   namespaceMissing,
   noDefaultClass,
+  nodeLabelMissing,
   noDisruptionBudget,
+  noProvisionerAtOnce,
   noReadiness,
   noRequests,
   noSourceRanges,
-  noZoneSpread,
   notAnObject,
+  noZoneSpread,
   oneNodeClaimShared,
   parameterUnknown,
+  partitionHoldsAll,
   passwordInEnv,
   peersBeforeReady,
   pinnedPairApart,
@@ -184,6 +209,7 @@ export const rules: readonly Rule[] = [
   setServiceSelector,
   sizeDecimal,
   sizeOutOfRange,
+  snapshotClassOtherDriver,
   sourceMissing,
   standbysNotWaited,
   tabIndent,
@@ -192,6 +218,8 @@ export const rules: readonly Rule[] = [
   tlsNoAuthority,
   tlsSecretShape,
   tooDeep,
+  topologiesElsewhere,
+  topologyKeyUnknown,
   tunnelWouldDo,
   twoDefaultClasses,
   twoZonesOnly,

@@ -29,7 +29,10 @@ export default rule({
           mode.startsWith('ReadWriteOnce')
         )
       );
-      if (name === undefined || on.object.spec.strategy?.type === 'Recreate') return [];
+      const { type, rollingUpdate } = on.object.spec.strategy ?? {};
+      // Without any more pods than are asked for the old one ends first.
+      const goesFirst = /^0%?$/.test(String(rollingUpdate?.maxSurge ?? '25%'));
+      if (name === undefined || type === 'Recreate' || goesFirst) return [];
       return [
         hit(
           on,

@@ -23,7 +23,8 @@ export default rule({
   ),
   check: (context) =>
     claimPlaces(context).flatMap(({ on, spec, path, namespace }) => {
-      const source = spec.dataSource;
+      const field = spec.dataSource ? 'dataSource' : 'dataSourceRef';
+      const source = spec.dataSource ?? (spec.dataSourceRef?.namespace === undefined ? spec.dataSourceRef : undefined);
       if (!source || (source.kind !== 'VolumeSnapshot' && source.kind !== 'PersistentVolumeClaim')) return [];
       const there = context.all(source.kind, namespace).map((one) => one.metadata.name);
       if (there.includes(source.name) || (!context.target && there.length === 0)) return [];
@@ -31,10 +32,10 @@ export default rule({
       return [
         hit(
           on,
-          [...path, 'dataSource', 'name'],
+          [...path, field, 'name'],
           `There is no ${source.kind} "${source.name}" in ${namespace}.`,
           near ? `Write ${near}.` : 'Make it first, in the same namespace.',
-          near ? change(`Write ${near}`, on, { set: [...path, 'dataSource', 'name'], value: near }) : undefined
+          near ? change(`Write ${near}`, on, { set: [...path, field, 'name'], value: near }) : undefined
         )
       ];
     })
