@@ -58,6 +58,9 @@ export class At {
   get isTrue(): boolean {
     return this.value === true;
   }
+  get isMap(): boolean {
+    return typeof this.value === 'object' && this.value !== null && !Array.isArray(this.value);
+  }
   /** Its items; none where it is no list. */
   get items(): At[] {
     return Array.isArray(this.value) ? this.value.map((_, i) => this.of(i)) : [];

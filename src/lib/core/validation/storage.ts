@@ -57,31 +57,8 @@ export function claimSpec(at: At): void {
   }
 }
 
-/** Sources of a volume. Source: PersistentVolumeSpec v1 core. */
-const sources = [
-  'csi',
-  'local',
-  'hostPath',
-  'nfs',
-  'iscsi',
-  'fc',
-  'rbd',
-  'cephfs',
-  'glusterfs',
-  'cinder',
-  'flocker',
-  'flexVolume',
-  'azureDisk',
-  'azureFile',
-  'awsElasticBlockStore',
-  'gcePersistentDisk',
-  'photonPersistentDisk',
-  'portworxVolume',
-  'quobyte',
-  'scaleIO',
-  'storageos',
-  'vsphereVolume'
-];
+/** Maps of a volume's spec that are no source of it. Source: PersistentVolumeSpec v1 core. */
+const noSources = ['capacity', 'claimRef', 'nodeAffinity'];
 
 /** Source: PersistentVolume v1 core. */
 export function volume(at: At): void {
@@ -95,7 +72,12 @@ export function volume(at: At): void {
   className(spec.of('storageClassName'));
   notEmpty(spec.of('volumeAttributesClassName'), 'a class');
   nodeSelector(spec.of('nodeAffinity', 'required'));
-  const kind = spec.choice(sources, true, 'source');
+  const kind = spec.choice(
+    spec.entries.flatMap(([field, value]) => (!noSources.includes(field) && value.isMap ? [field] : [])),
+    false,
+    'source'
+  );
+  if (kind === undefined) spec.refuse('names no source', 'Add one, e.g. csi, local or nfs.', 'missing-field');
   if (kind === undefined) return;
   const here = spec.of(kind);
   if (spec.of('volumeAttributesClassName').there && kind !== 'csi')

@@ -5,39 +5,6 @@ import { fieldRef, resourceFieldRef } from './probes';
 import { claimSpec } from './storage';
 import { absolutePath, climbs, dataKey, driverName, label, relativePath, subdomain } from './words';
 
-/** Sources of a pod's volume that the published reference has. Source: Volume v1 core. */
-const sources = [
-  'persistentVolumeClaim',
-  'configMap',
-  'secret',
-  'emptyDir',
-  'hostPath',
-  'projected',
-  'downwardAPI',
-  'ephemeral',
-  'csi',
-  'nfs',
-  'image',
-  'iscsi',
-  'fc',
-  'rbd',
-  'cephfs',
-  'glusterfs',
-  'cinder',
-  'flocker',
-  'flexVolume',
-  'gitRepo',
-  'azureDisk',
-  'azureFile',
-  'awsElasticBlockStore',
-  'gcePersistentDisk',
-  'photonPersistentDisk',
-  'portworxVolume',
-  'quobyte',
-  'scaleIO',
-  'storageos',
-  'vsphereVolume'
-];
 const mostMode = 0o777;
 const hostTypes = ['', 'DirectoryOrCreate', 'Directory', 'FileOrCreate', 'File', 'Socket', 'CharDevice', 'BlockDevice'];
 
@@ -149,7 +116,12 @@ export function volumes(at: At): Map<string, boolean> {
   at.unique((one) => one.of('name').text, 'volume called');
   for (const one of at.items) {
     if (one.of('name').need('data')) one.of('name').follows(label, 'Write lower-case letters, digits and "-".', 'bad-name');
-    const kind = one.choice(sources, false, 'volume');
+    // Whatever stands beside its name says what it is made of; there are many kinds of it. Source: Volume v1 core.
+    const kind = one.choice(
+      one.entries.flatMap(([field, value]) => (field !== 'name' && value.isMap ? [field] : [])),
+      false,
+      'volume'
+    );
     if (kind !== undefined) source(one.of(kind), kind);
     if (one.of('name').text !== undefined) known.set(one.of('name').text!, kind === 'persistentVolumeClaim' || kind === 'ephemeral');
   }
