@@ -44,11 +44,15 @@ function identity(object: ApiObject, before: ApiObject | undefined): Met[] {
 /** Source: "Service", choosing your own IP address; type NodePort. */
 function addresses(service: KindMap['Service'], facts: Facts, batch: Batch): Met[] {
   const { clusterIP, ports = [], type } = service.spec;
+  const own = clusterIP !== undefined && clusterIP !== '' && clusterIP !== 'None';
+  const open = (type === 'NodePort' || type === 'LoadBalancer') && ports.some((one) => one.nodePort);
+  // Most services ask for nothing of this; then nobody else is looked at.
+  if (!own && !open) return [];
   const key = keyOf(refOf(service));
   const others = [...facts.list('Service'), ...batch.services].filter((one) => keyOf(refOf(one)) !== key);
   const found: Met[] = [];
   const range = facts.list('Ground')[0]?.spec.serviceRange;
-  if (clusterIP && clusterIP !== 'None') {
+  if (own) {
     if (range !== undefined && !rangeFault(range) && !rangeHolds(range, clusterIP))
       found.push(
         bad('spec.clusterIP', `is ${clusterIP}, outside the range of services, ${range}`, 'Leave it out, or choose one of the range.')
@@ -57,7 +61,7 @@ function addresses(service: KindMap['Service'], facts: Facts, batch: Batch): Met
     if (other)
       found.push(bad('spec.clusterIP', `is ${clusterIP}, which ${keyOf(refOf(other))} has`, 'Leave it out, or choose a free one.'));
   }
-  if (type === 'NodePort' || type === 'LoadBalancer')
+  if (open)
     ports.forEach((port, i) => {
       const other = port.nodePort
         ? others.find((one) =>
