@@ -217,6 +217,12 @@ describe('shared files (north-quay, chartroom)', () => {
       );
       const subject = ref('Pod', 'default', 'reader');
       expect(firstBreak(world, subject)!.says).toContain(says);
+      const told = firstBreak(world, subject)!.evidence.filter((one) => one.field === 'status.addresses');
+      expect(told.length).toBeGreaterThan(0);
+      for (const { object, value } of told) {
+        const { addresses = [] } = world.store.get('Node', '', object.name)!.status!;
+        expect(value).toBe(addresses.find((one) => one.type === 'InternalIP')!.address);
+      }
       expect(mend(world, subject)).toBe('target');
       expect(firstBreak(world, subject)).toBeUndefined();
     }
