@@ -44,7 +44,7 @@ function failedProofs(world: World, only?: string): string[] {
           `${name}: ${one.id}: ${one.checks
             .filter((two) => !two.ok)
             .map((two) => two.asked)
-            .join('; ')}`
+            .join('; ')}: ${one.says}`
       );
   });
 }
@@ -62,7 +62,9 @@ describe.each(scenario().map((one) => [one.name, one] as const))('%s', (_, clust
     expect(pressed.length).toBeGreaterThan(0);
     // What came up so holds, in every proof of every workload, but for the shelf that keeps its images in its pod.
     const shelf = cluster.name === 'harbour';
-    expect(failedProofs(world)).toEqual(shelf ? ['image-shelf: images: pull it from the next pod'] : []);
+    expect(failedProofs(world)).toEqual(
+      shelf ? ['image-shelf: images: pull it from the next pod: what is pushed goes with its pod: it lies in an ephemeral directory'] : []
+    );
     if (!shelf) return;
     const wish = {
       kind: 'Deployment',

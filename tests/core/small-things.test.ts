@@ -1,4 +1,5 @@
 import { expect, test } from 'vitest';
+import { removalSheet } from '$core/change';
 import { check } from '$core/checker';
 import { spreadOut } from '$core/dumps';
 import { applyEdits } from '$core/manifest';
@@ -74,4 +75,22 @@ test('a program with too little memory says in MiB how much it needs, and its ro
   expect(message).toBe('main was killed at its start: it needs 512 MiB of memory and its limit is 128Mi.');
   const start = rootLine(world.store, { kind: 'Pod', namespace: 'space', name: 'small' })!.joints.find((one) => one.state === 'broken')!;
   expect(start.says).toContain('512 MiB');
+});
+
+test('an ephemeral directory holds what its pod brought and has written since it started', () => {
+  const world = ready();
+  send(
+    world,
+    pod('desk', 'volumes: [{name: scratch, emptyDir: {}}]').replace(
+      'labels: {a: b}',
+      'labels: {a: b}, annotations: {standin.example/holds: 1Gi, standin.example/writes-a-day: 24Gi}'
+    )
+  );
+  world.runSettled();
+  const lostMib = () =>
+    Number(/ (\d+)Mi in all/.exec(removalSheet(world.store, { kind: 'Pod', namespace: 'space', name: 'desk' }).lost[0]!.says)![1]);
+  const first = lostMib();
+  expect([first >= 1_024, first < 1_040]).toEqual([true, true]);
+  world.runUntil(world.nowMs + 6 * 3_600_000);
+  expect(lostMib() - first).toBe(6 * 1_024);
 });
