@@ -53,7 +53,7 @@ test('who keeps apart over a zone keeps newcomers out of all of it, in namespace
 test('a node by its name, and what is only wished for', () => {
   const world = ready();
   const named = (name: string) =>
-    `affinity: {nodeAffinity: {requiredDuringSchedulingIgnoredDuringExecution: {nodeSelectorTerms: [{matchFields: [{key: metadata.name, operator: In, values: [${name}]}]}]}}}`;
+    `affinity: {nodeAffinity: {requiredDuringSchedulingIgnoredDuringExecution: {nodeSelectorTerms: [{matchExpressions: [], matchFields: [{key: metadata.name, operator: In, values: [${name}]}]}]}}}`;
   const wished = `affinity: {nodeAffinity: {preferredDuringSchedulingIgnoredDuringExecution: [{weight: 100, preference: {matchExpressions: [{key: kubernetes.io/hostname, operator: In, values: [node-b2]}]}}]}}`;
   send(world, pod('named', named('node-b1')) + pod('wished', wished) + pod('nowhere', named('node-z')));
   world.runSettled();

@@ -69,7 +69,7 @@ const namesHold = (name: string | undefined, fields: readonly Requirement[] | un
 export const termsMatch = (terms: readonly Term[], labels: Labels, name?: string): boolean =>
   terms.some(
     ({ matchExpressions, matchFields }) =>
-      Boolean(matchExpressions?.length ?? matchFields?.length) &&
+      (matchExpressions?.length ?? 0) + (matchFields?.length ?? 0) > 0 &&
       (matchExpressions ?? []).every((requirement) => requirementHolds(labels, requirement)) &&
       namesHold(name, matchFields)
   );
