@@ -5,9 +5,25 @@ import { Environment } from '@marcbachmann/cel-js';
  * Language in Kubernetes". Whole numbers are int, as there.
  */
 
-/** Loops within loops multiply what an expression costs; so many words for loops are taken in one. A bound of this program. */
-const mostLoops = 4;
-const loops = /\.(all|exists|exists_one|map|filter)\s*\(/g;
+/** Loops within loops multiply what an expression costs: so many are taken in all, and so deep. Bounds of this program. */
+const mostLoops = 8;
+const deepestLoops = 2;
+const pieces = /"(?:\\.|[^"\\])*"|'(?:\\.|[^'\\])*'|\.(all|exists|exists_one|map|filter|matches)\s*\(|[()]/g;
+
+/** Why an expression could take for ever; undefined when it can't. */
+function costFault(expression: string): string | undefined {
+  const open: boolean[] = [];
+  let count = 0;
+  for (const [piece, word] of expression.matchAll(pieces)) {
+    // Patterns are tried backwards and forwards here, which can take for ever; the language means another kind of matching.
+    if (word === 'matches') return 'matches() is not taken here; use startsWith, endsWith, contains or ==';
+    if (piece === ')') open.pop();
+    else if (word !== undefined || piece === '(') open.push(word !== undefined);
+    if (word !== undefined && (count += 1) > mostLoops) return `it loops more than ${mostLoops} times`;
+    if (open.filter(Boolean).length > deepestLoops) return `its loops stand more than ${deepestLoops} deep in each other`;
+  }
+  return undefined;
+}
 
 const environment = new Environment({ unlistedVariablesAreDyn: true });
 
@@ -23,7 +39,8 @@ const oneLine = (error: unknown): string => (error instanceof Error ? error.mess
 
 /** Why an expression can't be used; undefined when it can. */
 export function expressionFault(expression: string): string | undefined {
-  if ((expression.match(loops) ?? []).length > mostLoops) return `it loops more than ${mostLoops} times`;
+  const cost = costFault(expression);
+  if (cost !== undefined) return cost;
   try {
     environment.parse(expression);
     return undefined;

@@ -14,10 +14,19 @@ export const ownCode = (id: string): string => `own:${id}`;
 
 const settingsOf = (context: DraftContext): CheckSettings[] => context.all('CheckSettings');
 
-/** `*` stands for any part of a name. */
+/** `*` stands for any part of a name. Each part is looked for once, from left to right. */
 function fits(pattern: string, object: string): boolean {
-  const parts = pattern.split('*').map((one) => one.replace(/[.+?^${}()|[\]\\]/g, '\\$&'));
-  return new RegExp(`^${parts.join('.*')}$`).test(object);
+  const parts = pattern.split('*');
+  const [first, last] = [parts.shift()!, parts.pop()];
+  if (last === undefined) return pattern === object;
+  if (!object.startsWith(first) || !object.endsWith(last) || object.length < first.length + last.length) return false;
+  let at = first.length;
+  for (const part of parts) {
+    const found = object.indexOf(part, at);
+    if (found < 0) return false;
+    at = found + part.length;
+  }
+  return at <= object.length - last.length;
 }
 
 /** `reason; until 2027-03-31` */
