@@ -6,6 +6,8 @@ import { oddRequests } from './fuzz';
 /** What takes long by its nature; the soak (`npm run soak`) asks for it too. */
 const slow = /POST .*\/(proofs|trials|demo|first-keeper|session)$|PUT .*\/password$/;
 
+const hangMs = 2_000;
+
 test('whatever is asked over the whole interface: an answer within bounds, problem details, never a failure of ours', async () => {
   const { openapi } = await import('$server/api/openapi');
   const requests = fc.sample(oddRequests(openapi() as never, slow), { numRuns: Number(process.env.FUZZ_RUNS ?? 500), seed: 13 });
@@ -13,12 +15,19 @@ test('whatever is asked over the whole interface: an answer within bounds, probl
   for (const { method, path, headers, body } of requests) {
     const url = new URL(`http://127.0.0.1${path}`);
     const init = method === 'GET' || body === undefined ? {} : { body };
-    const began = Date.now();
-    const answer = await dispatch(new Request(url, { method, headers, ...init }), url.pathname.replace('/api/v1', ''));
-    const said = await answer.text();
+    const ask = async () => {
+      const began = Date.now();
+      const answer = await dispatch(new Request(url, { method, headers, ...init }), url.pathname.replace('/api/v1', ''));
+      const said = await answer.text();
+      return { answer, said, tookMs: Date.now() - began };
+    };
+    const first = await ask();
+    const { answer, said } = first;
     seen.add(answer.status);
     expect(answer.status, `${method} ${path} ${JSON.stringify(headers)} ${body ?? ''}\n${said}`).toBeLessThan(500);
-    expect(Date.now() - began, `${method} ${path}`).toBeLessThan(20_000);
+    // What hangs hangs again; a machine that was busy for a moment doesn't count.
+    const tookMs = first.tookMs < hangMs ? first.tookMs : (await ask()).tookMs;
+    expect(tookMs, `${method} ${path}`).toBeLessThan(hangMs);
     if (answer.status >= 400)
       expect(JSON.parse(said), path).toMatchObject({
         type: expect.stringContaining('urn:root-barn:problem:') as string,
