@@ -1,5 +1,5 @@
 import type { z } from 'zod';
-import { fieldOf, type Problem } from '../shared';
+import { fieldOf, shownValue, type Problem } from '../shared';
 
 const words: Record<string, string> = {
   array: 'a list',
@@ -9,11 +9,6 @@ const words: Record<string, string> = {
   int: 'a whole number',
   number: 'a number',
   boolean: 'true or false'
-};
-
-const shown = (value: unknown): string => {
-  const text = JSON.stringify(value) ?? 'nothing';
-  return text.length > 60 ? `${text.slice(0, 57)}...` : text;
 };
 
 const quantityHelp = 'Write a number with a suffix, e.g. 40Gi, 500Mi or 250m.';
@@ -28,16 +23,20 @@ export function explainIssue(issue: z.core.$ZodIssue, root: unknown): Pick<Probl
     return { code: 'missing-field', message: `${field} is missing.`, remedy: `Add ${field}${expected ? ` (${expected})` : ''}.` };
   }
   if (issue.message === 'quantity')
-    return { code: 'bad-quantity', message: `${field} is ${shown(value)}, which is no quantity.`, remedy: quantityHelp };
+    return { code: 'bad-quantity', message: `${field} is ${shownValue(value)}, which is no quantity.`, remedy: quantityHelp };
   switch (issue.code) {
     case 'invalid_type': {
       const expected = words[issue.expected] ?? issue.expected;
-      return { code: 'wrong-type', message: `${field} must be ${expected}; it is ${shown(value)}.`, remedy: `Write ${expected} there.` };
+      return {
+        code: 'wrong-type',
+        message: `${field} must be ${expected}; it is ${shownValue(value)}.`,
+        remedy: `Write ${expected} there.`
+      };
     }
     case 'invalid_value':
       return {
         code: 'bad-value',
-        message: `${field} is ${shown(value)}, which is not allowed there.`,
+        message: `${field} is ${shownValue(value)}, which is not allowed there.`,
         remedy: `Write one of: ${issue.values.map(String).join(', ')}.`
       };
     case 'too_small':
@@ -55,7 +54,7 @@ export function explainIssue(issue: z.core.$ZodIssue, root: unknown): Pick<Probl
     default:
       return {
         code: 'wrong-type',
-        message: `${field} is ${shown(value)}, which can't stand there.`,
+        message: `${field} is ${shownValue(value)}, which can't stand there.`,
         remedy: "See the kind's fields in the cluster API's reference."
       };
   }

@@ -73,3 +73,13 @@ export function addressAt(range: string, place: number): string {
   const number = base + (place % size);
   return `${number >>> 24}.${(number >>> 16) & 255}.${(number >>> 8) & 255}.${number & 255}`;
 }
+
+/** Whether a text is an address of IPv4 or IPv6, in the one way of writing that all read the same. Sources: RFC 791, RFC 4291. */
+export const isAddress = (text: string): boolean =>
+  strict.test(text) ? ipaddr.IPv4.isValid(text) : !text.includes('%') && text.includes(':') && ipaddr.IPv6.isValid(text);
+
+/** Whether a text is a range of addresses, of either kind. Sources: RFC 4632, RFC 4291. */
+export function isRange(text: string): boolean {
+  const [first = '', bits = '', more] = text.split('/');
+  return more === undefined && isAddress(first) && /^(?:0|[1-9]\d{0,2})$/.test(bits) && ipaddr.isValidCIDR(text);
+}

@@ -7,3 +7,11 @@ export const fieldOf = (path: readonly PropertyKey[]): string =>
 
 /** A value as the text that it should be: texts, numbers and truth values; '' for anything else, which has no text of its own. */
 export const plainText = (value: unknown): string => (['string', 'number', 'boolean'].includes(typeof value) ? String(value) : '');
+
+const mostShown = 60;
+
+/** A value as a message shows it: as JSON, cut short. */
+export function shownValue(value: unknown): string {
+  const text = JSON.stringify(value) ?? 'nothing';
+  return text.length > mostShown ? `${text.slice(0, mostShown - 3)}...` : text;
+}

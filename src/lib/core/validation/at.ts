@@ -1,4 +1,4 @@
-import { fieldOf, type ProblemCode } from '../shared';
+import { fieldOf, shownValue, type ProblemCode } from '../shared';
 
 /** A path into an object: names of fields and places in lists. */
 export type FieldPath = readonly (string | number)[];
@@ -17,14 +17,6 @@ export interface FieldFault {
   readonly message: string;
   readonly remedy: string;
   readonly mend?: FieldMend;
-}
-
-const mostShown = 60;
-
-/** A value as a message shows it. */
-function shown(value: unknown): string {
-  const text = JSON.stringify(value) ?? 'nothing';
-  return text.length > mostShown ? `${text.slice(0, mostShown - 3)}...` : text;
 }
 
 /** A place in an object, from which rules look further in. What they refuse is gathered in one list. */
@@ -89,7 +81,7 @@ export class At {
   }
   /** The same, with the value that stands here. */
   refuseValue(why: string, remedy: string, code: ProblemCode = 'bad-value', mend?: FieldMend): void {
-    this.refuse(`is ${shown(this.value)}, which ${why}`, remedy, code, mend);
+    this.refuse(`is ${shownValue(this.value)}, which ${why}`, remedy, code, mend);
   }
   /** Refuses that a field stands here at all. */
   forbid(why: string, remedy = 'Leave it out.'): void {
@@ -124,7 +116,7 @@ export class At {
     const { text } = this;
     const wrong = text === undefined ? undefined : fault(text);
     if (wrong === undefined) return true;
-    this.refuse(`is ${shown(text)}, which ${wrong}`, remedy, code);
+    this.refuse(`is ${shownValue(text)}, which ${wrong}`, remedy, code);
     return false;
   }
   /** At most, or exactly, one of some fields. */
@@ -142,7 +134,7 @@ export class At {
     for (const item of this.items) {
       const name = of(item);
       if (name === undefined) continue;
-      if (seen.has(name)) item.refuse(`is the second ${what} ${shown(name)}`, 'Give each its own, or take one out.');
+      if (seen.has(name)) item.refuse(`is the second ${what} ${shownValue(name)}`, 'Give each its own, or take one out.');
       seen.add(name);
     }
   }

@@ -1,4 +1,4 @@
-import { isQuantity } from '../shared';
+import { isQuantity, shownValue } from '../shared';
 import { publishedRow } from '../model';
 import type { At } from './at';
 
@@ -27,10 +27,8 @@ function fits(value: unknown, type: string): boolean {
   }
 }
 
-function wrong(at: At, expected: string): void {
-  const text = JSON.stringify(at.value) ?? 'nothing';
-  at.refuse(`must be ${expected}; it is ${text.length > 60 ? `${text.slice(0, 57)}...` : text}`, `Write ${expected} there.`, 'wrong-type');
-}
+const wrong = (at: At, expected: string): void =>
+  at.refuse(`must be ${expected}; it is ${shownValue(at.value)}`, `Write ${expected} there.`, 'wrong-type');
 
 /**
  * Refuses values whose type isn't the published one, in every field that the published types have, whether the stand-in plays it out or not.

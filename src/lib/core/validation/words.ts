@@ -1,3 +1,4 @@
+import { isAddress, isRange } from '../shared';
 import { nameFault } from '../model';
 
 /*
@@ -75,30 +76,8 @@ export function relativePath(text: string): string | undefined {
 export const climbs = (text: string): string | undefined => (text.split('/').includes('..') ? 'may not hold ".."' : undefined);
 export const absolutePath = (text: string): string | undefined => (text.startsWith('/') ? undefined : 'is no absolute path');
 
-const octet = '(25[0-5]|2[0-4]\\d|1\\d\\d|[1-9]?\\d)';
-const ipv4 = new RegExp(`^${octet}(\\.${octet}){3}$`);
-const group = /^[0-9a-f]{1,4}$/i;
-
-function isIpv6(text: string): boolean {
-  const halves = text.split('::');
-  if (halves.length > 2) return false;
-  const groups = halves.flatMap((half) => (half === '' ? [] : half.split(':')));
-  const last = groups.at(-1);
-  const tail = last !== undefined && ipv4.test(last);
-  const count = groups.length + (tail ? 1 : 0);
-  const plain = tail ? groups.slice(0, -1) : groups;
-  return plain.every((one) => group.test(one)) && (halves.length === 2 ? count < 8 : count === 8);
-}
-
-/** An address of IPv4 or IPv6 (RFC 791, RFC 4291). */
-export const address = (text: string): string | undefined => (ipv4.test(text) || isIpv6(text) ? undefined : 'is no IP address');
-
-/** A range of addresses (RFC 4632, RFC 4291). */
-export function range(text: string): string | undefined {
-  const [first = '', bits = '', more] = text.split('/');
-  const most = ipv4.test(first) ? 32 : isIpv6(first) ? 128 : -1;
-  return more === undefined && /^\d{1,3}$/.test(bits) && Number(bits) <= most ? undefined : 'is no range of addresses';
-}
+export const address = (text: string): string | undefined => (isAddress(text) ? undefined : 'is no IP address');
+export const range = (text: string): string | undefined => (isRange(text) ? undefined : 'is no range of addresses');
 
 /** The name of a driver: at most 63 characters, a subdomain in any case. */
 export function driverName(text: string): string | undefined {

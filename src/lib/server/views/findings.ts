@@ -1,4 +1,4 @@
-import { acceptedMark, check } from '$core/checker';
+import { acceptedMark, check, type Accepted } from '$core/checker';
 import { applyEdits, readManifests, writeManifests } from '$core/manifest';
 import { keyOf, refOf, type ApiObject } from '$core/model';
 import { same } from '$core/shared';
@@ -33,11 +33,11 @@ export const findingsOf = (scene: Scene, objects: readonly ApiObject[]) =>
 export function acceptedOf(
   scene: Scene,
   objects: readonly ApiObject[]
-): { object: string; rule: string; message: string; reason: string; until: string | null }[] {
+): { object: string; rule: string; message: string; accepted: Accepted }[] {
   const marked = objects.some((one) => Object.keys(one.metadata.annotations ?? {}).some((key) => key.startsWith(acceptedMark)));
   if (!marked && !scene.facts.list('CheckSettings').some((one) => one.spec.accepted?.length)) return [];
   return found(scene, objects).list.flatMap(({ code, message, at, accepted }) =>
-    accepted ? [{ object: at.object ?? '', rule: code, message, reason: accepted.reason, until: accepted.until ?? null }] : []
+    accepted ? [{ object: at.object ?? '', rule: code, message, accepted }] : []
   );
 }
 

@@ -1,5 +1,7 @@
 <script lang="ts">
+  import Accepted from '../parts/Accepted.svelte';
   import Peg from '../parts/Peg.svelte';
+  import WhyFinding from '../parts/WhyFinding.svelte';
   import { plural } from '../format';
   import { pegOf, type Finding } from './types';
 
@@ -48,28 +50,15 @@
           >
           <span class="min-w-0 flex-1 break-words"
             >{one.message} <span class="quiet">{one.remedy}</span>
-            {#if one.code.startsWith('own:')}<span class="quiet small">house rule {one.code.slice(4)}</span>{:else}<a
-                class="word small"
-                href="/findings/{one.code}"
-                target="_blank"
-                aria-label="Why: {one.code}">why</a
-              >{/if}</span
+            <WhyFinding code={one.code} /></span
           >
           {#if one.mend}<button class="push small shrink-0" onclick={() => onmend(one)}>{one.mend.says}</button
             >{:else if one.code === 'data-ephemeral'}<button class="push small shrink-0" onclick={onclaim}>Move it to a claim</button>{/if}
         </li>
       {/each}
     </ul>
-    {#if accepted.length}
-      <details class="small" data-testid="accepted">
-        <summary class="quiet cursor-pointer">{plural(accepted.length, 'finding')} accepted by house rules</summary>
-        {#each accepted.slice(0, 200) as one, i (i)}
-          <p class="quiet py-[2px] break-words">
-            <button class="word" onclick={() => onshow(one)}>{one.at.line ?? 1}</button>
-            {one.message} Accepted{one.accepted?.until ? ` until ${one.accepted.until}` : ''}: {one.accepted?.reason}
-          </p>
-        {/each}
-      </details>
-    {/if}
+    <Accepted items={accepted}>
+      {#snippet where(one)}<button class="word" onclick={() => onshow(one)}>{one.at.line ?? 1}</button>{/snippet}
+    </Accepted>
   {:else}<p class="quiet">Nothing to say about it.</p>{/if}
 </section>

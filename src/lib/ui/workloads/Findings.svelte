@@ -3,7 +3,9 @@
   import type { StandingFinding } from '$server/views/findings';
   import { call, doCall, newDraft, notices } from '../call.svelte';
   import { plural } from '../format';
+  import Accepted from '../parts/Accepted.svelte';
   import Peg from '../parts/Peg.svelte';
+  import WhyFinding from '../parts/WhyFinding.svelte';
   import { pegOf } from '../drafts/types';
 
   interface Props {
@@ -50,26 +52,13 @@
         <span class="mono text-[0.85rem] break-words">{one.object}</span>
         <span
           >{one.message} <span class="quiet">{one.remedy}</span>
-          {#if one.code.startsWith('own:')}<span class="quiet small">house rule {one.code.slice(4)}</span>{:else}<a
-              class="word small"
-              href="/findings/{one.code}"
-              target="_blank"
-              aria-label="Why: {one.code}">why</a
-            >{/if}</span
+          <WhyFinding code={one.code} /></span
         >
         {#if one.mend}<button class="push small" onclick={() => mend(one)}>{one.mend}</button>{:else}<span></span>{/if}
       </li>
     {/each}
   </ul>
-  {#if accepted.length}
-    <details class="small mt-2" data-testid="accepted">
-      <summary class="quiet cursor-pointer">{plural(accepted.length, 'finding')} accepted by house rules</summary>
-      {#each accepted as one (one.nth)}
-        <p class="quiet py-[2px] break-words">
-          <span class="mono">{one.object}</span>
-          {one.message} Accepted{one.accepted?.until ? ` until ${one.accepted.until}` : ''}: {one.accepted?.reason}
-        </p>
-      {/each}
-    </details>
-  {/if}
+  <Accepted items={accepted} class="mt-2">
+    {#snippet where(one)}<span class="mono">{one.object}</span>{/snippet}
+  </Accepted>
 {:else}<p class="quiet">The checker has nothing to say about what stands in {namespace}.</p>{/if}

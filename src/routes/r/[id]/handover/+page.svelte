@@ -1,6 +1,7 @@
 <script lang="ts">
   import { goto } from '$app/navigation';
   import { plural } from '$ui/format';
+  import Accepted from '$ui/parts/Accepted.svelte';
   import { notices } from '$ui/call.svelte';
   import { prefs } from '$ui/prefs.svelte';
 
@@ -68,17 +69,9 @@
       </div>
     {/if}
   </div>
-  {#if data.view.accepted.length}
-    <details class="mt-3" data-testid="accepted">
-      <summary class="cursor-pointer">{plural(data.view.accepted.length, 'finding')} accepted by house rules</summary>
-      <ul class="small max-h-[30vh] overflow-auto">
-        {#each data.view.accepted as one, i (i)}<li class="border-b border-line py-1 break-words">
-            <span class="mono">{one.object}</span>
-            {one.message} <span class="quiet">Accepted{one.until ? ` until ${one.until}` : ''}: {one.reason}</span>
-          </li>{/each}
-      </ul>
-    </details>
-  {/if}
+  <Accepted items={data.view.accepted} class="mt-3">
+    {#snippet where(one)}<span class="mono">{one.object}</span>{/snippet}
+  </Accepted>
   {#if data.view.count}
     <div class="mt-4 grid min-h-0 flex-1 grid-cols-[280px_1fr] gap-x-8 max-[1000px]:grid-cols-1">
       <!-- svelte-ignore a11y_no_noninteractive_tabindex -->

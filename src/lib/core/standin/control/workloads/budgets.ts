@@ -1,10 +1,11 @@
 import { same } from '../../../shared';
 import { isReady, selectorMatches, type DisruptionBudget } from '../../../model';
 import { idOf, itself, splitKey, type Loop } from '../loop';
+import { shareOf } from './share';
 
-/** A number, or a share of so many, as a disruption budget writes them. Source: the cluster API's "Specifying a Disruption Budget": shares are rounded up. */
+/** Shares are rounded up. Source: the cluster API's "Specifying a Disruption Budget". */
 const amount = (value: number | string | undefined, of: number): number | undefined =>
-  value === undefined ? undefined : typeof value === 'number' ? value : Math.ceil((Number(value.replace('%', '')) / 100) * of);
+  value === undefined ? undefined : shareOf(value, of, Math.ceil);
 
 /** Keeps the count of disruption budgets: how many members may be sent away from a node just now. */
 export const budgets: Loop = {

@@ -12,6 +12,7 @@ import {
 } from '../../../model';
 import { idOf, itself, splitKey, type ClusterAccess, type Loop } from '../loop';
 import { makePod, ownersOfKind, revisionOf } from './pods';
+import { shareOf } from './share';
 
 /** Taints that pods of a daemon set tolerate by themselves. Source: the cluster API's "DaemonSet", taints and tolerations. */
 const tolerated = ['node.kubernetes.io/not-ready', 'node.kubernetes.io/unreachable', 'node.kubernetes.io/unschedulable'].map((key) => ({
@@ -63,7 +64,7 @@ export const daemonSets: Loop = {
 /** How many nodes may be without a pod while a template is rolled out. Source: DaemonSetUpdateStrategy v1 apps, maxUnavailable (1 by default). */
 function mayBeAway(set: DaemonSet, nodes: number): number {
   const share = set.spec.updateStrategy?.rollingUpdate?.maxUnavailable ?? 1;
-  return Math.max(1, typeof share === 'number' ? share : Math.ceil((nodes * Number(share.replace('%', ''))) / 100));
+  return Math.max(1, shareOf(share, nodes, Math.ceil));
 }
 
 /** Takes pods of an older template away, as many at once as may be. */

@@ -1,7 +1,8 @@
 import { same, suffix } from '../../../shared';
 import { isReady, readySinceMs, refOf, type Deployment, type Pod, type PodTemplate } from '../../../model';
 import { idOf, itself, splitKey, type ClusterAccess, type Loop } from '../loop';
-import { conditionsOf } from './progress';
+import { conditionsOf, mayBeAway } from './progress';
+import { shareOf } from './share';
 import { makePod, ownersOfKind, revisionOf } from './pods';
 
 const hashLabel = 'pod-template-hash';
@@ -12,11 +13,8 @@ function podsOf(world: ClusterAccess, deployment: Deployment): Pod[] {
   return world.store.ownedBy(deployment.metadata.uid ?? '').filter((one): one is Pod => one.kind === 'Pod');
 }
 
-/** Share or number of a rollout setting. Source: the cluster API's "Deployments", max surge and max unavailable (25 % by default). */
-function amount(setting: string | number | undefined, replicas: number, round: (n: number) => number): number {
-  if (typeof setting === 'number') return setting;
-  return round((replicas * Number((setting ?? '25%').replace('%', ''))) / 100);
-}
+/** What a rollout may have more where a deployment doesn't say. Source: "Deployments", max surge. */
+const usualSurge = '25%';
 
 /** Templates by their marks, so that a deployment that is paused can make pods of the one that stands. */
 const templatesOf = (world: ClusterAccess) => world.memory<PodTemplate>('deploymentTemplates');
@@ -75,8 +73,8 @@ function roll(world: ClusterAccess, deployment: Deployment): void {
     else if (all.every((pod) => pod.metadata.labels?.[hashLabel] === hash)) make(world, deployment, wanted - fresh.length);
     return;
   }
-  const surge = amount(rollingUpdate?.maxSurge, wanted, Math.ceil);
-  const unavailable = amount(rollingUpdate?.maxUnavailable, wanted, Math.floor);
+  const surge = shareOf(rollingUpdate?.maxSurge ?? usualSurge, wanted, Math.ceil);
+  const unavailable = mayBeAway(deployment);
   make(world, deployment, Math.min(wanted - fresh.length, wanted + surge - living.length));
   if (!old.length) return;
   const up = (pod: Pod) => available(world, deployment, pod);

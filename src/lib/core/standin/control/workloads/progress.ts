@@ -1,6 +1,7 @@
 import { momentOf, plural, stampOf } from '../../../shared';
 import { conditionOf, type Condition, type Deployment } from '../../../model';
 import { idOf, withCondition, type ClusterAccess } from '../loop';
+import { shareOf } from './share';
 
 /** How long a rollout may go without progress where a deployment doesn't say, in s. Source: DeploymentSpec v1 apps, progressDeadlineSeconds. */
 const usualDeadline = 600;
@@ -13,11 +14,18 @@ interface Figures {
   readonly availableReplicas: number;
 }
 
+/** How many pods a deployment may be without, where it doesn't say. Source: "Deployments", max unavailable. */
+const usualAway = '25%';
+
+/** How many pods a deployment may be without while it is rolled out. */
+export function mayBeAway({ spec }: Deployment): number {
+  const { type, rollingUpdate } = spec.strategy ?? {};
+  return type === 'Recreate' ? 0 : shareOf(rollingUpdate?.maxUnavailable ?? usualAway, spec.replicas ?? 1, Math.floor);
+}
+
 function availability(deployment: Deployment, { availableReplicas }: Figures): Wish {
   const wanted = deployment.spec.replicas ?? 1;
-  const { type, rollingUpdate } = deployment.spec.strategy ?? {};
-  const share = rollingUpdate?.maxUnavailable ?? '25%';
-  const most = type === 'Recreate' ? 0 : typeof share === 'number' ? share : Math.floor((wanted * Number(share.replace('%', ''))) / 100);
+  const most = mayBeAway(deployment);
   return availableReplicas >= wanted - most
     ? { type: 'Available', status: 'True', reason: 'MinimumReplicasAvailable', message: 'As many pods as are needed are available.' }
     : {
