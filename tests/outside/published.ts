@@ -1,5 +1,5 @@
 /* The cluster API's published schemas, in the reference package kubernetes-models 5.1.0. */
-import { ControllerRevision, DaemonSet, Deployment, StatefulSet } from 'kubernetes-models/apps/v1';
+import { ControllerRevision, DaemonSet, Deployment, ReplicaSet, StatefulSet } from 'kubernetes-models/apps/v1';
 import { ValidatingWebhookConfiguration } from 'kubernetes-models/admissionregistration.k8s.io/v1';
 import { CustomResourceDefinition } from 'kubernetes-models/apiextensions.k8s.io/v1';
 import { Job } from 'kubernetes-models/batch/v1';
@@ -29,6 +29,7 @@ export const models: { readonly [K in Kind]?: new (object: never) => { validate(
   ClusterRoleBinding,
   ConfigMap,
   ControllerRevision,
+  ReplicaSet,
   CustomResourceDefinition,
   CSIDriver,
   CSINode,

@@ -54,6 +54,68 @@ describe('stateful sets', () => {
 });
 
 describe('deployments', () => {
+  const sets = (world: ReturnType<typeof ready>) =>
+    world.store
+      .list('ReplicaSet', 'space')
+      .map((one) => [one.metadata.annotations?.['deployment.kubernetes.io/revision'], one.spec.replicas, one.status?.readyReplicas])
+      .sort();
+
+  test('own replica sets, one for each template; those own the pods, old ones stay as a way back as long as the limit lets them', () => {
+    const world = ready();
+    const send_ = (mark: string) => {
+      send(world, deployment('replicas: 2\n  revisionHistoryLimit: 1', '', mark));
+      world.runSettled();
+    };
+    send_('one');
+    const [first] = world.store.list('ReplicaSet', 'space');
+    expect(podsLike(world, 'd').map((one) => one.metadata.ownerReferences)).toEqual(
+      Array.from({ length: 2 }, () => [expect.objectContaining({ kind: 'ReplicaSet', name: first!.metadata.name, uid: first!.metadata.uid, controller: true })])
+    );
+    expect(first!.metadata.ownerReferences![0]!.name).toBe('d');
+    send_('two');
+    expect(sets(world)).toEqual([['1', 0, 0], ['2', 2, 2]]);
+    // Back to what was: its replica set comes back, as the newest.
+    send_('one');
+    expect(sets(world)).toEqual([['2', 0, 0], ['3', 2, 2]]);
+    expect(get(world, 'ReplicaSet', first!.metadata.name)!.metadata.uid).toBe(first!.metadata.uid);
+    send_('three');
+    expect(sets(world)).toEqual([['3', 0, 0], ['4', 2, 2]]);
+    remove(world, 'Deployment', 'd');
+    world.runSettled();
+    expect([sets(world), podsLike(world, 'd')]).toEqual([[], []]);
+  });
+
+  test('taken away without their members they leave their replica sets, and take them in again', () => {
+    const world = ready();
+    send(world, deployment('replicas: 2'));
+    world.runSettled();
+    const names = podsLike(world, 'd').map((one) => one.metadata.name);
+    world.act({ type: 'remove', ref: { kind: 'Deployment', namespace: 'space', name: 'd' }, keepMembers: true });
+    world.runSettled();
+    expect(podsLike(world, 'd').map((one) => one.metadata.name)).toEqual(names);
+    send(world, deployment('replicas: 2'));
+    world.runSettled();
+    expect(podsLike(world, 'd').map((one) => one.metadata.name)).toEqual(names);
+    expect(sets(world)).toHaveLength(1);
+  });
+
+  test('a rollout within its bounds never has more or fewer pods than they say, and old pods that fail go first', () => {
+    const world = ready();
+    const bounds = 'replicas: 4\n  strategy: {rollingUpdate: {maxSurge: 1, maxUnavailable: 1}}';
+    send(world, deployment(bounds));
+    world.runSettled();
+    send(world, deployment(bounds, '', 'two'));
+    const seen = new Set<string>();
+    for (const until = world.nowMs + 120_000; world.nowMs < until; world.runUntil(world.nowMs + 250)) {
+      const wanted = world.store.list('ReplicaSet', 'space').reduce((sum, one) => sum + (one.spec.replicas ?? 0), 0);
+      expect(wanted).toBeLessThanOrEqual(5);
+      expect(readyOnes(world, 'd')).toBeGreaterThanOrEqual(3);
+      seen.add(String(wanted));
+    }
+    expect(seen.has('5')).toBe(true);
+    expect(podsLike(world, 'd').map(markOf)).toEqual(['two', 'two', 'two', 'two']);
+  });
+
   test('with Recreate a lost pod is replaced, though it can not be seen to end', () => {
     const world = ready();
     send(world, deployment('replicas: 1\n  strategy: {type: Recreate}'));

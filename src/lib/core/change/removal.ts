@@ -1,5 +1,6 @@
 import {
   claimsOf,
+  makerOf,
   kindEntries,
   memberClaim,
   ordinalsOf,
@@ -15,6 +16,7 @@ import {
 import { partOfLabel, removalRefusal } from '../standin';
 import { claimLoss, dirLoss, ephemeral } from './effects';
 import { companionsOf, leaning } from './companions';
+import { forceRisks } from './force';
 import type { RemovalSheet, SheetLine } from './types';
 
 type Heads = Pick<RemovalSheet, 'goes' | 'lost' | 'stays'>;
@@ -79,13 +81,14 @@ function volumeRemoval(facts: Facts, volume: ApiObject & { kind: 'PersistentVolu
 }
 
 /** What would go, stay and be lost if an object were taken away. */
-export function removalSheet(facts: Facts, ref: Ref, keepMembers = false): RemovalSheet {
-  const refusal = removalRefusal(facts, ref);
+export function removalSheet(facts: Facts, ref: Ref, { keepMembers = false, force = false } = {}): RemovalSheet {
+  const refusal = removalRefusal(facts, ref, force);
   const object = facts.get(ref.kind, ref.namespace, ref.name);
-  if (refusal || !object) return { ref, goes: [], lost: [], stays: [], with: [], ...(refusal ? { refusal } : {}) };
+  if (refusal || !object) return { ref, goes: [], lost: [], stays: [], risks: [], with: [], ...(refusal ? { refusal } : {}) };
   const heads = headsOf(facts, ref, object, keepMembers);
   const beside = keepMembers ? [] : companionsOf(facts, ref);
-  return { ref, ...heads, stays: [...heads.stays, ...leaning(facts, object)], with: beside };
+  const risks = force && object.kind === 'Pod' ? forceRisks(facts, object) : [];
+  return { ref, ...heads, stays: [...heads.stays, ...leaning(facts, object)], risks, with: beside };
 }
 
 function headsOf(facts: Facts, ref: Ref, object: ApiObject, keepMembers: boolean): Heads {
@@ -99,7 +102,7 @@ function headsOf(facts: Facts, ref: Ref, object: ApiObject, keepMembers: boolean
       lost: [{ ref, says: `and all data in it (${object.spec.size}); no volume names it, so nobody can bring it back` }]
     };
   if (object.kind === 'Pod') {
-    const owner = object.metadata.ownerReferences?.find((one) => one.controller);
+    const owner = makerOf(object);
     const dirs = ephemeral(object.spec);
     const stays = claimsOf(object.spec).map((name) => ({
       ref: { kind: 'PersistentVolumeClaim' as const, namespace: ref.namespace, name },
@@ -121,10 +124,11 @@ function headsOf(facts: Facts, ref: Ref, object: ApiObject, keepMembers: boolean
   if (object.kind === 'Namespace') return { ...namespaceRemoval(facts, ref) };
   if (object.kind === 'MemoryCluster' || object.kind === 'DocumentSet') return { ...resourceRemoval(facts, object) };
   const owned = keepMembers ? [] : facts.ownedBy(object.metadata.uid ?? '');
-  const pods = owned.filter((one) => one.kind === 'Pod');
+  const pods = keepMembers ? [] : podsMadeBy(facts, object);
+  const between = owned.filter((one) => one.kind !== 'Pod' && one.kind !== 'ReplicaSet');
   const dirs = [...new Set(pods.flatMap((one) => ephemeral(one.spec)))];
   return {
-    goes: [{ ref, says: 'goes' }, ...owned.map((one) => ({ ref: refOf(one), says: 'goes with it' }))],
+    goes: [{ ref, says: 'goes' }, ...[...pods, ...between].map((one) => ({ ref: refOf(one), says: 'goes with it' }))],
     stays: [],
     lost: dirs.length ? [{ ref, says: dirLoss(pods, dirs, facts.nowMs) }] : []
   };

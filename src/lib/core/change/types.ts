@@ -66,6 +66,8 @@ export interface RemovalSheet {
   readonly goes: readonly SheetLine[];
   readonly lost: readonly SheetLine[];
   readonly stays: readonly SheetLine[];
+  /** What a removal by force risks. */
+  readonly risks: readonly SheetLine[];
   /** What stands with it, each to be taken along or left. */
   readonly with: readonly Companion[];
   readonly refusal?: Refusal;

@@ -57,7 +57,20 @@ export function setOf(facts: Facts, pod: Pod): StatefulSet | undefined {
   return owner && facts.get('StatefulSet', pod.metadata.namespace ?? '', owner.name);
 }
 
-/** The pods that an owner made: by itself, or by its replica sets, as deployments of real clusters do. */
+/** The label that tells pods, and replica sets, of one template of a deployment. Source: the cluster API's "Deployments", pod-template-hash label. */
+export const templateHashLabel = 'pod-template-hash';
+
+/** Who made a pod, as people name it: its controller, or the deployment whose replica set that is. */
+export function makerOf({ metadata }: Pick<Pod, 'metadata'>): { readonly kind: string; readonly name: string } | undefined {
+  const { labels, ownerReferences: owners } = metadata;
+  const owner = owners?.find((one) => one.controller) ?? owners?.[0];
+  const hash = labels?.[templateHashLabel];
+  return owner?.kind === 'ReplicaSet' && hash !== undefined && owner.name.endsWith(`-${hash}`)
+    ? { kind: 'Deployment', name: owner.name.slice(0, -hash.length - 1) }
+    : owner;
+}
+
+/** The pods that an owner made: by itself, or by its replica sets, as deployments do. */
 export function podsMadeBy(facts: Facts, owner: ApiObject): Pod[] {
   const direct = facts.ownedBy(owner.metadata.uid ?? '-');
   const between = direct.filter((one) => one.kind === 'ReplicaSet').flatMap((one) => facts.ownedBy(one.metadata.uid ?? '-'));

@@ -57,8 +57,21 @@ export const resourceQuotaSchema = kindOf('v1', 'ResourceQuota', {
 
 /** Stands between a deployment and its pods in a real cluster; the stand-in's deployments own their pods themselves. */
 export const replicaSetSchema = kindOf('apps/v1', 'ReplicaSet', {
-  spec: z.looseObject({ replicas: count.optional(), selector: labelSelector, template: podTemplate.optional() }),
-  status: z.looseObject({}).optional()
+  spec: z.looseObject({
+    replicas: count.optional(),
+    minReadySeconds: count.optional(),
+    selector: labelSelector,
+    template: podTemplate.optional()
+  }),
+  status: z
+    .looseObject({
+      replicas: count.optional(),
+      fullyLabeledReplicas: count.optional(),
+      readyReplicas: count.optional(),
+      availableReplicas: count.optional(),
+      observedGeneration: count.optional()
+    })
+    .optional()
 });
 
 const engines = 'engines.standin.example/v1';

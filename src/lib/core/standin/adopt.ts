@@ -33,7 +33,7 @@ const labelled = (pod: Pod, key: string, value: string): Pod => ({
 });
 
 /**
- * Objects of a real cluster as the stand-in's loops know them: pods of a deployment are its own, marks of revisions are ours, attachments
+ * Objects of a real cluster as the stand-in's loops know them: marks of revisions are ours, attachments
  * bear our names, slices of endpoints are made anew.
  * @param takenMs when they were seen (ms of the calendar)
  */
@@ -41,7 +41,7 @@ export function adopted(objects: readonly ApiObject[], takenMs: number): ApiObje
   const byUid = new Map(objects.map((one) => [one.metadata.uid ?? '', one]));
   const byMs = epochMs - takenMs;
   return objects.flatMap((given): ApiObject[] => {
-    if (given.kind === 'EndpointSlice' || given.kind === 'ReplicaSet') return [];
+    if (given.kind === 'EndpointSlice') return [];
     const object = moved(given, byMs);
     if (object.kind === 'VolumeAttachment')
       return [
@@ -63,13 +63,6 @@ export function adopted(objects: readonly ApiObject[], takenMs: number): ApiObje
       return [current ? labelled(object, revisionLabel, labelOf(maker, maker.spec.template)) : object];
     }
     if (maker?.kind === 'DaemonSet') return [labelled(object, revisionLabel, revisionOf(maker.spec.template))];
-    if (maker?.kind === 'ReplicaSet') {
-      const above = maker.metadata.ownerReferences?.find((one) => one.kind === 'Deployment');
-      const deployment = above && byUid.get(above.uid);
-      if (deployment?.kind !== 'Deployment') return [object];
-      const mine = { ...object, metadata: { ...object.metadata, ownerReferences: [{ ...above!, controller: true }] } };
-      return [(maker.spec.replicas ?? 1) > 0 ? labelled(mine, templateLabel, revisionOf(deployment.spec.template)) : mine];
-    }
     return [object];
   });
 }

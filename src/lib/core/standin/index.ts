@@ -1,6 +1,8 @@
 export { adopted } from './adopt';
 export { readAction, type Action } from './action';
 export * from './admit/plan';
+export { runsUnheard } from './engines/left-behind';
+export { unmountWaitMs } from './control/storage/attaching';
 export { claimAsset, refusalsOf, removalRefusal } from './admit/admit';
 export { claimFinalizer, filled, volumeFinalizer } from './admit/defaults';
 export { stepSpans, type Step, type StepId, type SpanMs } from './clock/steps';

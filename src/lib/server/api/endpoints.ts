@@ -23,6 +23,7 @@ const removal = z.object({
   namespace: z.string().default(''),
   name: z.string().min(1),
   keepMembers: z.boolean().default(false),
+  force: z.boolean().default(false).describe('pods go at once, whether or not their nodes have ended them'),
   more: z.array(refQuery).default([])
 });
 const rehearsal = '/rehearsals/{id}';
@@ -142,11 +143,11 @@ const acting = [
     path: `${rehearsal}/remove`,
     deed: 'took an object away',
     revised: 'rehearsal',
-    summary: 'Take an object away; keepMembers leaves what it owns',
+    summary: 'Take an object away; keepMembers leaves what it owns, force takes pods away without their nodes',
     body: removal,
     answer: 'Acted',
-    run: ({ app, params, body: { keepMembers, more, ...ref }, revision }) =>
-      app.rehearsals.remove(params.id, ref, keepMembers, revision, more)
+    run: ({ app, params, body: { keepMembers, force, more, ...ref }, revision }) =>
+      app.rehearsals.remove(params.id, { ref, keepMembers, force, more }, revision)
   }),
   endpoint({
     method: 'POST',
@@ -156,7 +157,8 @@ const acting = [
     summary: 'What taking an object away would do',
     body: removal,
     answer: 'RemovalSheet',
-    run: ({ app, params, body: { keepMembers, more: _, ...ref } }) => app.rehearsals.ask(params.id, 'removal', { ref, keepMembers })
+    run: ({ app, params, body: { keepMembers, force, more: _, ...ref } }) =>
+      app.rehearsals.ask(params.id, 'removal', { ref, keepMembers, force })
   }),
   endpoint({
     method: 'POST',

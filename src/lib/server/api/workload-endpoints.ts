@@ -219,7 +219,7 @@ const working = [
     body: z.strictObject({ namespace: name, workload: name }),
     answer: 'Acted',
     run: ({ app, params, body, revision }) =>
-      app.rehearsals.remove(params.id, { kind: 'Rest', namespace: body.namespace, name: body.workload }, false, revision)
+      app.rehearsals.remove(params.id, { ref: { kind: 'Rest', namespace: body.namespace, name: body.workload } }, revision)
   }),
   endpoint({
     method: 'GET',
@@ -245,7 +245,7 @@ const working = [
       if (!found.value.length) return refused(notFound(`The node ${node}`));
       const spec = { nodes: [node], losesDirectories: body.losesDirectories };
       return body.open
-        ? app.rehearsals.remove(id, { kind: 'Emptying', namespace: '', name: node }, false, revision)
+        ? app.rehearsals.remove(id, { ref: { kind: 'Emptying', namespace: '', name: node } }, revision)
         : app.rehearsals.send(id, [{ apiVersion: 'standin.example/v1', kind: 'Emptying', metadata: { name: node }, spec }], revision);
     }
   }),
@@ -265,7 +265,7 @@ const working = [
             [{ apiVersion: 'standin.example/v1', kind: 'Tunnel', metadata: tunnel, spec: { service: body.service } }],
             revision
           )
-        : app.rehearsals.remove(params.id, { kind: 'Tunnel', ...tunnel }, false, revision);
+        : app.rehearsals.remove(params.id, { ref: { kind: 'Tunnel', ...tunnel } }, revision);
     }
   })
 ];

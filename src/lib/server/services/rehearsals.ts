@@ -15,6 +15,14 @@ import {
   trunkStays
 } from './rehearsal-refusals';
 
+/** What is taken away, and how. */
+interface Removing {
+  readonly ref: Ref;
+  readonly keepMembers?: boolean;
+  readonly force?: boolean;
+  readonly more?: readonly Ref[];
+}
+
 /** What can be done with rehearsals. Whatever changes one goes through its queue, so that two editors never mix. */
 export class RehearsalService extends StandingRehearsals {
   private readonly persisted = new Map<string, number>();
@@ -149,8 +157,8 @@ export class RehearsalService extends StandingRehearsals {
   send = (id: string, objects: readonly ApiObject[], revision?: number, replace: readonly Ref[] = []) =>
     this.act(id, { type: 'send', objects, ...(replace.length ? { replace } : {}) }, revision);
 
-  remove = (id: string, ref: Ref, keepMembers: boolean, revision?: number, more: readonly Ref[] = []) =>
-    this.act(id, { type: 'remove', ref, keepMembers, ...(more.length ? { more } : {}) }, revision);
+  remove = (id: string, { ref, keepMembers = false, force = false, more = [] }: Removing, revision?: number) =>
+    this.act(id, { type: 'remove', ref, keepMembers, ...(force ? { force } : {}), ...(more.length ? { more } : {}) }, revision);
 
   /** Finds one object and sends it altered, as if its manifest had been edited by hand. */
   private async alter(

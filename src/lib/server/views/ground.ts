@@ -1,6 +1,6 @@
 import { bytesOf } from '$core/shared';
 import { groundGates } from '$core/gates';
-import { claimsOf, isVirtualNode, nodeReady, roomOf, zoneOf, type Disk, type Node } from '$core/model';
+import { claimsOf, isVirtualNode, makerOf, nodeReady, roomOf, zoneOf, type Disk, type Node } from '$core/model';
 import { fitDisks, diskFault, driverPartOf, isStorageNode, poolFigures, poolNodes, poolPartOf, type PoolNode } from '$core/standin';
 import { largestAsk, nodeSpeed } from '$core/sizing';
 import { byName, type Scene } from './scene';
@@ -113,7 +113,7 @@ function plankOf({ facts }: Scene, node: Node, { disks, attached }: ByNode): Pla
       .map((pod) => ({
         namespace: pod.metadata.namespace ?? '',
         name: pod.metadata.name,
-        owner: pod.metadata.ownerReferences?.[0]?.name ?? pod.metadata.name
+        owner: makerOf(pod)?.name ?? pod.metadata.name
       })),
     system: pods.filter(isSystem).length
   };

@@ -1,7 +1,7 @@
 import { clockOf, wordsOf } from '$core/shared';
 import { ephemeralDirs, persist, type PersistWish } from '$core/drafts';
 import { writeManifests } from '$core/manifest';
-import { isReady, type ApiObject, type Deployment, type StatefulSet, podsMadeBy } from '$core/model';
+import { isReady, makerOf, type ApiObject, type Deployment, type StatefulSet, podsMadeBy } from '$core/model';
 import { lineSentence, rootLine } from '$core/rootline';
 import { ephemeralFillAt, type World } from '$core/standin';
 import type { Scene } from './scene';
@@ -10,8 +10,7 @@ const podsOf = (world: World, wish: PersistWish) =>
   world.store
     .list('Pod', wish.namespace)
     .filter(
-      (pod) =>
-        pod.metadata.ownerReferences?.some((one) => one.kind === wish.kind && one.name === wish.name) && !pod.metadata.deletionTimestamp
+      (pod) => makerOf(pod)?.kind === wish.kind && makerOf(pod)?.name === wish.name && !pod.metadata.deletionTimestamp
     );
 
 /** Runs until settled; gives how long nobody was ready on the way, and what stands in the end. */

@@ -29,6 +29,7 @@
   const keyOf = (one: Ref) => `${one.kind} ${one.namespace}/${one.name}`;
   const holdsData = ({ ref: { kind } }: Companion) => kind === 'PersistentVolumeClaim' || kind === 'VolumeSnapshot';
   let keepMembers = $state(false);
+  let force = $state(false);
   let typed = $state('');
   let busy = $state(false);
   let sheet = $state.raw<Found | null>(null);
@@ -37,7 +38,7 @@
 
   $effect(() => {
     let late = false;
-    void call('POST', '/rehearsals/{id}/removal-sheet', { params: { id }, body: { ...ref, keepMembers } }).then((answer) => {
+    void call('POST', '/rehearsals/{id}/removal-sheet', { params: { id }, body: { ...ref, keepMembers, force } }).then((answer) => {
       if (late) return;
       if (!answer.ok) return notices.complain(answer.trouble);
       sheet = answer.value;
@@ -68,7 +69,7 @@
     const along = all.filter((one) => chosen.has(keyOf(one.ref))).map((one) => one.ref);
     const gone = await doCall('POST', '/rehearsals/{id}/remove', {
       params: { id },
-      body: { ...ref, keepMembers, more: [...more, ...along] }
+      body: { ...ref, keepMembers, force, more: [...more, ...along] }
     });
     busy = false;
     if (!gone) return;
@@ -137,12 +138,16 @@
     {/if}
     {@render lines('Stays', stays, false)}
     {@render lines('Data that is lost', lost, true)}
+    {@render lines('Risked', sheet.risks, true)}
   {:else}
     <p class="quiet">Looking at what stands with it …</p>
   {/if}
   <form class="dialog-foot" onsubmit={take}>
     {#if maykeep}<label class="mb-3 flex items-center gap-2"
         ><input type="checkbox" bind:checked={keepMembers} />Keep its members running</label
+      >{/if}
+    {#if ref.kind === 'Pod'}<label class="mb-3 flex items-center gap-2"
+        ><input type="checkbox" bind:checked={force} />By force: don't wait for its node to end it</label
       >{/if}
     {#if lost.length}
       <NameToLose {cluster} bind:typed />

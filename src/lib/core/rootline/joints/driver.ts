@@ -35,7 +35,8 @@ function partLook(facts: Facts, driver: string, part: 'controller' | 'node', pod
       event: lastEvent(facts, pod, ['FailedScheduling', 'Failed', 'FailedMount', 'BackOff', 'Unhealthy'])
     }))
     .find((one) => one.event);
-  const failed = maker && lastEvent(facts, maker, ['FailedCreate']);
+  const between = maker ? facts.ownedBy(maker.metadata.uid ?? '-').filter((one) => one.kind === 'ReplicaSet') : [];
+  const failed = maker && [maker, ...between].map((one) => lastEvent(facts, one, ['FailedCreate'])).find((one) => one);
   const evidence: Evidence[] = compact([
     stuck?.event,
     failed,

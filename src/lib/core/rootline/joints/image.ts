@@ -1,4 +1,4 @@
-import { refOf, type ApiObject, type Facts, type Pod, type Registry, type StatefulSet } from '../../model';
+import { makerOf, refOf, type ApiObject, type Facts, type Pod, type Registry, type StatefulSet } from '../../model';
 import { asManifest } from '../../manifest';
 import { imageParts, isKnownImage, ordinaryMib, pullOf } from '../../standin';
 import { compact, field, isRunning, lastEvent, look, ref, waitingOf } from '../evidence';
@@ -17,8 +17,8 @@ const opened = (host: string): Registry => ({
 /** The owner of a member with an image pulled from a registry that the nodes reach, which has to hold a copy of it. */
 function mirrorOf(facts: Facts, pod: Pod | undefined, set: StatefulSet | undefined, image: string): Remedy['also'] {
   const mirror = facts.list('Registry').find((one) => one.spec.reachable);
-  const named = pod?.metadata.ownerReferences?.find((one) => one.controller && one.kind === 'Deployment');
-  const owner = set ?? (named && facts.get('Deployment', pod?.metadata.namespace ?? '', named.name));
+  const named = pod && makerOf(pod);
+  const owner = set ?? (named?.kind === 'Deployment' ? facts.get('Deployment', pod?.metadata.namespace ?? '', named.name) : undefined);
   if (!mirror || !owner || mirror.spec.host === imageParts(image).host) return undefined;
   const { host } = imageParts(image);
   const better = host ? image.replace(host, mirror.spec.host) : `${mirror.spec.host}/${image}`;

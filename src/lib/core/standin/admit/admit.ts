@@ -1,6 +1,7 @@
 import { addressAt, plural, prefixSize, rangeFault } from '../../shared';
 import { keyOf, refOf, type ApiObject, type Asset, type Facts, type Kind, type KindMap, type Ref } from '../../model';
 import { damage, writeFault, writeRow } from '../engines/little-store';
+import { forceAway } from '../engines/left-behind';
 import { poolDriver } from '../provider/pool';
 import type { ClusterAccess } from '../control/loop';
 import type { Action } from '../action';
@@ -50,11 +51,12 @@ function heldBack(facts: Facts, object: ApiObject): { message: string; remedy: s
   return undefined;
 }
 
-/** Whether something stands there to be taken away. */
-export function removalRefusal(facts: Facts, ref: Ref): Refusal | undefined {
+/** Whether something stands there to be taken away. A pod that is being deleted can still be forced. */
+export function removalRefusal(facts: Facts, ref: Ref, force = false): Refusal | undefined {
   const object = facts.get(ref.kind, ref.namespace, ref.name);
   const at = { object: keyOf(ref) };
   if (!object) return { code: 'not-found', message: `${keyOf(ref)} doesn't exist.`, remedy: 'Check kind, namespace and name.', at };
+  if (force && object.kind === 'Pod') return undefined;
   if (object.metadata.deletionTimestamp)
     return { code: 'not-sendable', message: `${keyOf(ref)} is being deleted already.`, remedy: 'Run the clock until it is gone.', at };
   const held = heldBack(facts, object);
@@ -67,7 +69,7 @@ export function refusalsOf(facts: Facts, action: Action): readonly Refusal[] {
     case 'send':
       return plan(facts, action.objects, action.replace).flatMap((one) => one.refusals);
     case 'remove': {
-      const refusal = removalRefusal(facts, action.ref);
+      const refusal = removalRefusal(facts, action.ref, action.force);
       return refusal ? [refusal] : [];
     }
     case 'write': {
@@ -170,7 +172,8 @@ export function* admitSteps(world: ClusterAccess, action: Action, planned?: read
       for (const ref of [action.ref, ...(action.more ?? [])]) {
         const object = world.store.find(ref);
         if (object && action.keepMembers) orphan(world, object);
-        world.remove(ref);
+        if (object?.kind === 'Pod' && action.force) forceAway(world, object);
+        else world.remove(ref);
       }
   }
   return [];

@@ -1,6 +1,6 @@
 import { bytesOf, quantityOf } from '../../shared';
 import { asManifest } from '../../manifest';
-import { claimsOf, keyOf, refOf, type Claim, type Deployment, type Facts, type Pod, type Restoring } from '../../model';
+import { claimsOf, keyOf, makerOf, refOf, type Claim, type Deployment, type Facts, type Pod, type Restoring } from '../../model';
 import type { ClusterAccess } from '../control/loop';
 import type { Refusal } from './plan';
 
@@ -19,15 +19,13 @@ export interface Stopped {
   readonly deployments: readonly Deployment[];
 }
 
-const ownerOf = (pod: Pod) => pod.metadata.ownerReferences?.find((one) => one.controller);
-
 /** Who has to stop so that a claim can be swapped. */
 export function stoppedFor(facts: Facts, namespace: string, claim: string): Stopped {
   const pods = [...facts.podsOfClaim(namespace, claim)].filter((pod) => !pod.metadata.deletionTimestamp);
-  const names = [...new Set(pods.flatMap((pod) => (ownerOf(pod)?.kind === 'Deployment' ? [ownerOf(pod)!.name] : [])))];
+  const names = [...new Set(pods.flatMap((pod) => (makerOf(pod)?.kind === 'Deployment' ? [makerOf(pod)!.name] : [])))];
   return {
     pods,
-    alone: pods.filter((pod) => !ownerOf(pod)),
+    alone: pods.filter((pod) => !makerOf(pod)),
     deployments: names.flatMap((name) => facts.get('Deployment', namespace, name) ?? [])
   };
 }
@@ -60,12 +58,12 @@ export function restoreRefusal(facts: Facts, { namespace, claim: name, snapshot 
       remedy: 'Run the clock until that is done, then restore this one.',
       at
     };
-  const odd = stoppedFor(facts, namespace, name).pods.find((pod) => !['StatefulSet', 'Deployment', undefined].includes(ownerOf(pod)?.kind));
+  const odd = stoppedFor(facts, namespace, name).pods.find((pod) => !['StatefulSet', 'Deployment', undefined].includes(makerOf(pod)?.kind));
   return odd
     ? {
         code: 'still-used',
-        message: `${odd.metadata.name} uses it, and its ${ownerOf(odd)!.kind} would start it again at once.`,
-        remedy: `Take the ${ownerOf(odd)!.kind} ${ownerOf(odd)!.name} away first, or restore into a new claim.`,
+        message: `${odd.metadata.name} uses it, and its ${makerOf(odd)!.kind} would start it again at once.`,
+        remedy: `Take the ${makerOf(odd)!.kind} ${makerOf(odd)!.name} away first, or restore into a new claim.`,
         at
       }
     : undefined;

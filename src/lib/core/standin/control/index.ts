@@ -23,6 +23,7 @@ import { nodeLoss } from './nodes/node-loss';
 import { pools } from './storage/pools';
 import { provisioning } from './storage/provisioning';
 import { reclaim } from './storage/reclaim';
+import { replicaSets } from './workloads/replica-sets';
 import { resending } from './objects/resending';
 import { resting } from './workloads/resting';
 import { restoring } from './storage/restoring';
@@ -47,6 +48,7 @@ export const loops: readonly Loop[] = [
   restoring,
   sets,
   deployments,
+  replicaSets,
   daemonSets,
   jobs,
   backends,

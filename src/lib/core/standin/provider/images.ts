@@ -1,5 +1,5 @@
 import { CoreError, hash32 } from '../../shared';
-import type { Pod, PodSpec } from '../../model';
+import { makerOf, type Pod, type PodSpec } from '../../model';
 import type { SpanMs } from '../clock/steps';
 import { engineCards, type EngineId, type EnginePart, type ImageVersion } from '../cards/engines';
 import { driverCards } from './drivers';
@@ -187,9 +187,9 @@ export const partOfLabel = 'app.kubernetes.io/part-of';
 
 /** The workload that a pod belongs to: what its label says, else the set whose ordinal it bears, else its owner. */
 export function workloadOf({ metadata }: Pick<Pod, 'metadata'>): string {
-  const { name, labels = {}, ownerReferences } = metadata;
+  const { name, labels = {} } = metadata;
   const index = labels['apps.kubernetes.io/pod-index'];
-  return labels[partOfLabel] ?? (index === undefined ? (ownerReferences?.[0]?.name ?? name) : name.slice(0, -index.length - 1));
+  return labels[partOfLabel] ?? (index === undefined ? (makerOf({ metadata })?.name ?? name) : name.slice(0, -index.length - 1));
 }
 
 /** The workload that a set's or deployment's pods belong to. */

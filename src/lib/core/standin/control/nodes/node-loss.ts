@@ -1,6 +1,7 @@
 import { stampOf, momentOf } from '../../../shared';
 import { conditionOf, refOf, type Facts, type Node, type Pod } from '../../../model';
 import { stopWriting } from '../../engines/little-store';
+import { endLeftBehind } from '../../engines/left-behind';
 import { closeProcess } from '../../engines/processes';
 import { hasTaint, isDark, isUnheard, outOfServiceTaint, unreachableTaint } from '../../provider/outages';
 import { withCondition, type ClusterAccess, type Loop } from '../loop';
@@ -75,7 +76,7 @@ function giveUp(world: ClusterAccess, pods: readonly Pod[]): void {
   for (const pod of pods) {
     stopWriting(world, pod);
     closeProcess(world, pod);
-    world.drop(refOf(pod));
+    if (!pod.metadata.finalizers?.length) world.drop(refOf(pod));
   }
 }
 
@@ -114,10 +115,12 @@ export const nodeLoss: Loop = {
     if (!unheard) {
       if (!watch) return;
       watches.delete(key);
+      endLeftBehind(world, key);
       if (ready === 'Unknown') setHeard(world, node, true);
       return;
     }
     const dark = isDark(world.store, key);
+    if (dark) endLeftBehind(world, key);
     if (!watch || (dark && !watch.dark)) watches.set(key, { sinceMs: watch?.sinceMs ?? world.nowMs, dark: dark || (watch?.dark ?? false) });
     const left = (watch?.sinceMs ?? world.nowMs) + graceMs - world.nowMs;
     if (ready === 'True' && left > 0) world.after(left, key);

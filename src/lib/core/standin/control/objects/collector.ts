@@ -4,6 +4,7 @@ import type { ClusterAccess, Loop, Watch } from '../loop';
 const owners: readonly Kind[] = [
   'StatefulSet',
   'Deployment',
+  'ReplicaSet',
   'DaemonSet',
   'Job',
   'Pool',
@@ -21,6 +22,7 @@ const owners: readonly Kind[] = [
 const within: readonly Kind[] = [
   'StatefulSet',
   'Deployment',
+  'ReplicaSet',
   'DaemonSet',
   'Job',
   'Pod',

@@ -1,6 +1,7 @@
 import { claimsOf, refOf, takesRoom, type Attachment, type Pod, type Volume } from '../../../model';
 import { hash32, hex8, stampOf } from '../../../shared';
 import { backoffs } from '../../clock/steps';
+import { hasTaint, isUnheard, outOfServiceTaint } from '../../provider/outages';
 import { driverAnswers, mayCall, pluginOn } from '../../provider/driver';
 import type { Store } from '../../store';
 import { idOf, type ClusterAccess, type Loop } from '../loop';
@@ -106,12 +107,39 @@ function detach(world: ClusterAccess, key: string, attachment: Attachment): void
     return;
   }
   calls.end(world, key);
+  unneededSince(world).delete(key);
   const volume = world.store.get('PersistentVolume', '', source.persistentVolumeName ?? '');
   const asset = world.store.get('Asset', '', volume?.spec.csi?.volumeHandle ?? '');
   if (asset)
     world.put({ ...asset, status: { ...asset.status, attachedTo: (asset.status?.attachedTo ?? []).filter((one) => one !== nodeName) } });
   world.drop(refOf(attachment));
 }
+
+/**
+ * How long a volume stays attached to a node that can't say that it is unmounted there, in ms. Source: the cluster API's "Node Shutdowns",
+ * force storage detach on timeout.
+ */
+export const unmountWaitMs = 360_000;
+/** Since when nobody needs a volume on a node that isn't heard of (virtual ms). */
+const unneededSince = (world: ClusterAccess) => world.memory<number>('unneededSince');
+
+/** How long it is still waited for a node to unmount a volume, in ms; 0 where it has, or nobody need wait for it. */
+function unmountsIn(world: ClusterAccess, key: string, node: string): number {
+  const since = unneededSince(world);
+  const found = world.store.get('Node', '', node);
+  if (!found || !isUnheard(world.store, node) || hasTaint(found, outOfServiceTaint)) {
+    since.delete(key);
+    return 0;
+  }
+  if (!since.has(key)) since.set(key, world.nowMs);
+  return Math.max(0, since.get(key)! + unmountWaitMs - world.nowMs);
+}
+
+const pairsOn = (node: string, store: Store): string[] =>
+  store
+    .list('VolumeAttachment')
+    .filter((one) => one.spec.nodeName === node)
+    .map(({ spec }) => keyOfPair(spec.source.persistentVolumeName ?? '', node));
 
 /** Attaches volumes to the nodes where their pods stand, and detaches them when the last one has gone. */
 export const attaching: Loop = {
@@ -129,6 +157,9 @@ export const attaching: Loop = {
       const others = claim ? store.podsOfClaim(claim.namespace ?? '', claim.name ?? '').map((pod) => pod.spec.nodeName) : [];
       return [spec.nodeName, ...(now ? [] : others)].filter((node) => node !== undefined).map((node) => keyOfPair(volume, node));
     },
+    Outage: (now, before, store) =>
+      [now, before].flatMap((one) => [...(one?.spec.dark ?? []), ...(one?.spec.cut ?? []).flat()].flatMap((node) => pairsOn(node, store))),
+    Node: (now, before, store) => (now && before && now.spec !== before.spec ? pairsOn(now.metadata.name, store) : []),
     CSINode: (now, _before, store) => (now ? store.podsOn(now.metadata.name).flatMap((pod) => pairsOf(pod, store)) : []),
     Identity: (_now, _before, store) =>
       store.list('VolumeAttachment').map(({ spec }) => keyOfPair(spec.source.persistentVolumeName ?? '', spec.nodeName))
@@ -140,11 +171,14 @@ export const attaching: Loop = {
     const pods = volume ? holders(world.store, volume, node) : [];
     if (!pods.length) {
       if (attachment) {
-        if (attachment.status?.attached) detach(world, key, attachment);
+        const waitMs = attachment.status?.attached ? unmountsIn(world, key, node) : 0;
+        if (waitMs > 0) world.after(waitMs, key);
+        else if (attachment.status?.attached) detach(world, key, attachment);
         else world.drop(refOf(attachment));
       }
       return;
     }
+    unneededSince(world).delete(key);
     const driver = volume?.spec.csi?.driver;
     if (!volume || !driver || world.store.get('CSIDriver', '', driver)?.spec.attachRequired === false) return;
     if (attachment?.status?.attached) {

@@ -1,5 +1,5 @@
 import { hash32, stableJson } from '../../../shared';
-import { isReady, ownerOf, type ApiObject, type Kind, type Pod, type PodSpec, type PodTemplate } from '../../../model';
+import { isReady, makerOf, ownerOf, type ApiObject, type Kind, type Pod, type PodSpec, type PodTemplate } from '../../../model';
 import type { ClusterAccess } from '../loop';
 
 const revisions = new WeakMap<object, string>();
@@ -80,3 +80,11 @@ export const ownersOfKind =
     const id = controllerId(now ?? before, kind);
     return id ? [id] : [];
   };
+
+/** Key of the deployment behind a pod that changed in a way that counts. */
+export function deploymentOf(now: Pod | undefined, before: Pod | undefined): string[] {
+  if (!counts(now, before)) return [];
+  const pod = (now ?? before)!;
+  const maker = makerOf(pod);
+  return maker?.kind === 'Deployment' ? [`${pod.metadata.namespace}/${maker.name}`] : [];
+}

@@ -1,4 +1,4 @@
-import { isReady, type Deployment, type Rest, type StatefulSet } from '../../../model';
+import { isReady, makerOf, podsMadeBy, type Deployment, type Rest, type StatefulSet } from '../../../model';
 import { partRank } from '../../cards/engines';
 import { enginePartOf, workloadOfTemplate } from '../../provider/images';
 import type { Store } from '../../store';
@@ -20,7 +20,7 @@ function partsOf(store: Store, namespace: string, workload: string): Set[] {
   return [...sets, ...deployments].sort((a, b) => rankOf(a) - rankOf(b));
 }
 
-const podsOf = (world: ClusterAccess, set: Set) => world.store.ownedBy(set.metadata.uid ?? '').filter((one) => one.kind === 'Pod');
+const podsOf = (world: ClusterAccess, set: Set) => podsMadeBy(world.store, set);
 
 function scale(world: ClusterAccess, set: Set, replicas: number, mark: string | undefined): void {
   const { [restedMark]: _, ...annotations } = set.metadata.annotations ?? {};
@@ -63,10 +63,10 @@ export const resting: Loop = {
     Pod: (now, before, store) => {
       if (now && before && isReady(now) === isReady(before)) return [];
       const pod = (now ?? before)!;
-      const owner = pod.metadata.ownerReferences?.[0];
+      const owner = makerOf(pod);
       if (owner?.kind !== 'StatefulSet' && owner?.kind !== 'Deployment') return [];
       const set = store.get(owner.kind, pod.metadata.namespace ?? '', owner.name);
-      if (set?.metadata.uid !== owner.uid || !set) return [];
+      if (!set) return [];
       if (!enginePartOf(set.spec.template.spec)) return [];
       const namespace = pod.metadata.namespace ?? '';
       const workload = workloadOfTemplate(set);

@@ -37,6 +37,11 @@ function stop(turn: Turn): void {
   if (working(turn, 'stop', spanMs)) return;
   world.endAll(subject);
   closeProcess(world, pod);
+  if (pod.metadata.finalizers?.length) {
+    // Its containers have ended; the pod stays until whoever set the finalizer takes it off.
+    if (takesRoom(pod)) setContainers(turn, { terminated: { exitCode: 0, reason: 'Completed' } }, { phase: 'Succeeded' });
+    return;
+  }
   statesOf(world).delete(key);
   world.drop(refOf(pod));
 }
@@ -79,7 +84,9 @@ export const agent: Loop = {
     Pod: (now, before) =>
       now &&
       (now.spec.nodeName || now.metadata.deletionTimestamp) &&
-      (now.spec !== before?.spec || now.metadata.deletionTimestamp !== before?.metadata.deletionTimestamp)
+      (now.spec !== before?.spec ||
+        now.metadata.deletionTimestamp !== before?.metadata.deletionTimestamp ||
+        (now.metadata.deletionTimestamp && now.metadata.finalizers !== before?.metadata.finalizers))
         ? [idOf(now)]
         : now
           ? []

@@ -1,8 +1,9 @@
 import { addressAt, bytesOf, draw, prefixSize, rangeFault, stampOf } from '../../../../shared';
 import { claimsOf, isReady, type Container, type Pod } from '../../../../model';
 import { backoffMs, backoffs } from '../../../clock/steps';
-import { openStore, stopWriting } from '../../../engines/little-store';
-import { closeProcess, openProcess, processOf, programReady } from '../../../engines/processes';
+import { damage, openStore, stopWriting } from '../../../engines/little-store';
+import { otherWriter } from '../../../engines/left-behind';
+import { assetsOf, closeProcess, openProcess, processOf, programReady } from '../../../engines/processes';
 import { hasEngine } from '../../../engines/registry';
 import { enginePartOf, imageCard, type ImageCard } from '../../../provider/images';
 import { diskLabel } from '../../../provider/pool';
@@ -332,11 +333,27 @@ export function warmStage(turn: Turn): void {
     workStage({ ...turn, state: step(turn, { stage: 'work' }) });
     return;
   }
+  warnOfOthers(turn);
   openStore(world, pod);
   openProcess(world, pod);
   const ready = programReady(world.store, pod);
   if (!ready) world.begin(subjectOf(turn), 'joining');
   setContainers(turn, pod.status?.containerStatuses?.[0]?.state ?? {}, { phase: 'Running', ready });
+}
+
+/** Two programs that write into the same volume spoil it. */
+function warnOfOthers({ world, pod }: Turn): void {
+  for (const asset of assetsOf(world.store, pod)) {
+    const other = otherWriter(world, asset, pod);
+    if (!other) continue;
+    world.event(
+      pod,
+      'StoreDamaged',
+      `${other.pod} was taken away by force and still writes into the same volume on ${other.node}: two programs write at once.`,
+      'Warning'
+    );
+    damage(world, asset);
+  }
 }
 
 /** How long a pod's program works before it ends by itself; undefined for one that runs on. */
