@@ -19,13 +19,15 @@ const kinds = {
     'PersistentVolume',
     'PersistentVolumeClaim',
     'Event',
-    'ResourceQuota'
+    'ResourceQuota',
+    'LimitRange'
   ],
   'apps/v1': ['StatefulSet', 'Deployment', 'DaemonSet', 'ReplicaSet'],
   'batch/v1': ['Job'],
   'storage/v1': ['StorageClass', 'CSIDriver', 'CSINode', 'VolumeAttachment'],
   'discovery/v1': ['EndpointSlice'],
   'policy/v1': ['PodDisruptionBudget'],
+  'scheduling/v1': ['PriorityClass'],
   'rbac/v1': ['Role', 'ClusterRole', 'RoleBinding', 'ClusterRoleBinding'],
   'networking/v1': ['NetworkPolicy'],
   'admissionregistration/v1': ['ValidatingWebhookConfiguration', 'MutatingWebhookConfiguration']

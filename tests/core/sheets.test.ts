@@ -171,7 +171,11 @@ describe('removal sheets, head by head', () => {
   const heads = ({ goes, lost, stays }: RemovalSheet) => ({ goes: goes.length, lost: lost.length, stays: stays.length });
   test('a set: its members end, its claims stay', () => {
     expect(heads(removalSheet(world.store, ref('StatefulSet', 'events', 'boarding')))).toEqual({ goes: 3, lost: 0, stays: 3 });
-    expect(heads(removalSheet(world.store, ref('StatefulSet', 'events', 'boarding'), { keepMembers: true }))).toEqual({ goes: 0, lost: 0, stays: 6 });
+    expect(heads(removalSheet(world.store, ref('StatefulSet', 'events', 'boarding'), { keepMembers: true }))).toEqual({
+      goes: 0,
+      lost: 0,
+      stays: 6
+    });
   });
   test('a set under a policy that takes claims along, with a class that retains: the claims go, the volumes stay', () => {
     const fork = quay();

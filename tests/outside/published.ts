@@ -7,10 +7,12 @@ import { PodDisruptionBudget } from 'kubernetes-models/policy/v1';
 import { NetworkPolicy } from 'kubernetes-models/networking.k8s.io/v1';
 import { ClusterRole, ClusterRoleBinding, Role, RoleBinding } from 'kubernetes-models/rbac.authorization.k8s.io/v1';
 import { EndpointSlice } from 'kubernetes-models/discovery.k8s.io/v1';
+import { PriorityClass } from 'kubernetes-models/scheduling.k8s.io/v1';
 import { CSIDriver, CSINode, StorageClass, VolumeAttachment } from 'kubernetes-models/storage.k8s.io/v1';
 import {
   ConfigMap,
   Event,
+  LimitRange,
   Namespace,
   Node,
   PersistentVolume,
@@ -38,6 +40,7 @@ export const models: { readonly [K in Kind]?: new (object: never) => { validate(
   EndpointSlice,
   Event,
   Job,
+  LimitRange,
   Namespace,
   NetworkPolicy,
   Node,
@@ -45,6 +48,7 @@ export const models: { readonly [K in Kind]?: new (object: never) => { validate(
   PersistentVolumeClaim,
   Pod,
   PodDisruptionBudget,
+  PriorityClass,
   ResourceQuota,
   Role,
   RoleBinding,

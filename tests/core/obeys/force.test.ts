@@ -6,8 +6,7 @@ import { alter, eventsAbout, get, markOf, nodeOf, pod, ready, remove, send, set 
 
 const minute = 60_000;
 const outage = (how: string) => `apiVersion: standin.example/v1\nkind: Outage\nmetadata: {name: gone}\nspec: {${how}}\n---\n`;
-const force = (world: ReturnType<typeof ready>, name: string) =>
-  world.act({ type: 'remove', ref: ref('Pod', 'space', name), force: true });
+const force = (world: ReturnType<typeof ready>, name: string) => world.act({ type: 'remove', ref: ref('Pod', 'space', name), force: true });
 
 /** A set of three whose member 1 stands on a node that is lost, and has stood there until it is Terminating. */
 function lost(how: 'dark' | 'cut') {

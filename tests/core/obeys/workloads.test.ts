@@ -69,17 +69,28 @@ describe('deployments', () => {
     send_('one');
     const [first] = world.store.list('ReplicaSet', 'space');
     expect(podsLike(world, 'd').map((one) => one.metadata.ownerReferences)).toEqual(
-      Array.from({ length: 2 }, () => [expect.objectContaining({ kind: 'ReplicaSet', name: first!.metadata.name, uid: first!.metadata.uid, controller: true })])
+      Array.from({ length: 2 }, () => [
+        expect.objectContaining({ kind: 'ReplicaSet', name: first!.metadata.name, uid: first!.metadata.uid, controller: true })
+      ])
     );
     expect(first!.metadata.ownerReferences![0]!.name).toBe('d');
     send_('two');
-    expect(sets(world)).toEqual([['1', 0, 0], ['2', 2, 2]]);
+    expect(sets(world)).toEqual([
+      ['1', 0, 0],
+      ['2', 2, 2]
+    ]);
     // Back to what was: its replica set comes back, as the newest.
     send_('one');
-    expect(sets(world)).toEqual([['2', 0, 0], ['3', 2, 2]]);
+    expect(sets(world)).toEqual([
+      ['2', 0, 0],
+      ['3', 2, 2]
+    ]);
     expect(get(world, 'ReplicaSet', first!.metadata.name)!.metadata.uid).toBe(first!.metadata.uid);
     send_('three');
-    expect(sets(world)).toEqual([['3', 0, 0], ['4', 2, 2]]);
+    expect(sets(world)).toEqual([
+      ['3', 0, 0],
+      ['4', 2, 2]
+    ]);
     remove(world, 'Deployment', 'd');
     world.runSettled();
     expect([sets(world), podsLike(world, 'd')]).toEqual([[], []]);

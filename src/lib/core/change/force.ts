@@ -14,19 +14,27 @@ export function forceRisks(facts: Facts, pod: Pod): SheetLine[] {
   if (node === undefined) return [{ ref, says: 'stands on no node yet: nothing is risked' }];
   if (!facts.knowsProvider) return [{ ref, says: `whether its program still runs on ${node} can't be told from an export` }];
   if (!isUnheard(facts, node))
-    return [{ ref, says: `${node} is heard of and ends the program at once, without its time to stop: what it holds in memory isn't written` }];
+    return [
+      { ref, says: `${node} is heard of and ends the program at once, without its time to stop: what it holds in memory isn't written` }
+    ];
   const lines: SheetLine[] = [
     isDark(facts, node)
       ? { ref, says: `${node} has no power: nothing runs there that could write` }
-      : { ref, says: `its program runs on, on ${node}, which is only cut off: two members of one name at once, and each may take itself for the one` }
+      : {
+          ref,
+          says: `its program runs on, on ${node}, which is only cut off: two members of one name at once, and each may take itself for the one`
+        }
   ];
-  for (const name of claimsOf(pod.spec)) {
+  for (const name of claimsOf(pod.spec, pod.metadata.name)) {
     const claim = facts.get('PersistentVolumeClaim', pod.metadata.namespace ?? '', name);
     const volume = facts.get('PersistentVolume', '', claim?.spec.volumeName ?? '');
     if (!claim || !volume) continue;
     const attaches = facts.get('CSIDriver', '', volume.spec.csi?.driver ?? '')?.spec.attachRequired !== false;
     if (!attaches && runsUnheard(facts, node))
-      lines.push({ ref: refOf(claim), says: 'is attached to no node, so nothing keeps the two from writing into it at once: its data may be spoilt' });
+      lines.push({
+        ref: refOf(claim),
+        says: 'is attached to no node, so nothing keeps the two from writing into it at once: its data may be spoilt'
+      });
     if (attaches)
       lines.push({
         ref: refOf(claim),

@@ -104,7 +104,7 @@ function headsOf(facts: Facts, ref: Ref, object: ApiObject, keepMembers: boolean
   if (object.kind === 'Pod') {
     const owner = makerOf(object);
     const dirs = ephemeral(object.spec);
-    const stays = claimsOf(object.spec).map((name) => ({
+    const stays = claimsOf(object.spec, object.metadata.name).map((name) => ({
       ref: { kind: 'PersistentVolumeClaim' as const, namespace: ref.namespace, name },
       says: 'stays, with its data'
     }));

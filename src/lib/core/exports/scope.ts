@@ -98,7 +98,7 @@ class ExportScope implements Scope {
     }
     if (object.kind === 'Pod') {
       if (object.spec.nodeName) this.wanted.add(key('Node', ''));
-      if (claimsOf(object.spec).length) this.wanted.add(key('PersistentVolumeClaim', namespace));
+      if (claimsOf(object.spec, object.metadata.name).length) this.wanted.add(key('PersistentVolumeClaim', namespace));
     }
     if (object.kind === 'PersistentVolumeClaim' && object.spec.volumeName) this.wanted.add(key('PersistentVolume', ''));
     if (object.kind === 'StatefulSet' && (object.status?.replicas ?? 0) > 0) this.wanted.add(key('Pod', namespace));

@@ -516,6 +516,9 @@ export const apiFields: Readonly<Record<string, Readonly<Record<string, string>>
   ScopeSelector: { matchExpressions: '[ScopedResourceSelectorRequirement]' },
   ScopedResourceSelectorRequirement: { operator: 's!', scopeName: 's!', values: '[s]' },
   ResourceQuotaStatus: { hard: '{q}', used: '{q}' },
+  LimitRange: { apiVersion: 's', kind: 's', metadata: 'ObjectMeta', spec: 'LimitRangeSpec' },
+  LimitRangeSpec: { limits: '[LimitRangeItem]!' },
+  LimitRangeItem: { default: '{q}', defaultRequest: '{q}', max: '{q}', maxLimitRequestRatio: '{q}', min: '{q}', type: 's!' },
   StatefulSet: { apiVersion: 's', kind: 's', metadata: 'ObjectMeta', spec: 'StatefulSetSpec', status: 'StatefulSetStatus' },
   StatefulSetSpec: {
     minReadySeconds: 'n',
@@ -723,6 +726,15 @@ export const apiFields: Readonly<Record<string, Readonly<Record<string, string>>
     disruptionsAllowed: 'n!',
     expectedPods: 'n!',
     observedGeneration: 'n'
+  },
+  PriorityClass: {
+    apiVersion: 's',
+    description: 's',
+    globalDefault: 'b',
+    kind: 's',
+    metadata: 'ObjectMeta',
+    preemptionPolicy: 's',
+    value: 'n!'
   },
   Role: { apiVersion: 's', kind: 's', metadata: 'ObjectMeta', rules: '[PolicyRule]' },
   PolicyRule: { apiGroups: '[s]', nonResourceURLs: '[s]', resourceNames: '[s]', resources: '[s]', verbs: '[s]!' },

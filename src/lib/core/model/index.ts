@@ -1,3 +1,4 @@
+export * from './amounts';
 export * from './bounds';
 export * from './facts';
 export * from './kinds';

@@ -43,6 +43,8 @@ export interface KindMap {
   MutatingWebhookConfiguration: policy.MutatingHook;
   NetworkPolicy: policy.NetworkPolicy;
   ResourceQuota: policy.ResourceQuota;
+  LimitRange: policy.LimitRange;
+  PriorityClass: policy.PriorityClass;
   ReplicaSet: policy.ReplicaSet;
   Issuer: policy.Issuer;
   Certificate: policy.Certificate;
@@ -120,6 +122,8 @@ export const kindEntries: readonly KindEntry[] = [
   entry('CheckSettings', api, standin.checkSettingsSchema, { cluster: true }),
   entry('Namespace', 'v1', plain.namespaceSchema, { cluster: true, rule: 'label' }),
   entry('ResourceQuota', 'v1', policy.resourceQuotaSchema),
+  entry('LimitRange', 'v1', policy.limitRangeSchema),
+  entry('PriorityClass', 'scheduling.k8s.io/v1', policy.priorityClassSchema, { cluster: true }),
   entry('NetworkPolicy', 'networking.k8s.io/v1', policy.networkPolicySchema),
   entry('CSIDriver', storageApi, storage.csiDriverSchema, { cluster: true }),
   entry('StorageClass', storageApi, storage.storageClassSchema, { cluster: true }),

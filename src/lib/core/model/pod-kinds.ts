@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { claimSpec } from './claim-spec';
 import { condition, count, intOrText, kindOf, labelSelector, objectMeta, quantityMap, textMap } from './meta';
 
 const keyRef = z.looseObject({ name: z.string().optional(), key: z.string(), optional: z.boolean().optional() });
@@ -10,7 +11,14 @@ const envVar = z.looseObject({
   valueFrom: z.looseObject({ configMapKeyRef: keyRef.optional(), secretKeyRef: keyRef.optional() }).optional()
 });
 
-const probe = z.looseObject({ initialDelaySeconds: count.optional(), periodSeconds: count.optional(), failureThreshold: count.optional() });
+const probe = z.looseObject({
+  initialDelaySeconds: count.optional(),
+  periodSeconds: count.optional(),
+  failureThreshold: count.optional(),
+  successThreshold: count.optional(),
+  tcpSocket: z.looseObject({ port: intOrText.optional() }).optional(),
+  httpGet: z.looseObject({ port: intOrText.optional() }).optional()
+});
 
 /** A container of a pod (core/v1). */
 export const container = z.looseObject({
@@ -28,7 +36,11 @@ export const container = z.looseObject({
     .optional(),
   resources: z.looseObject({ requests: quantityMap.optional(), limits: quantityMap.optional() }).optional(),
   volumeMounts: z.array(z.looseObject({ name: z.string(), mountPath: z.string(), readOnly: z.boolean().optional() })).optional(),
-  readinessProbe: probe.optional()
+  readinessProbe: probe.optional(),
+  livenessProbe: probe.optional(),
+  startupProbe: probe.optional(),
+  /** Of an init container only: "Always" for one that runs on beside the others. */
+  restartPolicy: z.string().optional()
 });
 
 const podVolume = z.looseObject({
@@ -37,6 +49,9 @@ const podVolume = z.looseObject({
   configMap: sourceRef.optional(),
   secret: z.looseObject({ secretName: z.string().optional(), optional: z.boolean().optional() }).optional(),
   emptyDir: z.looseObject({}).optional(),
+  ephemeral: z
+    .looseObject({ volumeClaimTemplate: z.looseObject({ metadata: objectMeta.partial().optional(), spec: claimSpec }).optional() })
+    .optional(),
   hostPath: z.looseObject({ path: z.string() }).optional()
 });
 
@@ -66,6 +81,9 @@ export const podSpec = z.looseObject({
   nodeName: z.string().optional(),
   nodeSelector: textMap.optional(),
   serviceAccountName: z.string().optional(),
+  priorityClassName: z.string().optional(),
+  priority: z.number().optional(),
+  preemptionPolicy: z.string().optional(),
   hostname: z.string().optional(),
   subdomain: z.string().optional(),
   restartPolicy: z.string().optional(),
@@ -109,7 +127,8 @@ export const podSchema = kindOf('v1', 'Pod', {
       hostIP: z.string().optional(),
       startTime: z.string().optional(),
       conditions: z.array(condition).optional(),
-      containerStatuses: z.array(containerStatus).optional()
+      containerStatuses: z.array(containerStatus).optional(),
+      initContainerStatuses: z.array(containerStatus).optional()
     })
     .optional()
 });
@@ -181,6 +200,8 @@ export const endpointSliceSchema = kindOf('discovery.k8s.io/v1', 'EndpointSlice'
 export type Pod = z.infer<typeof podSchema>;
 /** What a pod asks for. */
 export type PodSpec = z.infer<typeof podSpec>;
+/** A probe of a container. */
+export type Probe = z.infer<typeof probe>;
 /** What pods are made from. */
 export type PodTemplate = z.infer<typeof podTemplate>;
 /** A container of a pod. */

@@ -1,6 +1,6 @@
 import { bytesOf, milliCpuOf, momentOf } from '../shared';
 import type { Condition } from './meta';
-import type { Node, Pod, PodSpec } from './pod-kinds';
+import type { Container, Node, Pod, PodSpec } from './pod-kinds';
 
 /** What a pod asks of a node: thousandths of a CPU, and bytes of memory. */
 export interface Ask {
@@ -10,19 +10,38 @@ export interface Ask {
 
 const asks = new WeakMap<object, Ask>();
 
-/** What a pod is placed by: the sum of its containers' requests (limits where no request is given). */
+/** What one container asks for (its limits where no request is given). */
+function askOfOne({ resources }: Container): Ask {
+  const cpu = resources?.requests?.cpu ?? resources?.limits?.cpu;
+  const memory = resources?.requests?.memory ?? resources?.limits?.memory;
+  return { milliCpu: cpu === undefined ? 0 : milliCpuOf(cpu), memoryBytes: memory === undefined ? 0 : bytesOf(memory) };
+}
+
+/** Whether an init container runs on beside the others. Source: the cluster API's "Sidecar Containers". */
+export const isSidecar = (one: Container): boolean => one.restartPolicy === 'Always';
+
+/**
+ * What a pod is placed by: the sum of its containers' requests with its sidecars', or what one of its init containers asks for beside the
+ * sidecars before it, whichever is more. Source: the cluster API's "Init Containers" and "Sidecar Containers", resource sharing.
+ */
 export function askOf(spec: PodSpec): Ask {
   const known = asks.get(spec.containers);
   if (known) return known;
-  let milliCpu = 0;
-  let memoryBytes = 0;
-  for (const { resources } of spec.containers) {
-    const cpu = resources?.requests?.cpu ?? resources?.limits?.cpu;
-    const memory = resources?.requests?.memory ?? resources?.limits?.memory;
-    if (cpu !== undefined) milliCpu += milliCpuOf(cpu);
-    if (memory !== undefined) memoryBytes += bytesOf(memory);
+  let [milliCpu, memoryBytes, mostCpu, mostMemory] = [0, 0, 0, 0];
+  for (const one of spec.initContainers ?? []) {
+    const ask = askOfOne(one);
+    mostCpu = Math.max(mostCpu, milliCpu + ask.milliCpu);
+    mostMemory = Math.max(mostMemory, memoryBytes + ask.memoryBytes);
+    if (!isSidecar(one)) continue;
+    milliCpu += ask.milliCpu;
+    memoryBytes += ask.memoryBytes;
   }
-  const ask = { milliCpu, memoryBytes };
+  for (const one of spec.containers) {
+    const ask = askOfOne(one);
+    milliCpu += ask.milliCpu;
+    memoryBytes += ask.memoryBytes;
+  }
+  const ask = { milliCpu: Math.max(milliCpu, mostCpu), memoryBytes: Math.max(memoryBytes, mostMemory) };
   asks.set(spec.containers, ask);
   return ask;
 }
@@ -55,6 +74,15 @@ export const virtualLabel = 'standin.example/virtual';
 /** Whether a node takes no daemon set; a mark of the stand-in. */
 export const isVirtualNode = (node: Node): boolean => node.metadata.labels?.[virtualLabel] === 'true';
 
+/** Why a pod's containers wait: the init container whose turn it is, else the first that waits. */
+export function waitingIn(
+  pod: Pod | undefined
+): { readonly reason?: string | undefined; readonly message?: string | undefined } | undefined {
+  const { initContainerStatuses = [], containerStatuses = [] } = pod?.status ?? {};
+  const own = initContainerStatuses.find((one) => one.state?.waiting && one.state.waiting.reason !== 'PodInitializing');
+  return (own ?? containerStatuses.find((one) => one.state?.waiting))?.state?.waiting;
+}
+
 /** Finds a condition by its type. */
 export const conditionOf = (conditions: readonly Condition[] | undefined, type: string): Condition | undefined =>
   conditions?.find((one) => one.type === type);
@@ -77,16 +105,35 @@ export const nodeReady = (node: Node): boolean => {
 /** Whether a pod still takes room on its node: everything but one that has run to its end. */
 export const takesRoom = (pod: Pod): boolean => pod.status?.phase !== 'Succeeded' && pod.status?.phase !== 'Failed';
 
-const claimNames = new WeakMap<object, readonly string[]>();
+type PodVolume = NonNullable<PodSpec['volumes']>[number];
+
+/** Name of the claim behind one of a pod's volumes: named, or made for the pod alone. Source: the cluster API's "Ephemeral Volumes", PVC naming. */
+export const claimBehind = (volume: PodVolume, podName: string): string | undefined =>
+  volume.persistentVolumeClaim?.claimName ?? (volume.ephemeral?.volumeClaimTemplate ? `${podName}-${volume.name}` : undefined);
+
+/** The volumes of a pod whose claims are made for it alone, with the name of each claim. */
+export const ownClaims = ({ metadata, spec }: Pick<Pod, 'metadata' | 'spec'>): { readonly name: string; readonly volume: PodVolume }[] =>
+  (spec.volumes ?? []).flatMap((volume) =>
+    volume.ephemeral?.volumeClaimTemplate ? [{ name: claimBehind(volume, metadata.name)!, volume }] : []
+  );
+
+const claimNames = new WeakMap<object, { readonly named: readonly string[]; readonly own: boolean }>();
 const noNames: readonly string[] = [];
 
-/** Names of the claims that a pod mounts. */
-export function claimsOf(spec: PodSpec): readonly string[] {
-  if (!spec.volumes) return noNames;
-  let names = claimNames.get(spec.volumes);
-  if (!names) {
-    names = spec.volumes.flatMap((one) => (one.persistentVolumeClaim ? [one.persistentVolumeClaim.claimName] : []));
-    claimNames.set(spec.volumes, names);
+/**
+ * Names of the claims that a pod mounts.
+ * @param podName with it, those that are made for the pod alone are among them; a template's pods have no name yet
+ */
+export function claimsOf(spec: PodSpec, podName?: string): readonly string[] {
+  const { volumes } = spec;
+  if (!volumes) return noNames;
+  let known = claimNames.get(volumes);
+  if (!known) {
+    known = {
+      named: volumes.flatMap((one) => (one.persistentVolumeClaim ? [one.persistentVolumeClaim.claimName] : [])),
+      own: volumes.some((one) => one.ephemeral?.volumeClaimTemplate)
+    };
+    claimNames.set(volumes, known);
   }
-  return names;
+  return known.own && podName !== undefined ? volumes.flatMap((one) => claimBehind(one, podName) ?? []) : known.named;
 }

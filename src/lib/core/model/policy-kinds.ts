@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { condition, count, intOrText, kindOf, labelSelector, textMap } from './meta';
+import { condition, count, intOrText, kindOf, labelSelector, quantityMap, textMap } from './meta';
 import { podTemplate } from './pod-kinds';
 
 /** How many members of a workload may be away at once when somebody empties a node. */
@@ -44,18 +44,70 @@ export const validatingHookSchema = kindOf(admission, 'ValidatingWebhookConfigur
 /** MutatingWebhookConfiguration (admissionregistration.k8s.io/v1). */
 export const mutatingHookSchema = kindOf(admission, 'MutatingWebhookConfiguration', { webhooks: z.array(hook).optional() });
 
+const policyPeer = z.looseObject({
+  podSelector: labelSelector.optional(),
+  namespaceSelector: labelSelector.optional(),
+  ipBlock: z.looseObject({ cidr: z.string(), except: z.array(z.string()).optional() }).optional()
+});
+const policyPort = z.looseObject({ port: intOrText.optional(), endPort: z.number().optional(), protocol: z.string().optional() });
+
 /** NetworkPolicy (networking.k8s.io/v1). */
 export const networkPolicySchema = kindOf('networking.k8s.io/v1', 'NetworkPolicy', {
-  spec: z.looseObject({ podSelector: labelSelector }).optional()
+  spec: z
+    .looseObject({
+      podSelector: labelSelector,
+      policyTypes: z.array(z.string()).optional(),
+      ingress: z.array(z.looseObject({ from: z.array(policyPeer).optional(), ports: z.array(policyPort).optional() })).optional(),
+      egress: z.array(z.looseObject({ to: z.array(policyPeer).optional(), ports: z.array(policyPort).optional() })).optional()
+    })
+    .optional()
 });
 
 /** ResourceQuota (core/v1). */
 export const resourceQuotaSchema = kindOf('v1', 'ResourceQuota', {
-  spec: z.looseObject({}).optional(),
-  status: z.looseObject({}).optional()
+  spec: z
+    .looseObject({
+      hard: quantityMap.optional(),
+      scopes: z.array(z.string()).optional(),
+      scopeSelector: z
+        .looseObject({
+          matchExpressions: z
+            .array(z.looseObject({ scopeName: z.string(), operator: z.string(), values: z.array(z.string()).optional() }))
+            .optional()
+        })
+        .optional()
+    })
+    .optional(),
+  status: z.looseObject({ hard: quantityMap.optional(), used: quantityMap.optional() }).optional()
 });
 
-/** Stands between a deployment and its pods in a real cluster; the stand-in's deployments own their pods themselves. */
+/** LimitRange (core/v1): what containers, pods and claims of a namespace get where they don't say, and how much or little they may ask for. */
+export const limitRangeSchema = kindOf('v1', 'LimitRange', {
+  spec: z
+    .looseObject({
+      limits: z.array(
+        z.looseObject({
+          type: z.string(),
+          max: quantityMap.optional(),
+          min: quantityMap.optional(),
+          default: quantityMap.optional(),
+          defaultRequest: quantityMap.optional(),
+          maxLimitRequestRatio: quantityMap.optional()
+        })
+      )
+    })
+    .optional()
+});
+
+/** PriorityClass (scheduling.k8s.io/v1): how much a pod matters beside others. */
+export const priorityClassSchema = kindOf('scheduling.k8s.io/v1', 'PriorityClass', {
+  value: z.number(),
+  globalDefault: z.boolean().optional(),
+  description: z.string().optional(),
+  preemptionPolicy: z.string().optional()
+});
+
+/** ReplicaSet (apps/v1): so many pods of one template; a deployment has one for each of its templates. */
 export const replicaSetSchema = kindOf('apps/v1', 'ReplicaSet', {
   spec: z.looseObject({
     replicas: count.optional(),
@@ -120,6 +172,10 @@ export type NetworkPolicy = z.infer<typeof networkPolicySchema>;
 export type ResourceQuota = z.infer<typeof resourceQuotaSchema>;
 /** A revision of a deployment (apps/v1). */
 export type ReplicaSet = z.infer<typeof replicaSetSchema>;
+/** What single objects of a namespace may ask for. */
+export type LimitRange = z.infer<typeof limitRangeSchema>;
+/** How much a pod matters beside others. */
+export type PriorityClass = z.infer<typeof priorityClassSchema>;
 /** Who issues certificates in the stand-in. */
 export type Issuer = z.infer<typeof issuerSchema>;
 /** A certificate that the stand-in issues and renews. */

@@ -1,10 +1,8 @@
 import { z } from 'zod';
 import { condition, kindOf, labelSelector, quantity, quantityMap, textMap } from './meta';
+import { accessMode, claimSpec, volumeMode } from './claim-spec';
 import { nodeTerm } from './pod-kinds';
 
-/** How a volume may be mounted (core/v1). */
-export const accessMode = z.enum(['ReadWriteOnce', 'ReadOnlyMany', 'ReadWriteMany', 'ReadWriteOncePod']);
-const volumeMode = z.enum(['Filesystem', 'Block']);
 const reclaim = z.enum(['Delete', 'Retain', 'Recycle']);
 
 /** StorageClass (storage.k8s.io/v1). */
@@ -43,20 +41,6 @@ export const csiNodeSchema = kindOf('storage.k8s.io/v1', 'CSINode', {
       })
     )
   })
-});
-
-/** What a claim asks for (core/v1, PersistentVolumeClaimSpec). */
-export const claimSpec = z.looseObject({
-  accessModes: z.array(accessMode).min(1),
-  resources: z.looseObject({ requests: z.looseObject({ storage: quantity }), limits: quantityMap.optional() }),
-  storageClassName: z.string().optional(),
-  volumeName: z.string().optional(),
-  volumeMode: volumeMode.optional(),
-  selector: labelSelector.optional(),
-  dataSource: z.looseObject({ apiGroup: z.string().optional(), kind: z.string(), name: z.string() }).optional(),
-  dataSourceRef: z
-    .looseObject({ apiGroup: z.string().optional(), kind: z.string(), name: z.string(), namespace: z.string().optional() })
-    .optional()
 });
 
 /** PersistentVolumeClaim (core/v1). */

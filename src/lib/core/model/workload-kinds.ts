@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { condition, count, intOrText, kindOf, labelSelector, objectMeta } from './meta';
 import { podTemplate } from './pod-kinds';
-import { claimSpec } from './storage-kinds';
+import { claimSpec } from './claim-spec';
 
 /** What the claims of a set are made from. */
 export const claimTemplate = z.looseObject({ metadata: objectMeta, spec: claimSpec });
@@ -53,6 +53,7 @@ export const deploymentSchema = kindOf('apps/v1', 'Deployment', {
   spec: z.looseObject({
     replicas: count.optional(),
     paused: z.boolean().optional(),
+    revisionHistoryLimit: count.optional(),
     minReadySeconds: count.optional(),
     progressDeadlineSeconds: count.optional(),
     selector: labelSelector,

@@ -19,7 +19,7 @@ export const data: ProofRule = {
         expected: store ? `SHA-256 ${store.checksum.slice(0, 16)}…` : 'rows with a checksum',
         got: store ? `${plural(store.rows.length, 'row')}, SHA-256 ${sum!.slice(0, 16)}…` : 'nothing stored',
         ok: store !== undefined && sum === store.checksum,
-        ...(pod && store && sum !== store.checksum ? { claim: `${namespace}/${claimsOf(pod.spec)[0]}` } : {})
+        ...(pod && store && sum !== store.checksum ? { claim: `${namespace}/${claimsOf(pod.spec, pod.metadata.name)[0]}` } : {})
       };
     });
     const bad = checks.filter((one) => one.claim).map((one) => one.asked.slice(0, one.asked.indexOf(':')));

@@ -1,4 +1,4 @@
-import { memberName, ordinalsOf, zoneOf, type Facts, type Pod, type StorageClass } from '../model';
+import { claimsOf, memberName, ordinalsOf, zoneOf, type Facts, type Pod, type StorageClass } from '../model';
 import {
   calledName,
   engineCards,
@@ -135,8 +135,8 @@ export const encryption: EngineRule = {
   checks({ facts, workload }) {
     const pods = podsIn(facts, workload);
     const checks = pods.flatMap((pod: Pod) =>
-      (pod.spec.volumes ?? []).flatMap(({ persistentVolumeClaim }): Check[] => {
-        const claim = facts.get('PersistentVolumeClaim', workload.namespace, persistentVolumeClaim?.claimName ?? '');
+      claimsOf(pod.spec, pod.metadata.name).flatMap((name): Check[] => {
+        const claim = facts.get('PersistentVolumeClaim', workload.namespace, name);
         if (!claim) return [];
         const volume = facts.get('PersistentVolume', '', claim.spec.volumeName ?? '');
         const asset = facts.get('Asset', '', volume?.spec.csi?.volumeHandle ?? '');

@@ -1,7 +1,7 @@
-import { keyOf, type ApiObject, type Facts, type Ref } from '../model';
+import { keyOf, ordinalIn, setAskingFor, type ApiObject, type Facts, type Ref } from '../model';
 import { operatedKinds, operatorFault, operatorNamed, operatorOf, operatorPods, type OperatedKind } from '../standin';
 import { jointRules } from './joints';
-import { claimPosition, podPosition, setPositions, snapshotPosition, volumePosition } from './position';
+import { claimPosition, makerPositions, memberPosition, podPosition, setPositions, snapshotPosition, volumePosition } from './position';
 import { exportTrunks } from './exports/line';
 import { jointIds, type JointId } from './joints';
 import type { Look, Position, JointRule } from './types';
@@ -134,7 +134,12 @@ function positionsOf(facts: Facts, subject: Ref): Position[] | undefined {
   }
   if (kind === 'Pod') {
     const pod = facts.get('Pod', namespace, name);
-    return pod && [podPosition(facts, pod)];
+    const set = pod ? undefined : setAskingFor(facts, namespace, name);
+    return pod ? [podPosition(facts, pod)] : set && [memberPosition(facts, set, ordinalIn(set, name)!)];
+  }
+  if (kind === 'Deployment' || kind === 'DaemonSet' || kind === 'Job') {
+    const maker = facts.get(kind, namespace, name);
+    return maker && makerPositions(facts, maker);
   }
   if (kind === 'PersistentVolumeClaim')
     return facts.get('PersistentVolumeClaim', namespace, name) && [claimPosition(facts, namespace, name)];
@@ -154,10 +159,20 @@ function positionsOf(facts: Facts, subject: Ref): Position[] | undefined {
 }
 
 /** Kinds that a root line can be drawn for. */
-export const linedKinds = ['Pod', 'StatefulSet', 'PersistentVolumeClaim', 'PersistentVolume', 'VolumeSnapshot', ...operatedKinds] as const;
+export const linedKinds = [
+  'Pod',
+  'StatefulSet',
+  'Deployment',
+  'DaemonSet',
+  'Job',
+  'PersistentVolumeClaim',
+  'PersistentVolume',
+  'VolumeSnapshot',
+  ...operatedKinds
+] as const;
 
 /**
- * Draws the root line of a pod, a set, a claim, a volume, a snapshot or a custom resource; in an export of a real cluster of everything that
+ * Draws the root line of a pod (also of a set's member that isn't made yet), of who makes pods, a claim, a volume, a snapshot or a custom resource; in an export of a real cluster of everything that
  * it tells something about.
  * @returns undefined when the subject doesn't exist or isn't of a kind that has a line
  */

@@ -1,6 +1,6 @@
 import { asManifest } from '../manifest';
-import { refOf, type ApiObject, type DaemonSet, type Facts, type Pod, type Process } from '../model';
-import { calledName, enginePartOf, hasEngine, talksTls, tlsFault, tlsSecretOf } from '../standin';
+import { refOf, setOf, type ApiObject, type DaemonSet, type Facts, type Pod, type Process } from '../model';
+import { calledName, enginePartOf, hasEngine, memberFault, talksTls, tlsFault, tlsSecretOf } from '../standin';
 import { compact, field, look } from './evidence';
 import type { Look, Remedy } from './types';
 
@@ -46,6 +46,49 @@ function published(facts: Facts, pod: Pod): Remedy | undefined {
   };
 }
 
+/** A policy that lets the members of a workload call each other. */
+function amongThemselves(facts: Facts, pod: Pod, workload: string): Remedy {
+  const set = setOf(facts, pod);
+  const matchLabels = set?.spec.selector.matchLabels ?? set?.spec.template.metadata?.labels;
+  const text = 'Let the members of the workload call each other: a policy that chooses them, and lets them in and out among themselves.';
+  if (!matchLabels) return { text };
+  const podSelector = { matchLabels };
+  return {
+    text,
+    manifests: [
+      {
+        apiVersion: 'networking.k8s.io/v1',
+        kind: 'NetworkPolicy',
+        metadata: { name: `${workload}-members`, namespace: pod.metadata.namespace ?? '' },
+        spec: {
+          podSelector,
+          policyTypes: ['Ingress', 'Egress'],
+          ingress: [{ from: [{ podSelector }] }],
+          egress: [{ to: [{ podSelector }] }]
+        }
+      }
+    ]
+  };
+}
+
+/** Network policies between a member and the others. */
+function keptApart(facts: Facts, pod: Pod, process: Process): Look | undefined {
+  if (!facts.list('NetworkPolicy').length) return undefined;
+  const namespace = pod.metadata.namespace ?? '';
+  const others = facts
+    .list('Process', namespace)
+    .filter((one) => one.spec.workload === process.spec.workload && one !== process)
+    .flatMap((one) => facts.get('Pod', namespace, one.metadata.name) ?? []);
+  const faults = others.flatMap((other) => (memberFault(facts, pod, other) && memberFault(facts, other, pod)) ?? []);
+  if (!faults.length) return undefined;
+  const policies = facts.list('NetworkPolicy', namespace).filter((one) => faults.some((fault) => fault.includes(one.metadata.name)));
+  return look('broken', pod.metadata.name, faults[0]!, {
+    objects: [refOf(pod), ...policies.map(refOf)],
+    evidence: policies.map((one) => field(one, 'spec.podSelector', JSON.stringify(one.spec?.podSelector))),
+    remedy: amongThemselves(facts, pod, process.spec.workload)
+  });
+}
+
 /** Why the engine in a member isn't ready, where it says so; undefined where it is, or says nothing. */
 export function engineLook(facts: Facts, pod: Pod, process: Process | undefined): Look | undefined {
   const part = enginePartOf(pod.spec);
@@ -60,6 +103,8 @@ export function engineLook(facts: Facts, pod: Pod, process: Process | undefined)
   const broken = (says: string, remedy: Remedy) => look('broken', pod.metadata.name, says, { objects, evidence, remedy });
   if (talksTls(process.spec.options) && tlsFault(facts, pod))
     return broken(`others refuse it: ${tlsFault(facts, pod)}`, withName(facts, pod));
+  const kept = keptApart(facts, pod, process);
+  if (kept) return kept;
   if (status.says.startsWith('mount refused')) return broken(status.says, privileged(facts, pod));
   if (status.says.startsWith('no majority')) {
     const others = facts

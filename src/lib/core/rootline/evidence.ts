@@ -1,5 +1,5 @@
 import { momentOf } from '../shared';
-import { refOf, type ApiObject, type Facts, type Kind, type Pod, type Ref } from '../model';
+import { refOf, waitingIn, type ApiObject, type Facts, type Kind, type Pod, type Ref } from '../model';
 import { attachmentName } from '../standin';
 import type { ClaimPlace, Evidence, Look, Position, State } from './types';
 
@@ -64,7 +64,7 @@ export function isAttached({ facts, pod }: Position, { claim }: ClaimPlace): boo
 }
 
 /** What a pod's first waiting container gives as reason. */
-export const waitingOf = (pod: Pod | undefined) => pod?.status?.containerStatuses?.find((one) => one.state?.waiting)?.state?.waiting;
+export const waitingOf = waitingIn;
 
 /** Whether a pod's containers have been started. */
 export const isRunning = (pod: Pod | undefined): boolean =>

@@ -5,8 +5,12 @@ import {
   memberName,
   ordinalIn,
   ordinalsOf,
+  podsMadeBy,
   setOf,
+  type DaemonSet,
+  type Deployment,
   type Facts,
+  type Job,
   type Pod,
   type Snapshot,
   type StatefulSet,
@@ -52,7 +56,7 @@ export function memberPosition(facts: Facts, set: StatefulSet, ordinal: number):
   const pod = facts.get('Pod', namespace, podName);
   const templates = set.spec.volumeClaimTemplates ?? [];
   const own = new Map(templates.map((one) => [memberClaim(one.metadata.name, set, ordinal), one.spec]));
-  const names = [...new Set([...own.keys(), ...claimsOf(pod?.spec ?? set.spec.template.spec)])];
+  const names = [...new Set([...own.keys(), ...claimsOf(pod?.spec ?? set.spec.template.spec, podName)])];
   return {
     facts,
     namespace,
@@ -79,10 +83,37 @@ export function podPosition(facts: Facts, pod: Pod): Position {
     pod,
     spec: pod.spec,
     labels: pod.metadata.labels ?? {},
-    claims: claimsOf(pod.spec).map((name) => claimPlace(facts, namespace, name))
+    claims: claimsOf(pod.spec, pod.metadata.name).map((name) => claimPlace(facts, namespace, name))
   };
 }
 
 /** The positions of all members that a set asks for, lowest ordinal first. */
 export const setPositions = (facts: Facts, set: StatefulSet): Position[] =>
   ordinalsOf(set).map((ordinal) => memberPosition(facts, set, ordinal));
+
+type Maker = Deployment | DaemonSet | Job;
+/** How many pods a maker wants at a time. */
+const wantedOf = (maker: Maker): number =>
+  maker.kind === 'Deployment' ? (maker.spec.replicas ?? 1) : maker.kind === 'DaemonSet' ? (maker.status?.desiredNumberScheduled ?? 0) : 1;
+
+/** The positions of a maker's pods; one more where some aren't made, so that it is told why. */
+export function makerPositions(facts: Facts, maker: Maker): Position[] {
+  const pods = podsMadeBy(facts, maker);
+  const positions = pods.map((pod) => podPosition(facts, pod));
+  const living = pods.filter((one) => !one.metadata.deletionTimestamp).length;
+  if (living >= wantedOf(maker) || (maker.kind === 'Job' && pods.length)) return positions;
+  const { template } = maker.spec;
+  const namespace = maker.metadata.namespace ?? '';
+  return [
+    ...positions,
+    {
+      facts,
+      namespace,
+      podName: `${maker.metadata.name}-…`,
+      spec: template.spec,
+      labels: template.metadata?.labels ?? {},
+      maker,
+      claims: claimsOf(template.spec).map((name) => claimPlace(facts, namespace, name))
+    }
+  ];
+}

@@ -1,13 +1,14 @@
 import { publishedRow, type ApiObject, type Kind } from '../model';
 import { At, type FieldFault } from './at';
 import { metadata, selector } from './metadata';
-import { binding, configMap, hooks, node, quota, rights, secret } from './plain';
+import { binding, configMap, hooks, limitRange, node, priorityClass, quota, rights, secret } from './plain';
 import { podSpec } from './pods';
 import { publishedTypes } from './published';
 import { networkPolicy, service } from './services';
 import { claimSpec, csiDriver, snapshot, snapshotClass, storageClass, volume } from './storage';
 import { budget, daemonSet, deployment, job, statefulSet } from './workloads';
 
+export { enforceLabel, levelOf, securityFaults, securityLevels } from './security';
 export { versionFaults } from './versions';
 export type { FieldFault, FieldMend, FieldPath } from './at';
 
@@ -30,6 +31,8 @@ const rules: { readonly [K in Kind]?: (at: At) => void } = {
   Secret: secret,
   Node: node,
   ResourceQuota: quota,
+  LimitRange: limitRange,
+  PriorityClass: priorityClass,
   Role: (at) => rights(at, false),
   ClusterRole: (at) => rights(at, true),
   RoleBinding: (at) => binding(at, false),

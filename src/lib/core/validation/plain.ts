@@ -1,5 +1,5 @@
 import { decode } from 'js-base64';
-import { isQuantity } from '../shared';
+import { isQuantity, milliCpuOf } from '../shared';
 import type { At } from './at';
 import { base64, dataKey, label, qualified, range, sizeOf, subdomain } from './words';
 
@@ -162,4 +162,41 @@ export function hooks(at: At): void {
     one.of('clientConfig').choice(['url', 'service'], true, 'target');
     one.of('clientConfig', 'service', 'port').between(1, 65_535);
   }
+}
+
+/** Source: LimitRangeItem v1 core; "Limit Ranges". */
+export function limitRange(at: At): void {
+  for (const one of at.of('spec', 'limits').items) {
+    if (one.of('type').need('Container')) one.of('type').oneOf(['Container', 'Pod', 'PersistentVolumeClaim']);
+    const type = one.of('type').text;
+    for (const field of ['max', 'min', 'default', 'defaultRequest', 'maxLimitRequestRatio'])
+      for (const [, value] of one.of(field).entries)
+        if (!isQuantity(String(value.value)))
+          value.refuseValue('is no quantity', 'Write a number with a suffix, e.g. 2Gi.', 'bad-quantity');
+    if (type !== 'Container')
+      for (const field of ['default', 'defaultRequest'])
+        one.of(field).forbid(`stands in an item of the type ${type}; only containers get what they don't say`);
+    const ordered = ['min', 'defaultRequest', 'default', 'max'];
+    for (const [i, low] of ordered.entries())
+      for (const high of ordered.slice(i + 1))
+        for (const [name, value] of one.of(low).entries) {
+          const top = one.of(high).of(name);
+          if (!top.there || !isQuantity(String(value.value)) || !isQuantity(String(top.value))) continue;
+          if (milliCpuOf(value.value as string) > milliCpuOf(top.value as string))
+            value.refuse(
+              `is ${String(value.value)}, more than ${high}, ${String(top.value)}`,
+              'Keep min, defaultRequest, default and max in this order.'
+            );
+        }
+    if (type === 'PersistentVolumeClaim' && !one.of('min', 'storage').there && !one.of('max', 'storage').there)
+      one.refuse('bounds neither min.storage nor max.storage', 'Add one of them.', 'missing-field');
+  }
+}
+
+/** Source: PriorityClass v1 scheduling.k8s.io. Largest value of a class of one's own: "Pod Priority and Preemption". */
+export function priorityClass(at: At): void {
+  at.of('value').between(-2_147_483_648, 1_000_000_000);
+  at.of('preemptionPolicy').oneOf(['PreemptLowerPriority', 'Never']);
+  if (at.of('metadata', 'name').text?.startsWith('system-'))
+    at.of('metadata', 'name').refuse('begins with system-, which the cluster keeps for itself', 'Give it another name.', 'bad-name');
 }

@@ -81,7 +81,7 @@ function plankOf({ facts }: Scene, node: Node, { disks, attached }: ByNode): Pla
   const use = facts.useOf(name);
   const pods = facts.podsOn(name).sort(byName);
   const plugins = facts.get('CSINode', '', name)?.spec.drivers ?? [];
-  const claims = new Set(pods.flatMap((pod) => claimsOf(pod.spec).map((claim) => `${pod.metadata.namespace}/${claim}`)));
+  const claims = new Set(pods.flatMap((pod) => claimsOf(pod.spec, pod.metadata.name).map((claim) => `${pod.metadata.namespace}/${claim}`)));
   const drivers = plugins
     .filter((one) => one.allocatable?.count !== undefined)
     .map((one) => ({

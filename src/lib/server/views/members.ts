@@ -213,9 +213,7 @@ function deploymentBand(scene: Scene, one: Deployment | DaemonSet) {
     fullDns: '',
     node: pod.spec.nodeName ?? '',
     zone: zoneOf(facts.get('Node', '', pod.spec.nodeName ?? '')),
-    claims: (pod.spec.volumes ?? []).flatMap((volume) =>
-      volume.persistentVolumeClaim ? [{ name: volume.persistentVolumeClaim.claimName, size: '' }] : []
-    ),
+    claims: claimsOf(pod.spec, pod.metadata.name).map((name) => ({ name, size: '' })),
     ...withoutSays(standingOf(scene, namespace, pod.metadata.name)),
     ...stateOf(scene, namespace, pod.metadata.name, pod, undefined)
   }));

@@ -9,9 +9,7 @@ import type { Scene } from './scene';
 const podsOf = (world: World, wish: PersistWish) =>
   world.store
     .list('Pod', wish.namespace)
-    .filter(
-      (pod) => makerOf(pod)?.kind === wish.kind && makerOf(pod)?.name === wish.name && !pod.metadata.deletionTimestamp
-    );
+    .filter((pod) => makerOf(pod)?.kind === wish.kind && makerOf(pod)?.name === wish.name && !pod.metadata.deletionTimestamp);
 
 /** Runs until settled; gives how long nobody was ready on the way, and what stands in the end. */
 function runOut(world: World, wish: PersistWish): { awayMs: number; stuck?: { pod: string; says: string; firstBreak: string | null } } {

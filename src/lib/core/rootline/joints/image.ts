@@ -44,7 +44,7 @@ export const image = {
   perClaim: false,
   look({ facts, pod, set, spec, podName, namespace }) {
     if (podName === undefined || !spec) return undefined;
-    const images = [...new Set(spec.containers.map((one) => one.image))];
+    const images = [...new Set([...(spec.initContainers ?? []), ...spec.containers].map((one) => one.image))];
     const short = (text: string) => text.split('/').at(-1) ?? text;
     const label = images.map(short).join(', ');
     const objects = [pod ? refOf(pod) : ref('Pod', namespace, podName)];

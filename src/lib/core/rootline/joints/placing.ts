@@ -1,7 +1,17 @@
 import { bytesOf, milliCpuOf, quantityOf, plural } from '../../shared';
 import { asManifest } from '../../manifest';
-import { askOf, conditionOf, memberName, ordinalsOf, refOf, roomOf, zoneOf, type Facts, type Node, type Pod } from '../../model';
-import { faultSentence, heldBack, podClaimsOf, placeFaultsNow, type PlaceFault } from '../../standin';
+import { askOf, conditionOf, memberName, ordinalsOf, ownerOf, refOf, roomOf, zoneOf, type Facts, type Node, type Pod } from '../../model';
+import {
+  claimShut,
+  faultSentence,
+  heldBack,
+  podClaimsOf,
+  placeFaultsNow,
+  podShut,
+  withLimits,
+  type PlaceFault,
+  type Shut
+} from '../../standin';
 import { compact, field, lastEvent, look, madeMs, ref } from '../evidence';
 import type { Evidence, JointRule, Look, Position, Remedy } from '../types';
 
@@ -138,10 +148,39 @@ const zoneIn = (affinity: Affinity | undefined): string =>
     .flatMap((term) => (term.matchExpressions ?? []).map((one) => `${one.key} in ${(one.values ?? []).join(', ')}`))
     .join(' or ');
 
+/** Why the namespace doesn't let a member in, or one of its claims. */
+function shutOut({ facts, set, maker, spec, labels, namespace, podName, claims }: Position): Shut | undefined {
+  if (!facts.knowsProvider || !spec || podName === undefined) return undefined;
+  for (const { name, spec: asked, claim } of claims) {
+    if (claim || !asked) continue;
+    const shut = claimShut(facts, { apiVersion: 'v1', kind: 'PersistentVolumeClaim', metadata: { name, namespace }, spec: asked });
+    if (shut) return { ...shut, field: `spec.volumeClaimTemplates[].${shut.field}` };
+  }
+  const owner = set ?? maker;
+  const pod: Pod = {
+    apiVersion: 'v1',
+    kind: 'Pod',
+    metadata: { name: podName, namespace, ...(labels ? { labels } : {}), ...(owner ? { ownerReferences: [ownerOf(owner)] } : {}) },
+    spec
+  };
+  const shut = podShut(facts, withLimits(pod, facts));
+  return shut && { ...shut, field: `spec.template.${shut.field}` };
+}
+
 /** What a member that isn't there yet waits for. */
-function notMade({ facts, set, ordinal, namespace, podName }: Position): Look {
+function notMade(at: Position): Look {
+  const { facts, set, maker, ordinal, namespace, podName } = at;
   const label = podName ?? '–';
-  const failed = set && lastEvent(facts, set, ['FailedCreate']);
+  const owner = set ?? maker;
+  const between = owner?.kind === 'Deployment' ? facts.ownedBy(owner.metadata.uid ?? '-').filter((one) => one.kind === 'ReplicaSet') : [];
+  const failed = owner && [owner, ...between].map((one) => lastEvent(facts, one, ['FailedCreate'])).find((one) => one);
+  const shut = failed && shutOut(at);
+  if (shut && owner)
+    return look('broken', label, `can't be made: ${shut.message}`, {
+      objects: [refOf(owner)],
+      evidence: compact([{ object: refOf(owner), field: shut.field }, failed]),
+      remedy: { text: shut.remedy }
+    });
   if (failed) return look('waiting', label, "the member couldn't be made yet", { evidence: [failed] });
   const before =
     set && ordinal !== undefined

@@ -101,12 +101,16 @@ export const start = {
           lastEvent(facts, pod, ['BackOff'])
         ]),
         remedy: {
-          text: /memory/.test(waiting.message ?? '')
-            ? 'Raise the memory limit to what the program needs, and send the workload again.'
-            : "Read the container's log; mend its configuration."
+          text: / probe of /.test(waiting.message ?? '')
+            ? 'Let a startupProbe give the start its time (periodSeconds times failureThreshold), and ask at a port where the program listens.'
+            : /memory/.test(waiting.message ?? '')
+              ? 'Raise the memory limit to what the program needs, and send the workload again.'
+              : "Read the container's log; mend its configuration."
         }
       });
     }
+    const early = (pod.status?.initContainerStatuses ?? []).find((one) => one.state?.running && !one.ready);
+    if (early) return look('waiting', label, `waits for the init container ${early.name}, which is at work`, { objects });
     return look('waiting', label, 'waits for its image', { objects });
   }
 } satisfies JointRule;

@@ -1,4 +1,5 @@
 import { encode } from 'js-base64';
+import { withLimits } from './limits';
 import { defaultClass, type ApiObject, type Facts, type KindMap } from '../../model';
 
 type Fill<K extends keyof KindMap> = (object: KindMap[K], facts: Facts) => KindMap[K];
@@ -67,11 +68,15 @@ const fills: Fills = {
       ports: one.spec.ports?.map((port) => ({ protocol: 'TCP', targetPort: port.port, ...port }))
     }
   }),
-  Pod: (one) => ({
-    ...one,
-    spec: { restartPolicy: 'Always', terminationGracePeriodSeconds: 30, serviceAccountName: 'default', ...one.spec },
-    status: one.status ?? { phase: 'Pending' }
-  }),
+  Pod: (one, facts) =>
+    withLimits(
+      {
+        ...one,
+        spec: { restartPolicy: 'Always', terminationGracePeriodSeconds: 30, serviceAccountName: 'default', ...one.spec },
+        status: one.status ?? { phase: 'Pending' }
+      },
+      facts
+    ),
   StatefulSet: (one) => ({
     ...one,
     spec: {

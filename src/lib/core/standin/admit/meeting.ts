@@ -1,6 +1,7 @@
 import { fieldOf, rangeFault, rangeHolds } from '../../shared';
 import { keyOf, refOf, type ApiObject, type Facts, type KindMap } from '../../model';
 import { versionFaults } from '../../validation';
+import { claimShut, podShut, quotaShut, type Coming, type Shut } from './limits';
 import type { Refusal } from './plan';
 import { clusterVersion } from '../provider/drivers';
 
@@ -13,6 +14,8 @@ export interface Batch {
   readonly accounts: ReadonlySet<string>;
   /** Services that come before in the order of sending. */
   readonly services: readonly KindMap['Service'][];
+  /** All that is new, or is a quota, and comes before in the order of sending. */
+  readonly coming: Coming;
 }
 
 type Met = Omit<Refusal, 'at'> & { readonly field: string };
@@ -90,12 +93,19 @@ function account(pod: KindMap['Pod'], facts: Facts, batch: Batch): Met[] {
   ];
 }
 
+function shutOut(after: ApiObject, before: ApiObject | undefined, facts: Facts, { coming }: Batch): Shut | undefined {
+  if (after.kind === 'Pod') return before ? undefined : podShut(facts, after, coming);
+  return after.kind === 'PersistentVolumeClaim' ? claimShut(facts, after, before, coming) : quotaShut(facts, after, before, coming);
+}
+
 /** What the cluster API refuses of an object because of what stands there, or for its version. */
-export function meetingFaults(object: ApiObject, before: ApiObject | undefined, facts: Facts, batch: Batch): Met[] {
+export function meetingFaults(object: ApiObject, before: ApiObject | undefined, after: ApiObject, facts: Facts, batch: Batch): Met[] {
   const found = identity(object, before);
   const minor = Number(clusterVersion(facts).split('.')[1]);
   for (const { field, code, message, remedy } of versionFaults(object, minor)) found.push({ code, field: fieldOf(field), message, remedy });
   if (object.kind === 'Service') found.push(...addresses(object, facts, batch));
   if (object.kind === 'Pod' && !before) found.push(...account(object, facts, batch));
+  const shut = shutOut(after, before, facts, batch);
+  if (shut) found.push({ code: 'bad-value', field: shut.field, message: `${shut.message}.`, remedy: shut.remedy });
   return found;
 }

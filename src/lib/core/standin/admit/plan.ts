@@ -7,6 +7,7 @@ import { claimFinalizer, filled, volumeFinalizer } from './defaults';
 import { immutableFaults } from './immutable';
 import { isAdmitted, operatorFault, operatorOf } from '../provider/operators';
 import { databaseFault } from './databases';
+import { Coming } from './limits';
 import { meetingFaults, type Batch } from './meeting';
 import { serverWait } from './servers';
 
@@ -199,7 +200,7 @@ function objectRefusals(object: ApiObject, before: ApiObject | undefined, after:
         at: { object: key }
       }
     ];
-  const met = meetingFaults(object, before, facts, batch).map(({ field, message, ...rest }) => ({
+  const met = meetingFaults(object, before, after, facts, batch).map(({ field, message, ...rest }) => ({
     ...rest,
     message: `${key}: ${message}`,
     at: { object: key, field }
@@ -231,17 +232,21 @@ const objectsAStep = 150;
 /** The same, some objects at each step, so that others get their turn between. */
 export function* planSteps(facts: Facts, objects: readonly ApiObject[], replace: readonly Ref[] = []): Generator<void, Verdict[]> {
   const services: KindMap['Service'][] = [];
+  const coming = new Coming();
   const batch: Batch = {
     spaces: new Set(objects.filter((one) => one.kind === 'Namespace').map((one) => one.metadata.name)),
     defined: new Set(objects.flatMap((one) => (one.kind === 'CustomResourceDefinition' ? [one.spec.names.kind] : []))),
     accounts: new Set(
       objects.flatMap((one) => (one.kind === 'ServiceAccount' ? [`${one.metadata.namespace ?? ''}/${one.metadata.name}`] : []))
     ),
-    services
+    services,
+    coming
   };
   const verdicts: Verdict[] = [];
   for (const object of inSendingOrder(objects)) {
-    verdicts.push(verdictOf(facts, object, replace, batch));
+    const verdict = verdictOf(facts, object, replace, batch);
+    verdicts.push(verdict);
+    if (verdict.outcome === 'new' && verdict.after) coming.add(verdict.after);
     if (object.kind === 'Service') services.push(object);
     if (verdicts.length % objectsAStep === 0) yield;
   }

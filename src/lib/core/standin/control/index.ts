@@ -17,12 +17,14 @@ import { growing } from './storage/growing';
 import { issuing } from './operators/issuing';
 import { jobs } from './workloads/jobs';
 import type { Loop } from './loop';
+import { ownClaimsLoop } from './storage/own-claims';
 import { placing } from './workloads/placing';
 import { operators } from './operators';
 import { nodeLoss } from './nodes/node-loss';
 import { pools } from './storage/pools';
 import { provisioning } from './storage/provisioning';
 import { reclaim } from './storage/reclaim';
+import { quotas } from './objects/quotas';
 import { replicaSets } from './workloads/replica-sets';
 import { resending } from './objects/resending';
 import { resting } from './workloads/resting';
@@ -41,6 +43,7 @@ export const loops: readonly Loop[] = [
   binding,
   provisioning,
   growing,
+  ownClaimsLoop,
   placing,
   attaching,
   agent,
@@ -55,6 +58,7 @@ export const loops: readonly Loop[] = [
   snapshots,
   filling,
   pools,
+  quotas,
   resending,
   nodeLoss,
   engines,

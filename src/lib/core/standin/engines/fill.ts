@@ -63,7 +63,8 @@ export const bringsOf = (pod: Pod): number => daily(pod, holdsMark);
 /** Bytes in a pod's ephemeral directories at a moment: what its annotations say it brings and writes, where it keeps nothing on a claim. */
 export function ephemeralFillAt(pod: Pod, atMs: number): number {
   const volumes = pod.spec.volumes ?? [];
-  if (!volumes.some((one) => one.emptyDir) || volumes.some((one) => one.persistentVolumeClaim) || !pod.status?.startTime) return 0;
+  if (!volumes.some((one) => one.emptyDir) || volumes.some((one) => one.persistentVolumeClaim ?? one.ephemeral) || !pod.status?.startTime)
+    return 0;
   const forMs = Math.max(0, atMs - momentOf(pod.status.startTime));
   return Math.round(bringsOf(pod) + (writesOf(pod) * forMs) / dayMs);
 }

@@ -1,6 +1,6 @@
 import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
 import { digestOf, hash32, hex8 } from '../../shared';
-import { claimsOf, isReady, type Asset, type Facts, type Pod } from '../../model';
+import { claimBehind, claimsOf, isReady, type Asset, type Facts, type Pod } from '../../model';
 import type { ClusterAccess } from '../control/loop';
 import { driverPartOf, enginePartOf, poolPartOf } from '../provider/images';
 import { hasEngine } from './registry';
@@ -21,7 +21,7 @@ export const storeHolds = (store: NonNullable<NonNullable<Asset['status']>['stor
 
 /** The asset behind a pod's first claim, if it has one. */
 export function assetOf(facts: Pick<ClusterAccess['store'], 'get'>, pod: Pod): Asset | undefined {
-  const [name] = claimsOf(pod.spec);
+  const [name] = claimsOf(pod.spec, pod.metadata.name);
   const claim = name === undefined ? undefined : facts.get('PersistentVolumeClaim', pod.metadata.namespace ?? '', name);
   const volume = facts.get('PersistentVolume', '', claim?.spec.volumeName ?? '');
   return facts.get('Asset', '', volume?.spec.csi?.volumeHandle ?? '');
@@ -67,12 +67,12 @@ export function stopWriting(world: ClusterAccess, pod: Pod): void {
 export function writeFault(facts: Facts, pod: Pod | undefined): string | undefined {
   if (!pod) return "the pod doesn't exist";
   if (!isReady(pod)) return `${pod.metadata.name} is not ready`;
-  const mount = pod.spec.volumes?.find((one) => one.persistentVolumeClaim);
+  const mount = pod.spec.volumes?.find((one) => claimBehind(one, pod.metadata.name) !== undefined);
   if (!mount) return `${pod.metadata.name} mounts no claim`;
-  const claim = facts.get('PersistentVolumeClaim', pod.metadata.namespace ?? '', mount.persistentVolumeClaim!.claimName);
+  const claim = facts.get('PersistentVolumeClaim', pod.metadata.namespace ?? '', claimBehind(mount, pod.metadata.name)!);
   const mounted = pod.spec.containers.flatMap((one) => one.volumeMounts ?? []).filter((one) => one.name === mount.name);
   const readOnly =
-    mount.persistentVolumeClaim!.readOnly === true ||
+    mount.persistentVolumeClaim?.readOnly === true ||
     (mounted.length > 0 && mounted.every((one) => one.readOnly === true)) ||
     claim?.spec.accessModes.every((mode) => mode === 'ReadOnlyMany');
   if (readOnly) return `${claim?.metadata.name ?? mount.name} is mounted to be read only`;

@@ -1,4 +1,4 @@
-import { ownerOf, refOf, type Asset, type Pod, type Process } from '../../model';
+import { claimBehind, ownerOf, refOf, type Asset, type Pod, type Process } from '../../model';
 import type { ClusterAccess } from '../control/loop';
 
 import { enginePartOf, workloadOf } from '../provider/images';
@@ -42,7 +42,7 @@ export const programReady = (world: Pick<ClusterAccess['store'], 'get'>, pod: Po
 export function assetsOf(world: Pick<ClusterAccess['store'], 'get'>, pod: Pod): Asset[] {
   const found: Asset[] = [];
   for (const one of pod.spec.volumes ?? []) {
-    const name = one.persistentVolumeClaim?.claimName;
+    const name = claimBehind(one, pod.metadata.name);
     const claim = name === undefined ? undefined : world.get('PersistentVolumeClaim', pod.metadata.namespace ?? '', name);
     const volume = claim?.spec.volumeName ? world.get('PersistentVolume', '', claim.spec.volumeName) : undefined;
     const asset = volume?.spec.csi && world.get('Asset', '', volume.spec.csi.volumeHandle);

@@ -1,7 +1,6 @@
 import type { Played } from './played';
 import { hardening, podFields } from './pod-fields';
 
-const policy = 'policies hold nobody up';
 const admission = 'only the admission step of in-memory databases asks anybody';
 
 /**
@@ -68,10 +67,7 @@ export const fields: Readonly<Record<string, Played>> = {
   StatefulSetUpdateStrategy: { plays: 'rollingUpdate type' },
   RollingUpdateStatefulSetStrategy: { plays: 'partition', not: { maxUnavailable: 'one member is replaced at a time' } },
   DeploymentSpec: {
-    plays: 'minReadySeconds paused progressDeadlineSeconds replicas selector strategy template',
-    not: {
-      revisionHistoryLimit: 'old revisions are not kept as objects'
-    }
+    plays: 'minReadySeconds paused progressDeadlineSeconds replicas revisionHistoryLimit selector strategy template'
   },
   DeploymentStrategy: { plays: 'rollingUpdate type' },
   RollingUpdateDeployment: { plays: 'maxSurge maxUnavailable' },
@@ -180,15 +176,18 @@ export const fields: Readonly<Record<string, Played>> = {
   RuleWithOperations: { plays: 'apiGroups', not: { apiVersions: admission, operations: admission } },
   MutatingWebhookConfiguration: { not: { webhooks: 'nothing changes what is sent' } },
   MutatingWebhook: { not: { '*': 'nothing changes what is sent' } },
-  NetworkPolicySpec: { not: { egress: policy, ingress: policy, podSelector: policy, policyTypes: policy } },
-  NetworkPolicyEgressRule: { not: { ports: policy, to: policy } },
-  NetworkPolicyPort: { not: { endPort: policy, port: policy, protocol: policy } },
-  NetworkPolicyPeer: { not: { ipBlock: policy, namespaceSelector: policy, podSelector: policy } },
-  IPBlock: { not: { cidr: policy, except: policy } },
-  NetworkPolicyIngressRule: { not: { from: policy, ports: policy } },
-  ResourceQuotaSpec: { not: { hard: 'nothing is counted', scopeSelector: 'nothing is counted', scopes: 'nothing is counted' } },
-  ScopeSelector: { not: { matchExpressions: 'nothing is counted' } },
-  ScopedResourceSelectorRequirement: { not: { '*': 'nothing is counted' } }
+  NetworkPolicySpec: { plays: 'egress ingress podSelector policyTypes' },
+  NetworkPolicyEgressRule: { plays: 'ports to' },
+  NetworkPolicyPort: { plays: 'endPort port protocol' },
+  NetworkPolicyPeer: { plays: 'ipBlock namespaceSelector podSelector' },
+  IPBlock: { plays: 'cidr except' },
+  NetworkPolicyIngressRule: { plays: 'from ports' },
+  ResourceQuotaSpec: { plays: 'hard scopeSelector scopes' },
+  ScopeSelector: { plays: 'matchExpressions' },
+  ScopedResourceSelectorRequirement: { plays: 'operator scopeName values' },
+  LimitRangeSpec: { plays: 'limits' },
+  LimitRangeItem: { plays: 'default defaultRequest max maxLimitRequestRatio min type' },
+  PriorityClass: { plays: 'globalDefault preemptionPolicy value', not: { description: 'a note for people' } }
 };
 
 /** Values that are not played out where their field is. */

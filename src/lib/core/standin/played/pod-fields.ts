@@ -2,6 +2,7 @@ import type { Played } from './played';
 
 export const identity = 'which user or group a program runs as shows only in the files of a volume';
 export const hardening = 'programs are not run, so nothing is kept from them';
+export const leveled = 'only the level of its namespace looks at it; programs are not run';
 export const inside = 'what a program is told changes nothing of it';
 const hook = 'nobody calls anything';
 const selectorFields = { plays: 'matchExpressions matchLabels' };
@@ -11,7 +12,7 @@ const withKey = { plays: 'key name optional' };
 export const podFields: Readonly<Record<string, Played>> = {
   PodSpec: {
     plays:
-      'affinity containers hostname imagePullSecrets nodeName nodeSelector restartPolicy schedulerName schedulingGates securityContext serviceAccountName subdomain terminationGracePeriodSeconds tolerations topologySpreadConstraints volumes',
+      'affinity containers hostname imagePullSecrets initContainers nodeName nodeSelector preemptionPolicy priority priorityClassName restartPolicy schedulerName schedulingGates securityContext serviceAccountName subdomain terminationGracePeriodSeconds tolerations topologySpreadConstraints volumes',
     not: {
       activeDeadlineSeconds: 'a pod that runs too long is not ended',
       automountServiceAccountToken: 'pods need no token',
@@ -24,12 +25,8 @@ export const podFields: Readonly<Record<string, Played>> = {
       hostNetwork: "the pod gets an address of its own, not its node's",
       hostPID: hardening,
       hostUsers: hardening,
-      initContainers: 'what runs before the others is not run; they start at once',
       os: 'all nodes run one system',
       overhead: 'the requests of the containers alone are counted',
-      preemptionPolicy: 'nobody makes room for anybody',
-      priority: 'nobody makes room for anybody',
-      priorityClassName: 'nobody makes room for anybody',
       readinessGates: 'a pod is ready when its containers are',
       resourceClaims: 'devices are not handed out',
       runtimeClassName: 'all containers run alike',
@@ -60,15 +57,13 @@ export const podFields: Readonly<Record<string, Played>> = {
     plays: 'preferredDuringSchedulingIgnoredDuringExecution requiredDuringSchedulingIgnoredDuringExecution'
   },
   Container: {
-    plays: 'env envFrom image imagePullPolicy name ports readinessProbe resources securityContext volumeDevices volumeMounts',
+    plays:
+      'env envFrom image imagePullPolicy livenessProbe name ports readinessProbe resources restartPolicy securityContext startupProbe volumeDevices volumeMounts',
     not: {
       args: inside,
       command: inside,
       lifecycle: hook,
-      livenessProbe: 'a program that hangs is not started anew',
       resizePolicy: 'what a pod was given stays',
-      restartPolicy: 'what runs before the others is not run',
-      startupProbe: 'readiness alone is waited for',
       stdin: inside,
       stdinOnce: inside,
       terminationMessagePath: 'a program that ends leaves no message',
@@ -88,23 +83,20 @@ export const podFields: Readonly<Record<string, Played>> = {
   SecretEnvSource: { plays: 'name optional' },
   Lifecycle: { not: { postStart: hook, preStop: hook } },
   LifecycleHandler: { not: { exec: hook, httpGet: hook, sleep: hook, tcpSocket: hook } },
-  ExecAction: { not: { command: 'a command in a container succeeds when its program is ready' } },
+  ExecAction: { not: { command: 'a command in a container succeeds when its program is up' } },
   HTTPGetAction: { plays: 'path port', not: { host: "the pod's address is asked", httpHeaders: inside, scheme: 'the port alone counts' } },
   HTTPHeader: { not: { name: inside, value: inside } },
   SleepAction: { not: { seconds: hook } },
   TCPSocketAction: { plays: 'port', not: { host: "the pod's address is asked" } },
   Probe: {
-    plays: 'exec httpGet initialDelaySeconds tcpSocket',
+    plays: 'exec failureThreshold httpGet initialDelaySeconds periodSeconds successThreshold tcpSocket',
     not: {
-      failureThreshold: 'the first answer counts',
-      grpc: 'it succeeds when the program is ready',
-      periodSeconds: 'looks are taken as the program changes',
-      successThreshold: 'the first answer counts',
-      terminationGracePeriodSeconds: 'a program that hangs is not started anew',
+      grpc: 'it succeeds when the program is up',
+      terminationGracePeriodSeconds: 'a program that a probe ends, ends at once',
       timeoutSeconds: 'answers come at once or never'
     }
   },
-  GRPCAction: { not: { port: 'it succeeds when the program is ready', service: 'it succeeds when the program is ready' } },
+  GRPCAction: { not: { port: 'it succeeds when the program is up', service: 'it succeeds when the program is up' } },
   ContainerPort: {
     plays: 'containerPort hostIP hostPort name protocol'
   },
@@ -114,11 +106,11 @@ export const podFields: Readonly<Record<string, Played>> = {
   SecurityContext: {
     plays: 'runAsNonRoot runAsUser',
     not: {
-      allowPrivilegeEscalation: hardening,
-      appArmorProfile: hardening,
-      capabilities: hardening,
-      privileged: hardening,
-      procMount: hardening,
+      allowPrivilegeEscalation: leveled,
+      appArmorProfile: leveled,
+      capabilities: leveled,
+      privileged: leveled,
+      procMount: leveled,
       readOnlyRootFilesystem: hardening,
       runAsGroup: identity,
       seLinuxOptions: hardening,
@@ -179,11 +171,10 @@ export const podFields: Readonly<Record<string, Played>> = {
     plays: 'labelSelector matchLabelKeys maxSkew minDomains nodeAffinityPolicy nodeTaintsPolicy topologyKey whenUnsatisfiable'
   },
   Volume: {
-    plays: 'configMap emptyDir name persistentVolumeClaim projected secret',
+    plays: 'configMap emptyDir ephemeral name persistentVolumeClaim projected secret',
     not: {
       csi: 'the directory is empty',
       downwardAPI: inside,
-      ephemeral: 'no claim is made; the directory is empty',
       hostPath: "the directory is empty, and not the node's",
       nfs: 'the directory is empty'
     }
@@ -194,7 +185,7 @@ export const podFields: Readonly<Record<string, Played>> = {
   DownwardAPIVolumeSource: { not: { defaultMode: identity, items: inside } },
   DownwardAPIVolumeFile: { not: { fieldRef: inside, mode: identity, path: inside, resourceFieldRef: inside } },
   EmptyDirVolumeSource: { not: { medium: 'the directory takes no memory', sizeLimit: 'a full directory ends nobody' } },
-  EphemeralVolumeSource: { not: { volumeClaimTemplate: 'no claim is made; the directory is empty' } },
+  EphemeralVolumeSource: { plays: 'volumeClaimTemplate' },
   PersistentVolumeClaimTemplate: {},
   PersistentVolumeClaimSpec: {
     plays: 'accessModes dataSource dataSourceRef resources selector storageClassName volumeMode volumeName',

@@ -1,6 +1,7 @@
 import { clusterDomain, pairsMatch, type Facts, type Pod, type PodSpec, type Service, type Way } from '../../model';
 import { imageCard } from './images';
 import { isUnheard } from './outages';
+import { plainClient, policyFault, portsOf } from './policies';
 import { calledName, talksTls, tlsFault } from './tls';
 
 /** Services that lead to a pod. */
@@ -52,7 +53,10 @@ export function wayFault(facts: Facts, pod: Pod, way: Way): string | undefined {
     const faults = through.map((one) => listenFault(facts, one, pod, out));
     return faults.includes(undefined) ? undefined : faults[0];
   };
-  if (way === 'inside') return services.length ? unheard(services, false) : `no service leads to ${pod.metadata.name}`;
+  if (way === 'inside')
+    return services.length
+      ? (policyFault(facts, plainClient(pod.metadata.namespace ?? ''), pod, portsOf(pod).clients) ?? unheard(services, false))
+      : `no service leads to ${pod.metadata.name}`;
   if (way === 'tunnel') {
     const tunnels = facts.list('Tunnel', pod.metadata.namespace);
     if (!tunnels.length) return 'no tunnel stands';
@@ -64,5 +68,7 @@ export function wayFault(facts: Facts, pod: Pod, way: Way): string | undefined {
   const outside = services.filter((one) => one.spec.type === 'LoadBalancer' || one.spec.type === 'NodePort');
   if (!outside.length) return `no service of ${pod.metadata.name} has an address outside`;
   const given = outside.filter((one) => one.spec.type === 'NodePort' || outsideAddresses(one).length);
+  const kept = policyFault(facts, { outside: true }, pod, portsOf(pod).clients);
+  if (kept) return kept;
   return given.length ? unheard(given, true) : `${outside.map((one) => one.metadata.name).join(', ')} has no address yet`;
 }

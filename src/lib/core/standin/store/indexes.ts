@@ -64,7 +64,11 @@ function apartKeys(pod: Pod): readonly string[] {
 /** All the indexes of a store. Adding one here is all it takes. */
 export const indexers = {
   podsOnNode: indexer('Pod', (pod) => (pod.spec.nodeName && takesRoom(pod) ? [pod.spec.nodeName] : none)),
-  podsOfClaim: indexer('Pod', (pod) => claimsOf(pod.spec).map((claim) => `${pod.metadata.namespace}/${claim}`), sameVolumes),
+  podsOfClaim: indexer(
+    'Pod',
+    (pod) => claimsOf(pod.spec, pod.metadata.name).map((claim) => `${pod.metadata.namespace}/${claim}`),
+    sameVolumes
+  ),
   podsOfDriver: indexer(
     'Pod',
     (pod) => {

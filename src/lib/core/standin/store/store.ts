@@ -180,7 +180,7 @@ export class Store implements Facts {
     sum.milliCpu += sign * ask.milliCpu;
     sum.memoryBytes += sign * ask.memoryBytes;
     sum.pods += sign;
-    sum.claims += sign * claimsOf(pod.spec).length;
+    sum.claims += sign * claimsOf(pod.spec, pod.metadata.name).length;
   }
 
   private count({ spec }: KindMap['Asset'], sign: 1 | -1): void {

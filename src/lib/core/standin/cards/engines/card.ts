@@ -43,6 +43,7 @@ export interface EnginePartCard {
   readonly first?: { readonly drawMs: SpanMs; readonly normalMs: SpanMs };
   /** Memory below which it is killed at its start, in MiB. */
   readonly leastMib?: number;
+  /** Clients ask at the first; members talk among themselves at the others (at the only one where there is one). */
   readonly ports: readonly number[];
   readonly tlsPort?: number;
   readonly licence?: string;

@@ -20,7 +20,7 @@ const partsOf = (pair: string): [volume: string, node: string] => [pair.slice(0,
 function pairsOf(pod: Pod | undefined, store: Store): string[] {
   if (!pod?.spec.nodeName) return [];
   const keys: string[] = [];
-  for (const name of claimsOf(pod.spec)) {
+  for (const name of claimsOf(pod.spec, pod.metadata.name)) {
     const volume = store.get('PersistentVolumeClaim', pod.metadata.namespace ?? '', name)?.spec.volumeName;
     if (volume) keys.push(keyOfPair(volume, pod.spec.nodeName));
   }

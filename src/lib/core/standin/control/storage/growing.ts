@@ -115,7 +115,7 @@ export const growing: Loop = {
     Identity: (_now, _before, store) => store.list('PersistentVolumeClaim').filter(wantsMore).map(idOf),
     Pod: (now, before, store) =>
       now && now.status?.phase === 'Running' && before?.status?.phase !== 'Running'
-        ? claimsOf(now.spec)
+        ? claimsOf(now.spec, now.metadata.name)
             .map((name) => store.get('PersistentVolumeClaim', now.metadata.namespace ?? '', name))
             .filter(wantsMore)
             .map(idOf)

@@ -1,4 +1,4 @@
-import { refOf, takesRoom, type Claim, type Volume } from '../../../model';
+import { claimsOf, refOf, takesRoom, type Claim, type Volume } from '../../../model';
 import { claimFinalizer, volumeFinalizer } from '../../admit/defaults';
 import { driverAnswers, mayCall } from '../../provider/driver';
 import { fileSystemOf } from '../../provider/shared-files';
@@ -72,8 +72,8 @@ export const reclaim: Loop = {
     Pod: (now, before) =>
       now && (takesRoom(now) || now.status?.phase === before?.status?.phase)
         ? []
-        : ((now ?? before)!.spec.volumes ?? []).flatMap((one) =>
-            one.persistentVolumeClaim ? [`claim:${(now ?? before)!.metadata.namespace}/${one.persistentVolumeClaim.claimName}`] : []
+        : claimsOf((now ?? before)!.spec, (now ?? before)!.metadata.name).map(
+            (name) => `claim:${(now ?? before)!.metadata.namespace}/${name}`
           ),
     Asset: (now, _before, store) => {
       if (!now || now.status?.attachedTo.length) return [];

@@ -52,6 +52,7 @@ export const engines: Loop = {
   id: 'engines',
   paceMs: 10,
   watches: {
+    NetworkPolicy: (now, before, store) => (now && before && now.spec === before.spec ? [] : allKeys(store)),
     Process: (now, before) => {
       const one = (now ?? before)!;
       return hasEngine(one.spec.engine) && (!now || !before) ? [workloadKey(one)] : [];

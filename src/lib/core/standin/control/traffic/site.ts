@@ -2,6 +2,7 @@ import { CoreError, same } from '../../../shared';
 import { isReady, memberNames, pairsMatch, setAskingFor, type Outage, type Pod, type Process } from '../../../model';
 import type { Answer, Engine, Site, MemberState } from '../../engines/site';
 import { enginePartOf } from '../../provider/images';
+import { memberFault } from '../../provider/policies';
 import { isDark, nodesReach, slowMs } from '../../provider/outages';
 import { talksTls, tlsFault } from '../../provider/tls';
 import type { ClusterAccess } from '../loop';
@@ -50,6 +51,7 @@ export class WorldSite implements Site {
   private readonly volumes: SiteVolumes;
   private readonly answers = new Map<string, Answer>();
   private readonly outages: readonly Outage[];
+  private readonly policies: boolean;
 
   constructor(
     private readonly world: ClusterAccess,
@@ -60,6 +62,7 @@ export class WorldSite implements Site {
     this.nowMs = world.nowMs;
     this.seed = world.seed;
     this.outages = world.store.list('Outage');
+    this.policies = world.store.list('NetworkPolicy').length > 0;
     const pods = world.store.by<'Pod'>('podsOfWorkload', key);
     this.processes = world.store.by<'Process'>('processes', key);
     for (const pod of pods) this.of(pod.metadata.name).pod = pod;
@@ -127,6 +130,8 @@ export class WorldSite implements Site {
     const two = this.of(b).pod;
     if (!one || !two) return false;
     if (this.outages.length && !nodesReach(this.world.store, one.spec.nodeName ?? '', two.spec.nodeName ?? '')) return false;
+    // Who may call is answered: one of the two has to be let through.
+    if (this.policies && memberFault(this.world.store, one, two) && memberFault(this.world.store, two, one)) return false;
     if (this.untrusted(a, one) || this.untrusted(b, two)) return false;
     return this.met(a, b) || this.meets(a, two) || this.meets(b, one);
   }

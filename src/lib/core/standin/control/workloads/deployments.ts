@@ -1,5 +1,15 @@
 import { same } from '../../../shared';
-import { isReady, ownerOf, podsMadeBy, refOf, selectorMatches, templateHashLabel, type Deployment, type Pod, type ReplicaSet } from '../../../model';
+import {
+  isReady,
+  ownerOf,
+  podsMadeBy,
+  refOf,
+  selectorMatches,
+  templateHashLabel,
+  type Deployment,
+  type Pod,
+  type ReplicaSet
+} from '../../../model';
 import { idOf, itself, splitKey, type ClusterAccess, type Loop } from '../loop';
 import { conditionsOf, mayBeAway } from './progress';
 import { isAvailable, livingOf } from './replica-sets';
@@ -33,7 +43,10 @@ function written({ spec: { template } }: ReplicaSet): ReplicaSet['spec']['templa
 /** Whether a replica set is of the template that its deployment has now. */
 function isNewest(set: ReplicaSet, deployment: Deployment): boolean {
   const { template } = deployment.spec;
-  return set.metadata.labels?.[templateHashLabel] === revisionOf(template) || same(written(set), { ...template, metadata: { labels: {}, ...template.metadata } });
+  return (
+    set.metadata.labels?.[templateHashLabel] === revisionOf(template) ||
+    same(written(set), { ...template, metadata: { labels: {}, ...template.metadata } })
+  );
 }
 
 function scale(world: ClusterAccess, deployment: Deployment, set: ReplicaSet, replicas: number): void {
@@ -102,7 +115,9 @@ function hold(world: ClusterAccess, deployment: Deployment, sets: readonly Repli
 function recreate(world: ClusterAccess, deployment: Deployment, old: readonly ReplicaSet[], fresh: () => ReplicaSet): void {
   for (const set of old) scale(world, deployment, set, 0);
   // Pods of the same template that are going hold nobody up: only those of the old one have to be gone.
-  const gone = old.every((set) => !world.store.ownedBy(set.metadata.uid ?? '').some((one) => one.kind === 'Pod' && one.status?.phase !== 'Failed'));
+  const gone = old.every(
+    (set) => !world.store.ownedBy(set.metadata.uid ?? '').some((one) => one.kind === 'Pod' && one.status?.phase !== 'Failed')
+  );
   if (gone) scale(world, deployment, fresh(), deployment.spec.replicas ?? 1);
 }
 
@@ -117,7 +132,8 @@ function roll(world: ClusterAccess, deployment: Deployment, old: readonly Replic
   scale(world, deployment, fresh, size);
   if (!standing) return;
   const again = (ms: number) => world.after(ms, idOf(deployment));
-  const upOf = (set: ReplicaSet, most: number) => Math.min(most, livingOf(world, set).filter((pod) => isAvailable(world, pod, minReadySeconds, again)).length);
+  const upOf = (set: ReplicaSet, most: number) =>
+    Math.min(most, livingOf(world, set).filter((pod) => isAvailable(world, pod, minReadySeconds, again)).length);
   const freshUp = upOf(fresh, size);
   let room = standing + size - least - (size - freshUp);
   const left = old.map((set) => {
@@ -136,7 +152,8 @@ function roll(world: ClusterAccess, deployment: Deployment, old: readonly Replic
 /** Lets go of old replica sets that nobody can go back to. */
 function forget(world: ClusterAccess, deployment: Deployment, old: readonly ReplicaSet[]): void {
   const empty = old.filter((one) => sizeOf(one) === 0 && !(one.status?.replicas ?? 0));
-  for (const one of empty.slice(0, Math.max(0, empty.length - (deployment.spec.revisionHistoryLimit ?? usualHistory)))) world.remove(refOf(one));
+  for (const one of empty.slice(0, Math.max(0, empty.length - (deployment.spec.revisionHistoryLimit ?? usualHistory))))
+    world.remove(refOf(one));
 }
 
 /** Deployments: they own replica sets, one for each template, and those own the pods. Source: the cluster API's "Deployments". */

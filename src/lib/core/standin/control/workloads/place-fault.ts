@@ -1,3 +1,4 @@
+import { isOwnClaim } from '../storage/own-claims';
 import { premadeFor, noProvisioner, topologyAllows } from '../storage/premade';
 import { apartOf, keptApart, lacksCompany } from './company';
 import { hostPortsOf, portTaken, scarcity } from './scarce';
@@ -8,6 +9,7 @@ import {
   claimsOf,
   nodeReady,
   nodeWanted,
+  ownClaims,
   repellingTaint,
   roomOf,
   takesRoom,
@@ -97,9 +99,11 @@ export function podClaimsOf(facts: Facts, pod: Pod): PodClaims {
   const bound: Claim[] = [];
   const choosing: Claim[] = [];
   const missing: string[] = [];
-  for (const name of claimsOf(pod.spec)) {
+  const mine = new Set(ownClaims(pod).map((one) => one.name));
+  for (const name of claimsOf(pod.spec, pod.metadata.name)) {
     const claim = facts.get('PersistentVolumeClaim', pod.metadata.namespace ?? '', name);
-    if (!claim || claim.metadata.deletionTimestamp) missing.push(name);
+    const strange = claim && mine.has(name) && !isOwnClaim(claim, pod.metadata.uid);
+    if (!claim || claim.metadata.deletionTimestamp || strange) missing.push(name);
     else if (claim.spec.volumeName && claim.status?.phase === 'Bound') bound.push(claim);
     else if (waitsForConsumer(classOf(facts, claim.spec))) choosing.push(claim);
     else missing.push(name);
@@ -110,7 +114,7 @@ export function podClaimsOf(facts: Facts, pod: Pod): PodClaims {
 function slotsTaken({ facts, podsOn }: Places, node: string, driver: string): Set<string> {
   const taken = new Set<string>();
   for (const pod of podsOn(node)) {
-    for (const name of claimsOf(pod.spec)) {
+    for (const name of claimsOf(pod.spec, pod.metadata.name)) {
       const claim = facts.get('PersistentVolumeClaim', pod.metadata.namespace ?? '', name);
       if (claim && driverOf(facts, claim) === driver) taken.add(`${pod.metadata.namespace}/${name}`);
     }

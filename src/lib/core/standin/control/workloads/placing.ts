@@ -11,6 +11,7 @@ import {
   type Pod
 } from '../../../model';
 import { hash32, same, stampOf } from '../../../shared';
+import { makeRoom } from './preempting';
 import { wishesOf } from './wishes';
 import { idOf, splitKey, withCondition, type ClusterAccess, type Loop } from '../loop';
 import {
@@ -101,11 +102,11 @@ function assuming(facts: Facts, choices: Choices, self: string | undefined): Pla
       const more = coming(node);
       if (!more.length) return there;
       let { milliCpu, memoryBytes, claims } = there;
-      for (const { spec } of more) {
+      for (const { spec, metadata } of more) {
         const ask = askOf(spec);
         milliCpu += ask.milliCpu;
         memoryBytes += ask.memoryBytes;
-        claims += claimsOf(spec).length;
+        claims += claimsOf(spec, metadata.name).length;
       }
       return { milliCpu, memoryBytes, pods: there.pods + more.length, claims };
     },
@@ -204,6 +205,8 @@ function seek(world: ClusterAccess, pod: Pod): void {
   if (!node) {
     waiting.set(key, true);
     wait(world, pod, `0 of ${world.store.nodes().length} nodes can take the pod: ${faultSentence(faults)}.`);
+    const now = world.store.get('Pod', pod.metadata.namespace ?? '', pod.metadata.name);
+    if (now?.spec.priority) makeRoom(world, assuming(world.store, choices, pod.metadata.uid), now, claims);
     return;
   }
   waiting.delete(key);
@@ -251,7 +254,12 @@ export const placing: Loop = {
   },
   reconcile(world, key) {
     if (key === again || key === classCame) {
-      for (const id of world.memory<boolean>(key === again ? 'unplaced' : 'unclaimed').keys()) world.after(1, id);
+      const waiting = [...world.memory<boolean>(key === again ? 'unplaced' : 'unclaimed').keys()];
+      const weight = (id: string) => world.store.get('Pod', ...splitKey(id))?.spec.priority ?? 0;
+      const weights = new Map(waiting.map((id) => [id, weight(id)]));
+      // Who matters more is looked at first. Source: "Pod Priority and Preemption", effect on the order of scheduling.
+      if ([...weights.values()].some((one) => one !== 0)) waiting.sort((a, b) => weights.get(b)! - weights.get(a)!);
+      for (const id of waiting) world.after(1, id);
       return;
     }
     const [namespace, name] = splitKey(key);

@@ -1,6 +1,7 @@
 import { hash32, stableJson } from '../../../shared';
 import { isReady, makerOf, ownerOf, type ApiObject, type Kind, type Pod, type PodSpec, type PodTemplate } from '../../../model';
-import type { ClusterAccess } from '../loop';
+import { podShut, withLimits } from '../../admit/limits';
+import { idOf, type ClusterAccess } from '../loop';
 
 const revisions = new WeakMap<object, string>();
 
@@ -22,36 +23,42 @@ interface Making {
   readonly spec?: Partial<PodSpec>;
 }
 
+/** How long an owner waits before it tries again to make a pod that wasn't let in, in ms; made up. */
+export const againMs = 30_000;
+
 /**
- * Makes a pod of a template. Refused, as by the cluster API's admission, when its service account doesn't exist: then the owner gets
- * a FailedCreate event.
+ * Makes a pod of a template. Refused, as by the cluster API's admission, when its service account doesn't exist, or its namespace doesn't
+ * let it in: then the owner gets a FailedCreate event, and tries again by itself.
  * @returns whether the pod was made
  */
 export function makePod(world: ClusterAccess, { owner, name, template, labels, spec }: Making): boolean {
   const namespace = owner.metadata.namespace ?? '';
-  const account = template.spec.serviceAccountName ?? 'default';
-  if (!world.store.get('ServiceAccount', namespace, account)) {
-    world.event(
-      owner,
-      'FailedCreate',
-      `${name} can't be made: the service account ${namespace}/${account} doesn't exist. Send it.`,
-      'Warning'
-    );
+  const refused = (why: string, remedy: string) => {
+    world.event(owner, 'FailedCreate', `${name} can't be made: ${why}. ${remedy}`, 'Warning');
+    world.after(againMs, idOf(owner), true);
     return false;
-  }
-  const pod: Pod = {
-    apiVersion: 'v1',
-    kind: 'Pod',
-    metadata: {
-      name,
-      namespace,
-      labels: { ...template.metadata?.labels, ...labels },
-      ...(template.metadata?.annotations ? { annotations: template.metadata.annotations } : {}),
-      ownerReferences: [ownerOf(owner)]
-    },
-    spec: { restartPolicy: 'Always', terminationGracePeriodSeconds: 30, ...template.spec, serviceAccountName: account, ...spec },
-    status: { phase: 'Pending' }
   };
+  const account = template.spec.serviceAccountName ?? 'default';
+  if (!world.store.get('ServiceAccount', namespace, account))
+    return refused(`the service account ${namespace}/${account} doesn't exist`, 'Send it.');
+  const pod = withLimits(
+    {
+      apiVersion: 'v1',
+      kind: 'Pod',
+      metadata: {
+        name,
+        namespace,
+        labels: { ...template.metadata?.labels, ...labels },
+        ...(template.metadata?.annotations ? { annotations: template.metadata.annotations } : {}),
+        ownerReferences: [ownerOf(owner)]
+      },
+      spec: { restartPolicy: 'Always', terminationGracePeriodSeconds: 30, ...template.spec, serviceAccountName: account, ...spec },
+      status: { phase: 'Pending' }
+    },
+    world.store
+  );
+  const shut = podShut(world.store, pod);
+  if (shut) return refused(shut.message, shut.remedy);
   world.put(pod);
   world.begin(`Pod ${namespace}/${name}`, 'placing');
   world.event(owner, 'SuccessfulCreate', `Made pod ${name}.`);

@@ -16,7 +16,12 @@ export const livingOf = (world: ClusterAccess, set: ReplicaSet): Pod[] =>
  * Whether a pod is ready and has been for minReadySeconds.
  * @param later called with the wait in ms where it is only a matter of time
  */
-export function isAvailable(world: ClusterAccess, pod: Pod, minReadySeconds: number | undefined, later?: (waitMs: number) => void): boolean {
+export function isAvailable(
+  world: ClusterAccess,
+  pod: Pod,
+  minReadySeconds: number | undefined,
+  later?: (waitMs: number) => void
+): boolean {
   const since = readySinceMs(pod);
   if (since === undefined) return false;
   const left = since + (minReadySeconds ?? 0) * 1_000 - world.nowMs;

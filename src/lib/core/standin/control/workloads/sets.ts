@@ -15,8 +15,9 @@ import {
   type StatefulSet
 } from '../../../model';
 import { filled } from '../../admit/defaults';
+import { claimShut } from '../../admit/limits';
 import { idOf, splitKey, type ClusterAccess, type Loop } from '../loop';
-import { makePod, ownersOfKind } from './pods';
+import { againMs, makePod, ownersOfKind } from './pods';
 import { keepRevision, labelOf, revisionLabel, templateFor } from './revisions';
 
 /** A set makes or takes away so many members at a time, so that a large one holds nothing else up. */
@@ -48,7 +49,8 @@ function adopt(world: ClusterAccess, set: StatefulSet): void {
   }
 }
 
-function makeClaims(world: ClusterAccess, set: StatefulSet, ordinal: number): void {
+/** Makes the claims of a member that lack; gives whether all were let in. */
+function makeClaims(world: ClusterAccess, set: StatefulSet, ordinal: number): boolean {
   const namespace = set.metadata.namespace ?? '';
   const policy = set.spec.persistentVolumeClaimRetentionPolicy;
   for (const template of set.spec.volumeClaimTemplates ?? []) {
@@ -66,9 +68,16 @@ function makeClaims(world: ClusterAccess, set: StatefulSet, ordinal: number): vo
       },
       spec: template.spec
     };
-    world.put(filled(claim, world.store) as Claim);
+    const made = filled(claim, world.store) as Claim;
+    const shut = claimShut(world.store, made);
+    if (shut) {
+      world.event(set, 'FailedCreate', `The claim ${name} can't be made: ${shut.message}. ${shut.remedy}`, 'Warning');
+      return false;
+    }
+    world.put(made);
     world.event(set, 'SuccessfulCreate', `Made claim ${name} for member ${ordinal}.`);
   }
+  return true;
 }
 
 function makeMember(world: ClusterAccess, set: StatefulSet, ordinal: number): boolean {
@@ -86,7 +95,10 @@ function makeMember(world: ClusterAccess, set: StatefulSet, ordinal: number): bo
     );
   });
   if (going) return false;
-  makeClaims(world, set, ordinal);
+  if (!makeClaims(world, set, ordinal)) {
+    world.after(againMs, idOf(set), true);
+    return false;
+  }
   const own = volumeClaimTemplates.map((one) => ({
     name: one.metadata.name,
     persistentVolumeClaim: { claimName: memberClaim(one.metadata.name, set, ordinal) }

@@ -5,7 +5,7 @@ import { stopWriting } from '../../../engines/little-store';
 import { closeProcess } from '../../../engines/processes';
 import { isDark, isUnheard } from '../../../provider/outages';
 import { idOf, splitKey, type Loop } from '../../loop';
-import { imageStage, mountStage, runStage, startStage, warmStage, workStage } from './stages';
+import { imageStage, initStage, mountStage, runStage, startStage, warmStage, workStage } from './stages';
 import {
   setContainers,
   statesOf,
@@ -18,7 +18,7 @@ import {
   type Turn
 } from './state';
 
-const stages = { volumes: mountStage, image: imageStage, start: startStage, warm: warmStage, work: workStage } as const;
+const stages = { volumes: mountStage, init: initStage, image: imageStage, start: startStage, warm: warmStage, work: workStage } as const;
 
 /** Ends a pod: its containers get time to stop, then the pod is gone. */
 function stop(turn: Turn): void {
@@ -57,11 +57,11 @@ function inTheDark(turn: Turn): boolean {
   }
   if (dark || !state.dark) return dark;
   if (pod.metadata.deletionTimestamp) {
-    step(turn, { stage: 'volumes' });
+    step(turn, { stage: 'volumes', nth: 0 });
     return false;
   }
   const restarts = state.restarts + (state.stage === 'run' ? 1 : 0);
-  const fresh = step({ ...turn, state: { ...state, restarts } }, { stage: 'volumes' });
+  const fresh = step({ ...turn, state: { ...state, restarts } }, { stage: 'volumes', nth: 0 });
   setContainers({ ...turn, state: fresh }, { waiting: { reason: 'ContainerCreating' } }, { phase: 'Pending' });
   return false;
 }

@@ -1,4 +1,4 @@
-import { claimsOf, type Asset, type Facts, type Node, type Pod, type Volume } from '../../../../model';
+import { claimBehind, claimsOf, type Asset, type Facts, type Node, type Pod, type Volume } from '../../../../model';
 import { fillAt, roomIn } from '../../../engines/fill';
 import { backendOf } from '../../../provider/backend';
 import { keepersOf } from '../../../provider/pool';
@@ -13,7 +13,7 @@ export interface Mounted {
 
 /** The volumes that a pod mounts, with their assets. */
 export function mountsOf(facts: Facts, pod: Pod): Mounted[] {
-  return claimsOf(pod.spec).map((name) => {
+  return claimsOf(pod.spec, pod.metadata.name).map((name) => {
     const claim = facts.get('PersistentVolumeClaim', pod.metadata.namespace ?? '', name);
     const volume = facts.get('PersistentVolume', '', claim?.spec.volumeName ?? '');
     const asset = facts.get('Asset', '', volume?.spec.csi?.volumeHandle ?? '');
@@ -37,11 +37,7 @@ function usedAs(pod: Pod, how: 'volumeMounts' | 'volumeDevices'): Set<string> {
       ((one[how] ?? []) as { name: string }[]).map((two) => two.name)
     )
   );
-  return new Set(
-    (pod.spec.volumes ?? []).flatMap((one) =>
-      names.has(one.name) && one.persistentVolumeClaim ? [one.persistentVolumeClaim.claimName] : []
-    )
-  );
+  return new Set((pod.spec.volumes ?? []).flatMap((one) => (names.has(one.name) ? (claimBehind(one, pod.metadata.name) ?? []) : [])));
 }
 
 /** A device can't be mounted, nor a directory taken as a device. Source: the cluster API's "Raw Block Volume Support". */

@@ -1,4 +1,4 @@
-import type { Facts, KindMap, Pod } from '../../../../model';
+import type { Container, Facts, KindMap, Pod } from '../../../../model';
 
 /** A config map or secret that a pod names. */
 export interface Reference {
@@ -9,6 +9,8 @@ export interface Reference {
   readonly field: string;
   /** Whether it is mounted (needed before the image) or only read at the start. */
   readonly mounted: boolean;
+  /** The init container that reads it at its start. */
+  readonly init?: string;
 }
 
 interface Mountable {
@@ -40,26 +42,30 @@ export function referencesOf(pod: Pod): Reference[] {
       if (one.secret) mount('Secret', one.secret.name, one.secret, `${inner}.secret`, 'name');
     });
   });
-  pod.spec.containers.forEach(({ env = [], envFrom = [] }, i) => {
-    const at = `spec.containers[${i}]`;
-    env.forEach(({ valueFrom }, k) => {
-      for (const [kind, ref] of [
-        ['ConfigMap', valueFrom?.configMapKeyRef],
-        ['Secret', valueFrom?.secretKeyRef]
-      ] as const) {
-        if (ref?.name && !ref.optional)
-          found.push({ kind, name: ref.name, key: ref.key, field: `${at}.env[${k}].valueFrom`, mounted: false });
-      }
+  const started = (containers: readonly Container[], list: 'containers' | 'initContainers') =>
+    containers.forEach(({ name: called, env = [], envFrom = [] }, i) => {
+      const at = `spec.${list}[${i}]`;
+      const init = list === 'initContainers' ? { init: called } : {};
+      env.forEach(({ valueFrom }, k) => {
+        for (const [kind, ref] of [
+          ['ConfigMap', valueFrom?.configMapKeyRef],
+          ['Secret', valueFrom?.secretKeyRef]
+        ] as const) {
+          if (ref?.name && !ref.optional)
+            found.push({ kind, name: ref.name, key: ref.key, field: `${at}.env[${k}].valueFrom`, mounted: false, ...init });
+        }
+      });
+      envFrom.forEach(({ configMapRef, secretRef }, k) => {
+        for (const [kind, ref] of [
+          ['ConfigMap', configMapRef],
+          ['Secret', secretRef]
+        ] as const) {
+          if (ref?.name && !ref.optional) found.push({ kind, name: ref.name, field: `${at}.envFrom[${k}]`, mounted: false, ...init });
+        }
+      });
     });
-    envFrom.forEach(({ configMapRef, secretRef }, k) => {
-      for (const [kind, ref] of [
-        ['ConfigMap', configMapRef],
-        ['Secret', secretRef]
-      ] as const) {
-        if (ref?.name && !ref.optional) found.push({ kind, name: ref.name, field: `${at}.envFrom[${k}]`, mounted: false });
-      }
-    });
-  });
+  started(pod.spec.initContainers ?? [], 'initContainers');
+  started(pod.spec.containers, 'containers');
   return found;
 }
 

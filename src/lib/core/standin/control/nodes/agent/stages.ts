@@ -1,5 +1,5 @@
 import { addressAt, bytesOf, draw, prefixSize, rangeFault, stampOf } from '../../../../shared';
-import { claimsOf, isReady, type Container, type Pod } from '../../../../model';
+import { claimsOf, isReady, isSidecar, type Container, type Pod } from '../../../../model';
 import { backoffMs, backoffs } from '../../../clock/steps';
 import { damage, openStore, stopWriting } from '../../../engines/little-store';
 import { otherWriter } from '../../../engines/left-behind';
@@ -13,6 +13,7 @@ import { imageVersionFault } from '../../../provider/image-versions';
 import { ordinaryBytesPerSecond, pullOf } from '../../../provider/registry';
 import { attachmentName } from '../../storage/attaching';
 import { fullMount, mountFault, ownerFault } from './mounts';
+import { killBy, probeFault, seenReadyMs, type Kill } from './probes';
 import { missingReferences, referenceSentence } from './references';
 import {
   setContainers,
@@ -27,12 +28,12 @@ import {
   type Turn
 } from './state';
 
-const subjectOf = (turn: Turn): string => `Pod ${turn.key}`;
+export const subjectOf = (turn: Turn): string => `Pod ${turn.key}`;
 
 /** Whether every claim of the pod is attached to its node (where its driver attaches) and its driver's node plugin is there. */
 function volumesReachable({ world, pod }: Turn): boolean {
   const node = pod.spec.nodeName ?? '';
-  return claimsOf(pod.spec).every((name) => {
+  return claimsOf(pod.spec, pod.metadata.name).every((name) => {
     const claim = world.store.get('PersistentVolumeClaim', pod.metadata.namespace ?? '', name);
     const volume = world.store.get('PersistentVolume', '', claim?.spec.volumeName ?? '');
     const driver = volume?.spec.csi?.driver;
@@ -43,9 +44,9 @@ function volumesReachable({ world, pod }: Turn): boolean {
 }
 
 /** Config maps and secrets that are mounted. Gives whether all are there. */
-function referencesThere(turn: Turn, mounted: boolean): boolean {
+function referencesThere(turn: Turn, mounted: boolean, container?: string): boolean {
   const { world, pod, key } = turn;
-  const missing = missingReferences(world.store, pod).find((one) => one.mounted === mounted);
+  const missing = missingReferences(world.store, pod).find((one) => one.mounted === mounted && one.init === container);
   if (!missing) {
     waitingForRefs(world).delete(key);
     return true;
@@ -90,7 +91,7 @@ function mountFails(turn: Turn): boolean {
 /** Volumes: attached ones are mounted, configuration must be there. */
 export function mountStage(turn: Turn): void {
   const { world, pod, key } = turn;
-  const hasClaims = claimsOf(pod.spec).length > 0;
+  const hasClaims = claimsOf(pod.spec, pod.metadata.name).length > 0;
   if (hasClaims && !volumesReachable(turn)) {
     if (!pod.status?.containerStatuses) setContainers(turn, { waiting: { reason: 'ContainerCreating' } });
     return;
@@ -103,7 +104,7 @@ export function mountStage(turn: Turn): void {
     if (working(fresh, 'volumes', () => world.duration('mounting', `${turn.key}#${pod.metadata.uid}`))) return;
     world.end(subjectOf(turn), 'mounting');
   }
-  imageStage({ ...turn, state: step(turn, { stage: 'image' }) });
+  initStage({ ...turn, state: step(turn, { stage: 'init', nth: 0 }) });
 }
 
 const imagesOn = (turn: Turn): Set<string> =>
@@ -122,38 +123,38 @@ function pullFails(turn: Turn, image: string, message: string): void {
   const reason = state.failures === 0 ? 'ErrImagePull' : 'ImagePullBackOff';
   const sentence = `${image} can't be pulled: ${message}.`;
   waitingForPull(world).set(key, true);
-  step(turn, { stage: 'image', failures: state.failures + 1, retryMs: world.nowMs + waitMs });
+  step(turn, { stage: state.stage, failures: state.failures + 1, retryMs: world.nowMs + waitMs });
   if (!showsWait(turn.pod, reason, sentence)) setContainers(turn, { waiting: { reason, message: sentence } });
   world.event(turn.pod, 'Failed', sentence, 'Warning');
   world.end(subjectOf(turn), 'pulling');
   world.after(waitMs, key, true);
 }
 
-/** Images: pulled one after the other, at the registry's speed; a registry out of reach means back-off. */
-export function imageStage(turn: Turn): void {
+/** Whether images are on the node: they are pulled one after the other, at the registry's speed; a registry out of reach means back-off. */
+export function imagesThere(turn: Turn, containers: readonly Container[]): boolean {
   const { world, pod, key, state } = turn;
   if (state.retryMs !== undefined && state.retryMs > world.nowMs) {
     world.after(state.retryMs - world.nowMs, key);
-    return;
+    return false;
   }
   const there = imagesOn(turn);
-  const image = pod.spec.containers.map((one) => one.image).find((one) => !there.has(one));
-  if (image === undefined) {
+  const missing = containers.find((one) => !there.has(one.image));
+  if (!missing) {
     // Another pod of the node may have pulled it in the meantime.
     world.end(subjectOf(turn), 'pulling');
     waitingForPull(world).delete(key);
-    startStage({ ...turn, state: step(turn, { stage: 'start', failures: 0 }) });
-    return;
+    return true;
   }
-  if (pod.spec.containers.some((one) => one.image === image && one.imagePullPolicy === 'Never')) {
+  const { image } = missing;
+  if (containers.some((one) => one.image === image && one.imagePullPolicy === 'Never')) {
     waitingForPull(world).set(key, true);
     showWait(turn, 'ErrImageNeverPull', `${image} is not on the node, and the pod says that it is never pulled.`, 'ErrImageNeverPull');
-    return;
+    return false;
   }
   const { registry, fault } = pullOf(world.store, image, { namespace: pod.metadata.namespace ?? '', spec: pod.spec });
   if (fault || !registry) {
     pullFails(turn, image, fault?.message ?? 'no registry');
-    return;
+    return false;
   }
   const { sizeBytes } = imageCard(image);
   const wireMs = (sizeBytes / (registry.spec.bytesPerSecond ?? ordinaryBytesPerSecond)) * 1_000;
@@ -164,16 +165,61 @@ export function imageStage(turn: Turn): void {
   if (
     working(
       turn,
-      'image',
+      state.stage,
       () => wireMs * (0.9 + 0.3 * draw(world.seed, `wire|${key}|${image}`)) + world.duration('pulling', `${key}|${image}`),
       image
     )
   )
-    return;
+    return false;
   world.end(subjectOf(turn), 'pulling');
   world.event(pod, 'Pulled', `${image} is on the node.`);
   keepImage(turn, image, sizeBytes);
-  imageStage({ ...turn, state: step(turn, { stage: 'image', failures: 0 }) });
+  return imagesThere({ ...turn, state: step(turn, { stage: state.stage, failures: 0 }) }, containers);
+}
+
+/** Images of the containers; then they start. */
+export function imageStage(turn: Turn): void {
+  if (!imagesThere(turn, turn.pod.spec.containers)) return;
+  startStage({ ...turn, state: step(turn, { stage: 'start', failures: 0 }) });
+}
+
+/** How long an ordinary init container is at work, in ms; made up. */
+const initMs = [500, 3_000] as const;
+
+/**
+ * Init containers: one after the other, each to its end before the next one starts; a sidecar runs on, and the next one starts once it runs.
+ * Source: the cluster API's "Init Containers" and "Sidecar Containers".
+ */
+export function initStage(turn: Turn): void {
+  const { world, pod, key, state } = turn;
+  const inits = pod.spec.initContainers ?? [];
+  const nth = state.nth ?? 0;
+  const one = inits[nth];
+  if (!one) return imageStage({ ...turn, state: step(turn, { stage: 'image' }) });
+  const runs = `run ${one.name}`;
+  if (state.about !== runs) {
+    if (!imagesThere(turn, [one])) return;
+    if (!referencesThere(turn, false, one.name)) return;
+    const hungry = starved([one]);
+    if (hungry) {
+      const waitMs = backoffMs(backoffs.crash, state.failures);
+      step(turn, { stage: 'init', failures: state.failures + 1, retryMs: world.nowMs + waitMs });
+      showWait(turn, 'CrashLoopBackOff', hungry, 'BackOff');
+      return world.after(waitMs, key, true);
+    }
+  }
+  const fresh = { ...turn, state: statesOf(world).get(key) ?? state };
+  const begins = fresh.state.about !== runs;
+  const span = () => (isSidecar(one) ? initMs[0] : world.duration('starting', `${key}#${pod.metadata.uid}|${one.name}`, initMs));
+  if (working(fresh, 'init', span, runs)) {
+    if (begins) {
+      setContainers(fresh, { running: { startedAt: stampOf(world.nowMs) } });
+      world.event(pod, 'Started', `Started ${one.name}.`);
+    }
+    return;
+  }
+  const next = step(fresh, { stage: 'init', nth: nth + 1, failures: 0 });
+  initStage({ ...turn, pod: world.store.get('Pod', pod.metadata.namespace ?? '', pod.metadata.name) ?? pod, state: next });
 }
 
 /** Where pods of a node without a usable share get their addresses; made up. */
@@ -198,12 +244,16 @@ function addressFor({ world, pod }: Turn): string {
   return '';
 }
 
-/** The first container that gets less memory than its program needs at its start. */
-const starved = (pod: Pod): Container | undefined =>
-  pod.spec.containers.find(({ image, resources }) => {
+/** The first container that gets less memory than its program needs at its start, in a sentence. */
+function starved(containers: readonly Container[]): string | undefined {
+  const hungry = containers.find(({ image, resources }) => {
     const limit = resources?.limits?.memory;
     return limit !== undefined && bytesOf(limit) < (imageCard(image).leastMemoryBytes ?? 0);
   });
+  if (!hungry) return undefined;
+  const needMib = Math.round((imageCard(hungry.image).leastMemoryBytes ?? 0) / 2 ** 20);
+  return `${hungry.name} was killed at its start: it needs ${needMib} MiB of memory and its limit is ${hungry.resources?.limits?.memory}.`;
+}
 
 /** A program that ended: it is started again after ever longer waits. */
 export function crashes(turn: Turn, message: string): void {
@@ -220,11 +270,8 @@ export function crashes(turn: Turn, message: string): void {
 
 /** Why a pod's programs end at once; undefined when they don't. */
 function startFault({ world, pod }: Turn): string | undefined {
-  const hungry = starved(pod);
-  if (hungry) {
-    const needMib = Math.round((imageCard(hungry.image).leastMemoryBytes ?? 0) / 2 ** 20);
-    return `${hungry.name} was killed at its start: it needs ${needMib} MiB of memory and its limit is ${hungry.resources?.limits?.memory}.`;
-  }
+  const hungry = starved(pod.spec.containers);
+  if (hungry) return hungry;
   const cluster = clusterVersion(world.store);
   const unfit = pod.spec.containers.map((one) => imageVersionFault(one.image, cluster)).find((one) => one);
   if (unfit) return `The program ends at once: ${unfit}.`;
@@ -237,10 +284,23 @@ function startFault({ world, pod }: Turn): string | undefined {
 
 const fullSentence = (claim: string): string => `no space left on device: the volume of ${claim} is full.`;
 
+/** A probe has failed for too long: its container is ended, and started again. */
+function endedByProbe(turn: Turn, kill: Kill): void {
+  const { world, pod } = turn;
+  world.event(pod, 'Unhealthy', kill.says, 'Warning');
+  world.event(pod, 'Killing', `${kill.container} failed its ${kill.probe} probe and is started again.`);
+  crashes(turn, kill.says);
+}
+
 /** A running member: it ends when its volume has filled up or its program has; else it is as ready as its program says. */
 export function runStage(turn: Turn): void {
-  const { world, pod } = turn;
+  const { world, pod, state } = turn;
   const full = fullMount(world.store, pod);
+  if (state.killMs !== undefined) {
+    const kill = state.killMs <= world.nowMs ? killBy(pod, 0) : undefined;
+    if (kill) return endedByProbe(turn, kill);
+    world.after(state.killMs - world.nowMs, turn.key);
+  }
   if (full) return crashes(turn, fullSentence(full.claim));
   if (pod.status?.phase !== 'Running' || probeFault(pod)) return;
   if (hasEngine(enginePartOf(pod.spec)?.engine ?? '') && !processOf(world.store, pod)) return crashes(turn, 'The program ended.');
@@ -291,39 +351,22 @@ function warmth({ world, pod }: Turn): Pick<ImageCard, 'drawMs' | 'normalMs'> {
   return founds ? card.first! : card;
 }
 
-interface PortProbe {
-  readonly tcpSocket?: { readonly port?: number | string };
-  readonly httpGet?: { readonly port?: number | string };
-}
-
-/** A readiness probe that asks at a port where the program doesn't listen. */
-export function probeFault(pod: Pod): { readonly container: string; readonly port: number | string } | undefined {
-  for (const { name, image, readinessProbe, ports = [] } of pod.spec.containers) {
-    const { tcpSocket, httpGet } = (readinessProbe ?? {}) as PortProbe;
-    const asked = tcpSocket?.port ?? httpGet?.port;
-    const listens = imageCard(image).ports;
-    const port = typeof asked === 'string' ? ports.find((one) => one.name === asked)?.containerPort : asked;
-    if (asked !== undefined && listens && (port === undefined || !listens.includes(port))) return { container: name, port: asked };
-  }
-  return undefined;
-}
-
-/** Before readiness, or a slow start, is looked at for the first time nothing is ready, in ms. Source: Probe v1 core, initialDelaySeconds. */
-const firstLookMs = ({ spec }: Pod): number =>
-  Math.max(
-    0,
-    ...spec.containers.flatMap(({ readinessProbe, startupProbe }) => [readinessProbe, startupProbe].map((one) => delayOf(one) * 1_000))
-  );
-const delayOf = (probe: unknown): number => (probe as { initialDelaySeconds?: number } | undefined)?.initialDelaySeconds ?? 0;
-
 /** Between running and ready: the program warms up, opens its store, and answers its readiness probe. */
 export function warmStage(turn: Turn): void {
   const { world, pod, key } = turn;
   const { drawMs, normalMs } = warmth(turn);
-  if (turn.state.dueMs === undefined) world.begin(subjectOf(turn), 'starting', normalMs);
-  if (working(turn, 'warm', () => Math.max(firstLookMs(pod), world.duration('starting', `${key}#${pod.metadata.uid}`, drawMs)))) return;
+  const upMs = world.duration('starting', `${key}#${pod.metadata.uid}`, drawMs);
+  const seenMs = seenReadyMs(pod, upMs);
+  const kill = killBy(pod, upMs);
+  if (turn.state.dueMs === undefined) {
+    const more = seenMs - upMs;
+    world.begin(subjectOf(turn), 'starting', [normalMs[0], normalMs[1] + more]);
+  }
+  if (working(turn, 'warm', () => Math.min(seenMs, kill?.afterMs ?? Infinity))) return;
+  if (kill && kill.afterMs <= seenMs) return endedByProbe(turn, kill);
   const fault = probeFault(pod);
-  step(turn, { stage: 'run' });
+  step(turn, { stage: 'run', ...(kill ? { killMs: world.nowMs + kill.afterMs - seenMs } : {}) });
+  if (kill) world.after(kill.afterMs - seenMs, key);
   if (fault) {
     world.event(pod, 'Unhealthy', `The readiness probe of ${fault.container} asks at port ${fault.port}, where nobody listens.`, 'Warning');
     return;

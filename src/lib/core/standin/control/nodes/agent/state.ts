@@ -1,17 +1,21 @@
 import { stampOf } from '../../../../shared';
-import { conditionOf, type Condition, type ContainerStatus, type Pod } from '../../../../model';
+import { conditionOf, isSidecar, waitingIn, type Condition, type ContainerStatus, type Pod } from '../../../../model';
 import type { ClusterAccess } from '../../loop';
 
 /** Where a pod's node has got to with it. Plain data: part of snapshots. */
 export interface AgentState {
   readonly uid: string;
-  readonly stage: 'volumes' | 'image' | 'start' | 'warm' | 'work' | 'run' | 'stop';
+  readonly stage: 'volumes' | 'init' | 'image' | 'start' | 'warm' | 'work' | 'run' | 'stop';
   readonly dueMs?: number;
   readonly retryMs?: number;
   readonly failures: number;
   readonly restarts: number;
   /** What a running piece of work is about (an image, say). */
   readonly about?: string;
+  /** How many of its init containers are done, or run on beside the others. */
+  readonly nth?: number;
+  /** When a probe that fails ends it (virtual ms). */
+  readonly killMs?: number;
   /** Its node went dark while it was here. */
   readonly dark?: boolean;
 }
@@ -36,8 +40,8 @@ export interface Turn {
 
 /** Remembers a new state; the timing of the one before doesn't carry over. */
 export function step(turn: Turn, next: Partial<AgentState> & Pick<AgentState, 'stage'>): AgentState {
-  const { uid, failures, restarts } = turn.state;
-  const state: AgentState = { uid, failures, restarts, ...next };
+  const { uid, failures, restarts, nth } = turn.state;
+  const state: AgentState = { uid, failures, restarts, ...(nth === undefined ? {} : { nth }), ...next };
   statesOf(turn.world).set(turn.key, state);
   return state;
 }
@@ -56,7 +60,7 @@ export function working(turn: Turn, stage: AgentState['stage'], spanMs: () => nu
 const notReady = 'Not every container is ready yet.';
 
 /** The four conditions of a placed pod; a transition time moves only when its status does. */
-function podConditions(pod: Pod, ready: boolean, message: string | undefined, stamp: string): Condition[] {
+function podConditions(pod: Pod, ready: boolean, message: string | undefined, stamp: string, left: readonly string[]): Condition[] {
   const truth = ready ? 'True' : 'False';
   const why = ready ? undefined : { reason: 'ContainersNotReady', message: message ?? notReady };
   const old = pod.status?.conditions;
@@ -69,17 +73,38 @@ function podConditions(pod: Pod, ready: boolean, message: string | undefined, st
       lastTransitionTime: before?.status === status && before.lastTransitionTime ? before.lastTransitionTime : stamp
     };
   };
-  return [made('PodScheduled', 'True'), made('Initialized', 'True'), made('ContainersReady', truth, why), made('Ready', truth, why)];
+  const prepared = left.length
+    ? made('Initialized', 'False', { reason: 'ContainersNotInitialized', message: `Still to be done: ${left.join(', ')}.` })
+    : made('Initialized', 'True');
+  return [made('PodScheduled', 'True'), prepared, made('ContainersReady', truth, why), made('Ready', truth, why)];
 }
 
 type State = NonNullable<ContainerStatus['state']>;
 
-/** Writes the same state to all containers of a pod, with phase and conditions that go with it. */
-export function setContainers(turn: Turn, state: State, more: { phase?: string; ready?: boolean; podIP?: string } = {}): Pod {
+const initializing: State = { waiting: { reason: 'PodInitializing' } };
+
+/** How init containers stand when so many of them are done; the next one as told. */
+function initStatuses(pod: Pod, done: number, next: State | undefined): ContainerStatus[] {
+  return (pod.spec.initContainers ?? []).map((one, i) => {
+    const runsOn = isSidecar(one) && i < done;
+    const ended: State = { terminated: { exitCode: 0, reason: 'Completed' } };
+    const state = i < done ? (runsOn ? { running: {} } : ended) : i === done && next ? next : initializing;
+    return { name: one.name, image: one.image, imageID: '', ready: i < done, restartCount: 0, started: state.running !== undefined, state };
+  });
+}
+
+/** Writes the same state to all containers of a pod, with phase and conditions that go with it. While init containers are at work it is the state of the one whose turn it is. */
+export function setContainers(turn: Turn, given: State, more: { phase?: string; ready?: boolean; podIP?: string } = {}): Pod {
   const { world } = turn;
   const pod = world.store.get('Pod', turn.pod.metadata.namespace ?? '', turn.pod.metadata.name)!;
   const stamp = stampOf(world.nowMs);
   const ready = more.ready ?? false;
+  const inits = pod.spec.initContainers ?? [];
+  // What a stage has written down of itself just now counts, not how the turn began.
+  const { stage, nth = 0 } = statesOf(world).get(turn.key) ?? turn.state;
+  const early = inits.length > 0 && (stage === 'init' || stage === 'volumes') && given.terminated === undefined;
+  const state = early ? initializing : given;
+  const initContainerStatuses = initStatuses(pod, early ? nth : inits.length, given);
   const containerStatuses: ContainerStatus[] = pod.spec.containers.map(({ name, image }) => ({
     name,
     image,
@@ -89,7 +114,8 @@ export function setContainers(turn: Turn, state: State, more: { phase?: string; 
     started: state.running !== undefined,
     state
   }));
-  const conditions = podConditions(pod, ready, state.waiting?.message, stamp);
+  const left = early ? inits.slice(nth).map((one) => one.name) : [];
+  const conditions = podConditions(pod, ready, given.waiting?.message, stamp, left);
   const node = world.store.get('Node', '', pod.spec.nodeName ?? '');
   const hostIP = node?.status?.addresses?.find((one) => one.type === 'InternalIP')?.address;
   return world.put({
@@ -101,6 +127,7 @@ export function setContainers(turn: Turn, state: State, more: { phase?: string; 
       ...(hostIP ? { hostIP } : {}),
       ...(more.podIP ? { podIP: more.podIP, podIPs: [{ ip: more.podIP }] } : {}),
       conditions,
+      ...(inits.length ? { initContainerStatuses } : {}),
       containerStatuses
     }
   });
@@ -108,7 +135,7 @@ export function setContainers(turn: Turn, state: State, more: { phase?: string; 
 
 /** Whether the containers already show this reason and message for waiting. */
 export const showsWait = (pod: Pod, reason: string, message: string): boolean => {
-  const waiting = pod.status?.containerStatuses?.[0]?.state?.waiting;
+  const waiting = waitingIn(pod);
   return waiting?.reason === reason && waiting.message === message;
 };
 

@@ -1,0 +1,109 @@
+/* How pods start and are kept running. Sources: "Init Containers", "Sidecar Containers", "Liveness, Readiness, and Startup Probes", Probe v1 core. */
+import { expect, test } from 'vitest';
+import { askOf, conditionOf, isReady } from '$core/model';
+import { rootLine } from '$core/rootline';
+import { closed, objects } from '../help';
+import { eventsAbout, get, image, pod, ready, send } from './help';
+
+const inits = (list: string) => `initContainers: [${list}]`;
+const one = (name: string, more = '') => `{name: ${name}, image: ${image}${more ? `, ${more}` : ''}}`;
+const watched = (name: string, probes: string, more = '') =>
+  `apiVersion: v1\nkind: Pod\nmetadata: {name: ${name}, namespace: space, labels: {a: b}}\nspec: {containers: [{name: main, image: ${image}, ${probes}}]${more}}\n---\n`;
+/** A program that listens on a port that is known. */
+const listener = (name: string, probes: string) =>
+  watched(name, probes).replace(image, 'shelf.standin.example/engines/multi-primary-sql:r4');
+const settledReady = (world: ReturnType<typeof ready>, name: string) => {
+  const at: number[] = [];
+  for (const until = world.nowMs + 240_000; world.nowMs < until; world.runUntil(world.nowMs + 250))
+    if (isReady(get(world, 'Pod', name))) at.push(world.nowMs);
+  return at[0];
+};
+
+test('init containers run one after the other to their end, a sidecar runs on, and only then the others start', () => {
+  const world = ready();
+  send(world, pod('p', inits([one('first'), one('beside', 'restartPolicy: Always'), one('last')].join(', '))));
+  const seen: string[] = [];
+  for (const until = world.nowMs + 120_000; world.nowMs < until; world.runUntil(world.nowMs + 100)) {
+    const { initContainerStatuses = [], containerStatuses = [], conditions } = get(world, 'Pod', 'p')!.status ?? {};
+    const states = [...initContainerStatuses, ...containerStatuses].map((two) => Object.keys(two.state ?? {})[0]![0]);
+    const line = `${states.join('')} ${conditionOf(conditions, 'Initialized')?.status ?? '-'}`;
+    if (states.length && line !== seen.at(-1)) seen.push(line);
+  }
+  // w waiting, r running, t terminated; the last letter is the program itself.
+  expect(seen.slice(seen.findIndex((line) => line.startsWith('r')))).toEqual(['rwww False', 'trww False', 'trrw False', 'trtr True']);
+  expect(eventsAbout(world, 'Pod', 'p').filter((line) => line.startsWith('Started'))).toEqual([
+    'Started: Started first.',
+    'Started: Started beside.',
+    'Started: Started last.',
+    'Started: Started main.'
+  ]);
+});
+
+test('an init container that lacks a value holds the others back, and the root line names it', () => {
+  const world = ready();
+  send(world, pod('p', inits(one('first', 'envFrom: [{configMapRef: {name: gone}}]'))));
+  world.runSettled();
+  const held = get(world, 'Pod', 'p')!;
+  expect(held.status!.initContainerStatuses![0]!.state!.waiting!.reason).toBe('CreateContainerConfigError');
+  expect(held.status!.containerStatuses![0]!.state!.waiting!.reason).toBe('PodInitializing');
+  const line = rootLine(world.store, { kind: 'Pod', namespace: 'space', name: 'p' })!;
+  expect(line.firstBreak).toBe('references');
+  send(world, 'apiVersion: v1\nkind: ConfigMap\nmetadata: {name: gone, namespace: space}\ndata: {a: b}\n');
+  world.runSettled();
+  expect(get(world, 'Pod', 'p')!.status!.phase).toBe('Running');
+});
+
+test("an init container's image is pulled in its turn", () => {
+  const world = closed(ready());
+  send(world, pod('p', inits(`{name: first, image: nowhere.test/x:1}`)));
+  world.runUntil(world.nowMs + 60_000);
+  expect(get(world, 'Pod', 'p')!.status!.initContainerStatuses![0]!.state!.waiting!.reason).toMatch(/ErrImagePull|ImagePullBackOff/);
+  expect(rootLine(world.store, { kind: 'Pod', namespace: 'space', name: 'p' })!.firstBreak).toBe('image');
+});
+
+test('a pod asks for the most that is needed at once', () => {
+  const cpu = (n: string) => `resources: {requests: {cpu: ${n}, memory: 10Mi}}`;
+  const ask = (list: string) => {
+    const [made] = objects(pod('p', inits(list)).replace(`image: ${image}}]`, `image: ${image}, ${cpu('300m')}}]`));
+    return askOf((made as { spec: never }).spec).milliCpu;
+  };
+  expect(ask(one('a', cpu('200m')))).toBe(300);
+  expect(ask(one('a', cpu('1')))).toBe(1_000);
+  expect(ask([one('s', `restartPolicy: Always, ${cpu('100m')}`), one('a', cpu('200m'))].join(', '))).toBe(400);
+  expect(ask([one('s', `restartPolicy: Always, ${cpu('100m')}`), one('a', cpu('500m'))].join(', '))).toBe(600);
+});
+
+test('liveness that is too hasty for the start, or asks at a dead port, starts the program again and again; a startup probe gives it time', () => {
+  const world = ready();
+  const hasty = 'livenessProbe: {exec: {command: [ok]}, periodSeconds: 1, failureThreshold: 1}';
+  send(
+    world,
+    watched('hasty', hasty) + watched('patient', `${hasty}, startupProbe: {exec: {command: [ok]}, periodSeconds: 5, failureThreshold: 30}`)
+  );
+  send(world, listener('deaf', 'livenessProbe: {tcpSocket: {port: 81}, periodSeconds: 10, failureThreshold: 3, initialDelaySeconds: 30}'));
+  world.runUntil(world.nowMs + 300_000);
+  const restarts = (name: string) => get(world, 'Pod', name)!.status!.containerStatuses![0]!.restartCount;
+  expect(restarts('hasty')).toBeGreaterThan(2);
+  expect(eventsAbout(world, 'Pod', 'hasty').join()).toContain('liveness probe of main gave it 0 s');
+  expect([restarts('patient'), isReady(get(world, 'Pod', 'patient'))]).toEqual([0, true]);
+  expect(restarts('deaf')).toBeGreaterThan(1);
+  expect(eventsAbout(world, 'Pod', 'deaf').join()).toContain('asks at port 81, where nobody listens');
+});
+
+test('readiness is seen at a look, after its delay, and as often as it has to succeed', () => {
+  const world = ready();
+  const began = world.nowMs;
+  send(
+    world,
+    watched('plain', 'ports: []') +
+      watched('late', 'readinessProbe: {exec: {command: [ok]}, initialDelaySeconds: 60, periodSeconds: 20, successThreshold: 1}')
+  );
+  send(world, watched('twice', 'readinessProbe: {exec: {command: [ok]}, initialDelaySeconds: 60, periodSeconds: 20, successThreshold: 3}'));
+  const started = began;
+  const [late, twice] = [settledReady(world, 'late')!, undefined];
+  expect(late - started).toBeGreaterThan(60_000);
+  expect(twice).toBeUndefined();
+  const seen = (name: string) => Date.parse(conditionOf(get(world, 'Pod', name)!.status!.conditions, 'Ready')!.lastTransitionTime!);
+  expect(seen('twice') - seen('late')).toBeGreaterThan(35_000);
+  expect(seen('late') - seen('plain')).toBeGreaterThan(40_000);
+});
