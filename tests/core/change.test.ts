@@ -31,12 +31,22 @@ describe('the change sheet', () => {
       'storage-system',
       'block.standin.example',
       'block-driver',
+      'block-driver',
+      'block-driver',
       'block-node',
       'block-collector',
       'block-controller'
     ]);
     expect([sheet.altered, sheet.refused, sheet.restarted, sheet.lost, sheet.untouched]).toEqual([[], [], [], [], []]);
-    expect(sheet.order.map((one) => one.refs[0]!.kind)).toEqual(['Namespace', 'CSIDriver', 'ServiceAccount', 'DaemonSet', 'Deployment']);
+    expect(sheet.order.map((one) => one.refs[0]!.kind)).toEqual([
+      'Namespace',
+      'CSIDriver',
+      'ServiceAccount',
+      'ClusterRole',
+      'ClusterRoleBinding',
+      'DaemonSet',
+      'Deployment'
+    ]);
   });
 
   test('of more members and a bigger template: the template is refused with its field, and the batch with it', () => {

@@ -108,6 +108,8 @@ describe('bookings on south-quay', () => {
       'CSIDriver',
       'StorageClass',
       'ServiceAccount',
+      'ClusterRole',
+      'ClusterRoleBinding',
       'ConfigMap',
       'Secret',
       'Service',

@@ -302,6 +302,8 @@ const readySouthDriver = () =>
     .concat([
       ...readySouth().store.list('Deployment').map(asManifest),
       ...readySouth().store.list('CSIDriver').map(asManifest),
+      ...readySouth().store.list('ClusterRole').map(asManifest),
+      ...readySouth().store.list('ClusterRoleBinding').map(asManifest),
       ...readySouth().store.list('ServiceAccount', 'storage-system').map(asManifest),
       { apiVersion: 'v1', kind: 'Namespace', metadata: { name: 'storage-system' } }
     ]);

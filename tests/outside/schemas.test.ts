@@ -43,7 +43,7 @@ describe('published schemas of the cluster API (kubernetes-models 5.1.0)', () =>
       .filter((one) => !ours(one))
       .map(asManifest);
     const read = readManifests(writeManifests(out)).objects;
-    expect(read).toHaveLength(14);
+    expect(read).toHaveLength(16);
     for (const { object } of read) expect(() => validate(object), `${object.kind} ${object.metadata.name}`).not.toThrow();
   });
 

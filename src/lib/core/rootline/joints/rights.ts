@@ -1,7 +1,7 @@
 import { refOf, type Identity, type Right, type Volume } from '../../model';
 import { asManifest } from '../../manifest';
 import { bytesOf } from '../../shared';
-import { driverCard, driverSubject, installFor, isEncrypted, providerAudience, standingOf, subjectOf } from '../../standin';
+import { clusterRightsLacking, driverCard, driverSubject, installFor, installObjects, isEncrypted, providerAudience, standingOf, subjectOf } from '../../standin';
 import { driverOfPlace, field, isAttached, isBound, look } from '../evidence';
 import type { JointRule, Position, ClaimPlace } from '../types';
 
@@ -75,6 +75,24 @@ export const rights = {
       );
     }
     const all = allOf(driver, place);
+    const cluster = clusterRightsLacking(facts, driver, needed);
+    if (cluster) {
+      const [{ verb, group, resource }] = cluster.wants as [(typeof cluster.wants)[number]];
+      const install = installFor(facts, driver);
+      const manifests = (install ? installObjects(install) : []).filter((one) => one.kind === 'ClusterRole' || one.kind === 'ClusterRoleBinding');
+      return look('broken', driver, `${cluster.subject} may not ${verb} ${resource} in the cluster`, {
+        objects: manifests.map(refOf),
+        evidence: cluster.wants.map((want) => ({
+          object: { kind: 'ClusterRole' as const, namespace: '', name: '(any)' },
+          field: 'rules',
+          value: `none that is bound to it lets ${want.verb} ${want.resource} of "${want.group}"`
+        })),
+        remedy: {
+          text: `Give the driver's account the role that it comes with: rules for ${resource}${group ? ` of ${group}` : ''} with ${verb}, and a binding.`,
+          ...(manifests.length ? { manifests } : {})
+        }
+      });
+    }
     const { identity, missing, mismatch, free } = standingOf(facts, driver, needed);
     if (free) return look('holds', driver, 'needs no rights: its backend is the cluster itself');
     if (!identity) {

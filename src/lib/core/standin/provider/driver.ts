@@ -1,4 +1,5 @@
 import { isReady, type Facts, type Identity, type Pod, type Right } from '../../model';
+import { allows, rulesFor, type Want } from './accounts';
 import { driverCard } from './drivers';
 import { driverPartOf, type DriverPart } from './images';
 
@@ -81,9 +82,47 @@ export function standingOf(facts: Facts, driver: string, rights: readonly Right[
   };
 }
 
-/** Whether a call that needs a right is let through. */
-export function mayCall(facts: Facts, driver: string, need: Right): boolean {
+/** Marks (on a CSIDriver, invented) a driver that brings the cluster rights that its account needs along; those before had none. */
+export const accountRightsMark = 'standin.example/account-rights';
+
+/** What a driver's controller does with objects of the cluster for each of its calls. Made up after what each call has to write down. */
+const clusterWants: Partial<Record<Right, Want>> = {
+  create: { verb: 'create', group: '', resource: 'persistentvolumes' },
+  delete: { verb: 'delete', group: '', resource: 'persistentvolumes' },
+  attach: { verb: 'patch', group: 'storage.k8s.io', resource: 'volumeattachments' },
+  detach: { verb: 'patch', group: 'storage.k8s.io', resource: 'volumeattachments' },
+  grow: { verb: 'patch', group: '', resource: 'persistentvolumes' },
+  snapshot: { verb: 'create', group: 'snapshot.storage.k8s.io', resource: 'volumesnapshotcontents' }
+};
+
+/** What of the cluster's rights a driver's account lacks for its calls. Source: the cluster API's "Using RBAC Authorization". */
+export function clusterRightsLacking(facts: Facts, driver: string, needs: readonly Right[]): { readonly subject: string; readonly wants: readonly Want[] } | undefined {
+  if (facts.get('CSIDriver', '', driver)?.metadata.annotations?.[accountRightsMark] === undefined) return undefined;
+  const subject = driverSubject(facts, driver);
+  if (subject === undefined) return undefined;
+  const [, , namespace = '', name = ''] = subject.split(':');
+  const rules = rulesFor(facts, { namespace, name });
+  const wants = needs.flatMap((need) => clusterWants[need] ?? []).filter((want) => !allows(rules, want));
+  return wants.length ? { subject, wants } : undefined;
+}
+
+const deeds: Record<Right, string> = {
+  create: 'create volumes',
+  delete: 'delete volumes',
+  attach: 'attach volumes',
+  detach: 'detach volumes',
+  grow: 'grow volumes',
+  snapshot: 'take snapshots',
+  'key-use': 'use the key that the class encrypts with'
+};
+
+/** Why a driver's call isn't let through: by the provider, or by the cluster; undefined when it is. Without a full stop. */
+export function callFault(facts: Facts, driver: string, need: Right): string | undefined {
+  const lacking = clusterRightsLacking(facts, driver, [need]);
+  if (lacking) {
+    const [{ verb, group, resource }] = lacking.wants as [Want];
+    return `${resource} is forbidden: ${lacking.subject} may not ${verb} ${resource}${group ? ` of ${group}` : ''}`;
+  }
   const { identity, missing, mismatch, free } = standingOf(facts, driver, [need]);
-  if (free) return true;
-  return identity !== undefined && !mismatch && missing.length === 0;
+  return free || (identity !== undefined && !mismatch && missing.length === 0) ? undefined : `the identity of ${driver} may not ${deeds[need]}`;
 }

@@ -1,5 +1,6 @@
 import { readManifests } from '../../manifest';
 import type { ApiObject, Facts } from '../../model';
+import { accountRightsMark } from './driver';
 import { clusterVersion, driverCard, driverCards, newestFitting, type DriverCard } from './drivers';
 
 /** How a driver is installed: an ordinary bundle of manifests. */
@@ -18,6 +19,24 @@ metadata: {name: ${name}}
 const accountYaml = (name: string, namespace: string): string => `apiVersion: v1
 kind: ServiceAccount
 metadata: {name: ${name}, namespace: ${namespace}}
+`;
+
+/** What a driver's account may do with the cluster's objects. */
+const rightsYaml = (name: string, account: string, namespace: string): string => `apiVersion: rbac.authorization.k8s.io/v1
+kind: ClusterRole
+metadata: {name: ${name}}
+rules:
+- {apiGroups: [""], resources: [persistentvolumes], verbs: [get, list, watch, create, patch, delete]}
+- {apiGroups: [""], resources: [persistentvolumeclaims, nodes, events], verbs: [get, list, watch, patch, create]}
+- {apiGroups: [storage.k8s.io], resources: [storageclasses, csinodes, volumeattachments], verbs: [get, list, watch, patch]}
+- {apiGroups: [snapshot.storage.k8s.io], resources: [volumesnapshots, volumesnapshotclasses, volumesnapshotcontents], verbs: [get, list, watch, create, patch, delete]}
+---
+apiVersion: rbac.authorization.k8s.io/v1
+kind: ClusterRoleBinding
+metadata: {name: ${name}}
+subjects:
+- {kind: ServiceAccount, name: ${account}, namespace: ${namespace}}
+roleRef: {apiGroup: rbac.authorization.k8s.io, kind: ClusterRole, name: ${name}}
 `;
 
 interface Part {
@@ -66,12 +85,14 @@ function bundle(card: DriverCard, version: string): string {
 kind: CSIDriver
 metadata:
   name: ${driver}
+  annotations: {${accountRightsMark}: "yes"}
 spec:
   attachRequired: ${card.attach}
   podInfoOnMount: false
   fsGroupPolicy: File
 `,
     accountYaml(account, namespace),
+    rightsYaml(`${short}-driver`, account, namespace),
     `apiVersion: apps/v1
 kind: DaemonSet
 metadata:

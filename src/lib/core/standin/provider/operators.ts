@@ -1,3 +1,4 @@
+import { allows, rulesFor } from './accounts';
 import { isReady, type Deployment, type Facts, type Kind, type Pod } from '../../model';
 import { imageCard, imageParts, operatorImages, type ImageVersion } from './images';
 
@@ -116,37 +117,15 @@ export function watchesOf({ spec }: { readonly spec: Pod['spec'] }): readonly st
   return text === undefined || text.trim() === '' ? undefined : text.split(',').map((one) => one.trim());
 }
 
-interface RuleLike {
-  readonly apiGroups?: readonly string[] | undefined;
-  readonly resources?: readonly string[] | undefined;
-  readonly verbs: readonly string[];
-}
-
 /** What an operator's account may not make in a namespace, of what it has to: names of resources. Source: the cluster API's "Using RBAC Authorization". */
 export function rightsLacking(facts: Facts, card: OperatorCard, pod: Pod, namespace: string): string[] {
-  const [space, account] = [pod.metadata.namespace ?? '', pod.spec.serviceAccountName ?? 'default'];
-  const mine = (subjects: readonly { kind: string; name: string; namespace?: string | undefined }[] | null | undefined) =>
-    (subjects ?? []).some((one) => one.kind === 'ServiceAccount' && one.name === account && one.namespace === space);
-  const rulesOf = (role: { rules?: readonly RuleLike[] | null | undefined } | undefined): readonly RuleLike[] => role?.rules ?? [];
-  const rules = [
-    ...facts
-      .list('ClusterRoleBinding')
-      .filter((one) => mine(one.subjects))
-      .flatMap((one) => rulesOf(facts.get('ClusterRole', '', one.roleRef.name))),
-    ...facts
-      .list('RoleBinding', namespace)
-      .filter((one) => mine(one.subjects))
-      .flatMap(({ roleRef: { kind, name } }) =>
-        rulesOf(kind === 'Role' ? facts.get('Role', namespace, name) : facts.get('ClusterRole', '', name))
-      )
-  ];
-  const has = (list: readonly string[] | undefined, wanted: string) => list?.includes(wanted) === true || list?.includes('*') === true;
+  const rules = rulesFor(facts, { namespace: pod.metadata.namespace ?? '', name: pod.spec.serviceAccountName ?? 'default' }, namespace);
   const wanted = [
     { group: 'engines.standin.example', resources: card.kinds.map((one) => one.plural), verb: 'update' },
     ...card.makes.map((one) => ({ ...one, verb: 'create' }))
   ];
   return wanted.flatMap(({ group, resources, verb }) =>
-    resources.filter((one) => !rules.some((rule) => has(rule.apiGroups, group) && has(rule.resources, one) && has(rule.verbs, verb)))
+    resources.filter((resource) => !allows(rules, { group, resource, verb }))
   );
 }
 

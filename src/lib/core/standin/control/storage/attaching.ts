@@ -2,7 +2,7 @@ import { claimsOf, refOf, takesRoom, type Attachment, type Pod, type Volume } fr
 import { hash32, hex8, stampOf } from '../../../shared';
 import { backoffs } from '../../clock/steps';
 import { hasTaint, isUnheard, outOfServiceTaint } from '../../provider/outages';
-import { driverAnswers, mayCall, pluginOn } from '../../provider/driver';
+import { driverAnswers, callFault, pluginOn } from '../../provider/driver';
 import type { Store } from '../../store';
 import { idOf, type ClusterAccess, type Loop } from '../loop';
 import { DriverCalls } from './driver-call';
@@ -75,8 +75,9 @@ function attach(world: ClusterAccess, key: string, volume: Volume, node: string,
     return;
   }
   if (!driverAnswers(world.store, driver) || !pluginOn(world.store, driver, node)) return;
-  if (!mayCall(world.store, driver, 'attach')) {
-    fail(world, key, attachment, pods, `PERMISSION_DENIED: the identity of ${driver} may not attach volumes.`);
+  const denied = callFault(world.store, driver, 'attach');
+  if (denied) {
+    fail(world, key, attachment, pods, `PERMISSION_DENIED: ${denied}.`);
     return;
   }
   if (call?.dueMs === undefined) {
@@ -94,7 +95,7 @@ function attach(world: ClusterAccess, key: string, volume: Volume, node: string,
 function detach(world: ClusterAccess, key: string, attachment: Attachment): void {
   const call = calls.of(world, key);
   const { attacher, nodeName, source } = attachment.spec;
-  if (!driverAnswers(world.store, attacher) || !mayCall(world.store, attacher, 'detach')) {
+  if (!driverAnswers(world.store, attacher) || callFault(world.store, attacher, 'detach') !== undefined) {
     world.after(backoffs.provider.mostMs, key, true);
     return;
   }
@@ -135,6 +136,9 @@ function unmountsIn(world: ClusterAccess, key: string, node: string): number {
   return Math.max(0, since.get(key)! + unmountWaitMs - world.nowMs);
 }
 
+const allPairs = (store: Store): string[] =>
+  store.list('VolumeAttachment').map(({ spec }) => keyOfPair(spec.source.persistentVolumeName ?? '', spec.nodeName));
+
 const pairsOn = (node: string, store: Store): string[] =>
   store
     .list('VolumeAttachment')
@@ -161,8 +165,9 @@ export const attaching: Loop = {
       [now, before].flatMap((one) => [...(one?.spec.dark ?? []), ...(one?.spec.cut ?? []).flat()].flatMap((node) => pairsOn(node, store))),
     Node: (now, before, store) => (now && before && now.spec !== before.spec ? pairsOn(now.metadata.name, store) : []),
     CSINode: (now, _before, store) => (now ? store.podsOn(now.metadata.name).flatMap((pod) => pairsOf(pod, store)) : []),
-    Identity: (_now, _before, store) =>
-      store.list('VolumeAttachment').map(({ spec }) => keyOfPair(spec.source.persistentVolumeName ?? '', spec.nodeName))
+    ClusterRole: (_now, _before, store) => allPairs(store),
+    ClusterRoleBinding: (_now, _before, store) => allPairs(store),
+    Identity: (_now, _before, store) => allPairs(store)
   },
   reconcile(world, key) {
     const [name, node] = partsOf(key);

@@ -1,7 +1,7 @@
 import { bytesOf, quantityOf, stampOf, wordsOf } from '../../../shared';
 import { claimsOf, classOf, takesRoom, type Asset, type Backend, type Claim, type Facts, type Volume } from '../../../model';
 import { backendOf, roomShortage, sizeShortage } from '../../provider/backend';
-import { driverAnswers, mayCall } from '../../provider/driver';
+import { driverAnswers, callFault } from '../../provider/driver';
 import { driverCard } from '../../provider/drivers';
 import { fillAt } from '../../engines/fill';
 import { idOf, splitKey, withCondition, type ClusterAccess, type Loop } from '../loop';
@@ -29,8 +29,8 @@ export function growthFault(facts: Facts, claim: Claim, wantedBytes: number): { 
   const backend = backendOf(facts, driver);
   if (driverCard(driver)?.grows === 'never') return { message: `${driver} can't grow volumes.` };
   if (!asset || !backend || !driverAnswers(facts, driver)) return { message: `${driver} doesn't answer.` };
-  if (!mayCall(facts, driver, 'grow') && driverCard(driver)?.grows === 'online')
-    return { message: `PERMISSION_DENIED: the identity of ${driver} may not grow volumes.` };
+  const denied = driverCard(driver)?.grows === 'online' ? callFault(facts, driver, 'grow') : undefined;
+  if (denied) return { message: `PERMISSION_DENIED: ${denied}.` };
   const size = sizeShortage({ ...backend, spec: { ...backend.spec, leastSize: undefined } }, wantedBytes);
   if (size) return { message: `${size.code}: ${size.message}` };
   const room = roomShortage(backend, asset.spec.zone, wantedBytes - bytesOf(asset.spec.size), facts.usedOf(backend.metadata.name));
@@ -112,6 +112,8 @@ export const growing: Loop = {
   id: 'growing',
   watches: {
     PersistentVolumeClaim: (now) => (wantsMore(now) ? [idOf(now)] : []),
+    ClusterRole: (_now, _before, store) => store.list('PersistentVolumeClaim').filter(wantsMore).map(idOf),
+    ClusterRoleBinding: (_now, _before, store) => store.list('PersistentVolumeClaim').filter(wantsMore).map(idOf),
     Identity: (_now, _before, store) => store.list('PersistentVolumeClaim').filter(wantsMore).map(idOf),
     Pod: (now, before, store) =>
       now && now.status?.phase === 'Running' && before?.status?.phase !== 'Running'

@@ -16,7 +16,7 @@ import { driverCard } from '../../provider/drivers';
 import { backendOf, placeFor, shortagesIn, topologyOf } from '../../provider/backend';
 import { leastXfsBytes } from '../../provider/file-systems';
 import { driverPartOf } from '../../provider/images';
-import { driverAnswers, mayCall, pluginOn } from '../../provider/driver';
+import { driverAnswers, callFault, pluginOn } from '../../provider/driver';
 import type { Store } from '../../store';
 import { fillAt } from '../../engines/fill';
 import { idOf, itself, splitKey, type ClusterAccess, type Loop } from '../loop';
@@ -86,9 +86,8 @@ function refusal(world: ClusterAccess, one: StorageClass, claim: Claim, backend:
   if (!backend) return ['FAILED_PRECONDITION', `No backend stands behind ${driver}.`];
   const fault = argumentFault(one, claim.spec);
   if (fault) return fault;
-  if (!mayCall(world.store, driver, 'create')) return ['PERMISSION_DENIED', `The identity of ${driver} may not create volumes.`];
-  if (isEncrypted(one) && !mayCall(world.store, driver, 'key-use'))
-    return ['PERMISSION_DENIED', `The identity of ${driver} may not use the key that the class encrypts with.`];
+  const denied = callFault(world.store, driver, 'create') ?? (isEncrypted(one) ? callFault(world.store, driver, 'key-use') : undefined);
+  if (denied) return ['PERMISSION_DENIED', `${denied[0]!.toUpperCase()}${denied.slice(1)}.`];
   const used = world.store.usedOf(backend.metadata.name);
   const [short] = shortagesIn(backend, zone, bytesOf(claim.spec.resources.requests.storage), used);
   if (short) return [short.code, short.message];
@@ -199,6 +198,9 @@ const claimsOfDriver = (store: Store, driver: string): string[] =>
 const waitingFor = (store: Store, kind: string, id: string): string[] =>
   store.by<'PersistentVolumeClaim'>('claimsOfSource', `${kind} ${id}`).map(idOf);
 
+const unboundClaims = (store: Store): string[] =>
+  store.list('PersistentVolumeClaim').filter((one) => one.status?.phase !== 'Bound').map(idOf);
+
 /** The driver's controller: makes a volume for every claim of its classes that may have one now. */
 export const provisioning: Loop = {
   id: 'provisioning',
@@ -215,6 +217,8 @@ export const provisioning: Loop = {
       return part?.part === 'controller' ? claimsOfDriver(store, part.driver) : [];
     },
     StorageClass: (now, _before, store) => (now ? claimsOfDriver(store, now.provisioner) : []),
+    ClusterRole: (_now, _before, store) => unboundClaims(store),
+    ClusterRoleBinding: (_now, _before, store) => unboundClaims(store),
     Identity: (now, before, store) => claimsOfDriver(store, (now ?? before)!.spec.driver),
     Backend: (now, before, store) => claimsOfDriver(store, (now ?? before)!.spec.driver)
   },

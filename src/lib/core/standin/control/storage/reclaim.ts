@@ -1,7 +1,8 @@
 import { claimsOf, refOf, takesRoom, type Claim, type Volume } from '../../../model';
 import { claimFinalizer, volumeFinalizer } from '../../admit/defaults';
-import { driverAnswers, mayCall } from '../../provider/driver';
+import { driverAnswers, callFault } from '../../provider/driver';
 import { fileSystemOf } from '../../provider/shared-files';
+import type { Store } from '../../store';
 import { idOf, splitKey, type ClusterAccess, type Loop } from '../loop';
 import { DriverCalls } from './driver-call';
 
@@ -41,8 +42,9 @@ function deleteAsset(world: ClusterAccess, key: string, volume: Volume): void {
     return;
   }
   if (asset && (asset.status?.attachedTo.length ?? 0) > 0) return;
-  if (!driverAnswers(world.store, driver) || !mayCall(world.store, driver, 'delete')) {
-    world.event(volume, 'VolumeFailedDelete', `${driver} doesn't answer, or its identity may not delete volumes.`, 'Warning');
+  const denied = driverAnswers(world.store, driver) ? callFault(world.store, driver, 'delete') : `${driver} doesn't answer`;
+  if (denied) {
+    world.event(volume, 'VolumeFailedDelete', `${denied[0]!.toUpperCase()}${denied.slice(1)}.`, 'Warning');
     calls.failed(world, key);
     return;
   }
@@ -57,6 +59,9 @@ function deleteAsset(world: ClusterAccess, key: string, volume: Volume): void {
   if (asset && !fileSystemOf(world.store, asset.metadata.name)) world.drop(refOf(asset));
   world.drop(refOf(volume));
 }
+
+const releasedVolumes = (store: Store): string[] =>
+  store.list('PersistentVolume').flatMap((one) => (one.status?.phase === 'Released' ? [`volume:${one.metadata.name}`] : []));
 
 /** Protection of claims and volumes in use, and what becomes of volumes when their claims go. Source: "Persistent Volumes", reclaiming. */
 export const reclaim: Loop = {
@@ -79,8 +84,9 @@ export const reclaim: Loop = {
       if (!now || now.status?.attachedTo.length) return [];
       return store.get('PersistentVolume', '', now.spec.requestName) ? [`volume:${now.spec.requestName}`] : [];
     },
-    Identity: (_now, _before, store) =>
-      store.list('PersistentVolume').flatMap((one) => (one.status?.phase === 'Released' ? [`volume:${one.metadata.name}`] : []))
+    ClusterRole: (_now, _before, store) => releasedVolumes(store),
+    ClusterRoleBinding: (_now, _before, store) => releasedVolumes(store),
+    Identity: (_now, _before, store) => releasedVolumes(store)
   },
   reconcile(world, key) {
     const name = key.slice(key.indexOf(':') + 1);

@@ -1,6 +1,6 @@
 import { bytesOf, hash32, quantityOf, stampOf } from '../../../shared';
 import { isReady, refOf, takesRoom, type Asset, type Facts, type Snapshot, type SnapshotClass } from '../../../model';
-import { driverAnswers, mayCall } from '../../provider/driver';
+import { driverAnswers, callFault } from '../../provider/driver';
 import { driverCard } from '../../provider/drivers';
 import { driverPartOf } from '../../provider/images';
 import { fillAt } from '../../engines/fill';
@@ -48,8 +48,8 @@ export function snapshotLook(facts: Facts, snapshot: Snapshot) {
     if (one.driver !== driver) return `the snapshot class ${one.metadata.name} belongs to ${one.driver}, the volume to ${driver}`;
     if (driverCard(driver)?.snapshots === false) return `${driver} takes no snapshots`;
     if (!driverAnswers(facts, driver)) return `${driver} doesn't answer`;
-    if (!mayCall(facts, driver, 'snapshot')) return `PERMISSION_DENIED: the identity of ${driver} may not take snapshots`;
-    return undefined;
+    const denied = callFault(facts, driver, 'snapshot');
+    return denied && `PERMISSION_DENIED: ${denied}`;
   };
   return { claim, volume, asset, driver, class: one, fault: wrong() };
 }
@@ -143,6 +143,8 @@ export const snapshots: Loop = {
     PersistentVolumeClaim: (now, before, store) =>
       now && now.status?.phase !== before?.status?.phase ? store.by('snapshotsOfClaim', idOf(now)).map(idOf) : [],
     VolumeSnapshotClass: (_now, _before, store) => store.list('VolumeSnapshot').map(idOf),
+    ClusterRole: (_now, _before, store) => store.list('VolumeSnapshot').map(idOf),
+    ClusterRoleBinding: (_now, _before, store) => store.list('VolumeSnapshot').map(idOf),
     Identity: (_now, _before, store) => store.list('VolumeSnapshot').map(idOf),
     Pod: (now, before, store) =>
       now && isReady(now) && !isReady(before) && driverPartOf(now.spec)?.part === 'controller' ? store.list('VolumeSnapshot').map(idOf) : []
