@@ -3,14 +3,26 @@ export { readAction, type Action } from './action';
 export * from './admit/plan';
 export { runsUnheard } from './engines/left-behind';
 export { unmountWaitMs } from './control/storage/attaching';
-export { claimShut, podShut, withLimits, type Shut } from './admit/limits';
+export {
+  claimLimitShut,
+  claimShut,
+  counts as quotaCounts,
+  limitShut,
+  podShut,
+  priorityOf,
+  securityShut,
+  takenBy,
+  unsaid,
+  withLimits,
+  type Shut
+} from './admit/limits';
 export { claimAsset, refusalsOf, removalRefusal } from './admit/admit';
 export { claimFinalizer, filled, volumeFinalizer } from './admit/defaults';
 export { stepSpans, type Step, type StepId, type SpanMs } from './clock/steps';
 export { Schedule } from './clock/schedule';
 export { loops } from './control';
 export { missingReferences, referenceSentence, referencesOf } from './control/nodes/agent/references';
-export { probeFault, seenReadyMs } from './control/nodes/agent/probes';
+export { killBy, probeFault, seenReadyMs } from './control/nodes/agent/probes';
 export { attachmentName } from './control/storage/attaching';
 export { fullMount, mountFault, mountsOf, ownerFault, userOf, type MountFault } from './control/nodes/agent/mounts';
 export { volumeFault, volumeFits, type VolumeFault } from './control/storage/premade';
@@ -56,6 +68,7 @@ export { certificateFacts, issue, makeAuthority, nameCovers, readKeyPair, type C
 export * from './provider/tls';
 export * from './engines/logins';
 export * from './provider/outages';
+export { allows, rulesFor } from './provider/accounts';
 export { memberFault } from './provider/policies';
 export * from './provider/reach';
 export * from './engines/fill';

@@ -6,6 +6,8 @@ import badName from './bad-name';
 import badQuantity from './bad-quantity';
 import badValue from './bad-value';
 import bareMemberName from './bare-member-name';
+import bearsLostNodes from './bears-lost-nodes';
+import bindingWithoutAccount from './binding-without-account';
 import bindsAtOnceZonal from './binds-at-once-zonal';
 import blockVolumeMounted from './block-volume-mounted';
 import budgetBlocksAll from './budget-blocks-all';
@@ -17,15 +19,19 @@ import certSecretApart from './cert-secret-apart';
 import certWildcardDeep from './cert-wildcard-deep';
 import claimMissing from './claim-missing';
 import claimTemplateUnmounted from './claim-template-unmounted';
+import claimsGoVolumesStay from './claims-go-volumes-stay';
 import claimsOverSlots from './claims-over-slots';
 import classDeletesData from './class-deletes-data';
 import classNoGrowth from './class-no-growth';
 import classUnknown from './class-unknown';
 import clusterWide from './cluster-wide';
+import companyOfNobody from './company-of-nobody';
 import configMissing from './config-missing';
 import cpuOverNode from './cpu-over-node';
 import dataEphemeral from './data-ephemeral';
 import dataPortOutside from './data-port-outside';
+import deadlineBeforeReady from './deadline-before-ready';
+import driverRightsMissing from './driver-rights-missing';
 import duplicateObject from './duplicate-object';
 import emptyClass from './empty-class';
 import encryptionNoKey from './encryption-no-key';
@@ -34,6 +40,7 @@ import fileSystemUnmade from './file-system-unmade';
 import fixedNodeWaits from './fixed-node-waits';
 import graceTooShort from './grace-too-short';
 import hostPath from './host-path';
+import hostPortCrowded from './host-port-crowded';
 import houseRules, { knowRules } from './house-rules';
 import imageUnfit from './image-unfit';
 import immutableChange from './immutable-change';
@@ -43,6 +50,7 @@ import livenessHasty from './liveness-hasty';
 import manyNodesOnBlock from './many-nodes-on-block';
 import mapKeyMissing from './map-key-missing';
 import memberNameLong from './member-name-long';
+import membersKeptApart from './members-kept-apart';
 import memoryBelowEngine from './memory-below-engine';
 import memoryInThousandths from './memory-in-thousandths';
 import memoryOverNode from './memory-over-node';
@@ -58,26 +66,36 @@ import noProvisionerAtOnce from './no-provisioner-at-once';
 import noReadiness from './no-readiness';
 import noRequests from './no-requests';
 import noSourceRanges from './no-source-ranges';
+import noWayBack from './no-way-back';
 import noZoneSpread from './no-zone-spread';
 import nodeLabelMissing from './node-label-missing';
 import notAnObject from './not-an-object';
 import oneNodeClaimShared from './one-node-claim-shared';
+import overLimitRange from './over-limit-range';
+import overQuota from './over-quota';
 import parameterUnknown from './parameter-unknown';
 import partitionHoldsAll from './partition-holds-all';
 import passwordInEnv from './password-in-env';
 import peersBeforeReady from './peers-before-ready';
 import pinnedPairApart from './pinned-pair-apart';
+import podsShutOut from './pods-shut-out';
+import policyMatchesNothing from './policy-matches-nothing';
 import poolCopiesOverNodes from './pool-copies-over-nodes';
 import poolKeepersEven from './pool-keepers-even';
 import poolTwoCopies from './pool-two-copies';
+import priorityUnknown from './priority-unknown';
 import privileged from './privileged';
+import probeKillsStart from './probe-kills-start';
+import probeUnheard from './probe-unheard';
 import provisionerUnanswered from './provisioner-unanswered';
 import pullSecretMissing from './pull-secret-missing';
+import quotaSilent from './quota-silent';
 import readOnlyWithoutSource from './read-only-without-source';
 import recyclePolicy from './recycle-policy';
 import referenceElsewhere from './reference-elsewhere';
 import registryUnreachable from './registry-unreachable';
 import retentionDeletes from './retention-deletes';
+import roleMissing from './role-missing';
 import rollingHoldsVolume from './rolling-holds-volume';
 import sameButNamespace from './same-but-namespace';
 import secretEmptied from './secret-emptied';
@@ -94,6 +112,7 @@ import sizeDecimal from './size-decimal';
 import sizeOutOfRange from './size-out-of-range';
 import snapshotClassOtherDriver from './snapshot-class-other-driver';
 import sourceMissing from './source-missing';
+import spreadCountsOthers from './spread-counts-others';
 import standbysNotWaited from './standbys-not-waited';
 import tabIndent from './tab-indent';
 import tagLatest from './tag-latest';
@@ -105,6 +124,7 @@ import topologiesElsewhere from './topologies-elsewhere';
 import topologyKeyUnknown from './topology-key-unknown';
 import tunnelWouldDo from './tunnel-would-do';
 import twoDefaultClasses from './two-default-classes';
+import twoUsualPriorities from './two-usual-priorities';
 import twoZonesOnly from './two-zones-only';
 import unknownField from './unknown-field';
 import unknownKind from './unknown-kind';
@@ -123,6 +143,8 @@ export const rules: readonly Rule[] = [
   badQuantity,
   badValue,
   bareMemberName,
+  bearsLostNodes,
+  bindingWithoutAccount,
   bindsAtOnceZonal,
   blockVolumeMounted,
   budgetBlocksAll,
@@ -133,16 +155,20 @@ export const rules: readonly Rule[] = [
   certSecretApart,
   certWildcardDeep,
   claimMissing,
+  claimsGoVolumesStay,
   claimsOverSlots,
   claimTemplateUnmounted,
   classDeletesData,
   classNoGrowth,
   classUnknown,
   clusterWide,
+  companyOfNobody,
   configMissing,
   cpuOverNode,
   dataEphemeral,
   dataPortOutside,
+  deadlineBeforeReady,
+  driverRightsMissing,
   duplicateObject,
   emptyClass,
   encryptionNoKey,
@@ -151,6 +177,7 @@ export const rules: readonly Rule[] = [
   fixedNodeWaits,
   graceTooShort,
   hostPath,
+  hostPortCrowded,
   houseRules,
   imageUnfit,
   immutableChange,
@@ -160,6 +187,7 @@ export const rules: readonly Rule[] = [
   manyNodesOnBlock,
   mapKeyMissing,
   memberNameLong,
+  membersKeptApart,
   memoryBelowEngine,
   memoryInThousandths,
   memoryOverNode,
@@ -177,24 +205,34 @@ export const rules: readonly Rule[] = [
   noRequests,
   noSourceRanges,
   notAnObject,
+  noWayBack,
   noZoneSpread,
   oneNodeClaimShared,
+  overLimitRange,
+  overQuota,
   parameterUnknown,
   partitionHoldsAll,
   passwordInEnv,
   peersBeforeReady,
   pinnedPairApart,
+  podsShutOut,
+  policyMatchesNothing,
   poolCopiesOverNodes,
   poolKeepersEven,
   poolTwoCopies,
+  priorityUnknown,
   privileged,
+  probeKillsStart,
+  probeUnheard,
   provisionerUnanswered,
   pullSecretMissing,
+  quotaSilent,
   readOnlyWithoutSource,
   recyclePolicy,
   referenceElsewhere,
   registryUnreachable,
   retentionDeletes,
+  roleMissing,
   rollingHoldsVolume,
   sameButNamespace,
   secretEmptied,
@@ -211,6 +249,7 @@ export const rules: readonly Rule[] = [
   sizeOutOfRange,
   snapshotClassOtherDriver,
   sourceMissing,
+  spreadCountsOthers,
   standbysNotWaited,
   tabIndent,
   tagLatest,
@@ -222,6 +261,7 @@ export const rules: readonly Rule[] = [
   topologyKeyUnknown,
   tunnelWouldDo,
   twoDefaultClasses,
+  twoUsualPriorities,
   twoZonesOnly,
   unknownField,
   unknownKind,

@@ -1,7 +1,17 @@
 import { refOf, type Identity, type Right, type Volume } from '../../model';
 import { asManifest } from '../../manifest';
 import { bytesOf } from '../../shared';
-import { clusterRightsLacking, driverCard, driverSubject, installFor, installObjects, isEncrypted, providerAudience, standingOf, subjectOf } from '../../standin';
+import {
+  clusterRightsLacking,
+  driverCard,
+  driverSubject,
+  installFor,
+  installObjects,
+  isEncrypted,
+  providerAudience,
+  standingOf,
+  subjectOf
+} from '../../standin';
 import { driverOfPlace, field, isAttached, isBound, look } from '../evidence';
 import type { JointRule, Position, ClaimPlace } from '../types';
 
@@ -79,7 +89,9 @@ export const rights = {
     if (cluster) {
       const [{ verb, group, resource }] = cluster.wants as [(typeof cluster.wants)[number]];
       const install = installFor(facts, driver);
-      const manifests = (install ? installObjects(install) : []).filter((one) => one.kind === 'ClusterRole' || one.kind === 'ClusterRoleBinding');
+      const manifests = (install ? installObjects(install) : []).filter(
+        (one) => one.kind === 'ClusterRole' || one.kind === 'ClusterRoleBinding'
+      );
       return look('broken', driver, `${cluster.subject} may not ${verb} ${resource} in the cluster`, {
         objects: manifests.map(refOf),
         evidence: cluster.wants.map((want) => ({

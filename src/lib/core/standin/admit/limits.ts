@@ -9,7 +9,7 @@ import {
   type ApiObject,
   type Claim,
   type Container,
-  type Facts,
+  type Facts as AllFacts,
   type LimitRange,
   type Pod,
   type PodSpec,
@@ -17,6 +17,9 @@ import {
 } from '../../model';
 import { levelOf, securityFaults } from '../../validation';
 import { fieldOf } from '../../shared';
+
+/** All that admission looks at. */
+type Facts = Pick<AllFacts, 'get' | 'list'>;
 
 /** Why a namespace, or the cluster, doesn't let an object in. */
 export interface Shut {
@@ -168,7 +171,8 @@ function itemFault(item: Item, requests: Amounts, limits: Amounts): { resource: 
 /** A ratio is a plain number, also where the resource is counted in thousandths. */
 const isCpuRatio = (name: string, amount: number): number => (name === 'cpu' ? amount / 1_000 : amount);
 
-function limitShut(facts: Facts, pod: Pod): Shut | undefined {
+/** What the limit ranges of its namespace refuse of a pod. */
+export function limitShut(facts: Facts, pod: Pod): Shut | undefined {
   const namespace = pod.metadata.namespace ?? '';
   const remedy = 'Keep within the LimitRange of the namespace, or alter that.';
   for (const list of ['initContainers', 'containers'] as const)
@@ -273,7 +277,7 @@ export function usedOf(facts: Facts, quota: ResourceQuota): Amounts {
 }
 
 /** What a quota wants every container to say, where it counts it. Source: "Resource Quotas", compute resource quota. */
-function unsaid(quota: ResourceQuota, pod: Pod): string | undefined {
+export function unsaid(quota: ResourceQuota, pod: Pod): string | undefined {
   for (const name of Object.keys(quota.spec?.hard ?? {})) {
     const [part, resource] = bareNames.has(name) ? ['requests', name] : name.split(/\.(.*)/s);
     if ((part !== 'requests' && part !== 'limits') || !bareNames.has(resource ?? '')) continue;
@@ -329,7 +333,8 @@ export function quotaShut(facts: Facts, object: ApiObject, before?: ApiObject, c
   return undefined;
 }
 
-function securityShut(facts: Facts, pod: Pod): Shut | undefined {
+/** What the level of its namespace refuses of a pod. */
+export function securityShut(facts: Facts, pod: Pod): Shut | undefined {
   const { namespace = '' } = pod.metadata;
   const level = levelOf(facts.get('Namespace', '', namespace)?.metadata.labels);
   const [fault] = securityFaults(pod.spec, level);
@@ -355,8 +360,8 @@ export function podShut(facts: Facts, pod: Pod, coming = nobody): Shut | undefin
   return securityShut(facts, pod) ?? quotaShut(facts, pod, undefined, coming);
 }
 
-/** Why a claim isn't let in. */
-export function claimShut(facts: Facts, claim: Claim, before?: ApiObject, coming = nobody): Shut | undefined {
+/** What the limit ranges of its namespace refuse of a claim. */
+export function claimLimitShut(facts: Facts, claim: Claim): Shut | undefined {
   const size = amountOf('storage', claim.spec.resources.requests.storage);
   const amounts: Amounts = size === undefined ? new Map() : new Map([['storage', size]]);
   for (const item of itemsOf(facts, claim.metadata.namespace ?? '', 'PersistentVolumeClaim')) {
@@ -368,5 +373,9 @@ export function claimShut(facts: Facts, claim: Claim, before?: ApiObject, coming
         remedy: 'Keep within the LimitRange of the namespace, or alter that.'
       };
   }
-  return quotaShut(facts, claim, before, coming);
+  return undefined;
 }
+
+/** Why a claim isn't let in. */
+export const claimShut = (facts: Facts, claim: Claim, before?: ApiObject, coming = nobody): Shut | undefined =>
+  claimLimitShut(facts, claim) ?? quotaShut(facts, claim, before, coming);

@@ -54,7 +54,8 @@ export function rulesFor(facts: Facts, account: Account, namespace?: string): Ru
   return [...wide, ...near];
 }
 
-const has = (list: readonly string[] | undefined, wanted: string): boolean => list?.includes(wanted) === true || list?.includes('*') === true;
+const has = (list: readonly string[] | undefined, wanted: string): boolean =>
+  list?.includes(wanted) === true || list?.includes('*') === true;
 
 /** Whether one of some rules lets something be done. */
 export const allows = (rules: readonly RuleLike[], { group, resource, verb }: Want): boolean =>

@@ -96,7 +96,11 @@ const clusterWants: Partial<Record<Right, Want>> = {
 };
 
 /** What of the cluster's rights a driver's account lacks for its calls. Source: the cluster API's "Using RBAC Authorization". */
-export function clusterRightsLacking(facts: Facts, driver: string, needs: readonly Right[]): { readonly subject: string; readonly wants: readonly Want[] } | undefined {
+export function clusterRightsLacking(
+  facts: Facts,
+  driver: string,
+  needs: readonly Right[]
+): { readonly subject: string; readonly wants: readonly Want[] } | undefined {
   if (facts.get('CSIDriver', '', driver)?.metadata.annotations?.[accountRightsMark] === undefined) return undefined;
   const subject = driverSubject(facts, driver);
   if (subject === undefined) return undefined;
@@ -124,5 +128,7 @@ export function callFault(facts: Facts, driver: string, need: Right): string | u
     return `${resource} is forbidden: ${lacking.subject} may not ${verb} ${resource}${group ? ` of ${group}` : ''}`;
   }
   const { identity, missing, mismatch, free } = standingOf(facts, driver, [need]);
-  return free || (identity !== undefined && !mismatch && missing.length === 0) ? undefined : `the identity of ${driver} may not ${deeds[need]}`;
+  return free || (identity !== undefined && !mismatch && missing.length === 0)
+    ? undefined
+    : `the identity of ${driver} may not ${deeds[need]}`;
 }

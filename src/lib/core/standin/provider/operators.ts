@@ -124,9 +124,7 @@ export function rightsLacking(facts: Facts, card: OperatorCard, pod: Pod, namesp
     { group: 'engines.standin.example', resources: card.kinds.map((one) => one.plural), verb: 'update' },
     ...card.makes.map((one) => ({ ...one, verb: 'create' }))
   ];
-  return wanted.flatMap(({ group, resources, verb }) =>
-    resources.filter((resource) => !allows(rules, { group, resource, verb }))
-  );
+  return wanted.flatMap(({ group, resources, verb }) => resources.filter((resource) => !allows(rules, { group, resource, verb })));
 }
 
 /** Why no operator looks after custom resources of a namespace. */

@@ -199,7 +199,10 @@ const waitingFor = (store: Store, kind: string, id: string): string[] =>
   store.by<'PersistentVolumeClaim'>('claimsOfSource', `${kind} ${id}`).map(idOf);
 
 const unboundClaims = (store: Store): string[] =>
-  store.list('PersistentVolumeClaim').filter((one) => one.status?.phase !== 'Bound').map(idOf);
+  store
+    .list('PersistentVolumeClaim')
+    .filter((one) => one.status?.phase !== 'Bound')
+    .map(idOf);
 
 /** The driver's controller: makes a volume for every claim of its classes that may have one now. */
 export const provisioning: Loop = {
