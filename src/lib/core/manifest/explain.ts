@@ -19,6 +19,12 @@ export function explainIssue(issue: z.core.$ZodIssue, root: unknown): Pick<Probl
   for (const step of issue.path) value = (value as Record<PropertyKey, unknown> | undefined)?.[step];
   const field = fieldOf(issue.path);
   if (value === undefined) {
+    if (field === 'metadata.name' && (root as { metadata?: { generateName?: unknown } } | undefined)?.metadata?.generateName !== undefined)
+      return {
+        code: 'missing-field',
+        message: 'metadata.name is missing; generateName gives a name only where something is created, and what is sent here is found again by its name.',
+        remedy: 'Write a name.'
+      };
     const expected = 'expected' in issue ? words[String(issue.expected)] : undefined;
     return { code: 'missing-field', message: `${field} is missing.`, remedy: `Add ${field}${expected ? ` (${expected})` : ''}.` };
   }

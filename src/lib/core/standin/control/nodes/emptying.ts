@@ -2,6 +2,7 @@ import { same } from '../../../shared';
 import { isReady, refOf, selectorMatches, type DisruptionBudget, type Emptying, type Facts, type Node, type Pod } from '../../../model';
 import type { ClusterAccess, Loop } from '../loop';
 import { faultSentence, podClaimsOf, placeFaultsNow, type PlaceFault } from '../workloads/place-fault';
+import { sendAway } from './sending-away';
 
 /** Set on a node that is closed because it is being emptied. */
 const emptiedMark = 'standin.example/emptied';
@@ -107,8 +108,9 @@ function evict(world: ClusterAccess, pod: Pod): void {
         status: { ...status, disruptionsAllowed: (status.disruptionsAllowed ?? 0) - 1, currentHealthy: (status.currentHealthy ?? 0) - 1 }
       });
   }
-  world.event(pod, 'Evicted', `Sent away: its node ${pod.spec.nodeName} is being emptied.`);
-  world.remove(refOf(pod));
+  const says = `Sent away: its node ${pod.spec.nodeName} is being emptied.`;
+  world.event(pod, 'Evicted', says);
+  sendAway(world, pod, 'EvictionByEvictionAPI', says);
 }
 
 /** Empties nodes: closes them, and sends their pods away one after another, as disruption budgets allow. */

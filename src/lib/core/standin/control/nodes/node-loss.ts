@@ -5,6 +5,7 @@ import { endLeftBehind } from '../../engines/left-behind';
 import { closeProcess } from '../../engines/processes';
 import { hasTaint, isDark, isUnheard, outOfServiceTaint, unreachableTaint } from '../../provider/outages';
 import { withCondition, type ClusterAccess, type Loop } from '../loop';
+import { sendAway } from './sending-away';
 
 /** How long a node isn't heard of before it counts as not ready. Source: the cluster API's "Nodes", node-monitor-grace-period: 40 s (50 s from 1.32 on). */
 export const graceMs = 40_000;
@@ -65,8 +66,9 @@ function evict(world: ClusterAccess, node: Node, key: string): void {
     const left = since + patience - world.nowMs;
     if (left > 0) world.after(left, key);
     else {
-      world.event(pod, 'TaintManagerEviction', `${node.metadata.name} has not been heard of for ${patience / 1_000} s.`, 'Warning');
-      world.remove(refOf(pod));
+      const says = `${node.metadata.name} has not been heard of for ${patience / 1_000} s.`;
+      world.event(pod, 'TaintManagerEviction', says, 'Warning');
+      sendAway(world, pod, 'DeletionByTaintManager', says);
     }
   }
 }

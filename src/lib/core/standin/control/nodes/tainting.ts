@@ -1,6 +1,7 @@
 import { refOf, tolerates, type Node, type Pod, type Toleration } from '../../../model';
 import { unreachableTaint } from '../../provider/outages';
 import type { ClusterAccess, Loop } from '../loop';
+import { sendAway } from './sending-away';
 
 type Taint = NonNullable<NonNullable<Node['spec']>['taints']>[number];
 
@@ -49,11 +50,7 @@ function send(world: ClusterAccess, pod: Pod, taints: readonly Taint[], sinceMs:
   const left = sinceMs + patience(pod.spec.tolerations ?? [], taints) - world.nowMs;
   if (left === Infinity) return;
   if (left > 0) return world.after(left, key);
-  world.event(
-    pod,
-    'TaintManagerEviction',
-    `${key} has the taint ${taints.map(nameOf).join(', ')}, which the pod does not bear with.`,
-    'Warning'
-  );
-  world.remove(refOf(pod));
+  const says = `${key} has the taint ${taints.map(nameOf).join(', ')}, which the pod does not bear with.`;
+  world.event(pod, 'TaintManagerEviction', says, 'Warning');
+  sendAway(world, pod, 'DeletionByTaintManager', says);
 }

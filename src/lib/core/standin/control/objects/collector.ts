@@ -1,22 +1,11 @@
-import { refOf, type ApiObject, type Kind, type KindMap } from '../../../model';
+import { kindEntries, kindEntry, refOf, type ApiObject, type Kind, type KindMap } from '../../../model';
+import { sentByPerson } from '../../admit/plan';
+import type { Store } from '../../store';
 import type { ClusterAccess, Loop, Watch } from '../loop';
 
-const owners: readonly Kind[] = [
-  'StatefulSet',
-  'Deployment',
-  'ReplicaSet',
-  'DaemonSet',
-  'Job',
-  'Pool',
-  'Service',
-  'Node',
-  'MemoryCluster',
-  'DocumentSet',
-  'OperatorOrder',
-  'MemoryDatabase',
-  'Account',
-  'Pod'
-];
+/** Kinds that come and go by themselves all the time, and own nothing. */
+const ownNothing: readonly Kind[] = ['Event', 'EndpointSlice', 'Process', 'Ask', 'Asset', 'VolumeAttachment', 'Held'];
+const owners: readonly Kind[] = kindEntries.map((one) => one.kind).filter((kind) => !ownNothing.includes(kind));
 
 /** Kinds that a namespace takes along, in the order in which they go. */
 const within: readonly Kind[] = [
@@ -50,7 +39,28 @@ const within: readonly Kind[] = [
 /** So much is taken away at a time, so that a large namespace or owner holds nothing else up. */
 const mostAtOnce = 60;
 
-const gone: Watch<Kind> = (now, before) => (now || !before ? [] : [`owner:${before.metadata.uid}`]);
+/** What is gone takes along what it owned; so does an owner that was never there. Source: "Garbage Collection", owners and dependents. */
+const goneOrUnowned: Watch<Kind> = (now, before, store) => {
+  if (!now) return before ? [`owner:${before.metadata.uid}`] : [];
+  if (before || !now.metadata.ownerReferences?.length || !sentByPerson(now)) return [];
+  return now.metadata.ownerReferences.filter((one) => !stands(store, now, one)).map((one) => `owner:${one.uid}`);
+};
+
+type Owner = NonNullable<ApiObject['metadata']['ownerReferences']>[number];
+const stands = (store: Pick<Store, 'find'>, object: ApiObject, owner: Owner): boolean => {
+  const entry = kindEntry(owner.kind);
+  // What isn't known here may stand all the same.
+  if (!entry) return true;
+  return store.find({ kind: entry.kind, namespace: entry.namespaced ? (object.metadata.namespace ?? '') : '', name: owner.name })?.metadata.uid === owner.uid;
+};
+
+/** An object goes with the last of its owners; before that it only forgets the one that is gone. */
+function leave(world: ClusterAccess, object: ApiObject, uid: string): void {
+  const others = (object.metadata.ownerReferences ?? []).filter((one) => one.uid !== uid);
+  if (others.some((one) => stands(world.store, object, one)))
+    world.put({ ...object, metadata: { ...object.metadata, ownerReferences: others } } as ApiObject);
+  else world.remove(refOf(object));
+}
 const leavingSpace = (
   now: ApiObject | undefined,
   before: ApiObject | undefined,
@@ -83,19 +93,20 @@ function emptySpace(world: ClusterAccess, name: string): void {
 export const collector: Loop = {
   id: 'collector',
   watches: {
-    ...Object.fromEntries(owners.map((kind) => [kind, gone])),
+    ...Object.fromEntries(owners.map((kind) => [kind, goneOrUnowned])),
     Namespace: (now) => (now?.metadata.deletionTimestamp ? [`space:${now.metadata.name}`] : []),
     // A pod is both: an owner (its program's process goes with it), and what a namespace waits for.
-    Pod: (now, before, store) => [...gone(now, before, store), ...leavingSpace(now, before, store)],
-    PersistentVolumeClaim: leavingSpace
+    Pod: (now, before, store) => [...goneOrUnowned(now, before, store), ...leavingSpace(now, before, store)],
+    PersistentVolumeClaim: (now, before, store) => [...goneOrUnowned(now, before, store), ...leavingSpace(now, before, store)]
   },
   reconcile(world, key) {
     if (key.startsWith('space:')) {
       emptySpace(world, key.slice(6));
       return;
     }
-    const owned = world.store.ownedBy(key.slice(6)).filter((one) => !one.metadata.deletionTimestamp);
-    for (const object of owned.slice(0, mostAtOnce)) world.remove(refOf(object));
+    const uid = key.slice(6);
+    const owned = world.store.ownedBy(uid).filter((one) => !one.metadata.deletionTimestamp);
+    for (const object of owned.slice(0, mostAtOnce)) leave(world, object, uid);
     if (owned.length > mostAtOnce) world.after(1, key);
   }
 };

@@ -1,5 +1,6 @@
-import { refOf, selectorMatches, takesRoom, askOf, claimsOf, type Facts, type Node, type Pod } from '../../../model';
+import { selectorMatches, takesRoom, askOf, claimsOf, type Facts, type Node, type Pod } from '../../../model';
 import { idOf, type ClusterAccess } from '../loop';
+import { sendAway } from '../nodes/sending-away';
 import { placeFaults, type Places, type PodClaims } from './place-fault';
 
 const priorityOf = (pod: Pod): number => pod.spec.priority ?? 0;
@@ -84,8 +85,9 @@ export function makeRoom(world: ClusterAccess, places: Places, pod: Pod, claims:
   }
   if (!best) return false;
   for (const one of best.victims) {
-    world.event(one, 'Preempted', `Makes room on ${best.node.metadata.name} for ${idOf(pod)}, which matters more.`, 'Warning');
-    world.remove(refOf(one));
+    const says = `Makes room on ${best.node.metadata.name} for ${idOf(pod)}, which matters more.`;
+    world.event(one, 'Preempted', says, 'Warning');
+    sendAway(world, one, 'PreemptionByScheduler', says);
   }
   const now = world.store.get('Pod', pod.metadata.namespace ?? '', pod.metadata.name);
   if (now) world.put({ ...now, status: { ...now.status, nominatedNodeName: best.node.metadata.name } });

@@ -22,6 +22,8 @@ import { keepRevision, labelOf, revisionLabel, templateFor } from './revisions';
 
 /** A set makes or takes away so many members at a time, so that a large one holds nothing else up. */
 const mostAtOnce = 40;
+/** How long a set's name may be: with a dash and ten characters of the hash it goes into a label of its members. From memory. */
+const longestName = 52;
 /** Between two such turns, in ms. */
 const nextTurnMs = 1;
 
@@ -95,6 +97,15 @@ function makeMember(world: ClusterAccess, set: StatefulSet, ordinal: number): bo
     );
   });
   if (going) return false;
+  if (set.metadata.name.length > longestName) {
+    world.event(
+      set,
+      'FailedCreate',
+      `${name} can't be made: its label controller-revision-hash would have more than 63 characters. A set's name may have ${longestName}; send it under a shorter one.`,
+      'Warning'
+    );
+    return false;
+  }
   if (!makeClaims(world, set, ordinal)) {
     world.after(againMs, idOf(set), true);
     return false;

@@ -1,6 +1,7 @@
 import { stampOf } from '../../../../shared';
 import { conditionOf, isSidecar, waitingIn, type Condition, type ContainerStatus, type Pod } from '../../../../model';
 import type { ClusterAccess } from '../../loop';
+import { disruption } from '../sending-away';
 
 /** Where a pod's node has got to with it. Plain data: part of snapshots. */
 export interface AgentState {
@@ -76,7 +77,8 @@ function podConditions(pod: Pod, ready: boolean, message: string | undefined, st
   const prepared = left.length
     ? made('Initialized', 'False', { reason: 'ContainersNotInitialized', message: `Still to be done: ${left.join(', ')}.` })
     : made('Initialized', 'True');
-  return [made('PodScheduled', 'True'), prepared, made('ContainersReady', truth, why), made('Ready', truth, why)];
+  const kept = old?.filter((one) => one.type === disruption) ?? [];
+  return [...kept, made('PodScheduled', 'True'), prepared, made('ContainersReady', truth, why), made('Ready', truth, why)];
 }
 
 type State = NonNullable<ContainerStatus['state']>;
