@@ -34,7 +34,7 @@ const op = fc.record(
     count: figure,
     member: fc.nat(2),
     bytes: fc.constantFrom(0, 1, 65_536, 2 ** 40),
-    from: fc.constantFrom('beginning', 'end'),
+    from: fc.constantFrom('beginning', 'last', 'end'),
     acks: fc.constantFrom('none', 'leader', 'all'),
     version: fc.constantFrom(0, 3)
   },

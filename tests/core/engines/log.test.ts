@@ -102,6 +102,44 @@ describe('a log broker', () => {
     expect(storms(40, (seed) => storm(seed, ['c-0', 'c-1', 'c-2'], 'all', 3)).losing).toBeGreaterThan(20);
   });
 
+  it('a group goes on where it has read to, through the loss of its broker and of a coordinator; without a group the end is the end', () => {
+    const { bench } = cluster(5, ['c-0', 'c-1', 'c-2']);
+    let nth = 0;
+    const ask = (op: Parameters<typeof bench.ask>[0]['op']) => {
+      const id = `g${nth++}`;
+      bench.ask({ id, op });
+      bench.run(12_000);
+      return bench.answers.get(id)!;
+    };
+    const send = (count: number) => ask({ do: 'produce', place: 't', count, bytes: 50, acks: 'all' });
+    const read = (more: object) => ask({ do: 'consume', place: 't', ...more } as never);
+    send(40);
+    expect(read({ from: 'end' }).count).toBe(0);
+    expect(read({ group: 'desks' })).toMatchObject({
+      count: 40,
+      says: expect.stringContaining('for the group desks, which reads it for the first time; it goes on at 20, 20')
+    });
+    expect(read({ group: 'desks' }).count).toBe(0);
+    send(6);
+    bench.crash('b-0');
+    bench.crash('c-0');
+    bench.run(20_000);
+    expect(read({ group: 'desks' }).count).toBe(6);
+    // Another group begins where it is told to, and has offsets of its own.
+    expect(read({ group: 'late', from: 'end' }).count).toBe(0);
+    send(2);
+    expect(read({ group: 'late', from: 'beginning' }).count).toBe(2);
+    const groups = ask({ do: 'groups' });
+    expect([groups.says, groups.rows!.find(([name]) => name === 'desks t/0')![1]]).toEqual([
+      '2 groups',
+      expect.stringMatching(/^goes on at 23, 1 behind/)
+    ]);
+    // Nobody decides: what was read is read again.
+    bench.crash('c-1');
+    bench.run(10_000);
+    expect(read({ group: 'desks' }).says).toContain('nobody keeps how far it has read');
+  });
+
   it('a million small messages come back: count, order, checksum', () => {
     const { bench } = cluster(1, ['c-0', 'c-1', 'c-2']);
     bench.ask({ id: 'many', op: { do: 'produce', place: 't', count: 1_000_000, bytes: 100, acks: 'all' } });

@@ -69,6 +69,15 @@ describe('an object store', () => {
       }
       wipe(bench, ids[may]!, each);
       expect(read().every((one) => one.outcome === 'refused')).toBe(true);
+      // With too few volumes to tell, nothing is said to be missing.
+      for (const op of [
+        { do: 'put', place: 'cargo-papers', key: 'x', value: 'x' },
+        { do: 'make-bucket', place: 'cargo-papers' },
+        { do: 'list' }
+      ]) {
+        const got = ask(op, ids.at(-1))!;
+        expect([got.outcome, got.says]).toEqual(['refused', expect.stringMatching(/volumes answer, \d+ are needed to/)]);
+      }
     }
   );
 

@@ -12,7 +12,12 @@ test('what is sent with owners goes with the last of them, and one whose owner w
   const world = ready();
   send(world, map('one') + map('two'));
   const uid = (name: string) => get(world, 'ConfigMap', name)!.metadata.uid!;
-  send(world, map('both', `${owner('one', uid('one'))}, ${owner('two', uid('two'))}`) + map('stray', owner('gone', 'no-such-uid')) + map('half', `${owner('one', uid('one'))}, ${owner('gone', 'no-such-uid')}`));
+  send(
+    world,
+    map('both', `${owner('one', uid('one'))}, ${owner('two', uid('two'))}`) +
+      map('stray', owner('gone', 'no-such-uid')) +
+      map('half', `${owner('one', uid('one'))}, ${owner('gone', 'no-such-uid')}`)
+  );
   world.runSettled();
   expect(get(world, 'ConfigMap', 'stray')).toBeUndefined();
   expect(get(world, 'ConfigMap', 'half')!.metadata.ownerReferences).toHaveLength(1);
@@ -48,7 +53,9 @@ test("a set whose name leaves no room for its members' labels makes none, and sa
   send(world, set().replaceAll('name: s,', `name: ${long},`));
   world.runUntil(world.nowMs + 30_000);
   expect(podsLike(world, 's')).toEqual([]);
-  expect(eventsAbout(world, 'StatefulSet', long).join()).toContain("may have 52");
-  const [problem] = readManifests('apiVersion: v1\nkind: Pod\nmetadata: {generateName: a-}\nspec: {containers: [{name: a, image: b}]}\n').problems;
+  expect(eventsAbout(world, 'StatefulSet', long).join()).toContain('may have 52');
+  const [problem] = readManifests(
+    'apiVersion: v1\nkind: Pod\nmetadata: {generateName: a-}\nspec: {containers: [{name: a, image: b}]}\n'
+  ).problems;
   expect(problem!.message).toContain('generateName gives a name only where something is created');
 });

@@ -5,7 +5,7 @@ import { claim, eventsAbout, get, mounts, pod, ready, send, set } from './help';
 
 const role = { kind: 'ClusterRole', namespace: '', name: 'block-driver' } as const;
 
-test("a driver whose account lost its binding makes nothing: events and the root line name verb and resource, and the remedy gives it back", () => {
+test('a driver whose account lost its binding makes nothing: events and the root line name verb and resource, and the remedy gives it back', () => {
   const world = ready();
   world.act({ type: 'remove', ref: { ...role, kind: 'ClusterRoleBinding' } });
   send(world, claim('c') + pod('p', mounts('c')));
@@ -30,7 +30,13 @@ test('each call asks for its own right: attaching, growing, taking snapshots, de
   send(world, claim('late') + pod('p', mounts('late')));
   world.runUntil(world.nowMs + 60_000);
   expect(eventsAbout(world, 'Pod', 'p').join()).toContain('may not patch volumeattachments of storage.k8s.io');
-  send(world, claim('d-s-0', '', '2Gi').replace('spec: {', `spec: {volumeName: ${get(world, 'PersistentVolumeClaim', 'd-s-0')!.spec.volumeName}, storageClassName: ${get(world, 'PersistentVolumeClaim', 'd-s-0')!.spec.storageClassName}, `));
+  send(
+    world,
+    claim('d-s-0', '', '2Gi').replace(
+      'spec: {',
+      `spec: {volumeName: ${get(world, 'PersistentVolumeClaim', 'd-s-0')!.spec.volumeName}, storageClassName: ${get(world, 'PersistentVolumeClaim', 'd-s-0')!.spec.storageClassName}, `
+    )
+  );
   world.runUntil(world.nowMs + 60_000);
   expect(eventsAbout(world, 'PersistentVolumeClaim', 'd-s-0').join()).toContain('may not patch persistentvolumes');
   // Rights that come by a group count as well.

@@ -65,7 +65,7 @@ test('a pod asks for the most that is needed at once', () => {
   const cpu = (n: string) => `resources: {requests: {cpu: ${n}, memory: 10Mi}}`;
   const ask = (list: string) => {
     const [made] = objects(pod('p', inits(list)).replace(`image: ${image}}]`, `image: ${image}, ${cpu('300m')}}]`));
-    return askOf((made as { spec: never }).spec).milliCpu;
+    return askOf((made as unknown as { spec: never }).spec).milliCpu;
   };
   expect(ask(one('a', cpu('200m')))).toBe(300);
   expect(ask(one('a', cpu('1')))).toBe(1_000);

@@ -22,7 +22,8 @@ export function explainIssue(issue: z.core.$ZodIssue, root: unknown): Pick<Probl
     if (field === 'metadata.name' && (root as { metadata?: { generateName?: unknown } } | undefined)?.metadata?.generateName !== undefined)
       return {
         code: 'missing-field',
-        message: 'metadata.name is missing; generateName gives a name only where something is created, and what is sent here is found again by its name.',
+        message:
+          'metadata.name is missing; generateName gives a name only where something is created, and what is sent here is found again by its name.',
         remedy: 'Write a name.'
       };
     const expected = 'expected' in issue ? words[String(issue.expected)] : undefined;

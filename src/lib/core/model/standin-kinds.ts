@@ -238,7 +238,8 @@ const op = z.looseObject({
   value: z.string().optional(),
   count: z.number().optional(),
   bytes: z.number().optional(),
-  from: z.enum(['beginning', 'end']).optional(),
+  from: z.enum(['beginning', 'last', 'end']).optional(),
+  group: z.string().max(200).optional(),
   acks: z.string().optional(),
   version: z.number().optional()
 });

@@ -21,7 +21,8 @@ const op = z.strictObject({
     .min(0)
     .max(2 ** 40)
     .optional(),
-  from: z.enum(['beginning', 'end']).optional(),
+  from: z.enum(['beginning', 'last', 'end']).optional(),
+  group: z.string().max(200).optional(),
   acks: z.enum(['none', 'leader', 'all']).optional(),
   version: z.number().int().min(0).optional()
 });

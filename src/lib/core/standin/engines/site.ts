@@ -17,7 +17,10 @@ export type Op = {
   readonly value?: string;
   readonly count?: number;
   readonly bytes?: number;
-  readonly from?: 'beginning' | 'end';
+  /** Where a reader of a log begins: at the first message, the newest ones, or with what comes from now on. */
+  readonly from?: 'beginning' | 'last' | 'end';
+  /** The group that a reader of a log reads for. */
+  readonly group?: string;
   /** How sure the client wants to be: none, one, all (log broker); one, majority (documents). */
   readonly acks?: string;
   /** The version that the client has read; a write over a newer one is refused. */

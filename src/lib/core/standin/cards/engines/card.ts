@@ -13,7 +13,7 @@ export interface ConsoleForm {
   readonly do: string;
   readonly title: string;
   readonly fields: readonly {
-    readonly id: 'place' | 'key' | 'value' | 'count' | 'bytes' | 'from' | 'acks';
+    readonly id: 'place' | 'key' | 'value' | 'count' | 'bytes' | 'from' | 'group' | 'acks';
     readonly label: string;
     readonly start: string;
     readonly options?: readonly string[];

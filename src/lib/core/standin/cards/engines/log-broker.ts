@@ -66,10 +66,12 @@ export const logBroker = {
       title: 'Consume',
       fields: [
         { id: 'place', label: 'topic', start: 'gate-scans' },
-        { id: 'from', label: 'from the', start: 'beginning', options: ['beginning', 'end'] }
+        { id: 'from', label: 'from', start: 'beginning', options: ['beginning', 'last', 'end'] },
+        { id: 'group', label: 'for the group', start: '' }
       ],
       member: false
     },
-    { do: 'topics', title: 'Topics', fields: [], member: true }
+    { do: 'topics', title: 'Topics', fields: [], member: true },
+    { do: 'groups', title: 'Groups of readers', fields: [], member: false }
   ]
 } satisfies EngineCard;

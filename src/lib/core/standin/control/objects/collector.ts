@@ -51,7 +51,10 @@ const stands = (store: Pick<Store, 'find'>, object: ApiObject, owner: Owner): bo
   const entry = kindEntry(owner.kind);
   // What isn't known here may stand all the same.
   if (!entry) return true;
-  return store.find({ kind: entry.kind, namespace: entry.namespaced ? (object.metadata.namespace ?? '') : '', name: owner.name })?.metadata.uid === owner.uid;
+  return (
+    store.find({ kind: entry.kind, namespace: entry.namespaced ? (object.metadata.namespace ?? '') : '', name: owner.name })?.metadata
+      .uid === owner.uid
+  );
 };
 
 /** An object goes with the last of its owners; before that it only forgets the one that is gone. */

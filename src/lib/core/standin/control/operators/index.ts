@@ -3,7 +3,7 @@ import { idOf, itself, splitKey, type Loop, type Watch } from '../loop';
 import { operatorCards, operatorFault, operatorIn, operatorOf, type OperatedKind } from '../../provider/operators';
 import { documentsSet, expandDocuments } from './documents';
 import { report, type Resource } from './expanding';
-import { expandMemory, makeDatabase, memorySet } from './memory';
+import { dropDatabase, expandMemory, makeDatabase, memorySet } from './memory';
 import { install } from './ordering';
 
 export { operatorObjects, ownManifests, type OperatorSize } from './objects';
@@ -58,7 +58,10 @@ export const operators: Loop = {
     const kind = key.slice(0, space) as OperatedKind;
     const [namespace, name] = splitKey(key.slice(space + 1));
     const one = world.store.get(kind, namespace, name) as Resource | undefined;
-    if (!one) return world.endAll(key);
+    if (!one) {
+      if (kind === 'MemoryDatabase') dropDatabase(world, namespace, name);
+      return world.endAll(key);
+    }
     if (one.metadata.deletionTimestamp) return;
     const fault = operatorFault(world.store, operatorOf(kind)!, namespace);
     if (fault) return report(world, one, 'waits', 'False', fault.reason, fault.message);

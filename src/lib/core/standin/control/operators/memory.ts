@@ -1,5 +1,5 @@
 import { bytesOf } from '../../../shared';
-import { ownerOf, conditionOf, type MemoryCluster, type MemoryDatabase, type Service, type StatefulSet } from '../../../model';
+import { ownerOf, conditionOf, refOf, type MemoryCluster, type MemoryDatabase, type Service, type StatefulSet } from '../../../model';
 import { engineImage, partOfLabel } from '../../provider/images';
 import { makeCredentials } from './credentials';
 import type { ClusterAccess } from '../loop';
@@ -53,7 +53,8 @@ export function expandMemory(world: ClusterAccess, cluster: MemoryCluster): void
 export function makeDatabase(world: ClusterAccess, one: MemoryDatabase): void {
   const [namespace, name] = [one.metadata.namespace ?? '', one.metadata.name];
   const cluster = world.store.get('MemoryCluster', namespace, one.spec.cluster);
-  const owners = { ownerReferences: [one, ...(cluster?.spec.takesAlong === 'all' ? [cluster] : [])].map(ownerOf) };
+  // It goes with its cluster where that takes all along; with the database in any case, which the operator sees to then.
+  const owners = { ownerReferences: [ownerOf(cluster?.spec.takesAlong === 'all' ? cluster : one)] };
   if (conditionOf(one.status?.conditions, 'Ready')?.status === 'True') {
     const kept = world.store.get('Secret', namespace, `${name}-database`);
     if (kept && cluster) reown(world, kept, one.spec.cluster, owners);
@@ -96,4 +97,10 @@ export function makeDatabase(world: ClusterAccess, one: MemoryDatabase): void {
     'Ready',
     `${one.spec.shards} shards, each with ${one.spec.replicas} ${one.spec.replicas === 1 ? 'replica' : 'replicas'}; credentials in the secret ${name}-database.`
   );
+}
+
+/** A database that has gone leaves no credentials behind, whoever owns them. */
+export function dropDatabase(world: ClusterAccess, namespace: string, name: string): void {
+  const kept = world.store.get('Secret', namespace, `${name}-database`);
+  if (kept?.metadata.ownerReferences?.some((one) => one.kind === 'MemoryCluster')) world.drop(refOf(kept));
 }

@@ -197,6 +197,14 @@ export class Brokers {
     if (leader !== undefined) this.post(site, id, leader, { is: 'meta', body: { is: 'forward', op } });
   }
 
+  /** Has the coordinators keep how far a group has read. Gives whether anybody was there to ask. */
+  commit(site: Site, via: string, group: string, topic: string, offsets: readonly (number | null)[]): boolean {
+    const op = { do: 'commit-offsets', place: topic, key: group, value: JSON.stringify(offsets) };
+    const leader = this.meta.keepers(site).find((one) => this.contact(site, via, one) && this.leadsGroup(site, one));
+    if (leader !== undefined) this.post(site, via, leader, { is: 'meta', body: { is: 'forward', op } });
+    return leader !== undefined;
+  }
+
   leadsGroup(site: Site, id: string): boolean {
     return (this.mind(site, id).group as { role?: string } | undefined)?.role === 'leader';
   }
@@ -325,17 +333,19 @@ export class Brokers {
     else this.raise(site, id, key);
   }
 
-  read(site: Site, id: string, client: string, { key, from, most }: LogBody & { is: 'read' }): void {
+  read(site: Site, id: string, client: string, { key, from, most, at }: LogBody & { is: 'read' }): void {
     const leads = this.mind(site, id).leading?.[key] !== undefined;
     const log = this.log(site, id, key);
     const counting = log.batches.filter((one) => one.at + one.count <= log.high);
-    const batches = from === 'end' ? counting.slice(-most) : counting;
+    const since = (offset: number) => counting.filter((one) => one.at >= offset);
+    const batches = at !== undefined ? since(at) : from === 'end' ? [] : from === 'last' ? counting.slice(-most) : counting;
     const sizeBytes = batches.reduce((sum, one) => sum + one.sizeBytes, 0);
     const body: LogBody = {
       is: 'batches',
       key,
       ok: leads,
       batches: leads ? batches : [],
+      end: log.high,
       ...(leads ? {} : { says: `${id} doesn't lead ${key}` })
     };
     site.post(id, client, body, 2 + (sizeBytes / readBytesPerSecond) * 1_000);

@@ -3,7 +3,7 @@ import type { Ask, Site } from '../site';
 import { counted } from '../words';
 import type { Brokers } from './broker';
 import { addSum, hex, makeBatch, orderFault, textMessage, textOf } from './payload';
-import type { Batch, Client, LogBody, Topic } from './types';
+import type { Batch, Client, From, LogBody, Topic } from './types';
 
 /** Messages in one batch at most, and batches under way at once. */
 const batchMessages = 10_000;
@@ -50,14 +50,26 @@ export class Clients {
       open: [],
       acked: 0,
       sums: Array.from({ length: partitions }, () => 0),
-      ...(op.do === 'consume' ? { got: Array.from({ length: partitions }, () => null) } : {})
+      ...(op.do === 'consume'
+        ? { got: Array.from({ length: partitions }, () => null), ends: Array.from({ length: partitions }, () => 0) }
+        : {}),
+      ...(op.do === 'consume' && op.group
+        ? { group: op.group, read: this.readBefore(site, via, op.group, op.place ?? '', partitions) }
+        : {})
     };
     site.think(me, { ...client, total: count, from: op.from ?? 'beginning', most: op.count ?? 20 });
     this.go(site, me);
   }
 
+  /** How far a group has read each partition, as a broker knows it. */
+  private readBefore(site: Site, via: string, group: string, topic: string, partitions: number): readonly (number | null)[] {
+    const { groups = {} } = this.brokers.known(site, via) ?? {};
+    const kept = Object.hasOwn(groups, group) ? groups[group]?.[topic] : undefined;
+    return kept?.length === partitions ? kept : Array.from({ length: partitions }, () => null);
+  }
+
   private mind(site: Site, me: string) {
-    return site.mind<Client & { total: number; from: 'beginning' | 'end'; most: number }>(me);
+    return site.mind<Client & { total: number; from: From; most: number }>(me);
   }
 
   private partitionOf({ text, sums, partition }: Client, me: string, nth: number): number {
@@ -122,7 +134,13 @@ export class Clients {
     client.got!.forEach((got, p) => {
       const leader = parts[p]?.leader;
       if (got === null && leader)
-        this.post(site, me, leader, { is: 'read', key: `${client.topic}/${p}`, from: client.from, most: client.most });
+        this.post(site, me, leader, {
+          is: 'read',
+          key: `${client.topic}/${p}`,
+          from: client.from,
+          most: client.most,
+          ...(typeof client.read?.[p] === 'number' ? { at: client.read[p] } : {})
+        });
     });
     site.post(me, me, { is: 'again' } satisfies LogBody, againMs);
   }
@@ -163,17 +181,29 @@ export class Clients {
     site.answer(me.slice(1), { outcome: 'acknowledged', says, count: acks === 'none' ? total : acked, checksum: hex(sum) });
   }
 
-  batches(site: Site, me: string, { key, ok, batches }: LogBody & { is: 'batches' }): void {
+  batches(site: Site, me: string, { key, ok, batches, end = 0 }: LogBody & { is: 'batches' }): void {
     const client = this.mind(site, me);
     if (!client || !ok) return;
     const p = Number(key.slice(key.lastIndexOf('/') + 1));
     const got = client.got!.map((one, i) => (i === p ? batches : one));
-    site.think(me, { ...client, got });
+    const ends = client.ends?.map((one, i) => (i === p ? end : one));
+    site.think(me, { ...client, got, ...(ends ? { ends } : {}) });
     if (got.every((one) => one !== null)) this.readAll(site, me, got as (readonly Batch[])[]);
   }
 
+  /** Keeps how far a group has read, and says so. */
+  private kept(
+    site: Site,
+    { group, topic, via, ends, read }: { group: string; topic: string; via: string; ends: readonly number[]; read: Client['read'] }
+  ): string {
+    const anew = read?.every((one) => one === null) ? ', which reads it for the first time' : '';
+    return this.brokers.commit(site, via, group, topic, ends)
+      ? `, for the group ${group}${anew}; it goes on at ${ends.join(', ')}`
+      : `, for the group ${group}${anew}; no coordinator leads, so nobody keeps how far it has read`;
+  }
+
   private readAll(site: Site, me: string, got: readonly (readonly Batch[])[]): void {
-    const { topic, from, most } = this.mind(site, me)!;
+    const { topic, from, most, group, read, ends = [], via } = this.mind(site, me)!;
     let [count, size, all] = [0, 0, 0];
     let wrong: string | undefined;
     const texts: [string, string][] = [];
@@ -183,7 +213,7 @@ export class Clients {
       for (const batch of batches) {
         const bytes = site.bytes(batch.bytes);
         sum = addSum(sum, bytes);
-        const fault = from === 'beginning' ? orderFault(seen, bytes, batch.count) : undefined;
+        const fault = from === 'beginning' && group === undefined ? orderFault(seen, bytes, batch.count) : undefined;
         if (fault !== undefined) wrong ??= `message ${fault} of partition ${p} is out of order`;
         if (batch.count === 1) texts.push([`${p}/${batch.at}`, textOf(bytes)]);
         count += batch.count;
@@ -192,9 +222,15 @@ export class Clients {
       all = (Math.imul(all, 31) + sum) | 0;
     });
     const rows = texts.slice(-most);
+    const forGroup =
+      group === undefined
+        ? from === 'end'
+          ? '; without a group a reader begins with what comes from now on'
+          : ''
+        : this.kept(site, { group, topic, via, ends, read });
     site.answer(me.slice(1), {
       outcome: 'acknowledged',
-      says: wrong ?? `${counted(count, 'message')} of ${topic} over ${counted(got.length, 'partition')}, in order within each`,
+      says: wrong ?? `${counted(count, 'message')} of ${topic} over ${counted(got.length, 'partition')}, in order within each${forGroup}`,
       count,
       bytes: size,
       checksum: hex(all),

@@ -138,6 +138,7 @@ export class LogBroker implements Engine {
     if (denied !== undefined) return site.answer(ask.id, { outcome: 'refused', by: via, says: `access denied: ${denied}` });
     if (op.do === 'produce' || op.do === 'consume') return this.clients.start(site, ask, via);
     if (op.do === 'topics') return this.topics(site, ask, via);
+    if (op.do === 'groups') return this.groups(site, ask, via);
     if (!['make-topic', 'make-account', 'drop-account'].includes(op.do))
       return site.answer(ask.id, { outcome: 'refused', by: via, says: `it knows no ${op.do}` });
     const value = op.do === 'make-topic' ? this.wish(site, ask) : (op.value ?? '');
@@ -157,7 +158,7 @@ export class LogBroker implements Engine {
     const kept = Object.hasOwn(accounts, account) ? accountIn(accounts[account]) : undefined;
     if (!kept) return `there is no account ${account}`;
     if (mark !== kept.mark) return mark === '' ? 'no password was shown' : 'the password is wrong';
-    if (wish === 'topics') return undefined;
+    if (wish === 'topics' || wish === 'groups') return undefined;
     const may = wish === 'produce' ? kept.write : wish === 'consume' ? kept.read : [];
     if (may.includes(place) || may.includes('*')) return undefined;
     return `${account} may not ${wish === 'produce' ? `write ${place}` : wish === 'consume' ? `read ${place}` : wish.replace('-', ' ')}`;
@@ -193,6 +194,23 @@ export class LogBroker implements Engine {
       rows,
       count: rows.length
     });
+  }
+
+  /** How far groups of readers have read, and how much they have before them. */
+  private groups(site: Site, ask: Ask, via: string): void {
+    const known = this.brokers.known(site, via);
+    const { groups = {}, topics = {} } = known ?? {};
+    const rows = Object.entries(groups).flatMap(([group, read]) =>
+      Object.entries(read).flatMap(([topic, offsets]) =>
+        offsets.map((offset, p): [string, string] => {
+          const leader = topics[topic]?.partitions[p]?.leader;
+          const behind =
+            leader && site.up(leader) ? `${this.brokers.log(site, leader, `${topic}/${p}`).high - (offset ?? 0)} behind` : 'no leader';
+          return [`${group} ${topic}/${p}`, `goes on at ${offset ?? 'its first message'}, ${behind}`];
+        })
+      )
+    );
+    site.answer(ask.id, { outcome: 'acknowledged', by: via, says: counted(Object.keys(groups).length, 'group'), rows, count: rows.length });
   }
 
   standing(site: Site, id: string): MemberState {

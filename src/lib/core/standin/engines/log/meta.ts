@@ -83,6 +83,12 @@ export const metaRules: Rules<Meta> = {
         const topics = overAll(meta, (one, topic, nth) => (topic === place && nth === Number(key) ? { ...one, caughtUp } : one));
         return { state: { ...meta, topics } };
       }
+      case 'commit-offsets': {
+        const offsets = JSON.parse(value) as (number | null)[];
+        if (meta.topics[place]?.partitions.length !== offsets.length) return { refused: `the topic ${place} has other partitions` };
+        const groups = { ...meta.groups, [key]: { ...meta.groups?.[key], [place]: offsets } };
+        return { state: { ...meta, groups } };
+      }
       default:
         return { refused: `coordinators know no ${op.do}` };
     }

@@ -57,7 +57,12 @@ export interface Meta {
   readonly topics: Readonly<{ [name: string]: Topic }>;
   readonly down: readonly string[];
   readonly accounts: Readonly<{ [name: string]: string }>;
+  /** Up to where groups of readers have read, by group and topic: the next message of each partition. */
+  readonly groups?: Readonly<{ [group: string]: Readonly<{ [topic: string]: readonly (number | null)[] }> }>;
 }
+
+/** Where a reader begins: at the first message that is kept, at the newest ones, or with what comes from now on. */
+export type From = 'beginning' | 'last' | 'end';
 
 /** What the coordinators keep of an account: the mark of its password, and the topics that it may write and read. */
 export interface AccountRights {
@@ -120,6 +125,11 @@ export interface Client {
   readonly acked: number;
   readonly sums: readonly number[];
   readonly got?: readonly (readonly Batch[] | null)[];
+  /** The group that it reads for, and how far each partition was read for it before; null: not yet. */
+  readonly group?: string;
+  readonly read?: readonly (number | null)[];
+  /** How far each partition goes. */
+  readonly ends?: readonly number[];
   readonly says?: string;
   /** When its own line is free again: what it sends goes one after the other. */
   readonly freeMs?: number;
@@ -150,6 +160,13 @@ export type LogBody =
       readonly sizeBytes: number;
     }
   | { readonly is: 'produced'; readonly nth: number; readonly ok: boolean; readonly says?: string }
-  | { readonly is: 'read'; readonly key: string; readonly from: 'beginning' | 'end'; readonly most: number }
-  | { readonly is: 'batches'; readonly key: string; readonly ok: boolean; readonly batches: readonly Batch[]; readonly says?: string }
+  | { readonly is: 'read'; readonly key: string; readonly from: From; readonly most: number; readonly at?: number }
+  | {
+      readonly is: 'batches';
+      readonly key: string;
+      readonly ok: boolean;
+      readonly batches: readonly Batch[];
+      readonly end?: number;
+      readonly says?: string;
+    }
   | { readonly is: 'again' };

@@ -342,6 +342,10 @@ export class ObjectStore implements Engine {
     if (!layout) return refuse('the store is not laid out yet: it waits for all of its members');
     const bucket = `${op.place ?? ''}/`;
     const isThere = (object: string) => this.find(site, id, object)?.shard.bytes !== undefined;
+    const reached = this.reached(site, id).length;
+    // Too few volumes to tell what is there: nothing is said to be missing then.
+    if (reached < layout.readQuorum && ['make-bucket', 'put', 'delete', 'list'].includes(op.do))
+      return refuse(`${reached} of ${layout.volumes} volumes answer, ${layout.readQuorum} are needed to tell what is there`);
     switch (op.do) {
       case 'make-bucket':
         if (!/^[a-z0-9][a-z0-9.-]{1,61}[a-z0-9]$/.test(op.place ?? ''))
@@ -381,23 +385,23 @@ export class ObjectStore implements Engine {
         });
       }
       case 'health': {
-        const reached = new Set(this.reached(site, id).map((one) => one.drive));
+        const answering = new Set(this.reached(site, id).map((one) => one.drive));
         const lacking = this.lacking(site, id);
         const rows = this.format(site, id)!.members.flatMap((member) =>
           Array.from({ length: layout.volumesEach }, (_, nth): [string, string] => {
             const missing = lacking.filter((one) => one.member === member && one.nth === nth).length;
             return [
               `${member}#${nth}`,
-              reached.has(`${member}#${nth}`) ? (missing ? `lacks ${missing} shards` : 'whole') : 'does not answer'
+              answering.has(`${member}#${nth}`) ? (missing ? `lacks ${missing} shards` : 'whole') : 'does not answer'
             ];
           })
         );
         return site.answer(ask.id, {
           outcome: 'acknowledged',
           by: id,
-          says: `${reached.size} of ${layout.volumes} volumes answer`,
+          says: `${answering.size} of ${layout.volumes} volumes answer`,
           rows,
-          count: reached.size
+          count: answering.size
         });
       }
       default:
