@@ -1,5 +1,5 @@
 import { bytesOf } from '../shared';
-import { engineImage } from '../standin';
+import { engineImage, takesAlongMark } from '../standin';
 import {
   choice,
   classQuestion,
@@ -10,7 +10,9 @@ import {
   objectsIn,
   sizeQuestion,
   sizeWords,
-  spaceQuestion
+  spaceQuestion,
+  takesQuestion,
+  takesSentence
 } from './parts';
 import type { Answers, Blueprint } from './types';
 
@@ -25,13 +27,14 @@ spec:
 `;
 
 /** Head of a workload's object, to the account of its pods: what all three kinds begin with. */
-const workloadHead = ({ name, namespace }: Answers, kind: string, blueprint: string, spec: readonly string[]): string => `
+const workloadHead = ({ name, namespace, takes }: Answers, kind: string, blueprint: string, spec: readonly string[]): string => `
 apiVersion: apps/v1
 kind: ${kind}
 metadata:
   name: ${name}
   namespace: ${namespace}
   labels: {app: ${name}, app.kubernetes.io/part-of: ${name}, standin.example/blueprint: ${blueprint}}
+  annotations: {${takesAlongMark}: ${takes}}
 spec:
 ${spec.map((line) => `  ${line}\n`).join('')}  selector: {matchLabels: {app: ${name}}}
   template:
@@ -53,10 +56,12 @@ export const sharedFiles: Blueprint = {
     ]),
     countQuestion('members', 'Members', 3, [1, 12]),
     sizeQuestion('1Ti', 'Size'),
-    classQuestion
+    classQuestion,
+    takesQuestion
   ],
   sentence:
-    'Shared files named {name} in {namespace}, {size} from class {class}, mounted by {users}. Where members mount them, there are {members}.',
+    'Shared files named {name} in {namespace}, {size} from class {class}, mounted by {users}. Where members mount them, there are {members}. ' +
+    takesSentence,
   faults: () => [],
   objects(answers, secret) {
     const { name, namespace } = answers;
@@ -119,9 +124,11 @@ export const imageShelf: Blueprint = {
       ['directory', 'in a directory of its pod, lost with it']
     ]),
     sizeQuestion('70Gi', 'Size'),
-    classQuestion
+    classQuestion,
+    takesQuestion
   ],
-  sentence: 'An image shelf named {name} in {namespace}. Images are kept {keeps}; a claim asks for {size} from class {class}.',
+  sentence:
+    'An image shelf named {name} in {namespace}. Images are kept {keeps}; a claim asks for {size} from class {class}. ' + takesSentence,
   objects(answers, secret) {
     const { name, namespace } = answers;
     const kept = answers.keeps === 'claim';

@@ -18,6 +18,8 @@ import {
   sizeQuestion,
   sizeWords,
   spaceQuestion,
+  takesQuestion,
+  takesSentence,
   tlsOutside,
   tolerates
 } from './parts';
@@ -48,10 +50,12 @@ export const logBroker: Blueprint = {
     { id: 'account', label: 'Account', kind: 'name', start: 'gates' },
     reachQuestion,
     tlsOutside,
-    domainQuestion('boarding.ferries.example')
+    domainQuestion('boarding.ferries.example'),
+    takesQuestion
   ],
   sentence:
-    'A log broker named {name} in {namespace}: {brokers} brokers, and {coordinators} decide who leads. Each broker has {disks} disks of {size} from class {class} and asks for {cpu} CPU and {memory}. Its first topic is {topic} with {partitions} partitions, each kept {copies} times; the account {account} may write and read it. It is reached from {reach}; clients talk {tls}[reach=outside:, and from outside call it by names in {domain}].',
+    'A log broker named {name} in {namespace}: {brokers} brokers, and {coordinators} decide who leads. Each broker has {disks} disks of {size} from class {class} and asks for {cpu} CPU and {memory}. Its first topic is {topic} with {partitions} partitions, each kept {copies} times; the account {account} may write and read it. It is reached from {reach}; clients, and coordinators and brokers among themselves, talk {tls}[reach=outside:, and from outside call it by names in {domain}]. ' +
+    takesSentence,
   faults: (answers) =>
     count(answers, 'copies') > count(answers, 'brokers')
       ? [{ question: 'copies', message: `${answers.copies} copies need ${answers.copies} brokers; there are ${answers.brokers}.` }]
@@ -80,7 +84,9 @@ export const logBroker: Blueprint = {
                 { name: 'peers', port: 7131 }
               ],
               memory: '1Gi',
-              claims: [{ name: 'log', size: '8Gi', class: answers.class!, path: '/var/lib/coordinator' }]
+              claims: [{ name: 'log', size: '8Gi', class: answers.class!, path: '/var/lib/coordinator' }],
+              takes: answers.takes,
+              ...(tls ? { env: [['TLS', 'on'] as const], tls: `${coord}-tls` } : {})
             }),
             budget(answers, coord)
           ]
@@ -99,6 +105,7 @@ export const logBroker: Blueprint = {
           path: `/var/lib/log/${i}`
         })),
         secret: `${name}-access`,
+        takes: answers.takes,
         env: [...(coordinators ? [['COORDINATORS', `${coord}:7130`] as const] : []), ...(tls ? [['TLS', 'on'] as const] : [])],
         ...(tls ? { tls: `${name}-tls` } : {})
       }),
@@ -107,7 +114,8 @@ export const logBroker: Blueprint = {
             certificateFor(answers, name, brokers, [
               `${name}-inside.${answers.namespace}.svc.cluster.local`,
               ...(outside ? [called('front'), ...Array.from({ length: brokers }, (_, i) => called(`broker-${i}`))] : [])
-            ])
+            ]),
+            ...(coordinators ? [certificateFor(answers, coord, coordinators, [], coord)] : [])
           ]
         : []),
       frontService(answers, `${name}-inside`, name, [data], false),

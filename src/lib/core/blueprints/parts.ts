@@ -1,6 +1,6 @@
 import { bytesOf, hash32 } from '../shared';
-import { nameFault } from '../model';
-import { engineImage, outsideNameMark, partOfLabel } from '../standin';
+import { nameFault, type Facts } from '../model';
+import { engineImage, outsideNameMark, partOfLabel, takesAlongMark } from '../standin';
 
 export { ownManifests as objectsIn } from '../standin';
 import type { AnswerFault, Answers, Question } from './types';
@@ -121,6 +121,8 @@ interface SetParts {
   /** Settings that are the password in a secret. */
   readonly secretEnv?: readonly (readonly [string, string])[];
   readonly parallel?: boolean;
+  /** What goes with it when it is taken away. */
+  readonly takes?: string | undefined;
   readonly user?: number;
   /** Secret with the certificate that members show each other. */
   readonly tls?: string;
@@ -130,6 +132,9 @@ interface SetParts {
 export const configMark = (config: string): string => hash32(config).toString(16).padStart(8, '0');
 
 const list = (lines: readonly string[], indent: number): string => lines.map((one) => `\n${' '.repeat(indent)}${one}`).join('');
+
+/** Whether claims go too. */
+const takesClaims = (takes: string | undefined): boolean => takes === 'claims' || takes === 'all';
 
 /** A headless service for the members' names, and the set that stands behind it. */
 export function memberSet(parts: SetParts): string {
@@ -163,10 +168,10 @@ kind: StatefulSet
 metadata:
   name: ${name}
   namespace: ${namespace}
-  labels: {app: ${name}, ${partOfLabel}: ${workload}, standin.example/blueprint: ${parts.blueprint}}
+  labels: {app: ${name}, ${partOfLabel}: ${workload}, standin.example/blueprint: ${parts.blueprint}}${parts.takes === undefined ? '' : `\n  annotations: {${takesAlongMark}: ${parts.takes}}`}
 spec:
   replicas: ${parts.members}
-  serviceName: ${name}${parts.parallel ? '\n  podManagementPolicy: Parallel' : ''}
+  serviceName: ${name}${takesClaims(parts.takes) ? '\n  persistentVolumeClaimRetentionPolicy: {whenDeleted: Delete, whenScaled: Retain}' : ''}${parts.parallel ? '\n  podManagementPolicy: Parallel' : ''}
   selector: {matchLabels: {app: ${name}}}
   template:
     metadata:
@@ -285,26 +290,59 @@ export const tlsOutside: Question = choice('tls', 'Clients talk', 'on', [
   ['on', 'with certificates'],
   ['off', 'in plain']
 ]);
+/** Whether a database talks with certificates, to its clients and among its members, and whose. */
+export const tlsQuestions: readonly Question[] = [
+  choice('tls', 'It talks', 'on', [
+    ['on', 'with certificates of an authority of its own'],
+    ['issuer', 'with certificates of an issuer that stands there'],
+    ['off', 'in plain']
+  ]),
+  { id: 'issuer', label: 'Issuer', kind: 'name', start: 'house-authority' }
+];
+/** How {@link tlsQuestions} are asked in a sentence. */
+export const tlsSentence = 'It talks {tls}[tls=issuer:, which is called {issuer}].';
+
+/** An issuer that is named has to stand in the same namespace: issuers serve no other. */
+export const issuerFaults = ({ tls, issuer = '', namespace = '' }: Answers, facts: Facts): AnswerFault[] =>
+  tls === 'issuer' && !facts.get('Issuer', namespace, issuer)
+    ? [{ question: 'issuer', message: `There is no issuer ${issuer} in ${namespace}; one in another namespace doesn't serve here.` }]
+    : [];
+
+/** What goes when the workload is taken away. */
+export const takesQuestion: Question = choice('takes', 'Taken away with it', 'members', [
+  ['members', 'its members only'],
+  ['claims', 'its members and their claims'],
+  ['all', 'members, claims, secrets and all that stands with it']
+]);
+/** How {@link takesQuestion} is asked in a sentence. */
+export const takesSentence = 'Taken away, it takes {takes} along.';
+
 /** The domain under which clients outside find it. */
 export const domainQuestion = (start: string): Question => ({ id: 'domain', label: 'Domain outside', kind: 'domain', start });
 
-/** An issuer with an authority of its own, and a certificate with every name that members are called by. */
-export function certificateFor(answers: Answers, set: string, members: number, more: readonly string[] = []): string {
+/**
+ * A certificate with every name that members are called by, and, where none is named in the answers, an issuer with an authority of its own.
+ * @param own how certificate and secret are called, where that is not as the workload; then the issuer is the workload's
+ */
+export function certificateFor(answers: Answers, set: string, members: number, more: readonly string[] = [], own?: string): string {
   const { name, namespace } = answers;
   const tail = `${namespace}.svc.cluster.local`;
   const names = [...Array.from({ length: members }, (_, i) => `${set}-${i}.${set}.${tail}`), `${set}.${tail}`, ...more];
-  return `
+  const issuer = answers.tls === 'issuer' ? answers.issuer : `${name}-authority`;
+  const called = own ?? name;
+  const authority = `
 apiVersion: engines.standin.example/v1
 kind: Issuer
-metadata: {name: ${name}-authority, namespace: ${namespace}, labels: {${partOfLabel}: ${name}}}
-spec: {authority: ${name}-authority, make: true}
----
+metadata: {name: ${issuer}, namespace: ${namespace}, labels: {${partOfLabel}: ${name}}}
+spec: {authority: ${issuer}, make: true}
+---`;
+  return `${answers.tls === 'issuer' || own !== undefined ? '' : authority}
 apiVersion: engines.standin.example/v1
 kind: Certificate
-metadata: {name: ${name}, namespace: ${namespace}, labels: {${partOfLabel}: ${name}}}
+metadata: {name: ${called}, namespace: ${namespace}, labels: {${partOfLabel}: ${name}}}
 spec:
-  secret: ${name}-tls
-  issuer: {name: ${name}-authority}
+  secret: ${called}-tls
+  issuer: {name: ${issuer}}
   set: ${set}
   days: 90
   names:${list(

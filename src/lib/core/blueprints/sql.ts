@@ -19,7 +19,13 @@ import {
   sizeQuestion,
   sizeWords,
   spaceQuestion,
+  issuerFaults,
+  domainQuestion,
+  takesQuestion,
+  takesSentence,
   tlsQuestion,
+  tlsQuestions,
+  tlsSentence,
   tolerates,
   type Port
 } from './parts';
@@ -53,7 +59,7 @@ const peers = (answers: Answers): string =>
 function dataMembers(
   answers: Answers,
   secret: Parameters<Blueprint['objects']>[1],
-  own: { blueprint: string; config: string; ports: Port[]; tls?: string },
+  own: { blueprint: string; config: string; ports: Port[]; tls?: string; env?: readonly (readonly [string, string])[] },
   more: readonly string[] = []
 ): ReturnType<Blueprint['objects']> {
   const name = answers.name!;
@@ -72,7 +78,8 @@ function dataMembers(
         memory: answers.memory!,
         claims: [{ name: 'data', size: answers.size!, class: answers.class!, path: '/var/lib/engine' }],
         secret: access,
-        user
+        user,
+        takes: answers.takes
       }),
       ...more,
       budget(answers, name)
@@ -80,8 +87,31 @@ function dataMembers(
   );
 }
 
-const front = (answers: Answers, port: number): string =>
-  frontService(answers, `${answers.name}-sql`, answers.name!, [{ name: 'sql', port }], answers.reach === 'outside');
+/** SQL members with what they serve at: with certificates at one port alone, or in plain. */
+function sqlMembers(
+  answers: Answers,
+  secret: Parameters<Blueprint['objects']>[1],
+  own: { blueprint: string; config: string; plain: number; safe: number; others: Port[] }
+): ReturnType<Blueprint['objects']> {
+  const { blueprint, config, plain, safe, others } = own;
+  const name = answers.name!;
+  const tls = answers.tls !== 'off';
+  const served = tls ? { name: 'sql-tls', port: safe } : { name: 'sql', port: plain };
+  const front = `${name}-sql`;
+  const called = [
+    `${front}.${answers.namespace}.svc.cluster.local`,
+    ...(answers.reach === 'outside' ? [`${front}.${answers.domain}`] : [])
+  ];
+  return dataMembers(
+    answers,
+    secret,
+    { blueprint, config, ports: [served, ...others], ...(tls ? { tls: `${name}-tls`, env: [['TLS', 'on']] } : {}) },
+    [
+      frontService(answers, front, name, [served], answers.reach === 'outside', '', tls && answers.reach === 'outside' ? called[1] : ''),
+      ...(tls ? [certificateFor(answers, name, count(answers, 'members'), called)] : [])
+    ]
+  );
+}
 
 /** SQL whose members all take writes and agree by majority. */
 export const multiPrimarySql: Blueprint = {
@@ -100,18 +130,22 @@ export const multiPrimarySql: Blueprint = {
     choice('flush', 'Written to disk', 'each-commit', [
       ['each-commit', 'at each commit'],
       ['each-second', 'once a second']
-    ])
+    ]),
+    ...tlsQuestions,
+    domainQuestion('bookings.ferries.example'),
+    takesQuestion
   ],
   sentence:
-    'A multi-primary SQL cluster named {name} in {namespace}. It has {members} members, at most one on a node, each with a volume of {size} from class {class}. Members ask for {cpu} CPU and {memory}. Commits go to disk {flush}. It is reached from {reach}.',
+    'A multi-primary SQL cluster named {name} in {namespace}. It has {members} members, at most one on a node, each with a volume of {size} from class {class}. Members ask for {cpu} CPU and {memory}. Commits go to disk {flush}. It is reached from {reach}[reach=outside:, there under {domain}]. ' +
+    `${tlsSentence} ${takesSentence}`,
+  faults: issuerFaults,
   objects(answers, secret) {
     const config = `cluster_name = ${answers.name}\npeers = ${peers(answers)}\nflush = ${answers.flush}\n`;
-    const ports: Port[] = [
-      { name: 'sql', port: 7110 },
+    const others: Port[] = [
       { name: 'peers', port: 7111 },
       { name: 'gossip', port: 7112, protocol: 'UDP' }
     ];
-    return dataMembers(answers, secret, { blueprint: 'multi-primary-sql', config, ports }, [front(answers, 7110)]);
+    return sqlMembers(answers, secret, { blueprint: 'multi-primary-sql', config, plain: 7110, safe: 7113, others });
   },
   figures: (answers) => common(answers, tolerates(count(answers, 'members'))),
   drawn: (answers) => rows(answers, 'founds the cluster', 'joins')
@@ -131,11 +165,15 @@ export const primaryStandbySql: Blueprint = {
     classQuestion,
     cpuQuestion('500m'),
     memoryQuestion('2Gi'),
-    reachQuestion
+    reachQuestion,
+    ...tlsQuestions,
+    domainQuestion('timetable.ferries.example'),
+    takesQuestion
   ],
   sentence:
-    'A primary-standby SQL database named {name} in {namespace}: {members} members, and a commit waits for {synchronous} standbys. Each member has a volume of {size} from class {class} and asks for {cpu} CPU and {memory}. It is reached from {reach}.',
-  faults: (answers) =>
+    'A primary-standby SQL database named {name} in {namespace}: {members} members, and a commit waits for {synchronous} standbys. Each member has a volume of {size} from class {class} and asks for {cpu} CPU and {memory}. It is reached from {reach}[reach=outside:, there under {domain}]. ' +
+    `${tlsSentence} ${takesSentence}`,
+  faults: (answers, facts) =>
     count(answers, 'synchronous') >= count(answers, 'members')
       ? [
           {
@@ -143,14 +181,11 @@ export const primaryStandbySql: Blueprint = {
             message: `With ${members(count(answers, 'members'))} there are ${count(answers, 'members') - 1} standbys; commits would wait for ever for ${answers.synchronous}.`
           }
         ]
-      : [],
+      : issuerFaults(answers, facts),
   objects(answers, secret) {
     const config = `synchronous = ${answers.synchronous}\npeers = ${peers(answers)}\n`;
-    const ports: Port[] = [
-      { name: 'sql', port: 7120 },
-      { name: 'standbys', port: 7121 }
-    ];
-    return dataMembers(answers, secret, { blueprint: 'primary-standby-sql', config, ports }, [front(answers, 7120)]);
+    const others: Port[] = [{ name: 'standbys', port: 7121 }];
+    return sqlMembers(answers, secret, { blueprint: 'primary-standby-sql', config, plain: 7120, safe: 7122, others });
   },
   figures(answers) {
     const [n, k] = [count(answers, 'members'), count(answers, 'synchronous')];
@@ -195,10 +230,12 @@ export const documentSet: Blueprint = {
       ['hand', 'as a set, services and a certificate'],
       ['operator', 'as one resource, which its operator expands'],
       ['there', 'as one resource, whose operator is there already']
-    ])
+    ]),
+    takesQuestion
   ],
   sentence:
-    'A document replica set named {name} in {namespace} with {members} members, each on its own node with a volume of {size} from class {class}, {cpu} CPU and {memory}. As primary it favours {favours}. Members talk {tls}. It is made {by}.',
+    'A document replica set named {name} in {namespace} with {members} members, each on its own node with a volume of {size} from class {class}, {cpu} CPU and {memory}. As primary it favours {favours}. Members talk {tls}. It is made {by}. ' +
+    takesSentence,
   faults: (answers) =>
     answers.by !== 'hand' && answers.favours === 'nobody'
       ? [{ question: 'favours', message: 'The operator always favours member 0; made as a set it may favour nobody.' }]
@@ -221,7 +258,7 @@ spec:
   memory: ${answers.memory}
   volume: {size: ${answers.size}, storageClassName: ${answers.class}}
   tls: ${answers.tls === 'on'}
-  takesAlong: set
+  takesAlong: ${answers.takes === 'members' ? 'set' : answers.takes}
 `)
       ];
     const n = count(answers, 'members');

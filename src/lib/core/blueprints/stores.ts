@@ -19,7 +19,9 @@ import {
   reachQuestion,
   sizeQuestion,
   sizeWords,
-  spaceQuestion
+  spaceQuestion,
+  takesQuestion,
+  takesSentence
 } from './parts';
 import type { Answers, Blueprint } from './types';
 
@@ -68,10 +70,12 @@ export const objectStore: Blueprint = {
       ['own', 'by its own accounts'],
       ['provider', 'by tokens of an outside identity provider']
     ]),
-    { id: 'issuer', label: 'Issuer of the tokens', kind: 'text', start: 'https://login.ferries.example' }
+    { id: 'issuer', label: 'Issuer of the tokens', kind: 'text', start: 'https://login.ferries.example' },
+    takesQuestion
   ],
   sentence:
-    'An object store named {name} in {namespace}, for {bucket}. It has {members} members, at most one on a node, each with {volumes} volumes of {size} from class {class}. Of the members’ shards, {parity} members’ worth is parity. Members ask for {cpu} CPU and {memory}. The data address is reached from {reach}, the console from {console}; clients talk {tls}[reach=outside:, and from outside call it {domain}]. Objects are encrypted {encrypts}. People are let in {logins}[logins=provider:, whose issuer is {issuer}].',
+    'An object store named {name} in {namespace}, for {bucket}. It has {members} members, at most one on a node, each with {volumes} volumes of {size} from class {class}. Of the members’ shards, {parity} members’ worth is parity. Members ask for {cpu} CPU and {memory}. The data address is reached from {reach}, the console from {console}; clients talk {tls}[reach=outside:, and from outside call it {domain}]. Objects are encrypted {encrypts}. People are let in {logins}[logins=provider:, whose issuer is {issuer}]. ' +
+    takesSentence,
   faults(answers) {
     const [n, p] = [count(answers, 'members'), count(answers, 'parity')];
     if (p > n / 2)
@@ -123,6 +127,7 @@ export const objectStore: Blueprint = {
           ],
           ...(key ? { secretEnv: [['STORE_KEY', key] as const] } : {}),
           config,
+          takes: answers.takes,
           parallel: true
         }),
         ...(answers.tls === 'made'
@@ -192,10 +197,12 @@ export const timeSeries: Blueprint = {
     sizeQuestion('40Gi'),
     classQuestion,
     cpuQuestion('500m'),
-    memoryQuestion('2Gi')
+    memoryQuestion('2Gi'),
+    takesQuestion
   ],
   sentence:
-    'A time-series SQL database named {name} in {namespace}: one front member and {stores} store members, every span kept {copies} times. Each member has a volume of {size} from class {class}, {cpu} CPU and {memory}. It is kept inside; who needs it from outside opens a tunnel.',
+    'A time-series SQL database named {name} in {namespace}: one front member and {stores} store members, every span kept {copies} times. Each member has a volume of {size} from class {class}, {cpu} CPU and {memory}. It is kept inside; who needs it from outside opens a tunnel. ' +
+    takesSentence,
   faults: (answers) =>
     count(answers, 'copies') > count(answers, 'stores')
       ? [{ question: 'copies', message: `${answers.copies} copies need ${answers.copies} store members; there are ${answers.stores}.` }]
@@ -209,6 +216,7 @@ export const timeSeries: Blueprint = {
       namespace: answers.namespace!,
       cpu: answers.cpu!,
       memory: answers.memory!,
+      takes: answers.takes,
       config
     };
     const claims = [{ name: 'data', size: answers.size!, class: answers.class!, path: '/var/lib/series' }];

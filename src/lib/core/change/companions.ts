@@ -17,7 +17,7 @@ import {
   type Ref,
   type StatefulSet
 } from '../model';
-import { partOfLabel, sentByPerson, workloadOfTemplate } from '../standin';
+import { partOfLabel, sentByPerson, takesAlongMark, workloadOfTemplate } from '../standin';
 import { claimLoss } from './effects';
 import type { Companion, SheetLine } from './types';
 
@@ -34,6 +34,12 @@ const ledTo = (objects: readonly ApiObject[]): Set<string> => new Set(objects.fl
 const sentIn = (facts: Facts, namespace: string): ApiObject[] =>
   kindEntries.filter((one) => one.namespaced && !one.derived).flatMap((one) => facts.list(one.kind, namespace) as ApiObject[]);
 
+/** Claims that a set takes along by itself when it goes. */
+const ownClaimsGone = (one: Maker): string[] =>
+  one.kind === 'StatefulSet' && one.spec.persistentVolumeClaimRetentionPolicy?.whenDeleted === 'Delete'
+    ? ordinalsOf(one).flatMap((ordinal) => (one.spec.volumeClaimTemplates ?? []).map((two) => memberClaim(two.metadata.name, one, ordinal)))
+    : [];
+
 /** What stands with a workload and is worth nothing without it; claims and snapshots, which hold data, come last and stay unless asked for. */
 function ofWorkload(facts: Facts, chief: Maker): Companion[] {
   const namespace = chief.metadata.namespace ?? '';
@@ -48,14 +54,28 @@ function ofWorkload(facts: Facts, chief: Maker): Companion[] {
     one.metadata.labels?.[partOfLabel] === workload || (one as { spec?: { workload?: string } }).spec?.workload === workload;
   const found: Companion[] = [];
   const seen = new Set<string>([keyOf(refOf(chief))]);
-  const add = (one: ApiObject, says: string, goes: boolean, lost: readonly SheetLine[] = []) => {
+  // What the workload itself says that goes with it, where it says so.
+  const takes = chief.metadata.annotations?.[takesAlongMark];
+  const chosen = (one: ApiObject, goes: boolean): boolean => {
+    if (takes === undefined || takes === 'all') return goes || (takes === 'all' && one.kind === 'PersistentVolumeClaim');
+    if (one.kind === 'PersistentVolumeClaim') return takes === 'claims';
+    return goes && (makerKinds as readonly Kind[]).includes(one.kind);
+  };
+  const add = (one: ApiObject, says: string, usual: boolean, lost: readonly SheetLine[] = [], mayGo = true) => {
     const ref = refOf(one);
+    const goes = mayGo && chosen(one, usual);
     if (seen.has(keyOf(ref)) || one.metadata.deletionTimestamp) return;
     seen.add(keyOf(ref));
     found.push({ ref, says, goes, lost });
   };
   const shared = (one: ApiObject) => needed.has(keyOf(refOf(one)));
-  for (const one of mine) add(one, 'the same workload', true);
+  for (const one of mine)
+    add(
+      one,
+      'the same workload',
+      true,
+      ownClaimsGone(one).flatMap((name) => claimLoss(facts, namespace, name))
+    );
   for (const one of facts.list('Service', namespace)) {
     if (!one.spec.selector || !mine.some((maker) => selectsPodsOf(one.spec.selector, maker))) continue;
     const more = others.filter((maker) => selectsPodsOf(one.spec.selector, maker)).map((maker) => maker.metadata.name);
@@ -95,17 +115,20 @@ function ofWorkload(facts: Facts, chief: Maker): Companion[] {
         : []
     )
   ]);
+  const takenBy = new Set(mine.flatMap(ownClaimsGone));
   const gib = (size: unknown) => `${Math.round(bytesOf(String(size ?? '0')) / 2 ** 30).toLocaleString('en')} GiB`;
   for (const name of [...claims].sort()) {
     const one = facts.get('PersistentVolumeClaim', namespace, name);
-    if (!one) continue;
+    // Those that a set takes along by itself are said to go with it.
+    if (!one || takenBy.has(name)) continue;
     const users = others.filter((maker) => claimsOf(maker.spec.template.spec).includes(name)).map((maker) => maker.metadata.name);
     const size = gib(one.status?.capacity?.storage ?? one.spec.resources.requests.storage);
     add(
       one,
       users.length ? `${users.join(', ')} mounts it too` : `stays, and its ${size} go on being held and paid for`,
       false,
-      claimLoss(facts, namespace, name)
+      claimLoss(facts, namespace, name),
+      users.length === 0
     );
   }
   for (const one of facts.list('VolumeSnapshot', namespace))

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { condition, kindOf, labelSelector, quantity, quantityMap, textMap } from './meta';
+import { condition, kindOf, quantity, quantityMap, textMap } from './meta';
 import { accessMode, claimSpec, volumeMode } from './claim-spec';
 import { nodeTerm } from './pod-kinds';
 

@@ -25,7 +25,6 @@ function moved(object: ApiObject, byMs: number): ApiObject {
 }
 
 const revisionLabel = 'controller-revision-hash';
-const templateLabel = 'pod-template-hash';
 
 const labelled = (pod: Pod, key: string, value: string): Pod => ({
   ...pod,

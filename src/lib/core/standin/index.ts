@@ -88,6 +88,7 @@ export {
   imageTag,
   operatorImages,
   partOfLabel,
+  takesAlongMark,
   poolPartOf,
   shelfImages,
   workloadOf,

@@ -29,6 +29,7 @@ export interface ImageCard {
   readonly ports?: readonly number[];
   /** Where it serves the same data with a certificate, once it has one to show (TLS is on). */
   readonly tlsPort?: number;
+  readonly tlsAlone?: boolean;
   readonly driverPart?: DriverPart;
   readonly poolPart?: PoolPart;
   readonly enginePart?: EnginePart;
@@ -184,6 +185,9 @@ export function enginePartOf(spec: PodSpec): EnginePart | undefined {
 
 /** Label of all parts of one workload. Source: the cluster API's "Recommended Labels". */
 export const partOfLabel = 'app.kubernetes.io/part-of';
+
+/** Says on a workload (invented) what goes when it is taken away: members, claims or all. */
+export const takesAlongMark = 'standin.example/takes-along';
 
 /** The workload that a pod belongs to: what its label says, else the set whose ordinal it bears, else its owner. */
 export function workloadOf({ metadata }: Pick<Pod, 'metadata'>): string {

@@ -84,8 +84,12 @@ function sideFault(
 
 /** The ports of a pod's program at which clients ask, and those at which members talk among themselves; nothing where the program isn't known. */
 export function portsOf(pod: Pod): { readonly clients: readonly number[]; readonly members: readonly number[] } {
-  const ports = pod.spec.containers.flatMap((one) => (imageCard(one.image).enginePart ? (imageCard(one.image).ports ?? []) : []));
-  return { clients: ports.slice(0, 1), members: ports.length > 1 ? ports.slice(1) : ports };
+  const cards = pod.spec.containers.map((one) => imageCard(one.image)).filter((one) => one.enginePart);
+  const safe = cards.find((one) => one.tlsPort !== undefined)?.tlsPort;
+  const ports = cards.flatMap((one) => one.ports ?? []).filter((one) => one !== safe);
+  const shows =
+    safe !== undefined && pod.spec.containers.some((one) => one.env?.some(({ name, value }) => name === 'TLS' && value === 'on'));
+  return { clients: shows ? [safe] : ports.slice(0, 1), members: ports.length > 1 ? ports.slice(1) : ports };
 }
 
 /**

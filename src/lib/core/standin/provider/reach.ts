@@ -37,8 +37,11 @@ export function nameCalled(facts: Facts, service: Service, pod: Pod, outside: bo
 
 /** Why a pod doesn't answer where a service leads with TLS only; undefined where it does, or the service leads to a plain port too. */
 export function listenFault(facts: Facts, service: Service, pod: Pod, outside: boolean): string | undefined {
-  if (!servesTlsOnly(service, pod)) return undefined;
   const { options } = facts.get('Process', pod.metadata.namespace ?? '', pod.metadata.name)?.spec ?? {};
+  if (!servesTlsOnly(service, pod))
+    return talksTls(options) && pod.spec.containers.some((one) => imageCard(one.image).tlsAlone)
+      ? `${service.metadata.name} leads to a plain port, and ${pod.metadata.name} takes no plain calls: it has a certificate to show`
+      : undefined;
   return talksTls(options)
     ? tlsFault(facts, pod, nameCalled(facts, service, pod, outside))
     : `${service.metadata.name} leads to the port for TLS, where ${pod.metadata.name} doesn't listen: it has no certificate to show`;

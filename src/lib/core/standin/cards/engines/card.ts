@@ -45,7 +45,10 @@ export interface EnginePartCard {
   readonly leastMib?: number;
   /** Clients ask at the first; members talk among themselves at the others (at the only one where there is one). */
   readonly ports: readonly number[];
+  /** Where clients are served with certificates. */
   readonly tlsPort?: number;
+  /** With a certificate to show it takes no plain calls. */
+  readonly tlsAlone?: boolean;
   readonly licence?: string;
 }
 

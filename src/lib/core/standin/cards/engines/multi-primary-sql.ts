@@ -16,7 +16,9 @@ export const multiPrimarySql = {
       normalMs: [20_000, 60_000],
       first: { drawMs: [34_000, 80_000], normalMs: [30_000, 90_000] },
       leastMib: 512,
-      ports: [7110, 7111, 7112]
+      ports: [7110, 7111, 7112, 7113],
+      tlsPort: 7113,
+      tlsAlone: true
     }
   ],
   harmless: { do: 'list', place: 'main' },

@@ -16,7 +16,9 @@ export const primaryStandbySql = {
       normalMs: [15_000, 60_000],
       first: { drawMs: [20_000, 60_000], normalMs: [20_000, 90_000] },
       leastMib: 512,
-      ports: [7120, 7121]
+      ports: [7120, 7121, 7122],
+      tlsPort: 7122,
+      tlsAlone: true
     }
   ],
   harmless: { do: 'list', place: 'main' },

@@ -1,5 +1,5 @@
 import { same } from '../../../shared';
-import { isReady, refOf, selectorMatches, type DisruptionBudget, type Emptying, type Facts, type Node, type Pod } from '../../../model';
+import { isReady, selectorMatches, type DisruptionBudget, type Emptying, type Facts, type Node, type Pod } from '../../../model';
 import type { ClusterAccess, Loop } from '../loop';
 import { faultSentence, podClaimsOf, placeFaultsNow, type PlaceFault } from '../workloads/place-fault';
 import { sendAway } from './sending-away';

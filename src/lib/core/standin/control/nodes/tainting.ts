@@ -1,4 +1,4 @@
-import { refOf, tolerates, type Node, type Pod, type Toleration } from '../../../model';
+import { tolerates, type Node, type Pod, type Toleration } from '../../../model';
 import { unreachableTaint } from '../../provider/outages';
 import type { ClusterAccess, Loop } from '../loop';
 import { sendAway } from './sending-away';
