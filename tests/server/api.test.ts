@@ -56,7 +56,7 @@ describe("the story over the programs' interface", () => {
     expect((await line(id)).body).toMatchObject({ firstBreak: 'driver', nowMs: 250_000 });
     const yaml = await remedy(id);
     const sheet = await call('POST', `/rehearsals/${id}/change-sheet`, yaml);
-    expect((sheet.body as unknown as { new: object[] }).new).toHaveLength(6);
+    expect((sheet.body as unknown as { new: object[] }).new).toHaveLength(8);
     expect((await call('POST', `/rehearsals/${id}/send`, yaml)).body).toMatchObject({ nowMs: 250_000, revision: 4 });
     await settle(id);
     const claims = await call('GET', `/rehearsals/${id}/objects?kind=PersistentVolumeClaim&namespace=tickets`);
@@ -65,7 +65,7 @@ describe("the story over the programs' interface", () => {
     const proofs = await call('POST', `/rehearsals/${id}/proofs`, { namespace: 'tickets', set: 'bookings' });
     expect(proofs.body.items.map((one) => [one.state, one.stale])).toEqual(Array(11).fill(['holds', false]));
     const out = (await call('GET', `/rehearsals/${id}/manifests`)).body as unknown as { yaml: string; count: number };
-    expect(out.count).toBe(28);
+    expect(out.count).toBe(30);
     expect(out.yaml.indexOf('kind: StatefulSet')).toBeGreaterThan(out.yaml.indexOf('kind: Service\n'));
     await call('POST', `/rehearsals/${id}/scale`, { namespace: 'tickets', name: 'bookings', replicas: 2 });
     await settle(id);

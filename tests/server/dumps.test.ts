@@ -226,7 +226,7 @@ describe('any cluster', () => {
       ])
     );
     expect(pods).toHaveLength(2);
-    expect(pods.find((one) => one.metadata.uid === 'p1')!.metadata.ownerReferences![0]!.kind).toBe('Deployment');
+    expect(pods.find((one) => one.metadata.uid === 'p1')!.metadata.ownerReferences![0]!.kind).toBe('ReplicaSet');
   });
 
   test('a second dump is compared with the first: what came, went, changed, and what has been waiting since when', async () => {

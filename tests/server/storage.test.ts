@@ -165,7 +165,7 @@ describe('layouts', () => {
     };
     expect(await bring(yaml)).toMatchObject({ fits: true, alters: [] });
     expect(yaml).toContain('replicas: 3');
-    expect(await bring(yaml.replace('replicas: 3', 'replicas: 4'))).toMatchObject({ fits: true, alters: ['StatefulSet timetable'] });
+    expect(await bring(yaml.replace('replicas: 3', 'replicas: 2'))).toMatchObject({ fits: true, alters: ['StatefulSet timetable'] });
     const labelled = await bring(yaml.replace(/(\n +)containers:/, '$1nodeSelector:$1  pier: outer$1containers:'));
     expect(labelled.fits).toBe(false);
     expect(labelled.faults).toContain('None of the 6 nodes carries the label pier: outer.');

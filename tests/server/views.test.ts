@@ -167,7 +167,7 @@ describe('sheets', () => {
     expect(tape.marks.map((one) => one.label)).toEqual([
       'sent StorageClass steady-block',
       'sent StatefulSet bookings and 6 more',
-      'sent CSIDriver block.standin.example and 5 more'
+      'sent CSIDriver block.standin.example and 7 more'
     ]);
   });
 

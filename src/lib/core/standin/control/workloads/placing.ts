@@ -2,6 +2,7 @@ import {
   askOf,
   claimsOf,
   conditionOf,
+  podsMadeBy,
   selectedNodeMark,
   roomOf,
   zoneOf,
@@ -144,7 +145,10 @@ function choose(world: ClusterAccess, pod: Pod, claims: PodClaims): { node?: Nod
 function siblingsOf(facts: Facts, pod: Pod, choices: Choices): { node: string; zone: string }[] {
   const owner = pod.metadata.ownerReferences?.[0];
   if (!owner) return [];
-  return facts.ownedBy(owner.uid).flatMap((one) => {
+  const between = owner.kind === 'ReplicaSet' ? facts.get('ReplicaSet', pod.metadata.namespace ?? '', owner.name) : undefined;
+  const above = between?.metadata.ownerReferences?.[0];
+  const maker = above && facts.get('Deployment', pod.metadata.namespace ?? '', above.name);
+  return (maker ? podsMadeBy(facts, maker) : facts.ownedBy(owner.uid)).flatMap((one) => {
     const other = one.kind === 'Pod' && one.metadata.uid !== pod.metadata.uid;
     const node = other ? (one.spec.nodeName ?? choices.of(one.metadata.uid ?? '')) : undefined;
     return node ? [{ node, zone: zoneOf(facts.get('Node', '', node)) }] : [];
