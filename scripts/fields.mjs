@@ -23,7 +23,7 @@ const kinds = {
     'LimitRange'
   ],
   'apps/v1': ['StatefulSet', 'Deployment', 'DaemonSet', 'ReplicaSet'],
-  'batch/v1': ['Job'],
+  'batch/v1': ['Job', 'CronJob'],
   'storage/v1': ['StorageClass', 'CSIDriver', 'CSINode', 'VolumeAttachment'],
   'discovery/v1': ['EndpointSlice'],
   'policy/v1': ['PodDisruptionBudget'],

@@ -2,7 +2,7 @@
 import { ControllerRevision, DaemonSet, Deployment, ReplicaSet, StatefulSet } from 'kubernetes-models/apps/v1';
 import { ValidatingWebhookConfiguration } from 'kubernetes-models/admissionregistration.k8s.io/v1';
 import { CustomResourceDefinition } from 'kubernetes-models/apiextensions.k8s.io/v1';
-import { Job } from 'kubernetes-models/batch/v1';
+import { CronJob, Job } from 'kubernetes-models/batch/v1';
 import { PodDisruptionBudget } from 'kubernetes-models/policy/v1';
 import { NetworkPolicy } from 'kubernetes-models/networking.k8s.io/v1';
 import { ClusterRole, ClusterRoleBinding, Role, RoleBinding } from 'kubernetes-models/rbac.authorization.k8s.io/v1';
@@ -33,6 +33,7 @@ export const models: { readonly [K in Kind]?: new (object: never) => { validate(
   ControllerRevision,
   ReplicaSet,
   CustomResourceDefinition,
+  CronJob,
   CSIDriver,
   CSINode,
   DaemonSet,

@@ -1,5 +1,5 @@
 import { bytesOf } from '../shared';
-import { engineImage, takesAlongMark } from '../standin';
+import { engineImage } from '../standin';
 import {
   choice,
   classQuestion,
@@ -11,6 +11,7 @@ import {
   sizeQuestion,
   sizeWords,
   spaceQuestion,
+  takesMark,
   takesQuestion,
   takesSentence
 } from './parts';
@@ -33,8 +34,7 @@ kind: ${kind}
 metadata:
   name: ${name}
   namespace: ${namespace}
-  labels: {app: ${name}, app.kubernetes.io/part-of: ${name}, standin.example/blueprint: ${blueprint}}
-  annotations: {${takesAlongMark}: ${takes}}
+  labels: {app: ${name}, app.kubernetes.io/part-of: ${name}, standin.example/blueprint: ${blueprint}}${takesMark(takes)}
 spec:
 ${spec.map((line) => `  ${line}\n`).join('')}  selector: {matchLabels: {app: ${name}}}
   template:

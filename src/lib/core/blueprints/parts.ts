@@ -133,6 +133,10 @@ export const configMark = (config: string): string => hash32(config).toString(16
 
 const list = (lines: readonly string[], indent: number): string => lines.map((one) => `\n${' '.repeat(indent)}${one}`).join('');
 
+/** The annotation that says what goes along, where that is settled beforehand. */
+export const takesMark = (takes: string | undefined): string =>
+  takes === undefined || takes === 'chosen' ? '' : `\n  annotations: {${takesAlongMark}: ${takes}}`;
+
 /** Whether claims go too. */
 const takesClaims = (takes: string | undefined): boolean => takes === 'claims' || takes === 'all';
 
@@ -168,7 +172,7 @@ kind: StatefulSet
 metadata:
   name: ${name}
   namespace: ${namespace}
-  labels: {app: ${name}, ${partOfLabel}: ${workload}, standin.example/blueprint: ${parts.blueprint}}${parts.takes === undefined ? '' : `\n  annotations: {${takesAlongMark}: ${parts.takes}}`}
+  labels: {app: ${name}, ${partOfLabel}: ${workload}, standin.example/blueprint: ${parts.blueprint}}${takesMark(parts.takes)}
 spec:
   replicas: ${parts.members}
   serviceName: ${name}${takesClaims(parts.takes) ? '\n  persistentVolumeClaimRetentionPolicy: {whenDeleted: Delete, whenScaled: Retain}' : ''}${parts.parallel ? '\n  podManagementPolicy: Parallel' : ''}
@@ -309,7 +313,8 @@ export const issuerFaults = ({ tls, issuer = '', namespace = '' }: Answers, fact
     : [];
 
 /** What goes when the workload is taken away. */
-export const takesQuestion: Question = choice('takes', 'Taken away with it', 'members', [
+export const takesQuestion: Question = choice('takes', 'Taken away with it', 'chosen', [
+  ['chosen', 'what is chosen then'],
   ['members', 'its members only'],
   ['claims', 'its members and their claims'],
   ['all', 'members, claims, secrets and all that stands with it']

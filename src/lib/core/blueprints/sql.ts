@@ -258,7 +258,7 @@ spec:
   memory: ${answers.memory}
   volume: {size: ${answers.size}, storageClassName: ${answers.class}}
   tls: ${answers.tls === 'on'}
-  takesAlong: ${answers.takes === 'members' ? 'set' : answers.takes}
+  takesAlong: ${answers.takes === 'claims' || answers.takes === 'all' ? answers.takes : 'set'}
 `)
       ];
     const n = count(answers, 'members');

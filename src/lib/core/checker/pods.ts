@@ -5,7 +5,7 @@ import type { DraftContext, WrittenOf } from './types';
 
 /** A pod's spec wherever it stands in a draft: in a pod, or in the template of what makes pods. */
 export interface PodPlace {
-  readonly on: WrittenOf<'Pod' | 'StatefulSet' | 'Deployment' | 'DaemonSet' | 'Job'>;
+  readonly on: WrittenOf<'Pod' | 'StatefulSet' | 'Deployment' | 'DaemonSet' | 'Job' | 'CronJob'>;
   readonly spec: PodSpec;
   readonly path: Path;
   readonly namespace: string;
@@ -26,10 +26,15 @@ function once<T>(make: (context: DraftContext) => T): (context: DraftContext) =>
 export const podPlaces = once(podPlacesOf);
 
 function podPlacesOf(context: DraftContext): PodPlace[] {
-  return context.written('Pod', 'StatefulSet', 'Deployment', 'DaemonSet', 'Job').map((on) => {
+  return context.written('Pod', 'StatefulSet', 'Deployment', 'DaemonSet', 'Job', 'CronJob').map((on) => {
     const { object } = on;
     const namespace = object.metadata.namespace ?? 'default';
     if (object.kind === 'Pod') return { on, spec: object.spec, path: ['spec'], namespace, labels: object.metadata.labels };
+    if (object.kind === 'CronJob') {
+      const { template } = object.spec.jobTemplate.spec;
+      const path = ['spec', 'jobTemplate', 'spec', 'template', 'spec'];
+      return { on, spec: template.spec, path, namespace, labels: template.metadata?.labels };
+    }
     const { template } = object.spec;
     return { on, spec: template.spec, path: ['spec', 'template', 'spec'], namespace, labels: template.metadata?.labels };
   });

@@ -653,6 +653,19 @@ export const apiFields: Readonly<Record<string, Readonly<Record<string, string>>
   },
   JobCondition: { lastProbeTime: 's', lastTransitionTime: 's', message: 's', reason: 's', status: 's!', type: 's!' },
   UncountedTerminatedPods: { failed: '[s]', succeeded: '[s]' },
+  CronJob: { apiVersion: 's', kind: 's', metadata: 'ObjectMeta', spec: 'CronJobSpec', status: 'CronJobStatus' },
+  CronJobSpec: {
+    concurrencyPolicy: 's',
+    failedJobsHistoryLimit: 'n',
+    jobTemplate: 'JobTemplateSpec!',
+    schedule: 's!',
+    startingDeadlineSeconds: 'n',
+    successfulJobsHistoryLimit: 'n',
+    suspend: 'b',
+    timeZone: 's'
+  },
+  JobTemplateSpec: { metadata: 'ObjectMeta', spec: 'JobSpec' },
+  CronJobStatus: { active: '[ObjectReference]', lastScheduleTime: 's', lastSuccessfulTime: 's' },
   StorageClass: {
     allowVolumeExpansion: 'b',
     allowedTopologies: '[TopologySelectorTerm]',

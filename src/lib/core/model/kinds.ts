@@ -25,6 +25,7 @@ export interface KindMap {
   Deployment: workload.Deployment;
   DaemonSet: workload.DaemonSet;
   Job: workload.Job;
+  CronJob: workload.CronJob;
   StorageClass: storage.StorageClass;
   CSIDriver: storage.CSIDriver;
   CSINode: storage.CSINode;
@@ -149,6 +150,7 @@ export const kindEntries: readonly KindEntry[] = [
   entry('Certificate', standin.enginesApi, policy.certificateSchema),
   entry('Pool', standin.enginesApi, standin.poolSchema, { cluster: true }),
   entry('Job', 'batch/v1', workload.jobSchema),
+  entry('CronJob', 'batch/v1', workload.cronJobSchema),
   entry('PodDisruptionBudget', 'policy/v1', policy.disruptionBudgetSchema),
   entry('StatefulSet', 'apps/v1', workload.statefulSetSchema),
   entry('MemoryCluster', standin.enginesApi, operated.memoryClusterSchema),

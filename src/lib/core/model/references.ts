@@ -76,6 +76,9 @@ export function pointersOf(object: ApiObject): Pointer[] {
     case 'Job':
       podPointers(object.spec.template.spec, ['spec', 'template', 'spec'], add);
       break;
+    case 'CronJob':
+      podPointers(object.spec.jobTemplate.spec.template.spec, ['spec', 'jobTemplate', 'spec', 'template', 'spec'], add);
+      break;
     case 'PersistentVolumeClaim':
       add(['spec', 'storageClassName'], 'StorageClass', object.spec.storageClassName);
       add(['spec', 'volumeName'], 'PersistentVolume', object.spec.volumeName);

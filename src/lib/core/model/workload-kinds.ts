@@ -128,6 +128,31 @@ export const jobSchema = kindOf('batch/v1', 'Job', {
     .optional()
 });
 
+/** CronJob (batch/v1): jobs by the clock. */
+export const cronJobSchema = kindOf('batch/v1', 'CronJob', {
+  spec: z.looseObject({
+    schedule: z.string(),
+    timeZone: z.string().optional(),
+    suspend: z.boolean().optional(),
+    concurrencyPolicy: z.string().optional(),
+    startingDeadlineSeconds: count.optional(),
+    successfulJobsHistoryLimit: count.optional(),
+    failedJobsHistoryLimit: count.optional(),
+    jobTemplate: z.looseObject({ metadata: objectMeta.partial().optional(), spec: jobSchema.shape.spec })
+  }),
+  status: z
+    .looseObject({
+      active: z
+        .array(z.looseObject({ kind: z.string().optional(), namespace: z.string().optional(), name: z.string().optional() }))
+        .optional(),
+      lastScheduleTime: z.string().optional(),
+      lastSuccessfulTime: z.string().optional()
+    })
+    .optional()
+});
+
+/** Jobs by the clock. */
+export type CronJob = z.infer<typeof cronJobSchema>;
 /** Pods that end. */
 export type Job = z.infer<typeof jobSchema>;
 /** Members with names and claims of their own. */

@@ -5,5 +5,6 @@ export * from './json';
 export * from './majority';
 export * from './quantity';
 export * from './rng';
+export * from './schedule';
 export * from './time';
 export * from './words';

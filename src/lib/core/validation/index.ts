@@ -6,7 +6,7 @@ import { podSpec } from './pods';
 import { publishedTypes } from './published';
 import { networkPolicy, service } from './services';
 import { claimSpec, csiDriver, snapshot, snapshotClass, storageClass, volume } from './storage';
-import { budget, daemonSet, deployment, job, statefulSet } from './workloads';
+import { budget, cronJob, daemonSet, deployment, job, statefulSet } from './workloads';
 
 export { enforceLabel, levelOf, securityFaults, securityLevels } from './security';
 export { versionFaults } from './versions';
@@ -18,6 +18,7 @@ const rules: { readonly [K in Kind]?: (at: At) => void } = {
   Deployment: deployment,
   DaemonSet: daemonSet,
   Job: job,
+  CronJob: cronJob,
   PodDisruptionBudget: budget,
   Service: service,
   NetworkPolicy: (at) => networkPolicy(at, selector),

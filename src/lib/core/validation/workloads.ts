@@ -1,3 +1,4 @@
+import { isTimeZone, scheduleFault } from '../shared';
 import { nameFault, ordinalsOf, selectorMatches, type LabelSelector, type StatefulSet } from '../model';
 import type { At } from './at';
 import { selector } from './metadata';
@@ -135,6 +136,28 @@ export function job(at: At): void {
   if (spec.of('selector').there && !spec.of('manualSelector').isTrue)
     spec.of('selector').refuse('is chosen by the cluster unless manualSelector is true', 'Leave it out.');
   podTemplate(spec.of('template'), ['OnFailure', 'Never']);
+}
+
+/** How long a schedule's name may be: its jobs' names have eleven characters more. Source: "CronJob", job names. */
+const longestCron = 52;
+
+/** Source: CronJobSpec v1 batch; "CronJob". */
+export function cronJob(at: At): void {
+  const spec = at.of('spec');
+  counts(spec, 'startingDeadlineSeconds', 'successfulJobsHistoryLimit', 'failedJobsHistoryLimit');
+  if (spec.of('schedule').need('0 3 * * *')) spec.of('schedule').follows(scheduleFault, 'Write five fields, e.g. 0 3 * * *.');
+  if (spec.of('timeZone').text !== undefined)
+    spec
+      .of('timeZone')
+      .follows(
+        (name) => (isTimeZone(name) ? undefined : 'is no time zone that is known'),
+        'Write one of the time zone database, e.g. Etc/UTC.'
+      );
+  spec.of('concurrencyPolicy').oneOf(['Allow', 'Forbid', 'Replace']);
+  const name = at.of('metadata', 'name');
+  if ((name.text?.length ?? 0) > longestCron)
+    name.refuse(`has ${name.text!.length} characters; a CronJob's name may have ${longestCron}`, 'Shorten it.', 'bad-name');
+  job(spec.of('jobTemplate'));
 }
 
 /** Source: PodDisruptionBudgetSpec v1 policy. */

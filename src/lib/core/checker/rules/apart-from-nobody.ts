@@ -25,7 +25,10 @@ export default rule({
         ];
         if (others.some((one) => selectorMatches(term.labelSelector, one))) return [];
         const at = [...path, 'affinity', 'podAntiAffinity', 'requiredDuringSchedulingIgnoredDuringExecution', i, 'labelSelector'];
-        const own = on.object.kind === 'Pod' || on.object.kind === 'Job' ? undefined : on.object.spec.selector.matchLabels;
+        const own =
+          on.object.kind === 'Pod' || on.object.kind === 'Job' || on.object.kind === 'CronJob'
+            ? undefined
+            : on.object.spec.selector.matchLabels;
         return [
           hit(
             on,

@@ -41,7 +41,8 @@ const counted: Readonly<Record<string, string>> = {
   Deployment: 'deployments.apps',
   ReplicaSet: 'replicasets.apps',
   DaemonSet: 'daemonsets.apps',
-  Job: 'jobs.batch'
+  Job: 'jobs.batch',
+  CronJob: 'cronjobs.batch'
 };
 /** What is sent together with an object and comes before it. */
 export class Coming {

@@ -6,6 +6,7 @@ import { backends } from './storage/backends';
 import { binding } from './storage/binding';
 import { budgets } from './workloads/budgets';
 import { collector } from './objects/collector';
+import { cronJobs } from './workloads/cron-jobs';
 import { daemonSets } from './workloads/daemon-sets';
 import { deployments } from './workloads/deployments';
 import { driverParts } from './storage/driver-parts';
@@ -53,6 +54,7 @@ export const loops: readonly Loop[] = [
   deployments,
   replicaSets,
   daemonSets,
+  cronJobs,
   jobs,
   backends,
   snapshots,

@@ -93,6 +93,11 @@ export const fields: Readonly<Record<string, Played>> = {
       successPolicy: 'which pod does which part is not told apart'
     }
   },
+  CronJobSpec: {
+    plays:
+      'concurrencyPolicy failedJobsHistoryLimit jobTemplate schedule startingDeadlineSeconds successfulJobsHistoryLimit suspend timeZone'
+  },
+  JobTemplateSpec: {},
   PodFailurePolicy: { not: { rules: 'tries are counted alike' } },
   PodFailurePolicyRule: { not: { '*': 'tries are counted alike' } },
   PodFailurePolicyOnExitCodesRequirement: { not: { '*': 'tries are counted alike' } },

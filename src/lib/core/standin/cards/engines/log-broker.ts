@@ -66,7 +66,7 @@ export const logBroker = {
       title: 'Consume',
       fields: [
         { id: 'place', label: 'topic', start: 'gate-scans' },
-        { id: 'from', label: 'from', start: 'beginning', options: ['beginning', 'last', 'end'] },
+        { id: 'from', label: 'from the', start: 'beginning', options: ['beginning', 'last', 'end'] },
         { id: 'group', label: 'for the group', start: '' }
       ],
       member: false

@@ -13,6 +13,7 @@ const within: readonly Kind[] = [
   'Deployment',
   'ReplicaSet',
   'DaemonSet',
+  'CronJob',
   'Job',
   'Pod',
   'VolumeSnapshot',
