@@ -106,6 +106,49 @@ const seeds: Record<string, unknown>[] = [
     metadata: { name: 'shelf' },
     spec: { host: 'shelf.standin.example', reachable: true }
   },
+  {
+    apiVersion: 'v1',
+    kind: 'ResourceQuota',
+    metadata: meta('cap'),
+    spec: { hard: { pods: '3', 'requests.storage': '12Gi', 'limits.memory': '1Gi' } }
+  },
+  {
+    apiVersion: 'v1',
+    kind: 'LimitRange',
+    metadata: meta('bounds'),
+    spec: { limits: [{ type: 'Container', default: { memory: '64Mi', cpu: '100m' }, max: { memory: '128Mi' } }] }
+  },
+  { apiVersion: 'scheduling.k8s.io/v1', kind: 'PriorityClass', metadata: { name: 'high' }, value: 1_000, globalDefault: true },
+  {
+    apiVersion: 'networking.k8s.io/v1',
+    kind: 'NetworkPolicy',
+    metadata: meta('quiet'),
+    spec: { podSelector: {}, policyTypes: ['Ingress', 'Egress'] }
+  },
+  {
+    apiVersion: 'batch/v1',
+    kind: 'CronJob',
+    metadata: meta('nightly'),
+    spec: { schedule: '*/30 * * * *', jobTemplate: { spec: { template: template('task', { restartPolicy: 'Never' }) } } }
+  },
+  {
+    apiVersion: 'v1',
+    kind: 'Pod',
+    metadata: meta('early'),
+    spec: pod({
+      initContainers: [
+        { name: 'beside', image: 'shelf.standin.example/tools/t:1', restartPolicy: 'Always' },
+        { name: 'first', image: 'shelf.standin.example/tools/t:1', envFrom: [{ configMapRef: { name: 'set' } }] }
+      ],
+      volumes: [{ name: 'own', ephemeral: { volumeClaimTemplate: { spec: claim } } }]
+    })
+  },
+  {
+    apiVersion: 'rbac.authorization.k8s.io/v1',
+    kind: 'ClusterRole',
+    metadata: { name: 'block-driver' },
+    rules: [{ apiGroups: [''], resources: ['persistentvolumes'], verbs: ['get'] }]
+  },
   { apiVersion: 'engines.standin.example/v1', kind: 'Pool', metadata: { name: 'pool' }, spec: { copies: 2, keepers: 3 } },
   {
     apiVersion: 'engines.standin.example/v1',
@@ -230,7 +273,19 @@ const fields = [
   'spec.restartPolicy',
   'spec.template.spec.restartPolicy',
   'spec.resources',
-  'spec.volumeAttributesClassName'
+  'spec.volumeAttributesClassName',
+  'spec.template.spec.initContainers',
+  'spec.template.spec.priorityClassName',
+  'spec.priorityClassName',
+  'spec.revisionHistoryLimit',
+  'spec.progressDeadlineSeconds',
+  'spec.schedule',
+  'spec.concurrencyPolicy',
+  'spec.suspend',
+  'spec.hard',
+  'spec.scopes',
+  'spec.policyTypes',
+  'value'
 ];
 function set(object: Record<string, unknown>, path: string, value: unknown): void {
   const steps = path.split('.');
@@ -259,7 +314,14 @@ const fitting: Record<string, readonly unknown[]> = {
   'spec.minAvailable': [0, '25%', '200%'],
   'spec.maxUnavailable': [0, '25%'],
   'spec.dark': [['w-a-1', 'w-b-1']],
-  'spec.clusterIP': ['None']
+  'spec.clusterIP': ['None'],
+  'spec.template.spec.priorityClassName': ['high', 'system-node-critical'],
+  'spec.priorityClassName': ['high'],
+  'spec.revisionHistoryLimit': [0, 1],
+  'spec.concurrencyPolicy': ['Forbid', 'Replace'],
+  'spec.schedule': ['* * * * *', '0 0 30 2 *'],
+  'spec.hard': [{ pods: '0' }, { 'count/jobs.batch': '1' }, { 'requests.cpu': '1' }],
+  'spec.scopes': [['BestEffort'], ['NotTerminating']]
 };
 const valueOf = (field: string) =>
   fitting[field]
@@ -274,7 +336,7 @@ const bent = fc.tuple(fc.constantFrom(...seeds), fc.array(change, { maxLength: 2
   return object;
 });
 const deeds = fc.array(
-  fc.record({ which: fc.nat(1), what: fc.constantFrom('remove', 'keep', 'again', 'write', 'ahead'), ms: fc.nat(90_000) }),
+  fc.record({ which: fc.nat(1), what: fc.constantFrom('remove', 'keep', 'force', 'again', 'write', 'ahead'), ms: fc.nat(90_000) }),
   {
     maxLength: 3
   }
@@ -309,6 +371,8 @@ test('everything comes to rest: whatever is taken, alone or in pairs, and taken 
         const ref: Ref = refOf(object);
         world.runUntil(world.nowMs + ms, 20_000);
         if (what === 'remove' || what === 'keep') world.act({ type: 'remove', ref, keepMembers: what === 'keep' });
+        else if (what === 'force')
+          for (const one of world.store.list('Pod', 'default')) world.act({ type: 'remove', ref: refOf(one), force: true });
         else if (what === 'again') world.act({ type: 'send', objects: [object] });
         else if (what === 'write' && object.kind === 'Pod')
           world.act({ type: 'write', namespace: ref.namespace, pod: ref.name, key: 'a', value: 'b' });
