@@ -194,7 +194,7 @@ test('a person sends neither what control loops derive nor what the provider kee
   expect(derived.sort()).toEqual(
     [
       ...['Asset', 'Held', 'Restoring', 'Process', 'Ask'],
-      ...['ReplicaSet', 'ControllerRevision', 'CSINode', 'VolumeAttachment', 'VolumeSnapshotContent', 'EndpointSlice', 'Event']
+      ...['ReplicaSet', 'ControllerRevision', 'CSINode', 'VolumeAttachment', 'Event']
     ].sort()
   );
 });

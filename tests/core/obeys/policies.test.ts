@@ -57,3 +57,16 @@ test('what may go out is ruled where the caller stands, and a policy elsewhere r
   send(world, policy('elsewhere', 'podSelector: {}', 'default'));
   expect(asks(world)).toBeUndefined();
 });
+
+test('a service without a selector leads where a slice written by hand says', () => {
+  const world = mendedSouth();
+  for (const one of world.store.list('Service', 'tickets'))
+    world.act({ type: 'remove', ref: { kind: 'Service', namespace: 'tickets', name: one.metadata.name } });
+  expect(asks(world)).toBe('no service leads to bookings-0');
+  send(
+    world,
+    `apiVersion: v1\nkind: Service\nmetadata: {name: hand, namespace: tickets}\nspec: {ports: [{name: sql, port: 7110}]}\n---\napiVersion: discovery.k8s.io/v1\nkind: EndpointSlice\nmetadata: {name: hand-1, namespace: tickets, labels: {kubernetes.io/service-name: hand}}\naddressType: IPv4\nendpoints: [{addresses: [${member(world, 0).status!.podIP}]}]\nports: [{name: sql, port: 7110}]\n`
+  );
+  expect(asks(world)).toBeUndefined();
+  expect(wayFault(world.store, member(world, 1), 'inside')).toBe('no service leads to bookings-1');
+});

@@ -86,3 +86,45 @@ test('a released volume is handed out again when its claimRef is taken out, or n
   world.runSettled();
   expect(get(world, 'PersistentVolumeClaim', 'third')!.status!.phase).toBe('Bound');
 });
+
+test('a copy that the backend has already is bound by a content written by hand, and restored from; one that is meant for another is not', () => {
+  const world = ready();
+  const snaps = (namespace: string, source: string, name = 'then') =>
+    `apiVersion: snapshot.storage.k8s.io/v1\nkind: VolumeSnapshot\nmetadata: {name: ${name}, namespace: ${namespace}}\nspec: {source: {${source}}, volumeSnapshotClassName: kept}\n---\n`;
+  const content = (handle: string, target: string) =>
+    `apiVersion: snapshot.storage.k8s.io/v1\nkind: VolumeSnapshotContent\nmetadata: {name: by-hand}\nspec: {driver: block.standin.example, deletionPolicy: Retain, source: {snapshotHandle: ${handle}}, volumeSnapshotRef: {${target}}}\n---\n`;
+  send(
+    world,
+    'apiVersion: snapshot.storage.k8s.io/v1\nkind: VolumeSnapshotClass\nmetadata: {name: kept}\ndriver: block.standin.example\ndeletionPolicy: Retain\n---\n'
+  );
+  send(world, claim('first') + pod('p', mounts('first')) + snaps('space', 'persistentVolumeClaimName: first'));
+  world.runSettled();
+  const { snapshotHandle } = world.store.list('VolumeSnapshotContent')[0]!.status!;
+  // Its namespace goes; the copy stays at the backend.
+  remove(world, 'VolumeSnapshot', 'then');
+  world.runSettled();
+  send(world, 'apiVersion: v1\nkind: Namespace\nmetadata: {name: other}\n---\n');
+  send(world, content('snap-unknown', 'name: then, namespace: other') + snaps('other', 'volumeSnapshotContentName: by-hand'));
+  world.runUntil(world.nowMs + 60_000);
+  const found = () => world.store.get('VolumeSnapshot', 'other', 'then')!.status;
+  expect(found()).toMatchObject({
+    readyToUse: false,
+    error: { message: expect.stringContaining('NOT_FOUND: block.standin.example has no snapshot') }
+  });
+  world.act({ type: 'remove', ref: { kind: 'VolumeSnapshotContent', namespace: '', name: 'by-hand' } });
+  send(world, content(snapshotHandle!, 'name: else, namespace: other'));
+  world.runUntil(world.nowMs + 60_000);
+  expect(found()!.error!.message).toContain('is meant for other/else');
+  world.act({ type: 'remove', ref: { kind: 'VolumeSnapshotContent', namespace: '', name: 'by-hand' } });
+  send(world, content(snapshotHandle!, 'name: then, namespace: other'));
+  world.runUntil(world.nowMs + 600_000);
+  expect(found()).toMatchObject({ readyToUse: true, boundVolumeSnapshotContentName: 'by-hand' });
+  send(
+    world,
+    (
+      claim('again', 'dataSource: {apiGroup: snapshot.storage.k8s.io, kind: VolumeSnapshot, name: then}') + pod('q', mounts('again'))
+    ).replaceAll('namespace: space', 'namespace: other')
+  );
+  world.runSettled();
+  expect(world.store.get('PersistentVolumeClaim', 'other', 'again')!.status!.phase).toBe('Bound');
+});

@@ -1,4 +1,4 @@
-import { good, type Row, type Section } from './table';
+import { good, podSpec, type Row, type Section } from './table';
 
 const of = (kind: keyof typeof good, name: string, rows: readonly Row[], at = ''): Section => ({ of: name, base: good[kind], at, rows });
 const rule = (one: object): Row[0] => ({ rules: [{ apiGroups: [''], resources: ['pods'], verbs: ['get'], ...one }] });
@@ -60,6 +60,91 @@ export const plain: readonly Section[] = [
       [{ hard: { 'a b': '4' } }, 'hard.a b'],
       [{ scopes: ['BestEffort'] }],
       [{ scopes: ['Best'] }, 'scopes[0]']
+    ],
+    'spec'
+  ),
+  of(
+    'LimitRange',
+    'LimitRangeItem v1 core; "Limit Ranges"',
+    [
+      [
+        { limits: [{ type: 'Container', default: { cpu: '1' }, defaultRequest: { cpu: '500m' }, max: { cpu: '2' }, min: { cpu: '100m' } }] }
+      ],
+      [{ limits: [{ type: 'Pod', max: { memory: '1Gi' }, maxLimitRequestRatio: { memory: '2' } }] }],
+      [{ limits: [{ type: 'PersistentVolumeClaim', min: { storage: '1Gi' } }] }],
+      [{ limits: [{ type: 'Volume' }] }, 'limits[0].type'],
+      [{ limits: [{ type: 'Container', max: { cpu: 'much' } }] }, 'limits[0].max.cpu'],
+      [{ limits: [{ type: 'Pod', default: { cpu: '1' } }] }, 'limits[0].default'],
+      [{ limits: [{ type: 'Pod', defaultRequest: { cpu: '1' } }] }, 'limits[0].defaultRequest'],
+      [{ limits: [{ type: 'Container', min: { cpu: '2' }, max: { cpu: '1' } }] }, 'limits[0].min.cpu'],
+      [{ limits: [{ type: 'Container', default: { cpu: '2' }, max: { cpu: '1' } }] }, 'limits[0].default.cpu'],
+      [{ limits: [{ type: 'Container', default: { cpu: '1' }, defaultRequest: { cpu: '2' } }] }, 'limits[0].defaultRequest.cpu'],
+      [{ limits: [{ type: 'PersistentVolumeClaim', max: { cpu: '1' } }] }, 'limits[0]']
+    ],
+    'spec'
+  ),
+  of('PriorityClass', 'PriorityClass v1 scheduling.k8s.io; "Pod Priority and Preemption"', [
+    [{ value: -5, globalDefault: true, preemptionPolicy: 'Never', description: 'last' }],
+    [{ value: 1_000_000_000 }],
+    [{ value: 1_000_000_001 }, 'value'],
+    [{ value: undefined }, 'value'],
+    [{ value: 'high' }, 'value'],
+    [{ preemptionPolicy: 'Always' }, 'preemptionPolicy'],
+    [{ metadata: { name: 'system-mine' } }, '/metadata.name']
+  ]),
+  of(
+    'CronJob',
+    'CronJobSpec v1 batch; "CronJob"',
+    [
+      [{ schedule: '*/5 1-4 * * mon', timeZone: 'Europe/Berlin', suspend: true, concurrencyPolicy: 'Forbid', startingDeadlineSeconds: 60 }],
+      [{ schedule: '@hourly', successfulJobsHistoryLimit: 0, failedJobsHistoryLimit: 0 }],
+      [{ schedule: '' }, 'schedule'],
+      [{ schedule: '5 4 * *' }, 'schedule'],
+      [{ schedule: '5 24 * * *' }, 'schedule'],
+      [{ schedule: 'TZ=UTC 5 4 * * *' }, 'schedule'],
+      [{ timeZone: 'Moon/Base' }, 'timeZone'],
+      [{ concurrencyPolicy: 'Wait' }, 'concurrencyPolicy'],
+      [{ startingDeadlineSeconds: -1 }, 'startingDeadlineSeconds'],
+      [{ successfulJobsHistoryLimit: -1 }, 'successfulJobsHistoryLimit'],
+      [
+        { jobTemplate: { spec: { template: { spec: { ...podSpec, restartPolicy: 'Always' } } } } },
+        'jobTemplate.spec.template.spec.restartPolicy'
+      ],
+      [{ jobTemplate: undefined }, 'jobTemplate']
+    ],
+    'spec'
+  ),
+  of('EndpointSlice', 'EndpointSlice v1 discovery.k8s.io', [
+    [{ addressType: 'FQDN', endpoints: [{ addresses: ['store.example.test'] }] }],
+    [{ addressType: 'IPv5' }, 'addressType'],
+    [{ endpoints: [{ addresses: [] }] }, 'endpoints[0].addresses'],
+    [{ endpoints: [{ addresses: ['nowhere'] }] }, 'endpoints[0].addresses[0]'],
+    [{ endpoints: [{ addresses: ['10.61.4.7'], hostname: 'A b' }] }, 'endpoints[0].hostname'],
+    [
+      {
+        ports: [
+          { name: 'a', port: 1 },
+          { name: 'a', port: 2 }
+        ]
+      },
+      'ports[1]'
+    ],
+    [{ ports: [{ name: 'a', port: 70_000 }] }, 'ports[0].port'],
+    [{ ports: [{ name: 'a', port: 1, protocol: 'ICMP' }] }, 'ports[0].protocol']
+  ]),
+  of(
+    'VolumeSnapshotContent',
+    'VolumeSnapshotContent v1 snapshot.storage.k8s.io',
+    [
+      [{ source: { volumeHandle: 'v-1' }, sourceVolumeMode: 'Filesystem' }],
+      [{ driver: '' }, 'driver'],
+      [{ driver: 'Block Driver' }, 'driver'],
+      [{ deletionPolicy: 'Recycle' }, 'deletionPolicy'],
+      [{ source: {} }, 'source'],
+      [{ source: { volumeHandle: 'a', snapshotHandle: 'b' } }, 'source.snapshotHandle'],
+      [{ volumeSnapshotRef: { name: 'then' } }, 'volumeSnapshotRef.namespace'],
+      [{ volumeSnapshotRef: { namespace: 'space' } }, 'volumeSnapshotRef.name'],
+      [{ sourceVolumeMode: 'Tape' }, 'sourceVolumeMode']
     ],
     'spec'
   ),

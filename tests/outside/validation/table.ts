@@ -70,6 +70,33 @@ export const good = {
   ConfigMap: { apiVersion: 'v1', kind: 'ConfigMap', metadata, data: { 'one.conf': 'a=1' } },
   Secret: { apiVersion: 'v1', kind: 'Secret', metadata, stringData: { key: 'value' } },
   Node: { apiVersion: 'v1', kind: 'Node', metadata: { name: 'node-1' }, spec: {} },
+  LimitRange: { apiVersion: 'v1', kind: 'LimitRange', metadata, spec: { limits: [{ type: 'Container', max: { memory: '1Gi' } }] } },
+  PriorityClass: { apiVersion: 'scheduling.k8s.io/v1', kind: 'PriorityClass', metadata: { name: 'one' }, value: 10 },
+  CronJob: {
+    apiVersion: 'batch/v1',
+    kind: 'CronJob',
+    metadata,
+    spec: { schedule: '0 3 * * *', jobTemplate: { spec: { template: { spec: { ...podSpec, restartPolicy: 'Never' } } } } }
+  },
+  EndpointSlice: {
+    apiVersion: 'discovery.k8s.io/v1',
+    kind: 'EndpointSlice',
+    metadata,
+    addressType: 'IPv4',
+    endpoints: [{ addresses: ['10.61.4.7'] }],
+    ports: [{ name: 'sql', port: 7110 }]
+  },
+  VolumeSnapshotContent: {
+    apiVersion: 'snapshot.storage.k8s.io/v1',
+    kind: 'VolumeSnapshotContent',
+    metadata: { name: 'one' },
+    spec: {
+      driver: 'block.example.test',
+      deletionPolicy: 'Retain',
+      source: { snapshotHandle: 'snap-1' },
+      volumeSnapshotRef: { name: 'then', namespace: 'space' }
+    }
+  },
   ResourceQuota: { apiVersion: 'v1', kind: 'ResourceQuota', metadata, spec: { hard: { pods: '4' } } },
   Role: {
     apiVersion: 'rbac.authorization.k8s.io/v1',

@@ -162,7 +162,8 @@ export const servicePort = z.looseObject({
   name: z.string().optional(),
   port: z.number().int().min(1).max(65535),
   targetPort: intOrText.optional(),
-  protocol: z.enum(['TCP', 'UDP', 'SCTP']).optional()
+  protocol: z.enum(['TCP', 'UDP', 'SCTP']).optional(),
+  nodePort: z.number().int().min(1).max(65535).optional()
 });
 
 /** Service (core/v1). */
@@ -173,7 +174,8 @@ export const serviceSchema = kindOf('v1', 'Service', {
     clusterIPs: z.array(z.string()).optional(),
     selector: textMap.optional(),
     ports: z.array(servicePort).optional(),
-    publishNotReadyAddresses: z.boolean().optional()
+    publishNotReadyAddresses: z.boolean().optional(),
+    allocateLoadBalancerNodePorts: z.boolean().optional()
   }),
   status: z.looseObject({}).optional()
 });

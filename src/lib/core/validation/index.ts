@@ -4,8 +4,8 @@ import { metadata, selector } from './metadata';
 import { binding, configMap, hooks, limitRange, node, priorityClass, quota, rights, secret } from './plain';
 import { podSpec } from './pods';
 import { publishedTypes } from './published';
-import { networkPolicy, service } from './services';
-import { claimSpec, csiDriver, snapshot, snapshotClass, storageClass, volume } from './storage';
+import { endpointSlice, networkPolicy, service } from './services';
+import { claimSpec, csiDriver, snapshot, snapshotClass, snapshotContent, storageClass, volume } from './storage';
 import { budget, cronJob, daemonSet, deployment, job, statefulSet } from './workloads';
 
 export { enforceLabel, levelOf, securityFaults, securityLevels } from './security';
@@ -28,6 +28,8 @@ const rules: { readonly [K in Kind]?: (at: At) => void } = {
   CSIDriver: csiDriver,
   VolumeSnapshot: snapshot,
   VolumeSnapshotClass: snapshotClass,
+  VolumeSnapshotContent: snapshotContent,
+  EndpointSlice: endpointSlice,
   ConfigMap: configMap,
   Secret: secret,
   Node: node,

@@ -139,3 +139,26 @@ export function networkPolicy(at: At, select: (at: At) => void): void {
       peers(rule.of(side), select);
     }
 }
+
+/** Source: EndpointSlice v1 discovery.k8s.io. */
+export function endpointSlice(at: At): void {
+  if (at.of('addressType').need('IPv4')) at.of('addressType').oneOf(['IPv4', 'IPv6', 'FQDN']);
+  const { items } = at.of('endpoints');
+  if (items.length > 1_000) at.of('endpoints').refuse(`holds ${items.length}; at most 1000 are taken`, 'Write several slices.');
+  for (const one of items) {
+    const list = one.of('addresses');
+    if (!list.items.length) list.refuse('is empty', 'Name an address.', 'missing-field');
+    if (list.items.length > 100) list.refuse(`holds ${list.items.length}; at most 100 are taken`, 'Write several endpoints.');
+    for (const each of list.items)
+      if (at.of('addressType').text === 'FQDN') each.follows(subdomain, 'Write a host name.', 'bad-name');
+      else each.follows(address, 'Write an address, e.g. 10.61.4.7.');
+    if (one.of('hostname').text) one.of('hostname').follows(label, 'Write a host name.', 'bad-name');
+  }
+  const ports = at.of('ports');
+  if (ports.items.length > 100) ports.refuse(`holds ${ports.items.length}; at most 100 are taken`, 'Write several slices.');
+  ports.unique((one) => one.of('name').text ?? '', 'port called');
+  for (const one of ports.items) {
+    one.of('port').between(1, 65_535);
+    one.of('protocol').oneOf(['TCP', 'UDP', 'SCTP']);
+  }
+}

@@ -150,3 +150,14 @@ export function snapshot(at: At): void {
 export function snapshotClass(at: At): void {
   if (at.of('driver').need('block.example.com')) at.of('driver').follows(driverName, 'Write the name of a driver.', 'bad-name');
 }
+
+/** Source: VolumeSnapshotContent v1 snapshot.storage.k8s.io. */
+export function snapshotContent(at: At): void {
+  const spec = at.of('spec');
+  if (spec.of('driver').need('block.example.com')) spec.of('driver').follows(driverName, 'Write the name of a driver.', 'bad-name');
+  spec.of('source').choice(['volumeHandle', 'snapshotHandle'], true, 'source');
+  const ref = spec.of('volumeSnapshotRef');
+  ref.of('name').need('ledger-then');
+  ref.of('namespace').need('default');
+  spec.of('sourceVolumeMode').oneOf(['Filesystem', 'Block']);
+}

@@ -62,7 +62,7 @@ function carried(before: ApiObject | undefined, sent: ApiObject, finalizers: rea
     creationTimestamp: old.creationTimestamp,
     generation: old.generation,
     ...(old.deletionTimestamp === undefined ? {} : { deletionTimestamp: old.deletionTimestamp }),
-    ownerReferences: old.ownerReferences,
+    ownerReferences: sent.metadata.ownerReferences ?? old.ownerReferences,
     finalizers: finalizers
       ? [...new Set([...(old.finalizers ?? []).filter((one) => ownFinalizers.includes(one)), ...finalizers])]
       : old.finalizers,
@@ -97,7 +97,7 @@ function fieldsCarried(before: ApiObject, next: ApiObject): ApiObject {
   return next;
 }
 
-const bookkeeping = /^metadata\.(uid|creationTimestamp|resourceVersion|generation|managedFields|ownerReferences)/;
+const bookkeeping = /^metadata\.(uid|creationTimestamp|resourceVersion|generation|managedFields)/;
 
 function alterations(before: ApiObject, after: ApiObject): Difference[] {
   return differences(before, after).filter(

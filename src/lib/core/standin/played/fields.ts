@@ -108,6 +108,28 @@ export const fields: Readonly<Record<string, Played>> = {
     plays: 'allowVolumeExpansion allowedTopologies parameters provisioner reclaimPolicy volumeBindingMode',
     not: { mountOptions: 'mounts know no options' }
   },
+  EndpointSlice: {
+    plays: 'endpoints',
+    not: { addressType: 'addresses are IPv4', ports: 'the ports of the service count' }
+  },
+  Endpoint: {
+    plays: 'addresses conditions',
+    not: {
+      deprecatedTopology: 'no longer served',
+      hints: 'callers reach every member',
+      hostname: 'a slice that is written by hand gives no names',
+      nodeName: 'the address counts',
+      targetRef: 'the address counts',
+      zone: 'callers reach every member'
+    }
+  },
+  EndpointConditions: {
+    plays: 'ready',
+    not: { serving: 'ready alone counts', terminating: 'ready alone counts' }
+  },
+  EndpointHints: { not: { forZones: 'callers reach every member' } },
+  ForZone: { not: { name: 'callers reach every member' } },
+  EndpointPort: { not: { '*': 'the ports of the service count' } },
   TopologySelectorTerm: { plays: 'matchLabelExpressions' },
   TopologySelectorLabelRequirement: { plays: 'key values' },
   CSIDriverSpec: {

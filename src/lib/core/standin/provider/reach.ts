@@ -6,7 +6,24 @@ import { calledName, talksTls, tlsFault } from './tls';
 
 /** Services that lead to a pod. */
 export const servicesTo = (facts: Facts, pod: Pod): Service[] =>
-  facts.list('Service', pod.metadata.namespace).filter((one) => one.spec.selector && pairsMatch(one.spec.selector, pod.metadata.labels));
+  facts
+    .list('Service', pod.metadata.namespace)
+    .filter((one) => (one.spec.selector ? pairsMatch(one.spec.selector, pod.metadata.labels) : ledByHand(facts, one, pod)));
+
+/** Whether a service without a selector leads to a pod by a slice that somebody wrote. Source: the cluster API's "Service", without selectors. */
+function ledByHand(facts: Facts, { metadata }: Service, pod: Pod): boolean {
+  const address = pod.status?.podIP;
+  return (
+    address !== undefined &&
+    facts
+      .list('EndpointSlice', metadata.namespace)
+      .some(
+        (one) =>
+          one.metadata.labels?.['kubernetes.io/service-name'] === metadata.name &&
+          one.endpoints.some((two) => two.addresses.includes(address) && two.conditions?.ready !== false)
+      )
+  );
+}
 
 /** Outside addresses of a service, as the provider gave them. */
 export function outsideAddresses(service: Service): string[] {

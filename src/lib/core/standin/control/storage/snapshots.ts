@@ -1,5 +1,5 @@
 import { bytesOf, hash32, quantityOf, stampOf } from '../../../shared';
-import { isReady, refOf, takesRoom, type Asset, type Facts, type Snapshot, type SnapshotClass } from '../../../model';
+import { isReady, refOf, takesRoom, type Asset, type Facts, type Snapshot, type SnapshotClass, type SnapshotContent } from '../../../model';
 import { driverAnswers, callFault } from '../../provider/driver';
 import { driverCard } from '../../provider/drivers';
 import { driverPartOf } from '../../provider/images';
@@ -29,6 +29,30 @@ export function snapshotClassOf(facts: Facts, snapshot: Snapshot, driver: string
     .find((one) => one.driver === driver && one.metadata.annotations?.[defaultSnapshotMark] === 'true');
 }
 
+/**
+ * The content that a snapshot names, made by hand for a copy that the backend has already; and why the two don't come together. Source:
+ * "Volume Snapshots", provisioning: pre-provisioned.
+ */
+export function namedContent(facts: Facts, snapshot: Snapshot): { content?: SnapshotContent; asset?: Asset; fault?: string } | undefined {
+  const name = snapshot.spec.source.volumeSnapshotContentName;
+  if (name === undefined) return undefined;
+  const content = facts.get('VolumeSnapshotContent', '', name);
+  if (!content) return { fault: `the content ${name} doesn't exist` };
+  const { volumeSnapshotRef: ref, source, driver } = content.spec;
+  const mine = ref.namespace === snapshot.metadata.namespace && ref.name === snapshot.metadata.name;
+  if (!mine) return { content, fault: `the content ${name} is meant for ${ref.namespace ?? ''}/${ref.name ?? ''}` };
+  if (ref.uid !== undefined && ref.uid !== '' && ref.uid !== snapshot.metadata.uid)
+    return {
+      content,
+      fault: `the content ${name} is meant for an earlier snapshot of that name; make it anew without volumeSnapshotRef.uid`
+    };
+  const handle = source.snapshotHandle ?? content.status?.snapshotHandle ?? '';
+  const asset = facts.get('Asset', '', handle);
+  if (!asset?.spec.snapshotOf) return { content, fault: `NOT_FOUND: ${driver} has no snapshot ${handle}` };
+  if (asset.spec.driver !== driver) return { content, fault: `${handle} belongs to ${asset.spec.driver}, the content to ${driver}` };
+  return driverAnswers(facts, driver) ? { content, asset } : { content, fault: `${driver} doesn't answer` };
+}
+
 /** What a snapshot would be taken of, and why it can't be taken. Messages without a full stop. */
 export function snapshotLook(facts: Facts, snapshot: Snapshot) {
   const namespace = snapshot.metadata.namespace ?? '';
@@ -38,12 +62,14 @@ export function snapshotLook(facts: Facts, snapshot: Snapshot) {
   const asset = facts.get('Asset', '', volume?.spec.csi?.volumeHandle ?? '');
   const driver = volume?.spec.csi?.driver ?? '';
   const one = snapshotClassOf(facts, snapshot, driver);
+  const named = namedContent(facts, snapshot);
   const wrong = (): string | undefined => {
+    if (named) return named.fault;
     if (!claim) return `the claim ${namespace}/${claimName} doesn't exist`;
     if (!volume || !asset) return `the claim ${claimName} is not bound yet`;
     if (!one) {
-      const named = snapshot.spec.volumeSnapshotClassName;
-      return named ? `there is no snapshot class ${named}` : `no snapshot class is the default of ${driver}`;
+      const called = snapshot.spec.volumeSnapshotClassName;
+      return called ? `there is no snapshot class ${called}` : `no snapshot class is the default of ${driver}`;
     }
     if (one.driver !== driver) return `the snapshot class ${one.metadata.name} belongs to ${one.driver}, the volume to ${driver}`;
     if (driverCard(driver)?.snapshots === false) return `${driver} takes no snapshots`;
@@ -114,6 +140,27 @@ function take(world: ClusterAccess, snapshot: Snapshot, asset: Asset, one: Snaps
   world.event(snapshot, 'CreatingSnapshot', `${one.driver} takes a snapshot of ${asset.metadata.name}; ${consistency}.`);
 }
 
+/** A snapshot and the content that it names find each other. */
+function bind(world: ClusterAccess, snapshot: Snapshot, content: SnapshotContent, asset: Asset): void {
+  world.put({
+    ...content,
+    spec: { ...content.spec, volumeSnapshotRef: { ...content.spec.volumeSnapshotRef, uid: snapshot.metadata.uid ?? '' } },
+    status: { ...content.status, snapshotHandle: asset.metadata.name, readyToUse: true, restoreSize: bytesOf(asset.spec.size) }
+  });
+  const { error: _, ...status } = snapshot.status ?? {};
+  world.put({
+    ...snapshot,
+    metadata: { ...snapshot.metadata, finalizers: [...new Set([...(snapshot.metadata.finalizers ?? []), boundBy])] },
+    status: {
+      ...status,
+      boundVolumeSnapshotContentName: content.metadata.name,
+      readyToUse: true,
+      restoreSize: quantityOf(bytesOf(asset.spec.size))
+    }
+  });
+  world.event(snapshot, 'SnapshotReady', 'The snapshot can be restored from.');
+}
+
 function ready(world: ClusterAccess, snapshot: Snapshot): void {
   const content = world.store.get('VolumeSnapshotContent', '', snapshot.status?.boundVolumeSnapshotContentName ?? '');
   if (content) world.put({ ...content, status: { ...content.status, readyToUse: true } });
@@ -142,6 +189,10 @@ export const snapshots: Loop = {
     VolumeSnapshot: itself,
     PersistentVolumeClaim: (now, before, store) =>
       now && now.status?.phase !== before?.status?.phase ? store.by('snapshotsOfClaim', idOf(now)).map(idOf) : [],
+    VolumeSnapshotContent: (now) => {
+      const { namespace = '', name } = now?.spec.volumeSnapshotRef ?? {};
+      return name === undefined ? [] : [`${namespace}/${name}`];
+    },
     VolumeSnapshotClass: (_now, _before, store) => store.list('VolumeSnapshot').map(idOf),
     ClusterRole: (_now, _before, store) => store.list('VolumeSnapshot').map(idOf),
     ClusterRoleBinding: (_now, _before, store) => store.list('VolumeSnapshot').map(idOf),
@@ -162,6 +213,11 @@ export const snapshots: Loop = {
     }
     if (call?.retryMs !== undefined && call.retryMs > world.nowMs && snapshotLook(world.store, snapshot).fault)
       return world.after(call.retryMs - world.nowMs, key, true);
+    const named = namedContent(world.store, snapshot);
+    if (named?.content && named.asset) {
+      calls.end(world, key);
+      return bind(world, snapshot, named.content, named.asset);
+    }
     const { fault, asset, class: one } = snapshotLook(world.store, snapshot);
     if (fault || !asset || !one) return fail(world, snapshot, fault ?? 'nothing to take');
     const claimName = snapshot.spec.source.persistentVolumeClaimName ?? '';
