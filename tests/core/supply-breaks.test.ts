@@ -221,9 +221,9 @@ const south: Case[] = [
     make: () =>
       settle(readySouth(), volume('v', 'capacity: {storage: 10Gi}, accessModes: [ReadWriteOnce]') + asksStatic() + podOf('p', 'c')),
     at: p,
-    joint: 'mounting',
+    joint: 'attaching',
     says: /NOT_FOUND: block\.standin\.example has no volume h-v/,
-    evidence: /FailedMount=NOT_FOUND/
+    evidence: /FailedAttachVolume=NOT_FOUND/
   },
   {
     name: 'a file system of another kind than asked',

@@ -128,3 +128,14 @@ test('a copy that the backend has already is bound by a content written by hand,
   world.runSettled();
   expect(world.store.get('PersistentVolumeClaim', 'other', 'again')!.status!.phase).toBe('Bound');
 });
+
+test('a volume whose handle the backend does not know fails to attach, and says so', () => {
+  const world = ready();
+  send(
+    world,
+    `apiVersion: v1\nkind: PersistentVolume\nmetadata: {name: lost}\nspec: {capacity: {storage: 1Gi}, accessModes: [ReadWriteOnce], storageClassName: "", csi: {driver: block.standin.example, volumeHandle: nowhere}}\n---\n${claim('c', 'storageClassName: "", volumeName: lost')}${pod('p', mounts('c'))}`
+  );
+  world.runUntil(world.nowMs + 60_000);
+  expect(eventsAbout(world, 'Pod', 'p').join()).toContain('FailedAttachVolume: NOT_FOUND: block.standin.example has no volume nowhere');
+  expect(world.store.list('VolumeAttachment').find((one) => one.spec.source.persistentVolumeName === 'lost')!.status!.attached).toBe(false);
+});

@@ -222,3 +222,31 @@ describe('jobs', () => {
     expect(podsLike(world, 'j').filter((one) => nodeOf(world, one.metadata.name) && !one.metadata.deletionTimestamp)).toEqual([]);
   });
 });
+
+test('a daemon set with a surge has its successor up on a node before the old pod goes, on so many nodes at once', () => {
+  const world = ready();
+  const each = (mark: string) => `apiVersion: apps/v1
+kind: DaemonSet
+metadata: {name: each, namespace: space}
+spec:
+  updateStrategy: {rollingUpdate: {maxSurge: 2, maxUnavailable: 0}}
+  selector: {matchLabels: {app: each}}
+  template:
+    metadata: {labels: {app: each}, annotations: {mark: ${mark}}}
+    spec: {containers: [{name: main, image: ${image}}]}
+`;
+  send(world, each('one'));
+  world.runSettled();
+  const nodes = podsLike(world, 'each').length;
+  send(world, each('two'));
+  let most = 0;
+  for (const until = world.nowMs + 180_000; world.nowMs < until; world.runUntil(world.nowMs + 200)) {
+    const by = new Map<string, number>();
+    for (const one of podsLike(world, 'each'))
+      if (!one.metadata.deletionTimestamp) by.set(one.spec.nodeName!, (by.get(one.spec.nodeName!) ?? 0) + 1);
+    most = Math.max(most, [...by.values()].filter((one) => one > 1).length);
+    expect(get(world, 'DaemonSet', 'each')!.status!.numberAvailable).toBe(nodes);
+  }
+  expect(most).toBe(2);
+  expect(podsLike(world, 'each').map(markOf)).toEqual(Array.from({ length: nodes }, () => 'two'));
+});

@@ -65,7 +65,10 @@ export const fields: Readonly<Record<string, Played>> = {
   StatefulSetPersistentVolumeClaimRetentionPolicy: { plays: 'whenDeleted whenScaled' },
   PodTemplateSpec: {},
   StatefulSetUpdateStrategy: { plays: 'rollingUpdate type' },
-  RollingUpdateStatefulSetStrategy: { plays: 'partition', not: { maxUnavailable: 'one member is replaced at a time' } },
+  RollingUpdateStatefulSetStrategy: {
+    plays: 'partition',
+    not: { maxUnavailable: 'one member is replaced at a time, as by a cluster that has the gate for more shut' }
+  },
   DeploymentSpec: {
     plays: 'minReadySeconds paused progressDeadlineSeconds replicas revisionHistoryLimit selector strategy template'
   },
@@ -78,7 +81,7 @@ export const fields: Readonly<Record<string, Played>> = {
     }
   },
   DaemonSetUpdateStrategy: { plays: 'rollingUpdate type' },
-  RollingUpdateDaemonSet: { plays: 'maxUnavailable', not: { maxSurge: 'a pod goes before its successor comes' } },
+  RollingUpdateDaemonSet: { plays: 'maxSurge maxUnavailable' },
   JobSpec: {
     plays: 'activeDeadlineSeconds backoffLimit completions parallelism suspend template ttlSecondsAfterFinished',
     not: {

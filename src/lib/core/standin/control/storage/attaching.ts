@@ -80,12 +80,17 @@ function attach(world: ClusterAccess, key: string, volume: Volume, node: string,
     fail(world, key, attachment, pods, `PERMISSION_DENIED: ${denied}.`);
     return;
   }
+  const handle = volume.spec.csi?.volumeHandle ?? '';
+  if (!world.store.get('Asset', '', handle)) {
+    fail(world, key, attachment, pods, `NOT_FOUND: ${driver} has no volume ${handle}.`);
+    return;
+  }
   if (call?.dueMs === undefined) {
     calls.begin(world, key, world.duration('attaching', key));
     return;
   }
   calls.end(world, key);
-  const asset = world.store.get('Asset', '', volume.spec.csi?.volumeHandle ?? '');
+  const asset = world.store.get('Asset', '', handle);
   if (asset) world.put({ ...asset, status: { ...asset.status, attachedTo: [...(asset.status?.attachedTo ?? []), node] } });
   world.put({ ...attachment, status: { attached: true } });
   endAttaching(world, pods);

@@ -56,7 +56,12 @@ export const daemonSets: Loop = {
     if (bare.length > mostAtOnce) world.after(1, key);
     const wanted = new Set(nodes.map((node) => node.metadata.name));
     for (const pod of pods) if (!wanted.has(pod.spec.nodeName ?? '') && !pod.metadata.deletionTimestamp) world.remove(refOf(pod));
-    if (set.spec.updateStrategy?.type !== 'OnDelete') replace(world, set, pods, nodes.length, hash);
+    const { type, rollingUpdate } = set.spec.updateStrategy ?? {};
+    const side = shareOf(rollingUpdate?.maxSurge ?? 0, nodes.length, Math.ceil);
+    if (type !== 'OnDelete') {
+      if (side > 0) replaceBeside(world, set, nodes, side, hash);
+      else replace(world, set, pods, nodes.length, hash);
+    }
     report(world, key, nodes.length, hash);
   }
 };
@@ -77,6 +82,33 @@ function replace(world: ClusterAccess, set: DaemonSet, pods: readonly Pod[], nod
   for (const pod of old.slice(0, Math.max(0, mayBeAway(set, nodes) - missing - waiting))) world.remove(refOf(pod));
 }
 
+/** Makes pods of the new template beside the old ones, on so many nodes at once; an old one goes when its successor is up. Source: DaemonSetUpdateStrategy v1 apps, maxSurge. */
+function replaceBeside(world: ClusterAccess, set: DaemonSet, nodes: readonly Node[], most: number, hash: string): void {
+  const living = world.store
+    .ownedBy(set.metadata.uid ?? '')
+    .filter((one): one is Pod => one.kind === 'Pod' && !one.metadata.deletionTimestamp);
+  const minMs = (set.spec.minReadySeconds ?? 0) * 1_000;
+  let room = most;
+  const next: Node[] = [];
+  for (const node of nodes) {
+    const mine = living.filter((one) => one.spec.nodeName === node.metadata.name);
+    const old = mine.filter((one) => one.metadata.labels?.[revisionLabel] !== hash);
+    const fresh = mine.find((one) => one.metadata.labels?.[revisionLabel] === hash);
+    if (!old.length) continue;
+    if (!fresh) {
+      next.push(node);
+      continue;
+    }
+    const left = (readySinceMs(fresh) ?? Infinity) + minMs - world.nowMs;
+    if (left <= 0) for (const one of old) world.remove(refOf(one));
+    else {
+      room -= 1;
+      if (left < Infinity) world.after(left, idOf(set));
+    }
+  }
+  for (const node of next.slice(0, Math.max(0, room))) makeOn(world, set, node, hash);
+}
+
 function makeOn(world: ClusterAccess, set: DaemonSet, node: Node, hash: string): void {
   const id = idOf(set);
   const made = world.memory<number>('daemonPods');
@@ -94,20 +126,23 @@ function report(world: ClusterAccess, key: string, desired: number, hash: string
     .ownedBy(set.metadata.uid ?? '')
     .filter((one): one is Pod => one.kind === 'Pod' && !one.metadata.deletionTimestamp);
   const ready = pods.filter(isReady);
+  // Beside each other two pods of a node count as one.
+  const onNodes = (list: readonly Pod[]): number => new Set(list.map((one) => one.spec.nodeName)).size;
   const waitMs = (set.spec.minReadySeconds ?? 0) * 1_000;
-  let available = 0;
+  const up: Pod[] = [];
   for (const pod of ready) {
     const left = (readySinceMs(pod) ?? world.nowMs) + waitMs - world.nowMs;
     if (left > 0) world.after(left, key);
-    else available += 1;
+    else up.push(pod);
   }
+  const available = onNodes(up);
   const status: DaemonSet['status'] = {
     observedGeneration: set.metadata.generation ?? 1,
     desiredNumberScheduled: desired,
-    currentNumberScheduled: pods.length,
-    updatedNumberScheduled: pods.filter((pod) => pod.metadata.labels?.[revisionLabel] === hash).length,
+    currentNumberScheduled: onNodes(pods),
+    updatedNumberScheduled: onNodes(pods.filter((pod) => pod.metadata.labels?.[revisionLabel] === hash)),
     numberMisscheduled: 0,
-    numberReady: ready.length,
+    numberReady: onNodes(ready),
     numberAvailable: available,
     ...(desired > available ? { numberUnavailable: desired - available } : {})
   };
