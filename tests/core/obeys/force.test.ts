@@ -57,7 +57,7 @@ test('on a node that is heard of a forced pod ends at once, without its time to 
   send(world, set('', 'one'));
   world.runSettled();
   const sheet = removalSheet(world.store, ref('Pod', 'space', 's-0'), { force: true });
-  expect(sheet.risks.map((one) => one.says).join()).toContain('ends the program at once');
+  expect(sheet.risks.map((one) => one.says).join()).toContain('is ended at once by');
   const before = world.nowMs;
   force(world, 's-0');
   world.runUntil(before + 1_000);

@@ -14,16 +14,11 @@ export function forceRisks(facts: Facts, pod: Pod): SheetLine[] {
   if (node === undefined) return [{ ref, says: 'stands on no node yet: nothing is risked' }];
   if (!facts.knowsProvider) return [{ ref, says: `whether its program still runs on ${node} can't be told from an export` }];
   if (!isUnheard(facts, node))
-    return [
-      { ref, says: `${node} is heard of and ends the program at once, without its time to stop: what it holds in memory isn't written` }
-    ];
+    return [{ ref, says: `is ended at once by ${node}, without its time to stop: what it holds in memory isn't written` }];
   const lines: SheetLine[] = [
     isDark(facts, node)
-      ? { ref, says: `${node} has no power: nothing runs there that could write` }
-      : {
-          ref,
-          says: `its program runs on, on ${node}, which is only cut off: two members of one name at once, and each may take itself for the one`
-        }
+      ? { ref, says: `runs no more: ${node} has no power` }
+      : { ref, says: `runs on, on ${node}, which is only cut off: two members of one name at once, and each may take itself for the one` }
   ];
   for (const name of claimsOf(pod.spec, pod.metadata.name)) {
     const claim = facts.get('PersistentVolumeClaim', pod.metadata.namespace ?? '', name);

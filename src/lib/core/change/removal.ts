@@ -87,8 +87,10 @@ export function removalSheet(facts: Facts, ref: Ref, { keepMembers = false, forc
   if (refusal || !object) return { ref, goes: [], lost: [], stays: [], risks: [], with: [], ...(refusal ? { refusal } : {}) };
   const heads = headsOf(facts, ref, object, keepMembers);
   const beside = keepMembers ? [] : companionsOf(facts, ref);
-  const risks = force && object.kind === 'Pod' ? forceRisks(facts, object) : [];
-  return { ref, ...heads, stays: [...heads.stays, ...leaning(facts, object)], risks, with: beside };
+  const forced = force && object.kind === 'Pod';
+  const risks = forced ? forceRisks(facts, object) : [];
+  const goes = forced ? heads.goes.map((one) => ({ ...one, says: one.says.replace(/^ends/, 'goes at once') })) : heads.goes;
+  return { ref, ...heads, goes, stays: [...heads.stays, ...leaning(facts, object)], risks, with: beside };
 }
 
 function headsOf(facts: Facts, ref: Ref, object: ApiObject, keepMembers: boolean): Heads {

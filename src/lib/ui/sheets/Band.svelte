@@ -32,6 +32,9 @@
   let scaling = $state(false);
   let wanted = $state(3);
   let taking = $state<Ref | null>(null);
+  /** It goes already, and its node doesn't end it. */
+  let forcing = $state(false);
+  const goesAlready = (row: { label: string }) => row.label === 'is being taken away';
   const first = $derived(band.rows.find((row) => row.exists));
 
   async function scale(event: SubmitEvent) {
@@ -134,10 +137,14 @@
           {/if}
           <td><span class="inline-flex items-baseline gap-2"><Peg state={row.state} /><span>{row.label}</span></span></td>
           <td class="num"
-            >{#if !still && row.exists && row.label !== 'is being taken away'}<button
+            >{#if !still && row.exists}<button
                 class="word small"
-                onclick={() => (taking = { kind: 'Pod', namespace: band.namespace, name: row.name })}
-                aria-label="take away {row.name}">take away</button
+                onclick={() => {
+                  forcing = goesAlready(row);
+                  taking = { kind: 'Pod', namespace: band.namespace, name: row.name };
+                }}
+                aria-label="{goesAlready(row) ? 'take away by force' : 'take away'} {row.name}"
+                >{goesAlready(row) ? 'by force' : 'take away'}</button
               >{/if}</td
           >
         </tr>
@@ -181,8 +188,12 @@
           }}>Scale</button
         >
       {/if}
-      {#if first}<button class="push" onclick={() => (taking = { kind: 'Pod', namespace: band.namespace, name: first.name })}
-          >Take a member away</button
+      {#if first}<button
+          class="push"
+          onclick={() => {
+            forcing = false;
+            taking = { kind: 'Pod', namespace: band.namespace, name: first.name };
+          }}>Take a member away</button
         >{/if}
       {#if band.engine && !opened}<a class="push push-main" href={sheetHref}>Open</a>{/if}
       <button class="push" onclick={prove}>Prove</button>
@@ -222,6 +233,7 @@
     {flag}
     ref={taking}
     maykeep={taking.kind !== 'Pod'}
+    byForce={forcing && taking.kind === 'Pod'}
     onclose={() => (taking = null)}
     onremoved={taking.kind === 'Pod' ? undefined : onremoved}
   />{/if}

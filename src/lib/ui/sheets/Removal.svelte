@@ -17,19 +17,21 @@
     ref: Ref;
     /** What goes together with it in any case. */
     more?: readonly Ref[];
+    /** A pod that goes already: its node isn't waited for. */
+    byForce?: boolean;
     /** Offers to keep what the object owns. */
     maykeep?: boolean;
     onclose(): void;
     /** It was taken away; the sheet that it stood on may be gone by now. */
     onremoved?(): void;
   }
-  let { id, flag, ref: asked, more = [], maykeep = false, onclose, onremoved }: Props = $props();
+  let { id, flag, ref: asked, more = [], maykeep = false, byForce = false, onclose, onremoved }: Props = $props();
   // Whoever opened this may forget what for as soon as it closes.
   const ref = untrack(() => asked);
   const keyOf = (one: Ref) => `${one.kind} ${one.namespace}/${one.name}`;
   const holdsData = ({ ref: { kind } }: Companion) => kind === 'PersistentVolumeClaim' || kind === 'VolumeSnapshot';
   let keepMembers = $state(false);
-  let force = $state(false);
+  let force = $state(untrack(() => byForce));
   let typed = $state('');
   let busy = $state(false);
   let sheet = $state.raw<Found | null>(null);
