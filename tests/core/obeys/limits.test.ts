@@ -13,6 +13,9 @@ const refused = (world: ReturnType<typeof ready>, yaml: string) =>
   world.act({ type: 'send', objects: objects(yaml) }).map((one) => `${one.at?.field}: ${one.message}`);
 const asking = (name: string, resources: string, spec = '') =>
   pod(name, spec).replace(`image: ${image}`, `image: ${image}, resources: {${resources}}`);
+const priority = (name: string, value: number, more = '') =>
+  `apiVersion: scheduling.k8s.io/v1\nkind: PriorityClass\nmetadata: {name: ${name}}\nvalue: ${value}\n${more}---\n`;
+
 const used = (world: ReturnType<typeof ready>) => (get(world, 'ResourceQuota', 'cap')!.status as { used: Record<string, string> }).used;
 
 test('a quota counts what stands, refuses what would exceed it, and is free again when something goes', () => {
@@ -82,6 +85,32 @@ test('a range fills in what containers leave out, and refuses what is out of bou
   expect(refused(world, claim('big', '', '3Gi'))[0]).toContain('at most 2Gi is allowed');
 });
 
+test('what a pod was let in with stays when it is sent again; of a pod images, more tolerations and fewer gates are taken, and nothing else', () => {
+  const world = ready();
+  send(world, pod('old') + pod('gated', 'schedulingGates: [{name: example.test/a}, {name: example.test/b}]'));
+  world.runSettled();
+  send(world, range('{type: Container, default: {memory: 200Mi}}') + priority('plain', 7, 'globalDefault: true\n'));
+  expect(refused(world, pod('old'))).toEqual([]);
+  send(world, pod('new'));
+  world.runSettled();
+  // Of what was filled in nothing is said, and nothing changes.
+  expect(refused(world, pod('new'))).toEqual([]);
+  expect([get(world, 'Pod', 'old')!.spec.priority, get(world, 'Pod', 'new')!.spec.priority]).toEqual([undefined, 7]);
+  expect(refused(world, pod('gated', 'schedulingGates: [{name: example.test/b}, {name: example.test/c}]'))[0]).toContain('schedulingGates');
+  expect(refused(world, pod('gated', 'schedulingGates: []'))).toEqual([]);
+  world.runSettled();
+  expect(nodeOf(world, 'gated')).toBeDefined();
+  expect(refused(world, pod('old', 'tolerations: [{key: a, operator: Exists}]'))).toEqual([]);
+  expect(refused(world, pod('old', 'tolerations: []'))[0]).toContain('tolerations');
+  expect(
+    refused(
+      world,
+      pod('old').replace(image, 'shelf.standin.example/tools/t:2').replace('metadata: {name: old', 'metadata: {name: old')
+    ).join()
+  ).toContain('tolerations');
+  expect(refused(world, priority('plain', 8, 'globalDefault: true\n'))[0]).toMatch(/^value: /);
+});
+
 test('a namespace lets in pods of its level only; owners hear of it', () => {
   const world = ready();
   send(
@@ -112,9 +141,6 @@ test('a namespace lets in pods of its level only; owners hear of it', () => {
   expect(readyOnes(world, 'd')).toBe(1);
   expect(refused(world, shaped('strong', '', 'securityContext: {privileged: true}'))).toHaveLength(1);
 });
-
-const priority = (name: string, value: number, more = '') =>
-  `apiVersion: scheduling.k8s.io/v1\nkind: PriorityClass\nmetadata: {name: ${name}}\nvalue: ${value}\n${more}---\n`;
 
 test('who matters more gets room from who matters less, the fewest and least weighty go, and nobody else', () => {
   const world = ready();

@@ -68,15 +68,15 @@ const fills: Fills = {
       ports: one.spec.ports?.map((port) => ({ protocol: 'TCP', targetPort: port.port, ...port }))
     }
   }),
-  Pod: (one, facts) =>
-    withLimits(
-      {
-        ...one,
-        spec: { restartPolicy: 'Always', terminationGracePeriodSeconds: 30, serviceAccountName: 'default', ...one.spec },
-        status: one.status ?? { phase: 'Pending' }
-      },
-      facts
-    ),
+  Pod: (one, facts) => {
+    const pod: KindMap['Pod'] = {
+      ...one,
+      spec: { restartPolicy: 'Always', terminationGracePeriodSeconds: 30, serviceAccountName: 'default', ...one.spec },
+      status: one.status ?? { phase: 'Pending' }
+    };
+    // What a pod was let in with stays; ranges and classes count for new ones.
+    return facts.get('Pod', one.metadata.namespace ?? '', one.metadata.name) ? pod : withLimits(pod, facts);
+  },
   StatefulSet: (one) => ({
     ...one,
     spec: {

@@ -31,6 +31,12 @@ const fixed: Fixed = {
     fields: ['spec.template', 'spec.completions', 'spec.completionMode'],
     remedy: 'Send it under another name, or take it away first.'
   },
+  VolumeSnapshotContent: { fields: ['spec.source', 'spec.driver'], remedy: 'Take it away and send it anew.' },
+  EndpointSlice: { fields: ['addressType'], remedy: 'Take it away and send it anew.' },
+  PriorityClass: {
+    fields: ['value', 'preemptionPolicy'],
+    remedy: 'Send a class with another name, and name that; pods keep what they were made with.'
+  },
   RoleBinding: { fields: ['roleRef'], remedy: 'Take it away and send it anew.' },
   ClusterRoleBinding: { fields: ['roleRef'], remedy: 'Take it away and send it anew.' }
 };
@@ -131,15 +137,30 @@ function claimFaults(before: Claim, after: Claim, facts: Facts): Fault[] {
   return faults;
 }
 
+/** Whether a list holds all that another one holds. */
+const holdsAll = (all: readonly unknown[], some: readonly unknown[]): boolean => some.every((one) => all.some((other) => same(one, other)));
+
+/** Of a pod images may change, tolerations come, gates go and a deadline come nearer. Source: "Pods", pod update and replacement. */
+function podFaults(before: KindMap['Pod'], after: KindMap['Pod']): Fault[] {
+  type Loose = { schedulingGates?: readonly unknown[]; activeDeadlineSeconds?: number };
+  const [old, next] = [before.spec as Loose, after.spec as Loose];
+  const may = (field: string): boolean => {
+    if (/^spec\.(containers|initContainers)\[\d+\]\.image$/.test(field)) return true;
+    if (field.startsWith('spec.tolerations')) return holdsAll(after.spec.tolerations ?? [], before.spec.tolerations ?? []);
+    if (field.startsWith('spec.schedulingGates')) return holdsAll(old.schedulingGates ?? [], next.schedulingGates ?? []);
+    if (field !== 'spec.activeDeadlineSeconds') return false;
+    return next.activeDeadlineSeconds !== undefined && next.activeDeadlineSeconds < (old.activeDeadlineSeconds ?? Infinity);
+  };
+  return differences(before.spec, after.spec, 'spec')
+    .filter(({ field }) => !may(field))
+    .map((one) => ({ code: 'immutable-field', ...one, remedy: 'Take the pod away and send it anew.' }));
+}
+
 /** What of a change the cluster API would refuse. */
 export function immutableFaults(before: ApiObject, after: ApiObject, facts: Facts): Fault[] {
   if (before.kind === 'StatefulSet' && after.kind === 'StatefulSet') return setFaults(before, after);
   if (before.kind === 'PersistentVolumeClaim' && after.kind === 'PersistentVolumeClaim') return claimFaults(before, after, facts);
-  if (before.kind === 'Pod' && after.kind === 'Pod') {
-    return differences(before.spec, after.spec, 'spec')
-      .filter(({ field }) => !/^spec\.containers\[\d+\]\.image$/.test(field))
-      .map((one) => ({ code: 'immutable-field', ...one, remedy: 'Take the pod away and send it anew.' }));
-  }
+  if (before.kind === 'Pod' && after.kind === 'Pod') return podFaults(before, after);
   if (before.kind === 'Secret' || before.kind === 'ConfigMap') return dataFaults(before, after as typeof before);
   if (before.kind === 'Service' && after.kind === 'Service') return serviceFaults(before, after);
   const rule = fixed[before.kind];

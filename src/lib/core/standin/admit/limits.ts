@@ -195,8 +195,18 @@ export const countedKinds = Object.keys(counted);
 /** Of pods a quota counts these by their bare names, too. */
 const bareNames = new Set(['cpu', 'memory', 'ephemeral-storage']);
 
-/** What of a quota one object takes. */
+const taken = new WeakMap<ApiObject, Amounts>();
+
+/** What of a quota one object takes. Objects are replaced, never changed, so each is counted once; but for claims that name no class. */
 export function takenBy(object: ApiObject, facts: Facts): Amounts {
+  const known = taken.get(object);
+  if (known) return known;
+  const amounts = amountsOf(object, facts);
+  if (object.kind !== 'PersistentVolumeClaim' || object.spec.storageClassName !== undefined) taken.set(object, amounts);
+  return amounts;
+}
+
+function amountsOf(object: ApiObject, facts: Facts): Amounts {
   const found = new Map<string, number>();
   const put = (name: string, amount: number) => found.set(name, amount);
   const plural = counted[object.kind];

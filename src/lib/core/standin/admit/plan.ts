@@ -1,5 +1,5 @@
 import { differences, same, type Difference, type Problem } from '../../shared';
-import { entryOf, keyOf, refOf, type ApiObject, type Facts, type Kind, type KindMap, type Ref } from '../../model';
+import { entryOf, keyOf, refOf, type ApiObject, type Container, type Facts, type Kind, type KindMap, type Ref } from '../../model';
 import { inSendingOrder } from '../../manifest';
 import { clusterVersion, driverCard, versionFault } from '../provider/drivers';
 import { imageCard, imageTag } from '../provider/images';
@@ -74,6 +74,21 @@ function carried(before: ApiObject | undefined, sent: ApiObject, finalizers: rea
   return fieldsCarried(before, next);
 }
 
+/** Containers with what admission filled in when their pod was made. */
+function asAdmitted(before: readonly Container[] | undefined, next: readonly Container[]): Container[] {
+  return next.map((one) => {
+    const old = before?.find((two) => two.name === one.name)?.resources;
+    if (!old) return one;
+    const limits = { ...old.limits, ...one.resources?.limits };
+    const requests = { ...old.requests, ...one.resources?.requests };
+    const parts = {
+      ...(Object.keys(limits).length ? { limits } : {}),
+      ...(Object.keys(requests).length ? { requests } : {})
+    };
+    return { ...one, resources: { ...one.resources, ...parts } };
+  });
+}
+
 /** Fields of the spec that the cluster filled in and that a manifest doesn't repeat. */
 function fieldsCarried(before: ApiObject, next: ApiObject): ApiObject {
   if (before.kind === 'Service' && next.kind === 'Service') {
@@ -92,7 +107,19 @@ function fieldsCarried(before: ApiObject, next: ApiObject): ApiObject {
     return { ...next, spec: claimRef ? { ...spec, claimRef } : spec };
   }
   if (before.kind === 'Pod' && next.kind === 'Pod') {
-    return { ...next, spec: { ...(before.spec.nodeName ? { nodeName: before.spec.nodeName } : {}), ...next.spec } };
+    const { nodeName, priority, preemptionPolicy, priorityClassName } = before.spec;
+    const kept = { nodeName, priority, preemptionPolicy, priorityClassName };
+    const known = Object.fromEntries(Object.entries(kept).filter(([, value]) => value !== undefined));
+    const { containers, initContainers } = next.spec;
+    return {
+      ...next,
+      spec: {
+        ...known,
+        ...next.spec,
+        containers: asAdmitted(before.spec.containers, containers),
+        ...(initContainers ? { initContainers: asAdmitted(before.spec.initContainers, initContainers) } : {})
+      }
+    };
   }
   return next;
 }
