@@ -11,7 +11,10 @@ const parts = (Object.keys(levels) as (keyof typeof levels)[]).map((level) => {
     const against = one.against
       ? `\nSeen only against the cluster that a draft is meant for (the example: the demo's ${one.against}).\n`
       : '';
-    return `### ${one.title}\n\n\`${one.id}\`. ${one.why}\n${against}\n\`\`\`yaml\n${one.bad.trimEnd().slice(0, 1_500)}\n\`\`\`\n`;
+    const bound = one.threshold
+      ? `\nThreshold: ${one.threshold.usual} ${one.threshold.unit}, or what the house says (${one.threshold.range.join(' to ')}).\n`
+      : '';
+    return `### ${one.title}\n\n\`${one.id}\`. ${one.why}\n${bound}${against}\n\`\`\`yaml\n${one.bad.trimEnd().slice(0, 1_500)}\n\`\`\`\n`;
   });
   return `## ${levels[level]} (${mine.length})\n\n${text.join('\n')}`;
 });

@@ -18,6 +18,26 @@ describe('house rules', () => {
     expect(sizes(`${claim()}---\n${settings('  levels: {size-decimal: off}\n')}`)).toEqual([]);
   });
 
+  test('bounds of rules are set by the house, within their ranges', () => {
+    const pod = (seconds: number) =>
+      `apiVersion: v1\nkind: Pod\nmetadata: {name: p}\nspec:\n  containers: [{name: c, image: "i.test/a:1", livenessProbe: {tcpSocket: {port: 1}, periodSeconds: ${seconds}, failureThreshold: 1}}]\n`;
+    const hasty = (seconds: number, bound?: number) =>
+      check([
+        { text: bound === undefined ? pod(seconds) : `${pod(seconds)}---\n${settings(`  thresholds: {liveness-hasty: ${bound}}\n`)}` }
+      ]).some((one) => one.code === 'liveness-hasty');
+    expect([hasty(10), hasty(9), hasty(29, 30), hasty(30, 30), hasty(5, 5)]).toEqual([false, true, true, false, false]);
+    // Out of its range the usual bound counts, and the document is told of it.
+    expect([hasty(9, 0), hasty(10, 100_000)]).toEqual([true, false]);
+    const told = (text: string) =>
+      check([{ text: settings(`  thresholds: ${text}\n`) }])
+        .filter((one) => one.code === 'house-rules')
+        .map((one) => `${one.at.field}: ${one.message}`);
+    expect(told('{liveness-hasty: 0}')).toEqual(['spec.thresholds.liveness-hasty: 0 is no threshold of liveness-hasty.']);
+    expect(told('{tag-latest: 3}')).toEqual(['spec.thresholds.tag-latest: The rule tag-latest has no threshold.']);
+    expect(told('{liveness-hast: 3}')[0]).toContain('There is no rule liveness-hast');
+    expect(told('{cert-expires: 45}')).toEqual([]);
+  });
+
   test('what is accepted counts no more, by document or by annotation, until its day is over', () => {
     const by = (object: string) =>
       `${claim()}---\n${settings(`  accepted: [{rule: size-decimal, object: "${object}", reason: bought like that, until: 2026-12-31}]\n`)}`;

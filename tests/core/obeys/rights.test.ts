@@ -1,5 +1,6 @@
 /* What service accounts may do. Source: the cluster API's "Using RBAC Authorization". */
 import { expect, test } from 'vitest';
+import { ownRoles } from '$core/standin';
 import { firstBreak, ref } from '../help';
 import { claim, eventsAbout, get, mounts, pod, ready, send, set } from './help';
 
@@ -47,4 +48,17 @@ test('each call asks for its own right: attaching, growing, taking snapshots, de
   world.runUntil(world.nowMs + 600_000);
   expect(get(world, 'Pod', 'p')!.status!.phase).toBe('Running');
   expect(get(world, 'PersistentVolumeClaim', 'd-s-0')!.status!.capacity!.storage).toBe('2Gi');
+});
+
+test("a driver's own roles go with it, shared ones stay", () => {
+  const world = ready();
+  expect(ownRoles(world.store, 'block.standin.example').map((one) => `${one.kind} ${one.name}`)).toEqual([
+    'ClusterRoleBinding block-driver',
+    'ClusterRole block-driver'
+  ]);
+  send(
+    world,
+    'apiVersion: rbac.authorization.k8s.io/v1\nkind: ClusterRoleBinding\nmetadata: {name: others}\nsubjects: [{kind: ServiceAccount, name: default, namespace: space}]\nroleRef: {apiGroup: rbac.authorization.k8s.io, kind: ClusterRole, name: block-driver}\n'
+  );
+  expect(ownRoles(world.store, 'block.standin.example').map((one) => one.kind)).toEqual(['ClusterRoleBinding']);
 });

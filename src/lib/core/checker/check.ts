@@ -12,7 +12,7 @@ import {
   type WrittenResult
 } from '../manifest';
 import { contextOf } from './context';
-import { asTheHouseHas, ownFindings } from './house';
+import { asTheHouseHas, boundOf, ownFindings } from './house';
 import { rules } from './rules';
 import type { Finding, Hit, Repair, Rule } from './types';
 
@@ -102,8 +102,9 @@ export function* findingSteps(
   const found = read.problems.map((one) => readingFinding(one, files));
   for (const one of rules) {
     if (!one.check) continue;
-    const without = bare && new Set([...one.check(bare)].map(identity));
-    for (const two of one.check(context)) {
+    const bound = boundOf(context, one);
+    const without = bare && new Set([...one.check(bare, bound)].map(identity));
+    for (const two of one.check(context, bound)) {
       const its = marred.get(two.on);
       if (its ? !touches(two.path, its.faulty) : !without || without.has(identity(two))) found.push(findingOf(one, two, files));
     }

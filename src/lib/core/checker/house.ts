@@ -2,7 +2,7 @@ import { judge } from '../manifest';
 import type { CheckSettings } from '../model';
 import { parse } from 'yaml';
 import { holds } from './expressions';
-import type { Accepted, DraftContext, Finding, Level, WrittenOf } from './types';
+import type { Accepted, DraftContext, Finding, Level, Rule, WrittenOf } from './types';
 
 type Own = NonNullable<CheckSettings['spec']['rules']>[number];
 
@@ -33,6 +33,16 @@ function fits(pattern: string, object: string): boolean {
 function fromText(text: string): Accepted {
   const match = /^(.*?);?\s*until (\d{4}-\d{2}-\d{2})$/s.exec(text.trim());
   return match ? { reason: match[1]!.trim() || 'no reason given', until: match[2]! } : { reason: text.trim() || 'no reason given' };
+}
+
+/** The bound by which a rule looks: the house's, where it sets one that is within its range. */
+export function boundOf(context: DraftContext, { id, threshold }: Rule): number {
+  if (!threshold) return 0;
+  const [least, most] = threshold.range;
+  const set = settingsOf(context)
+    .map(({ spec }) => spec.thresholds?.[id])
+    .findLast((one) => one !== undefined);
+  return set !== undefined && set >= least && set <= most ? set : threshold.usual;
 }
 
 /** What rules of one's own find. */

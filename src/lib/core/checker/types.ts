@@ -77,8 +77,13 @@ export interface Rule {
   readonly good: string;
   /** The demo's cluster that the examples are looked at against, where the rule needs one. */
   readonly against?: string;
-  /** Looks at the draft. Rules about reading have none: the reader finds their mistakes. */
-  check?(context: DraftContext): readonly Hit[];
+  /** A bound that a house may set otherwise: what it is without that, its unit, least and most. */
+  readonly threshold?: { readonly usual: number; readonly unit: 'days' | 's'; readonly range: readonly [number, number] };
+  /**
+   * Looks at the draft. Rules about reading have none: the reader finds their mistakes.
+   * @param bound the rule's threshold, where it has one
+   */
+  check?(context: DraftContext, bound: number): readonly Hit[];
   /** For rules about reading: what would mend it. */
   repair?(on: {
     readonly written: Pick<Written, 'writing' | 'value'>;

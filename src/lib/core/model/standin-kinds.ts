@@ -310,6 +310,8 @@ export const checkSettingsSchema = kindOf(standinApi, 'CheckSettings', {
   spec: z.strictObject({
     /** Levels by the id of a rule; off: it says nothing. */
     levels: z.record(z.string(), level).optional(),
+    /** Bounds by the id of a rule that has one, in its own unit. */
+    thresholds: z.record(z.string(), z.number()).optional(),
     accepted: z
       .array(
         z.strictObject({

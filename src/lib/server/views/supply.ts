@@ -14,6 +14,7 @@ import {
   fsTypeOf,
   imageTag,
   newestFitting,
+  ownRoles,
   poolDriver,
   poolWarnShare,
   versionFault,
@@ -89,6 +90,8 @@ function driverView({ facts }: Scene, name: string, classes: readonly StorageCla
     newer: installed && newest !== undefined && version !== '' && compareVersions(newest, version) > 0 ? newest : null,
     versions: (card?.versions ?? []).map((one) => ({ ...one, fault: versionFault(card!, one.version, cluster) ?? null })),
     parts,
+    /** Roles and bindings that go with it. */
+    roles: ownRoles(facts, name),
     gates: gates.map(plainGate),
     volumes,
     classes: mine.map((one) => one.metadata.name)

@@ -75,7 +75,7 @@
     {id}
     {flag}
     ref={{ kind: 'CSIDriver', namespace: '', name: driver.id }}
-    more={driver.parts.map((one) => one.ref)}
+    more={[...driver.parts.map((one) => one.ref), ...driver.roles]}
     onclose={() => (removing = false)}
   />
 {/if}

@@ -1,11 +1,12 @@
 import { expressionFault } from '../expressions';
 import { exampleFault } from '../house';
 import { rule, hit, nearest } from '../rule';
+import type { Rule } from '../types';
 
-/** Ids of all rules; set once they are known. */
-let ids: readonly string[] = [];
+/** All rules; set once they are known. */
+let all: readonly Rule[] = [];
 /** Tells which rules there are, so that a misspelt one is found. */
-export const knowRules = (all: readonly string[]): void => void (ids = all);
+export const knowRules = (rules: readonly Rule[]): void => void (all = rules);
 
 const settings = (spec: string): string => `apiVersion: standin.example/v1\nkind: CheckSettings\nmetadata: {name: house}\nspec:\n${spec}`;
 
@@ -20,15 +21,35 @@ export default rule({
   ),
   check: ({ written }) =>
     written('CheckSettings').flatMap((on) => {
-      const { levels = {}, accepted = [], rules: own = [] } = on.object.spec;
-      const known = new Set([...ids, ...own.map((one) => `own:${one.id}`)]);
+      const { levels = {}, thresholds = {}, accepted = [], rules: own = [] } = on.object.spec;
+      const known = new Set([...all.map((one) => one.id), ...own.map((one) => `own:${one.id}`)]);
       const strange = (id: string, path: (string | number)[]) => {
         if (known.has(id)) return [];
         const near = nearest(id, [...known]);
         return [hit(on, path, `There is no rule ${id}.`, near ? `Write ${near}, say.` : 'See all rules under /findings.')];
       };
+      const unfit = (id: string, value: number, path: (string | number)[]) => {
+        const one = all.find((two) => two.id === id);
+        if (!one) return strange(id, path);
+        if (!one.threshold) {
+          const having = all.flatMap((two) => (two.threshold ? two.id : []));
+          return [hit(on, path, `The rule ${id} has no threshold.`, `These have one: ${having.join(', ')}.`)];
+        }
+        const { range, unit, usual } = one.threshold;
+        return value >= range[0] && value <= range[1]
+          ? []
+          : [
+              hit(
+                on,
+                path,
+                `${value} is no threshold of ${id}.`,
+                `Write ${range[0]} to ${range[1]} ${unit}; it is ${usual} where nothing is said.`
+              )
+            ];
+      };
       return [
         ...Object.keys(levels).flatMap((id) => strange(id, ['spec', 'levels', id])),
+        ...Object.entries(thresholds).flatMap(([id, value]) => unfit(id, value, ['spec', 'thresholds', id])),
         ...accepted.flatMap((one, i) => strange(one.rule, ['spec', 'accepted', i, 'rule'])),
         ...own.flatMap((one, i) => {
           const fault = expressionFault(one.expression);

@@ -272,4 +272,4 @@ export const rules: readonly Rule[] = [
   yamlSyntax
 ];
 
-knowRules(rules.map((one) => one.id));
+knowRules(rules);

@@ -1,4 +1,4 @@
-import { isReady, type Facts, type Identity, type Pod, type Right } from '../../model';
+import { isReady, refOf, type Facts, type Identity, type Pod, type Ref, type Right } from '../../model';
 import { allows, rulesFor, type Want } from './accounts';
 import { driverCard } from './drivers';
 import { driverPartOf, type DriverPart } from './images';
@@ -108,6 +108,26 @@ export function clusterRightsLacking(
   const rules = rulesFor(facts, { namespace, name });
   const wants = needs.flatMap((need) => clusterWants[need] ?? []).filter((want) => !allows(rules, want));
   return wants.length ? { subject, wants } : undefined;
+}
+
+/** Roles and bindings that serve a driver's account alone: they go with the driver. */
+export function ownRoles(facts: Facts, driver: string): Ref[] {
+  const subject = driverSubject(facts, driver);
+  if (subject === undefined) return [];
+  const [, , namespace, name] = subject.split(':');
+  const all = facts.list('ClusterRoleBinding');
+  const mine = all.filter(
+    ({ subjects }) =>
+      subjects?.length && subjects.every((one) => one.kind === 'ServiceAccount' && one.namespace === namespace && one.name === name)
+  );
+  const roles = new Set(mine.map((one) => one.roleRef.name));
+  const shared = new Set([...all.filter((one) => !mine.includes(one)), ...facts.list('RoleBinding')].map((one) => one.roleRef.name));
+  return [
+    ...mine.map(refOf),
+    ...[...roles]
+      .filter((one) => !shared.has(one) && facts.get('ClusterRole', '', one))
+      .map((one) => ({ kind: 'ClusterRole' as const, namespace: '', name: one }))
+  ];
 }
 
 const deeds: Record<Right, string> = {
