@@ -229,6 +229,25 @@ describe('any cluster', () => {
     expect(pods.find((one) => one.metadata.uid === 'p1')!.metadata.ownerReferences![0]!.kind).toBe('ReplicaSet');
   });
 
+  test('an export without its replica sets goes on with the pods that run, and makes one anew that is lost', async () => {
+    const without = foreign.replace(/apiVersion: apps\/v1\nkind: ReplicaSet\n[\s\S]*?\n---\n/, '');
+    expect(without).not.toContain('kind: ReplicaSet\n');
+    await read('bare', without);
+    expect((await call('POST', '/clusters/bare/rehearsals', { name: 'try-bare' })).status).toBe(201);
+    const settled = async () => {
+      await call('POST', '/rehearsals/try-bare/clock', { until: 'settled' });
+      const of = async (kind: string) =>
+        (
+          await call<{ items: { metadata: { name: string } }[] }>('GET', `/rehearsals/try-bare/objects?kind=${kind}&namespace=shop`)
+        ).body.items.map((one) => one.metadata.name);
+      return [await of('ReplicaSet'), await of('Pod')] as const;
+    };
+    expect(await settled()).toEqual([['web-77'], ['web-77-abc']]);
+    expect((await call('POST', '/rehearsals/try-bare/remove', { kind: 'Pod', namespace: 'shop', name: 'web-77-abc' })).status).toBe(200);
+    const [sets, pods] = await settled();
+    expect([sets, pods.length, pods[0]]).toEqual([['web-77'], 1, expect.stringMatching(/^web-77-(?!abc$)/)]);
+  });
+
   test('a second dump is compared with the first: what came, went, changed, and what has been waiting since when', async () => {
     const later = foreign
       .replace(

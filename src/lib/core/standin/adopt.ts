@@ -1,5 +1,5 @@
 import { epochMs, stampOf } from '../shared';
-import { isReady, type ApiObject, type Pod } from '../model';
+import { isReady, makerOf, ownerOf, templateHashLabel, type ApiObject, type Deployment, type Pod, type ReplicaSet } from '../model';
 import { attachmentName } from './control/storage/attaching';
 import { revisionOf } from './control/workloads/pods';
 import { labelOf } from './control/workloads/revisions';
@@ -31,15 +31,56 @@ const labelled = (pod: Pod, key: string, value: string): Pod => ({
   metadata: { ...pod.metadata, labels: { ...pod.metadata.labels, [key]: value } }
 });
 
+/** A template as a deployment's replica set has it, with the hash that tells its pods. */
+function hashed({ spec: { template } }: Deployment, hash: string | undefined): Deployment['spec']['template'] {
+  const labels = { ...template.metadata?.labels, ...(hash === undefined ? {} : { [templateHashLabel]: hash }) };
+  return { ...template, metadata: { ...template.metadata, labels } };
+}
+
+/** Replica sets that the objects don't hold though their pods are there: without them a deployment would make all of its pods anew. */
+function replicaSetsLeftOut(objects: readonly ApiObject[], byUid: ReadonlyMap<string, ApiObject>): ReplicaSet[] {
+  const deployments = new Map(
+    objects.flatMap((one) => (one.kind === 'Deployment' ? [[`${one.metadata.namespace}/${one.metadata.name}`, one]] : []))
+  );
+  const found = new Map<string, ReplicaSet>();
+  for (const pod of objects) {
+    if (pod.kind !== 'Pod') continue;
+    const owner = pod.metadata.ownerReferences?.find((one) => one.kind === 'ReplicaSet');
+    const maker = makerOf(pod);
+    const deployment = maker?.kind === 'Deployment' ? deployments.get(`${pod.metadata.namespace}/${maker.name}`) : undefined;
+    if (!owner || !deployment || byUid.has(owner.uid)) continue;
+    const hash = pod.metadata.labels?.[templateHashLabel];
+    const known = found.get(owner.uid);
+    found.set(owner.uid, {
+      apiVersion: 'apps/v1',
+      kind: 'ReplicaSet',
+      metadata: {
+        name: owner.name,
+        namespace: pod.metadata.namespace ?? '',
+        uid: owner.uid,
+        ...(hash === undefined ? {} : { labels: { [templateHashLabel]: hash } }),
+        ownerReferences: [ownerOf(deployment)]
+      },
+      spec: {
+        replicas: (known?.spec.replicas ?? 0) + 1,
+        selector: deployment.spec.selector,
+        template: hashed(deployment, hash)
+      }
+    });
+  }
+  return [...found.values()];
+}
+
 /**
  * Objects of a real cluster as the stand-in's loops know them: marks of revisions are ours, attachments
- * bear our names, slices of endpoints are made anew.
+ * bear our names, slices of endpoints are made anew, replica sets that were left out are supposed.
  * @param takenMs when they were seen (ms of the calendar)
  */
 export function adopted(objects: readonly ApiObject[], takenMs: number): ApiObject[] {
   const byUid = new Map(objects.map((one) => [one.metadata.uid ?? '', one]));
   const byMs = epochMs - takenMs;
-  return objects.flatMap((given): ApiObject[] => {
+  const supposed = replicaSetsLeftOut(objects, byUid);
+  return [...objects, ...supposed].flatMap((given): ApiObject[] => {
     if (given.kind === 'EndpointSlice') return [];
     const object = moved(given, byMs);
     if (object.kind === 'VolumeAttachment')
@@ -49,6 +90,12 @@ export function adopted(objects: readonly ApiObject[], takenMs: number): ApiObje
           metadata: { ...object.metadata, name: attachmentName(object.spec.source.persistentVolumeName ?? '', object.spec.nodeName) }
         }
       ];
+    if (object.kind === 'ReplicaSet' && !object.spec.template && (object.spec.replicas ?? 1) > 0) {
+      // Read without its template: it is taken for the one that its deployment has now.
+      const above = byUid.get(object.metadata.ownerReferences?.[0]?.uid ?? '');
+      const hash = object.metadata.labels?.[templateHashLabel];
+      return [above?.kind === 'Deployment' ? { ...object, spec: { ...object.spec, template: hashed(above, hash) } } : object];
+    }
     if (object.kind !== 'Pod') return [object];
     const owner = object.metadata.ownerReferences?.find((one) => one.controller) ?? object.metadata.ownerReferences?.[0];
     const maker = owner && byUid.get(owner.uid);
