@@ -250,3 +250,24 @@ spec:
   expect(most).toBe(2);
   expect(podsLike(world, 'each').map(markOf)).toEqual(Array.from({ length: nodes }, () => 'two'));
 });
+
+test("a job's program ends: known or told how long it works, else it is supposed to, and that is said; a pod by itself runs on", () => {
+  const world = ready();
+  const job = (name: string, policy: string, works = '') =>
+    `apiVersion: batch/v1\nkind: Job\nmetadata: {name: ${name}, namespace: space}\nspec: {template: {metadata: {annotations: {${works}}}, spec: {restartPolicy: ${policy}, containers: [{name: main, image: ${image}}]}}}\n---\n`;
+  send(world, job('plain', 'OnFailure') + job('long', 'Never', 'standin.example/works-seconds: "600"'));
+  send(
+    world,
+    `apiVersion: v1\nkind: Pod\nmetadata: {name: tool, namespace: space}\nspec: {restartPolicy: Never, containers: [{name: main, image: ${image}}]}\n`
+  );
+  world.runUntil(world.nowMs + 120_000);
+  const done = (name: string) => get(world, 'Job', name)!.status!.succeeded;
+  expect([done('plain'), done('long'), get(world, 'Pod', 'tool')!.status!.phase]).toEqual([1, 0, 'Running']);
+  const [pod] = world.store.list('Pod', 'space').filter((one) => one.metadata.labels?.['job-name'] === 'plain');
+  expect([pod!.spec.restartPolicy, pod!.status!.phase]).toEqual(['OnFailure', 'Succeeded']);
+  expect(world.store.eventsOf({ kind: 'Pod', namespace: 'space', name: pod!.metadata.name }).at(-1)!.message).toContain(
+    'supposed to have ended well'
+  );
+  world.runUntil(world.nowMs + 600_000);
+  expect(done('long')).toBe(1);
+});

@@ -77,8 +77,7 @@ export const jobs: Loop = {
         owner: job,
         name,
         template: job.spec.template,
-        labels: { 'job-name': job.metadata.name },
-        spec: { restartPolicy: 'Never' }
+        labels: { 'job-name': job.metadata.name }
       });
       if (!made) return;
     }

@@ -15,6 +15,7 @@ import { attachmentName } from '../../storage/attaching';
 import { fullMount, mountFault, ownerFault } from './mounts';
 import { killBy, probeFault, seenReadyMs, type Kill } from './probes';
 import { missingReferences, referenceSentence } from './references';
+import { workOf, worksMark } from './work';
 import {
   setContainers,
   showWait,
@@ -399,21 +400,25 @@ function warnOfOthers({ world, pod }: Turn): void {
   }
 }
 
-/** How long a pod's program works before it ends by itself; undefined for one that runs on. */
-const workOf = (pod: Pod): ImageCard['worksMs'] =>
-  pod.spec.restartPolicy === 'Never' ? imageCard(pod.spec.containers[0]?.image ?? '').worksMs : undefined;
-
 /** A job's work: it takes its time, then the pod has succeeded, or failed where the disk that it prepares is worn. */
 export function workStage(turn: Turn): void {
   const { world, pod, key } = turn;
-  if (turn.state.dueMs === undefined) world.begin(subjectOf(turn), 'working');
-  if (working(turn, 'work', () => world.duration('working', `${key}#${pod.metadata.uid}`, workOf(pod)))) return;
+  const work = workOf(pod);
+  if (turn.state.dueMs === undefined) world.begin(subjectOf(turn), 'working', work?.spanMs);
+  if (working(turn, 'work', () => world.duration('working', `${key}#${pod.metadata.uid}`, work?.spanMs))) return;
   world.end(subjectOf(turn), 'working');
   const disk = world.store.get('Disk', '', pod.metadata.labels?.[diskLabel] ?? '');
   const failed = disk?.spec.worn === true || disk?.spec.holds !== undefined;
   const why = disk?.spec.worn ? 'write errors' : `it carries a ${disk?.spec.holds}`;
+  if (failed && pod.spec.restartPolicy === 'OnFailure') return crashes(turn, `The disk ${disk.metadata.name} can't be prepared: ${why}.`);
   step(turn, { stage: 'run' });
   const state = { terminated: { exitCode: failed ? 1 : 0, reason: failed ? 'Error' : 'Completed' } };
   const ended = setContainers(turn, state, { phase: failed ? 'Failed' : 'Succeeded' });
   if (failed) world.event(ended, 'Failed', `The disk ${disk.metadata.name} can't be prepared: ${why}.`, 'Warning');
+  else if (work?.supposed)
+    world.event(
+      ended,
+      'Completed',
+      `What its program does isn't known here: it is supposed to have ended well. ${worksMark} says how long it works.`
+    );
 }
