@@ -197,3 +197,26 @@ test('a claim that a pod has for itself alone is made with it, named after it, a
   expect(nodeOf(world, 'q')).toBeUndefined();
   expect(eventsAbout(world, 'Pod', 'q').join()).toContain("q-d is not the pod's own");
 });
+
+test('room is made on whatever node of a large cluster, not on the first ones alone', () => {
+  const world = ready();
+  const [first] = world.store.nodes();
+  // A hundred and fifty nodes on which nobody stands who could go, before the one that counts.
+  for (let i = 0; i < 150; i += 1)
+    world.put({
+      ...first!,
+      metadata: { name: `full-${String(i).padStart(3, '0')}`, labels: { kind: 'full' } },
+      status: { ...first!.status, allocatable: { cpu: '10m', memory: '1Mi', pods: '10' } }
+    });
+  world.put({
+    ...first!,
+    metadata: { name: 'zz-last', labels: { last: 'yes' } },
+    status: { ...first!.status, allocatable: { cpu: '1', memory: '4Gi', pods: '10' } }
+  });
+  send(world, priority('high', 1_000) + asking('low', 'requests: {cpu: 900m}', 'nodeSelector: {last: "yes"}'));
+  world.runSettled();
+  expect(nodeOf(world, 'low')).toBe('zz-last');
+  send(world, asking('loud', 'requests: {cpu: 900m}', 'nodeSelector: {last: "yes"}, priorityClassName: high'));
+  world.runUntil(world.nowMs + 60_000);
+  expect(nodeOf(world, 'loud')).toBe('zz-last');
+});

@@ -1,6 +1,7 @@
 /* How pods start and are kept running. Sources: "Init Containers", "Sidecar Containers", "Liveness, Readiness, and Startup Probes", Probe v1 core. */
 import { expect, test } from 'vitest';
-import { askOf, conditionOf, isReady } from '$core/model';
+import { askOf, conditionOf, isReady, type Pod } from '$core/model';
+import { probeFault } from '$core/standin';
 import { rootLine } from '$core/rootline';
 import { closed, objects } from '../help';
 import { eventsAbout, get, image, pod, ready, send } from './help';
@@ -88,6 +89,12 @@ test('liveness that is too hasty for the start, or asks at a dead port, starts t
   expect([restarts('patient'), isReady(get(world, 'Pod', 'patient'))]).toEqual([0, true]);
   expect(restarts('deaf')).toBeGreaterThan(1);
   expect(eventsAbout(world, 'Pod', 'deaf').join()).toContain('asks at port 81, where nobody listens');
+});
+
+test('a program that shows certificates and takes no plain calls does not listen at its plain port', () => {
+  const [made] = objects(listener('safe', 'env: [{name: TLS, value: "on"}], readinessProbe: {tcpSocket: {port: 7110}}'));
+  const [plain] = objects(listener('plain', 'readinessProbe: {tcpSocket: {port: 7110}}'));
+  expect([probeFault(made as Pod), probeFault(plain as Pod)]).toEqual([{ container: 'main', port: 7110 }, undefined]);
 });
 
 test('readiness is seen at a look, after its delay, and as often as it has to succeed', () => {

@@ -58,6 +58,10 @@ export const plain: readonly Section[] = [
       [{ hard: { 'requests.storage': '40Gi', 'count/pods': '4', 'fast.storageclass.storage.k8s.io/requests.storage': '4Gi' } }],
       [{ hard: { pods: 'many' } }, 'hard.pods'],
       [{ hard: { 'a b': '4' } }, 'hard.a b'],
+      [{ hard: { pods: '-1' } }, 'hard.pods'],
+      [{ hard: { pods: '1.5' } }, 'hard.pods'],
+      [{ hard: { 'count/jobs.batch': '500m' } }, 'hard.count/jobs.batch'],
+      [{ hard: { 'requests.cpu': '500m' } }],
       [{ scopes: ['BestEffort'] }],
       [{ scopes: ['Best'] }, 'scopes[0]']
     ],

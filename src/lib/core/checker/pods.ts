@@ -40,6 +40,14 @@ function podPlacesOf(context: DraftContext): PodPlace[] {
   });
 }
 
+/** The labels of all pods that stand in a namespace, or that somebody makes there. */
+export const labelsIn = (context: DraftContext, namespace: string) => [
+  ...(['StatefulSet', 'Deployment', 'DaemonSet', 'Job'] as const).flatMap((kind) =>
+    context.all(kind, namespace).map((one) => one.spec.template.metadata?.labels)
+  ),
+  ...context.all('Pod', namespace).map((one) => one.metadata.labels)
+];
+
 /** A container with its place. */
 export interface ContainerPlace extends PodPlace {
   readonly container: Container;

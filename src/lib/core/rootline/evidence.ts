@@ -52,6 +52,13 @@ export function driverOfPlace(facts: Facts, place: ClaimPlace): string | undefin
 /** Whether a claim has its volume. */
 export const isBound = ({ claim }: ClaimPlace): boolean => claim?.status?.phase === 'Bound';
 
+/** The same of whoever makes pods, or of the replica sets that do it for a deployment. */
+export function lastOfMaker(facts: Facts, maker: ApiObject | undefined, reasons: readonly string[]): Evidence | undefined {
+  if (!maker) return undefined;
+  const between = maker.kind === 'Deployment' ? facts.ownedBy(maker.metadata.uid ?? '-').filter((one) => one.kind === 'ReplicaSet') : [];
+  return [maker, ...between].map((one) => lastEvent(facts, one, reasons)).find((one) => one);
+}
+
 /** Whether a claim's volume is attached where the member stands. A dump of a real cluster names its attachments in its own way. */
 export function isAttached({ facts, pod }: Position, { claim }: ClaimPlace): boolean {
   const node = pod?.spec.nodeName;

@@ -12,10 +12,12 @@ import {
   type Facts,
   type Job,
   type Pod,
+  type ReplicaSet,
   type Snapshot,
   type StatefulSet,
   type Volume
 } from '../model';
+import { jobState } from '../standin';
 import type { ClaimPlace, Position } from './types';
 
 /** A claim as a member sees it: the object where it exists, else what a template will ask for. */
@@ -92,28 +94,36 @@ export const setPositions = (facts: Facts, set: StatefulSet): Position[] =>
   ordinalsOf(set).map((ordinal) => memberPosition(facts, set, ordinal));
 
 type Maker = Deployment | DaemonSet | Job;
-/** How many pods a maker wants at a time. */
-const wantedOf = (maker: Maker): number =>
-  maker.kind === 'Deployment' ? (maker.spec.replicas ?? 1) : maker.kind === 'DaemonSet' ? (maker.status?.desiredNumberScheduled ?? 0) : 1;
+
+/**
+ * The position of a pod that somebody should make and hasn't.
+ * @param maker who makes it, where that is not whoever was asked about: a deployment's replica set
+ */
+export function unmadePosition(facts: Facts, owner: Maker | ReplicaSet, maker: Maker | ReplicaSet = owner): Position {
+  const namespace = owner.metadata.namespace ?? '';
+  const { template } = maker.spec;
+  return {
+    facts,
+    namespace,
+    podName: `${owner.metadata.name}-…`,
+    ...(template ? { spec: template.spec } : {}),
+    labels: template?.metadata?.labels ?? {},
+    maker,
+    claims: template ? claimsOf(template.spec).map((name) => claimPlace(facts, namespace, name)) : []
+  };
+}
+
+/** How many pods a maker wants at a time; none of a job that has ended, or is suspended. */
+function wantedOf(maker: Maker): number {
+  if (maker.kind === 'Deployment') return maker.spec.replicas ?? 1;
+  if (maker.kind === 'DaemonSet') return maker.status?.desiredNumberScheduled ?? 0;
+  return jobState(maker) === 'running' && !maker.spec.suspend ? 1 : 0;
+}
 
 /** The positions of a maker's pods; one more where some aren't made, so that it is told why. */
 export function makerPositions(facts: Facts, maker: Maker): Position[] {
   const pods = podsMadeBy(facts, maker);
   const positions = pods.map((pod) => podPosition(facts, pod));
   const living = pods.filter((one) => !one.metadata.deletionTimestamp).length;
-  if (living >= wantedOf(maker) || (maker.kind === 'Job' && pods.length)) return positions;
-  const { template } = maker.spec;
-  const namespace = maker.metadata.namespace ?? '';
-  return [
-    ...positions,
-    {
-      facts,
-      namespace,
-      podName: `${maker.metadata.name}-…`,
-      spec: template.spec,
-      labels: template.metadata?.labels ?? {},
-      maker,
-      claims: claimsOf(template.spec).map((name) => claimPlace(facts, namespace, name))
-    }
-  ];
+  return living >= wantedOf(maker) ? positions : [...positions, unmadePosition(facts, maker)];
 }

@@ -22,7 +22,7 @@ export { stepSpans, type Step, type StepId, type SpanMs } from './clock/steps';
 export { Schedule } from './clock/schedule';
 export { loops } from './control';
 export { missingReferences, referenceSentence, referencesOf } from './control/nodes/agent/references';
-export { killBy, probeFault, seenReadyMs } from './control/nodes/agent/probes';
+export { deadPort, killBy, probeFault, seenReadyMs } from './control/nodes/agent/probes';
 export { attachmentName } from './control/storage/attaching';
 export { fullMount, mountFault, mountsOf, ownerFault, userOf, type MountFault } from './control/nodes/agent/mounts';
 export { volumeFault, volumeFits, type VolumeFault } from './control/storage/premade';
@@ -98,6 +98,7 @@ export {
   type EnginePart,
   type PoolPart,
   isKnownImage,
+  listensAt,
   ordinaryMib
 } from './provider/images';
 export { pullOf } from './provider/registry';

@@ -91,12 +91,18 @@ export function node(at: At): void {
   }
 }
 
+/** What a quota counts one by one. Source: "Resource Quotas", object count quota. */
+const wholeCounts = /^(count\/.*|pods|services(\..*)?|secrets|configmaps|persistentvolumeclaims|resourcequotas|replicationcontrollers)$/;
+
 /** Source: ResourceQuotaSpec v1 core. */
 export function quota(at: At): void {
   for (const [name, value] of at.of('spec', 'hard').entries) {
     const fault = qualified(name.replace(/^count\//, ''));
     if (fault) value.refuse(`has a name that ${fault}`, 'Write, say, requests.storage or count/pods.');
     if (!isQuantity(String(value.value))) value.refuseValue('is no quantity', 'Write a number with a suffix, e.g. 40Gi.', 'bad-quantity');
+    else if (milliCpuOf(value.value as string) < 0) value.refuseValue('is less than nothing', 'Write 0 or more.', 'bad-quantity');
+    else if (wholeCounts.test(name) && milliCpuOf(value.value as string) % 1_000 !== 0)
+      value.refuseValue('is no whole number', 'Write how many.', 'bad-quantity');
   }
   at.of('spec', 'scopes').items.forEach((one) =>
     one.oneOf(['Terminating', 'NotTerminating', 'BestEffort', 'NotBestEffort', 'PriorityClass', 'CrossNamespacePodAffinity'])

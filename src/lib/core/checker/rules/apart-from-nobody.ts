@@ -1,6 +1,6 @@
 import { selectorMatches } from '../../model';
 import { join, service, set } from '../examples';
-import { podPlaces } from '../pods';
+import { labelsIn, podPlaces } from '../pods';
 import { rule, change, hit } from '../rule';
 
 const apart = (label: string): string =>
@@ -18,11 +18,7 @@ export default rule({
       (spec.affinity?.podAntiAffinity?.requiredDuringSchedulingIgnoredDuringExecution ?? []).flatMap((term, i) => {
         // Whom a term of other namespaces means isn't known from the draft.
         if (term.namespaces?.length || term.namespaceSelector !== undefined || selectorMatches(term.labelSelector, labels)) return [];
-        const others = [
-          ...context.all('StatefulSet', namespace).map((one) => one.spec.template.metadata?.labels),
-          ...context.all('Deployment', namespace).map((one) => one.spec.template.metadata?.labels),
-          ...context.all('Pod', namespace).map((one) => one.metadata.labels)
-        ];
+        const others = labelsIn(context, namespace);
         if (others.some((one) => selectorMatches(term.labelSelector, one))) return [];
         const at = [...path, 'affinity', 'podAntiAffinity', 'requiredDuringSchedulingIgnoredDuringExecution', i, 'labelSelector'];
         const own =

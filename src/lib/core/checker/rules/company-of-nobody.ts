@@ -1,6 +1,6 @@
 import { deployment, join } from '../examples';
 import { selectorMatches, type LabelSelector } from '../../model';
-import { podPlaces } from '../pods';
+import { labelsIn, podPlaces } from '../pods';
 import { hit, rule } from '../rule';
 
 interface Term {
@@ -25,13 +25,7 @@ export default rule({
       return (affinity?.podAffinity?.requiredDuringSchedulingIgnoredDuringExecution ?? []).flatMap((one, i) => {
         if (!one.labelSelector || one.namespaceSelector || selectorMatches(one.labelSelector, labels)) return [];
         const spaces = one.namespaces ?? [namespace];
-        const makers = (['StatefulSet', 'Deployment', 'DaemonSet', 'Job'] as const).flatMap((kind) =>
-          spaces.flatMap((space) => context.all(kind, space))
-        );
-        const all = [
-          ...makers.map((two) => two.spec.template.metadata?.labels),
-          ...spaces.flatMap((space) => context.all('Pod', space)).map((two) => two.metadata.labels)
-        ];
+        const all = spaces.flatMap((space) => labelsIn(context, space));
         if (all.some((two) => selectorMatches(one.labelSelector, two))) return [];
         return [
           hit(

@@ -1,5 +1,6 @@
 import { deployment, join } from '../examples';
 import { selectorMatches } from '../../model';
+import { labelsIn } from '../pods';
 import { hit, rule } from '../rule';
 
 const policy = (labels: string): string =>
@@ -16,11 +17,7 @@ export default rule({
     context.written('NetworkPolicy').flatMap((on) => {
       const space = on.object.metadata.namespace ?? 'default';
       const selector = on.object.spec?.podSelector;
-      const makers = (['StatefulSet', 'Deployment', 'DaemonSet', 'Job'] as const).flatMap((kind) => context.all(kind, space));
-      const labels = [
-        ...makers.map((one) => one.spec.template.metadata?.labels),
-        ...context.all('Pod', space).map((one) => one.metadata.labels)
-      ];
+      const labels = labelsIn(context, space);
       if (!selector || !labels.length || labels.some((one) => selectorMatches(selector, one))) return [];
       return [
         hit(

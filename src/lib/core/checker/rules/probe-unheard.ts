@@ -1,5 +1,5 @@
 import { pod } from '../examples';
-import { imageCard, isKnownImage } from '../../standin';
+import { deadPort, listensAt } from '../../standin';
 import { containerPlaces } from '../pods';
 import { change, hit, rule } from '../rule';
 
@@ -14,14 +14,12 @@ export default rule({
   good: pod({ image, container: 'readinessProbe: {tcpSocket: {port: 7110}}' }),
   check: (context) =>
     containerPlaces(context, false).flatMap(({ on, container, at }) => {
-      const listens = isKnownImage(container.image) ? imageCard(container.image).ports : undefined;
+      const listens = listensAt(container);
       if (!listens?.length) return [];
       return (['readinessProbe', 'livenessProbe', 'startupProbe'] as const).flatMap((field) => {
-        const probe = container[field];
-        const how = probe?.tcpSocket ? 'tcpSocket' : 'httpGet';
-        const asked = probe?.[how]?.port;
-        const port = typeof asked === 'string' ? container.ports?.find((one) => one.name === asked)?.containerPort : asked;
-        if (asked === undefined || (port !== undefined && listens.includes(port))) return [];
+        const asked = deadPort(container, container[field]);
+        if (asked === undefined) return [];
+        const how = container[field]?.tcpSocket ? 'tcpSocket' : 'httpGet';
         const path = [...at, field, how, 'port'];
         return [
           hit(

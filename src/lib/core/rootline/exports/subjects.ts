@@ -1,5 +1,4 @@
 import {
-  claimsOf,
   conditionOf,
   isReady,
   nodeReady,
@@ -20,7 +19,7 @@ import {
 } from '../../model';
 import { eventsAbout, replicasOf, saidIn, scopeIn, tellingPart, timeOf } from '../../exports';
 import { compact, field, look } from '../evidence';
-import { claimPlace, podPosition } from '../position';
+import { podPosition, unmadePosition } from '../position';
 import type { Position } from '../types';
 import { nodeFault } from './node';
 import { brokenBy, evidenceOf, placed, remedyFor, underWay, type Placed } from './place';
@@ -29,10 +28,6 @@ import { stageOf } from './stage';
 
 /** Whoever makes pods, but for sets. */
 export type Owner = Deployment | ReplicaSet | DaemonSet | Job;
-
-/** Claims that a pod's own volumes make: `<pod>-<volume>`. Source: the cluster API's "Ephemeral Volumes", generic ephemeral volumes. */
-const ownClaims = (pod: Pod): string[] =>
-  (pod.spec.volumes ?? []).flatMap((one) => ((one as { ephemeral?: unknown }).ephemeral ? [`${pod.metadata.name}-${one.name}`] : []));
 
 /** Where one looks from when one asks about a pod, with all its claims and its maker. */
 export function podPlace(facts: Facts, pod: Pod): Position {
@@ -43,8 +38,7 @@ export function podPlace(facts: Facts, pod: Pod): Position {
     owner && ['ReplicaSet', 'DaemonSet', 'Job', 'StatefulSet'].includes(owner.kind)
       ? facts.get(owner.kind as 'ReplicaSet', namespace, owner.name)
       : undefined;
-  const more = ownClaims(pod).map((name) => claimPlace(facts, namespace, name));
-  return { ...at, claims: [...at.claims, ...more], ...(maker ? { maker } : {}) };
+  return { ...at, ...(maker ? { maker } : {}) };
 }
 
 const revision = 'deployment.kubernetes.io/revision';
@@ -69,26 +63,14 @@ const wantedOf = (owner: Owner): number => (owner.kind === 'Job' ? 1 : replicasO
 /** The positions of an owner's pods; one more where pods are missing, so that it is told why. */
 export function ownerPositions(facts: Facts, owner: Owner): Position[] {
   const pods = podsOf(facts, owner);
-  const namespace = owner.metadata.namespace ?? '';
   const newest = owner.kind === 'Deployment' ? replicaSetsOf(facts, owner)[0] : undefined;
   const positions = pods.map((pod) => podPlace(facts, pod));
   const ended = owner.kind === 'Job' && pods.length > 0;
   const living = pods.filter((one) => stageOf(one) !== 'going').length;
   if (ended || living >= wantedOf(owner)) return positions;
-  const { template } = (newest ?? owner).spec;
-  const spec = template?.spec;
-  return [
-    ...positions,
-    {
-      facts,
-      namespace,
-      podName: `${owner.metadata.name}-…`,
-      ...(spec ? { spec } : {}),
-      labels: template?.metadata?.labels ?? {},
-      maker: newest ?? owner,
-      claims: pods.length || !spec ? [] : claimsOf(spec).map((name) => claimPlace(facts, namespace, name))
-    }
-  ];
+  const missing = unmadePosition(facts, owner, newest ?? owner);
+  // What the pods that stand say of their claims is enough.
+  return [...positions, pods.length ? { ...missing, claims: [] } : missing];
 }
 
 /** A service by itself: does it lead to anybody? */

@@ -11,7 +11,7 @@ import {
   type Pod
 } from '../../model';
 import { clusterVersion, driverAnswers, driverCard, driverPartOf, driverPods, installFor, installObjects, pluginOn } from '../../standin';
-import { compact, driverOfPlace, field, isAttached, isBound, lastEvent, look, madeMs, ref, waitingOf } from '../evidence';
+import { compact, driverOfPlace, field, isAttached, isBound, lastEvent, lastOfMaker, look, madeMs, ref, waitingOf } from '../evidence';
 import type { ClaimPlace, Evidence, JointRule, Look, Position } from '../types';
 
 /** The workload that makes a driver's part, for events about pods that it could not make. */
@@ -35,8 +35,7 @@ function partLook(facts: Facts, driver: string, part: 'controller' | 'node', pod
       event: lastEvent(facts, pod, ['FailedScheduling', 'Failed', 'FailedMount', 'BackOff', 'Unhealthy'])
     }))
     .find((one) => one.event);
-  const between = maker ? facts.ownedBy(maker.metadata.uid ?? '-').filter((one) => one.kind === 'ReplicaSet') : [];
-  const failed = maker && [maker, ...between].map((one) => lastEvent(facts, one, ['FailedCreate'])).find((one) => one);
+  const failed = lastOfMaker(facts, maker, ['FailedCreate']);
   const evidence: Evidence[] = compact([
     stuck?.event,
     failed,

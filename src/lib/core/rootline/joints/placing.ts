@@ -12,7 +12,7 @@ import {
   type PlaceFault,
   type Shut
 } from '../../standin';
-import { compact, field, lastEvent, look, madeMs, ref } from '../evidence';
+import { compact, field, lastEvent, lastOfMaker, look, madeMs, ref } from '../evidence';
 import type { Evidence, JointRule, Look, Position, Remedy } from '../types';
 
 const remedies: Record<PlaceFault, string> = {
@@ -172,8 +172,7 @@ function notMade(at: Position): Look {
   const { facts, set, maker, ordinal, namespace, podName } = at;
   const label = podName ?? '–';
   const owner = set ?? maker;
-  const between = owner?.kind === 'Deployment' ? facts.ownedBy(owner.metadata.uid ?? '-').filter((one) => one.kind === 'ReplicaSet') : [];
-  const failed = owner && [owner, ...between].map((one) => lastEvent(facts, one, ['FailedCreate'])).find((one) => one);
+  const failed = lastOfMaker(facts, owner, ['FailedCreate']);
   const shut = failed && shutOut(at);
   if (shut && owner)
     return look('broken', label, `can't be made: ${shut.message}`, {

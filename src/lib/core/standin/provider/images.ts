@@ -1,5 +1,5 @@
 import { CoreError, hash32 } from '../../shared';
-import { makerOf, type Pod, type PodSpec } from '../../model';
+import { makerOf, type Container, type Pod, type PodSpec } from '../../model';
 import type { SpanMs } from '../clock/steps';
 import { engineCards, type EngineId, type EnginePart, type ImageVersion } from '../cards/engines';
 import { driverCards } from './drivers';
@@ -153,6 +153,13 @@ export function imageCard(image: string): ImageCard {
     known.set(image, card);
   }
   return card;
+}
+
+/** The ports at which a container's program listens; undefined where that isn't known. One that shows certificates may take no plain calls. */
+export function listensAt({ image, env = [] }: Container): readonly number[] | undefined {
+  const { ports, tlsAlone } = imageCard(image);
+  const shows = tlsAlone === true && env.some(({ name, value }) => name === 'TLS' && value === 'on');
+  return shows ? ports?.slice(1) : ports;
 }
 
 /** Whether anything is known of an image; of others size and times are supposed. */

@@ -40,13 +40,9 @@ function written({ spec: { template } }: ReplicaSet): ReplicaSet['spec']['templa
   return template && { ...template, metadata: { ...template.metadata, labels } };
 }
 
-/**
- * Whether a replica set is of the template that its deployment has now. One that was read without its template, of a real cluster, is taken
- * for it while it has members.
- */
+/** Whether a replica set is of the template that its deployment has now. */
 function isNewest(set: ReplicaSet, deployment: Deployment): boolean {
   const { template } = deployment.spec;
-  if (!set.spec.template) return sizeOf(set) > 0;
   return (
     set.metadata.labels?.[templateHashLabel] === revisionOf(template) ||
     same(written(set), { ...template, metadata: { labels: {}, ...template.metadata } })

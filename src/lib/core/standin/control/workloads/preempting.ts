@@ -55,20 +55,19 @@ function victimsOn(places: Places, pod: Pod, claims: PodClaims, node: Node): Pod
   return lower.filter((one) => gone.has(one.metadata.uid ?? ''));
 }
 
-/** So many nodes are looked at when somebody has to make room; made up. */
-const mostNodes = 100;
+/** So many nodes on which somebody could make room are compared; made up. */
+const enoughNodes = 100;
 
 /**
  * Makes room for a pod that fits nowhere, where pods that matter less stand: on the node where the fewest guarded, and the least weighty,
  * have to go. Source: the cluster API's "Pod Priority and Preemption".
- * @returns whether room is being made
  */
-export function makeRoom(world: ClusterAccess, places: Places, pod: Pod, claims: PodClaims): boolean {
+export function makeRoom(world: ClusterAccess, places: Places, pod: Pod, claims: PodClaims): void {
   const mine = priorityOf(pod);
-  if (pod.spec.preemptionPolicy === 'Never' || mine <= 0) return false;
+  if (pod.spec.preemptionPolicy === 'Never' || mine <= 0) return;
   const nominated = (pod.status as { nominatedNodeName?: string } | undefined)?.nominatedNodeName;
   const leaving = (node: string) => world.store.podsOn(node).some((one) => one.metadata.deletionTimestamp && priorityOf(one) < mine);
-  if (nominated !== undefined && leaving(nominated)) return true;
+  if (nominated !== undefined && leaving(nominated)) return;
   const weigh = (victims: readonly Pod[]) => [
     victims.filter((one) => guarded(world.store, one)).length,
     Math.max(...victims.map(priorityOf)),
@@ -76,14 +75,17 @@ export function makeRoom(world: ClusterAccess, places: Places, pod: Pod, claims:
     victims.length
   ];
   let best: { node: Node; victims: Pod[]; weight: number[] } | undefined;
-  for (const node of world.store.nodes().slice(0, mostNodes)) {
+  let found = 0;
+  for (const node of world.store.nodes()) {
+    if (found >= enoughNodes) break;
     const victims = victimsOn(places, pod, claims, node);
     if (!victims?.length) continue;
+    found += 1;
     const weight = weigh(victims);
     const at = weight.findIndex((one, i) => one !== best?.weight[i]);
     if (!best || (at >= 0 && weight[at]! < best.weight[at]!)) best = { node, victims, weight };
   }
-  if (!best) return false;
+  if (!best) return;
   for (const one of best.victims) {
     const says = `Makes room on ${best.node.metadata.name} for ${idOf(pod)}, which matters more.`;
     world.event(one, 'Preempted', says, 'Warning');
@@ -91,5 +93,4 @@ export function makeRoom(world: ClusterAccess, places: Places, pod: Pod, claims:
   }
   const now = world.store.get('Pod', pod.metadata.namespace ?? '', pod.metadata.name);
   if (now) world.put({ ...now, status: { ...now.status, nominatedNodeName: best.node.metadata.name } });
-  return true;
 }

@@ -1,5 +1,5 @@
 import type { Container, Pod, Probe } from '../../../../model';
-import { imageCard } from '../../../provider/images';
+import { listensAt } from '../../../provider/images';
 
 /** What a probe does where it doesn't say, in s and tries. Source: Probe v1 core, defaults. */
 const usual = { periodSeconds: 10, failureThreshold: 3, successThreshold: 1 };
@@ -16,9 +16,10 @@ const ms = (probe: Probe) => {
 };
 
 /** The port that a probe asks at, where the program of a known image doesn't listen; undefined where it answers, or that can't be told. */
-function deadPort({ image, ports = [] }: Container, probe: Probe | undefined): number | string | undefined {
+export function deadPort(container: Container, probe: Probe | undefined): number | string | undefined {
+  const { ports = [] } = container;
   const asked = probe?.tcpSocket?.port ?? probe?.httpGet?.port;
-  const listens = imageCard(image).ports;
+  const listens = listensAt(container);
   const port = typeof asked === 'string' ? ports.find((one) => one.name === asked)?.containerPort : asked;
   return asked !== undefined && listens && (port === undefined || !listens.includes(port)) ? asked : undefined;
 }
