@@ -2,7 +2,7 @@
 import { readFileSync, writeFileSync } from 'node:fs';
 import { rules } from '../src/lib/core/checker';
 import { phrases, rows } from '../src/lib/core/exports';
-import { notPlayedValues, playedFields } from '../src/lib/core/standin';
+import { gatedFields, notPlayedValues, playedFields } from '../src/lib/core/standin';
 
 const levels = { error: 'Errors: it will not work', warning: 'Warnings: it works until it hurts', note: 'Notes: worth knowing' } as const;
 const parts = (Object.keys(levels) as (keyof typeof levels)[]).map((level) => {
@@ -38,6 +38,9 @@ const silent = ['| Part | Fields | Instead |', '| --- | --- | --- |'].concat(
       bySaid.set(says, [...(bySaid.get(says) ?? []), field === '*' ? 'all' : `\`${field}\``]);
     return [...bySaid].map(([says, fields]) => `| ${part} | ${fields.join(', ')} | ${says} |`);
   }),
+  Object.entries(gatedFields).map(
+    ([place, gate]) => `| ${place.replace('.', ' | `')}\` | nothing follows from it where the gate ${gate} is shut |`
+  ),
   Object.entries(notPlayedValues).flatMap(([place, one]) =>
     Object.entries(one).map(([value, says]) => `| ${place.replace('.', ' | `')}: ${value}\` | ${says} |`)
   )

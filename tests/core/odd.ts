@@ -147,6 +147,43 @@ export const seeds: Record<string, unknown>[] = [
     kind: 'Topic',
     metadata: meta('topic'),
     spec: { workload: 'one', partitions: 3, copies: 2, least: 1 }
+  },
+  {
+    apiVersion: 'storage.k8s.io/v1',
+    kind: 'VolumeAttributesClass',
+    metadata: { name: 'one' },
+    driverName: 'block.standin.example',
+    parameters: { speed: 'fast' }
+  },
+  { apiVersion: 'v1', kind: 'PersistentVolumeClaim', metadata: meta('one'), spec: { ...claim, volumeAttributesClassName: 'one' } },
+  {
+    apiVersion: 'storage.k8s.io/v1',
+    kind: 'CSIStorageCapacity',
+    metadata: meta('room'),
+    storageClassName: 'steady-block',
+    nodeTopology: {},
+    capacity: '5Gi'
+  },
+  {
+    apiVersion: 'storage.k8s.io/v1',
+    kind: 'CSIDriver',
+    metadata: { name: 'block.standin.example' },
+    spec: { storageCapacity: true }
+  },
+  {
+    apiVersion: 'v1',
+    kind: 'Pod',
+    metadata: meta('hooked'),
+    spec: {
+      containers: [
+        {
+          name: 'main',
+          image: 'shelf.standin.example/tools/t:1',
+          lifecycle: { postStart: { exec: { command: ['sleep', '7'] } }, preStop: { httpGet: { port: 80 } } }
+        }
+      ],
+      volumes: [{ name: 'd', hostPath: { path: '/data/a', type: 'DirectoryOrCreate' } }]
+    }
   }
 ];
 
@@ -231,6 +268,11 @@ const fields = [
   'spec.claimRef',
   'spec.dataSource',
   'spec.volumeMode',
+  'spec.volumeAttributesClassName',
+  'spec.storageCapacity',
+  'spec.updateStrategy.rollingUpdate.maxUnavailable',
+  'capacity',
+  'nodeTopology',
   'spec.storageClassName',
   'spec.accessModes',
   'spec.persistentVolumeReclaimPolicy',

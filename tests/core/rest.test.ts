@@ -11,7 +11,7 @@ import { roomy } from './roomy';
  * only looks again after waits; no loop fails. (An invariant of this program; no outside source.)
  */
 const deeds = fc.array(
-  fc.record({ which: fc.nat(1), what: fc.constantFrom('remove', 'keep', 'force', 'again', 'write', 'ahead'), ms: fc.nat(90_000) }),
+  fc.record({ which: fc.nat(1), what: fc.constantFrom('remove', 'keep', 'last', 'force', 'again', 'write', 'ahead'), ms: fc.nat(90_000) }),
   {
     maxLength: 3
   }
@@ -22,6 +22,8 @@ const runs = Number(process.env.REST_RUNS ?? 500);
 
 test('everything comes to rest: whatever is taken, alone or in pairs, and taken away again', () => {
   const base = roomy({ nodes: 1 });
+  const [ground] = base.store.list('Ground');
+  base.put({ ...ground!, spec: { ...ground!.spec, featureGates: ['MaxUnavailableStatefulSet', 'VolumeAttributesClass'] } });
   const saved = structuredClone(base.save()) as Snapshot;
   let taken = 0;
   let asked = 0;
@@ -45,7 +47,8 @@ test('everything comes to rest: whatever is taken, alone or in pairs, and taken 
         const object = kept[which % kept.length]!;
         const ref: Ref = refOf(object);
         world.runUntil(world.nowMs + ms, 20_000);
-        if (what === 'remove' || what === 'keep') world.act({ type: 'remove', ref, keepMembers: what === 'keep' });
+        if (what === 'remove' || what === 'keep' || what === 'last')
+          world.act({ type: 'remove', ref, keepMembers: what === 'keep', foreground: what === 'last' });
         else if (what === 'force')
           for (const one of world.store.list('Pod', 'default')) world.act({ type: 'remove', ref: refOf(one), force: true });
         else if (what === 'again') world.act({ type: 'send', objects: [object] });

@@ -93,3 +93,18 @@ test("a pod with somebody's finalizer ends its containers and stays until it is 
   world.runSettled();
   expect(get(world, 'Pod', 'kept')).toBeUndefined();
 });
+
+test('a forced pod that a finalizer holds goes when that is taken off, though its node is not heard of', () => {
+  const world = ready();
+  const held = pod('kept').replace('name: kept', 'name: kept, finalizers: [example.test/hold]');
+  send(world, held);
+  world.runSettled();
+  send(world, outage(`cut: [[${nodeOf(world, 'kept')}]]`));
+  world.runUntil(world.nowMs + minute);
+  force(world, 'kept');
+  world.runUntil(world.nowMs + minute);
+  expect(get(world, 'Pod', 'kept')).toBeDefined();
+  send(world, held.replace('[example.test/hold]', '[]'));
+  world.runUntil(world.nowMs + 1_000);
+  expect(get(world, 'Pod', 'kept')).toBeUndefined();
+});

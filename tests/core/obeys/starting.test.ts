@@ -1,10 +1,10 @@
-/* How pods start and are kept running. Sources: "Init Containers", "Sidecar Containers", "Liveness, Readiness, and Startup Probes", Probe v1 core. */
+/* How pods start and are kept running. Sources: "Init Containers", "Sidecar Containers", "Liveness, Readiness, and Startup Probes", Probe v1 core; "Container Lifecycle Hooks"; HostPathVolumeSource v1 core. */
 import { expect, test } from 'vitest';
 import { askOf, conditionOf, isReady, type Pod } from '$core/model';
 import { probeFault } from '$core/standin';
 import { rootLine } from '$core/rootline';
-import { closed, objects } from '../help';
-import { eventsAbout, get, image, pod, ready, send } from './help';
+import { closed, firstBreak, objects, ref } from '../help';
+import { alter, eventsAbout, get, image, pod, ready, remove, send } from './help';
 
 const inits = (list: string) => `initContainers: [${list}]`;
 const one = (name: string, more = '') => `{name: ${name}, image: ${image}${more ? `, ${more}` : ''}}`;
@@ -113,4 +113,59 @@ test('readiness is seen at a look, after its delay, and as often as it has to su
   const seen = (name: string) => Date.parse(conditionOf(get(world, 'Pod', name)!.status!.conditions, 'Ready')!.lastTransitionTime!);
   expect(seen('twice') - seen('late')).toBeGreaterThan(35_000);
   expect(seen('late') - seen('plain')).toBeGreaterThan(40_000);
+});
+
+test('a container runs once its postStart handler is done; one that fails ends it, and it is tried again', () => {
+  const world = ready();
+  const hook = (name: string, lifecycle: string) =>
+    `apiVersion: v1\nkind: Pod\nmetadata: {name: ${name}, namespace: space}\nspec: {containers: [{name: main, image: ${image}, lifecycle: {${lifecycle}}}]}\n---\n`;
+  send(world, hook('plain', '') + hook('slow', 'postStart: {exec: {command: [sh, -c, "prepare; sleep 40 && mark"]}}'));
+  send(world, hook('fails', 'postStart: {tcpSocket: {port: 80}}'));
+  world.runUntil(world.nowMs + 35_000);
+  const state = (name: string) => get(world, 'Pod', name)!.status!.containerStatuses?.[0]?.state;
+  expect([state('plain')?.running !== undefined, state('slow')?.running]).toEqual([true, undefined]);
+  expect(state('fails')?.waiting?.reason).toBe('CrashLoopBackOff');
+  expect(eventsAbout(world, 'Pod', 'fails').join()).toContain('FailedPostStartHook: The postStart handler of main fails: tcpSocket');
+  world.runUntil(world.nowMs + 30_000);
+  expect(state('slow')?.running).toBeDefined();
+});
+
+test('the time of a preStop handler is part of the grace: a pod ends after it, or when its grace is over', () => {
+  const world = ready();
+  const leaving = (name: string, seconds: number, grace: number) =>
+    `apiVersion: v1\nkind: Pod\nmetadata: {name: ${name}, namespace: space}\nspec: {terminationGracePeriodSeconds: ${grace}, containers: [{name: main, image: ${image}, lifecycle: {preStop: {exec: {command: [sleep, "${seconds}"]}}}}]}\n---\n`;
+  send(world, leaving('short', 20, 60) + leaving('long', 50, 30) + pod('none'));
+  world.runSettled();
+  for (const name of ['short', 'long', 'none']) remove(world, 'Pod', name);
+  const there = () => ['short', 'long', 'none'].filter((name) => get(world, 'Pod', name));
+  world.runUntil(world.nowMs + 10_000);
+  expect(there()).toEqual(['short', 'long']);
+  world.runUntil(world.nowMs + 9_900);
+  expect(there()).toEqual(['short', 'long']);
+  world.runUntil(world.nowMs + 9_000);
+  expect(there()).toEqual(['long']);
+  world.runUntil(world.nowMs + 1_500);
+  expect(there()).toEqual([]);
+});
+
+test('a path of the node that is asked for with a type has to be there, and of that type', () => {
+  const world = ready();
+  const node = world.store.nodes()[0]!.metadata.name;
+  const path = (name: string, where: string, type: string) =>
+    pod(name, `nodeName: ${node}, volumes: [{name: d, hostPath: {path: ${where}, type: ${type}}}]`);
+  const phase = (name: string) => get(world, 'Pod', name)!.status!.phase;
+  send(world, path('usual', '/var/log/', 'Directory') + path('untyped', '/strange', '""') + path('lacks', '/data/a', 'Directory'));
+  send(world, path('socket', '/run/one.sock', 'Socket') + path('other', '/etc', 'File'));
+  world.runUntil(world.nowMs + 120_000);
+  expect(['usual', 'untyped', 'lacks', 'socket', 'other'].map(phase)).toEqual(['Running', 'Running', 'Pending', 'Pending', 'Pending']);
+  expect(eventsAbout(world, 'Pod', 'lacks').join()).toContain(`${node} has no directory /data/a`);
+  expect(eventsAbout(world, 'Pod', 'other').join()).toContain(`/etc of ${node} is a directory, and a file is asked for`);
+  expect(firstBreak(world, ref('Pod', 'space', 'lacks'))).toMatchObject({ joint: 'references' });
+  // Another pod makes the one, the node's own word the other.
+  send(world, path('makes', '/data/a/b', 'DirectoryOrCreate'));
+  alter(world, node, () => ({
+    metadata: { ...world.store.get('Node', '', node)!.metadata, annotations: { 'standin.example/has-paths': 'Socket:/run/one.sock' } }
+  }));
+  world.runUntil(world.nowMs + 300_000);
+  expect(['lacks', 'socket', 'other'].map(phase)).toEqual(['Running', 'Running', 'Pending']);
 });

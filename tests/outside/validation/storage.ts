@@ -94,6 +94,41 @@ export const storage: readonly Section[] = [
     ],
     ''
   ),
+  of(
+    'VolumeAttributesClass',
+    'VolumeAttributesClass v1 storage.k8s.io',
+    [
+      [{ driverName: '' }, 'driverName'],
+      [{ driverName: 'a b' }, 'driverName'],
+      [{ parameters: { speed: 'fast', layout: 'wide' } }],
+      [{ parameters: {} }, 'parameters'],
+      [{ parameters: undefined }, 'parameters'],
+      [{ parameters: { '': 'x' } }, 'parameters'],
+      [{ parameters: { speed: 5 } }, 'parameters.speed'],
+      [{ parameters: Object.fromEntries(Array.from({ length: 513 }, (_, i) => [`k${i}`, 'x'])) }, 'parameters'],
+      [{ parameters: { a: 'x'.repeat(262_144) } }, 'parameters']
+    ],
+    ''
+  ),
+  of(
+    'CSIStorageCapacity',
+    'CSIStorageCapacity v1 storage.k8s.io',
+    [
+      [{ storageClassName: '' }, 'storageClassName'],
+      [{ storageClassName: 'A b' }, 'storageClassName'],
+      [{ nodeTopology: undefined }],
+      [
+        { nodeTopology: { matchExpressions: [{ key: 'zone', operator: 'Near', values: ['a'] }] } },
+        'nodeTopology.matchExpressions[0].operator'
+      ],
+      [{ capacity: '0' }],
+      [{ capacity: '-1Gi' }, 'capacity'],
+      [{ maximumVolumeSize: '20Gi' }],
+      [{ maximumVolumeSize: '-1Gi' }, 'maximumVolumeSize'],
+      [{ maximumVolumeSize: 'much' }, 'maximumVolumeSize']
+    ],
+    ''
+  ),
   of('CSIDriver', 'CSIDriverSpec v1 storage.k8s.io', [
     [{ fsGroupPolicy: 'File' }],
     [{ fsGroupPolicy: 'Always' }, 'fsGroupPolicy'],

@@ -60,6 +60,21 @@ export const good = {
     spec: { accessModes: ['ReadWriteOnce'], capacity: { storage: '2Gi' }, csi: { driver: 'block.example.test', volumeHandle: 'v-1' } }
   },
   StorageClass: { apiVersion: 'storage.k8s.io/v1', kind: 'StorageClass', metadata: { name: 'one' }, provisioner: 'block.example.test' },
+  VolumeAttributesClass: {
+    apiVersion: 'storage.k8s.io/v1',
+    kind: 'VolumeAttributesClass',
+    metadata: { name: 'one' },
+    driverName: 'block.example.test',
+    parameters: { speed: 'fast' }
+  },
+  CSIStorageCapacity: {
+    apiVersion: 'storage.k8s.io/v1',
+    kind: 'CSIStorageCapacity',
+    metadata,
+    storageClassName: 'steady',
+    nodeTopology: { matchLabels: { zone: 'a' } },
+    capacity: '90Gi'
+  },
   CSIDriver: { apiVersion: 'storage.k8s.io/v1', kind: 'CSIDriver', metadata: { name: 'block.example.test' }, spec: {} },
   VolumeSnapshot: {
     apiVersion: 'snapshot.storage.k8s.io/v1',

@@ -13,6 +13,7 @@ import {
   type StatefulSet,
   podsMadeBy
 } from '../model';
+import { plural } from '../shared';
 import { partOfLabel, removalRefusal } from '../standin';
 import { claimLoss, dirLoss, ephemeral } from './effects';
 import { companionsOf, leaning } from './companions';
@@ -81,7 +82,7 @@ function volumeRemoval(facts: Facts, volume: ApiObject & { kind: 'PersistentVolu
 }
 
 /** What would go, stay and be lost if an object were taken away. */
-export function removalSheet(facts: Facts, ref: Ref, { keepMembers = false, force = false } = {}): RemovalSheet {
+export function removalSheet(facts: Facts, ref: Ref, { keepMembers = false, force = false, foreground = false } = {}): RemovalSheet {
   const refusal = removalRefusal(facts, ref, force);
   const object = facts.get(ref.kind, ref.namespace, ref.name);
   if (refusal || !object) return { ref, goes: [], lost: [], stays: [], risks: [], with: [], ...(refusal ? { refusal } : {}) };
@@ -90,7 +91,17 @@ export function removalSheet(facts: Facts, ref: Ref, { keepMembers = false, forc
   const forced = force && object.kind === 'Pod';
   const risks = forced ? forceRisks(facts, object) : [];
   const goes = forced ? heads.goes.map((one) => ({ ...one, says: one.says.replace(/^ends/, 'goes at once') })) : heads.goes;
-  return { ref, ...heads, goes, stays: [...heads.stays, ...leaning(facts, object)], risks, with: beside };
+  const order = foreground && !keepMembers && facts.ownedBy(object.metadata.uid ?? '').length ? goingLast(ref, goes) : goes;
+  return { ref, ...heads, goes: order, stays: [...heads.stays, ...leaning(facts, object)], risks, with: beside };
+}
+
+/** What goes, where an owner waits for all that it owns. */
+function goingLast(ref: Ref, goes: readonly SheetLine[]): SheetLine[] {
+  const others = goes.filter((one) => one.ref.kind !== ref.kind || one.ref.name !== ref.name);
+  const says = others.length
+    ? `goes once ${plural(others.length, 'object')} before it ${others.length === 1 ? 'has' : 'have'} gone`
+    : 'goes';
+  return [...others, { ref, says }];
 }
 
 function headsOf(facts: Facts, ref: Ref, object: ApiObject, keepMembers: boolean): Heads {

@@ -109,7 +109,7 @@ export function changeSheet(facts: Facts, objects: readonly ApiObject[], replace
     opened: verdicts.flatMap(opened),
     ...(round ? { wayRound: round } : {}),
     notPlayed: [...of('new'), ...of('altered'), ...of('replaced')].flatMap(({ ref, after }) => {
-      const fields = after ? notPlayed(after) : [];
+      const fields = after ? notPlayed(after, facts) : [];
       return fields.length ? [{ ref, fields }] : [];
     }),
     untouched: of('untouched').map(({ ref }) => ({ ref, says: 'as it is' })),

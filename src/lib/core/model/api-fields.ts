@@ -701,6 +701,16 @@ export const apiFields: Readonly<Record<string, Readonly<Record<string, string>>
   VolumeAttachmentSource: { inlineVolumeSpec: 'PersistentVolumeSpec', persistentVolumeName: 's' },
   VolumeAttachmentStatus: { attachError: 'VolumeError', attached: 'b!', attachmentMetadata: '{s}', detachError: 'VolumeError' },
   VolumeError: { message: 's', time: 's' },
+  CSIStorageCapacity: {
+    apiVersion: 's',
+    capacity: 'q',
+    kind: 's',
+    maximumVolumeSize: 'q',
+    metadata: 'ObjectMeta',
+    nodeTopology: 'LabelSelector',
+    storageClassName: 's!'
+  },
+  VolumeAttributesClass: { apiVersion: 's', driverName: 's!', kind: 's', metadata: 'ObjectMeta', parameters: '{s}' },
   EndpointSlice: {
     addressType: 's!',
     apiVersion: 's',

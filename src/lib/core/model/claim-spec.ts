@@ -11,6 +11,7 @@ export const claimSpec = z.looseObject({
   accessModes: z.array(accessMode).min(1),
   resources: z.looseObject({ requests: z.looseObject({ storage: quantity }), limits: quantityMap.optional() }),
   storageClassName: z.string().optional(),
+  volumeAttributesClassName: z.string().optional(),
   volumeName: z.string().optional(),
   volumeMode: volumeMode.optional(),
   selector: labelSelector.optional(),

@@ -27,7 +27,9 @@ export interface KindMap {
   Job: workload.Job;
   CronJob: workload.CronJob;
   StorageClass: storage.StorageClass;
+  VolumeAttributesClass: storage.AttributesClass;
   CSIDriver: storage.CSIDriver;
+  CSIStorageCapacity: storage.StorageCapacity;
   CSINode: storage.CSINode;
   PersistentVolume: storage.Volume;
   PersistentVolumeClaim: storage.Claim;
@@ -128,6 +130,8 @@ export const kindEntries: readonly KindEntry[] = [
   entry('NetworkPolicy', 'networking.k8s.io/v1', policy.networkPolicySchema),
   entry('CSIDriver', storageApi, storage.csiDriverSchema, { cluster: true }),
   entry('StorageClass', storageApi, storage.storageClassSchema, { cluster: true }),
+  entry('VolumeAttributesClass', storageApi, storage.attributesClassSchema, { cluster: true }),
+  entry('CSIStorageCapacity', storageApi, storage.capacitySchema),
   entry('VolumeSnapshotClass', snapshotApi, snapshot.snapshotClassSchema, { cluster: true }),
   entry('CustomResourceDefinition', 'apiextensions.k8s.io/v1', operated.definitionSchema, { cluster: true }),
   entry('ServiceAccount', 'v1', plain.serviceAccountSchema),

@@ -50,6 +50,7 @@ export function pointersOf(object: ApiObject): Pointer[] {
     'StorageClass',
     'PersistentVolume',
     'CSIDriver',
+    'VolumeAttributesClass',
     'VolumeSnapshotClass',
     'ClusterRole',
     'Backend',
@@ -82,6 +83,7 @@ export function pointersOf(object: ApiObject): Pointer[] {
     case 'PersistentVolumeClaim':
       add(['spec', 'storageClassName'], 'StorageClass', object.spec.storageClassName);
       add(['spec', 'volumeName'], 'PersistentVolume', object.spec.volumeName);
+      add(['spec', 'volumeAttributesClassName'], 'VolumeAttributesClass', object.spec.volumeAttributesClassName);
       if (object.spec.dataSource) add(['spec', 'dataSource', 'name'], object.spec.dataSource.kind as Kind, object.spec.dataSource.name);
       break;
     case 'PersistentVolume':
@@ -97,6 +99,12 @@ export function pointersOf(object: ApiObject): Pointer[] {
       break;
     case 'StorageClass':
       add(['provisioner'], 'CSIDriver', object.provisioner);
+      break;
+    case 'VolumeAttributesClass':
+      add(['driverName'], 'CSIDriver', object.driverName);
+      break;
+    case 'CSIStorageCapacity':
+      add(['storageClassName'], 'StorageClass', object.storageClassName);
       break;
     case 'VolumeSnapshot':
       add(['spec', 'source', 'persistentVolumeClaimName'], 'PersistentVolumeClaim', object.spec.source.persistentVolumeClaimName);

@@ -108,6 +108,8 @@ export const groundSchema = kindOf(standinApi, 'Ground', {
     nodeRange: z.string(),
     /** Version of the cluster API that it serves, `major.minor`. */
     version: z.string().optional(),
+    /** Feature gates that were opened beside those that its version opens by itself. */
+    featureGates: z.array(z.enum(['MaxUnavailableStatefulSet', 'VolumeAttributesClass'])).optional(),
     control: control.optional(),
     groups: z.array(nodeGroup).optional(),
     registries: z.array(registrySpec.extend({ name: z.string() })).optional(),

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { condition, kindOf, quantity, quantityMap, textMap } from './meta';
+import { condition, kindOf, labelSelector, quantity, quantityMap, textMap } from './meta';
 import { accessMode, claimSpec, volumeMode } from './claim-spec';
 import { nodeTerm } from './pod-kinds';
 
@@ -29,6 +29,20 @@ export const csiDriverSchema = kindOf('storage.k8s.io/v1', 'CSIDriver', {
   })
 });
 
+/** VolumeAttributesClass (storage.k8s.io/v1): what of a volume can change while it is in use. */
+export const attributesClassSchema = kindOf('storage.k8s.io/v1', 'VolumeAttributesClass', {
+  driverName: z.string(),
+  parameters: textMap.optional()
+});
+
+/** CSIStorageCapacity (storage.k8s.io/v1): how much room a driver has for a class where some nodes are. */
+export const capacitySchema = kindOf('storage.k8s.io/v1', 'CSIStorageCapacity', {
+  storageClassName: z.string(),
+  nodeTopology: labelSelector.optional(),
+  capacity: quantity.optional(),
+  maximumVolumeSize: quantity.optional()
+});
+
 /** CSINode (storage.k8s.io/v1). */
 export const csiNodeSchema = kindOf('storage.k8s.io/v1', 'CSINode', {
   spec: z.looseObject({
@@ -51,7 +65,10 @@ export const claimSchema = kindOf('v1', 'PersistentVolumeClaim', {
       phase: z.string().optional(),
       accessModes: z.array(z.string()).optional(),
       capacity: quantityMap.optional(),
-      conditions: z.array(condition).optional()
+      conditions: z.array(condition).optional(),
+      currentVolumeAttributesClassName: z.string().optional(),
+      /** Pending: what it waits for isn't there; InProgress; Infeasible: the driver refuses it. */
+      modifyVolumeStatus: z.looseObject({ targetVolumeAttributesClassName: z.string().optional(), status: z.string() }).optional()
     })
     .optional()
 });
@@ -62,6 +79,7 @@ export const volumeSchema = kindOf('v1', 'PersistentVolume', {
     capacity: z.looseObject({ storage: quantity }),
     accessModes: z.array(accessMode).min(1),
     storageClassName: z.string().optional(),
+    volumeAttributesClassName: z.string().optional(),
     persistentVolumeReclaimPolicy: reclaim.optional(),
     volumeMode: volumeMode.optional(),
     /** null when sent: frees a Released volume. */
@@ -97,6 +115,10 @@ export const attachmentSchema = kindOf('storage.k8s.io/v1', 'VolumeAttachment', 
 
 /** How volumes are made. */
 export type StorageClass = z.infer<typeof storageClassSchema>;
+/** What of volumes can change while they are in use. */
+export type AttributesClass = z.infer<typeof attributesClassSchema>;
+/** How much room a driver has, and from where it is reached. */
+export type StorageCapacity = z.infer<typeof capacitySchema>;
 /** What a driver says of itself. */
 export type CSIDriver = z.infer<typeof csiDriverSchema>;
 /** Drivers that a node has, and how many volumes of each it takes. */

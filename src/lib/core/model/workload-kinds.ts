@@ -18,7 +18,7 @@ export const statefulSetSchema = kindOf('apps/v1', 'StatefulSet', {
     updateStrategy: z
       .looseObject({
         type: z.enum(['RollingUpdate', 'OnDelete']).optional(),
-        rollingUpdate: z.looseObject({ partition: count.optional() }).optional()
+        rollingUpdate: z.looseObject({ partition: count.optional(), maxUnavailable: intOrText.optional() }).optional()
       })
       .optional(),
     persistentVolumeClaimRetentionPolicy: z

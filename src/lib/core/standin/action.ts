@@ -6,12 +6,13 @@ import { askSchema, kindEntry, type ApiObject, type AskObject, type Kind, type R
 export type Action =
   /** `replace`: sets that are taken away first while their members are kept, so that what is immutable in them can be sent anew. */
   | { readonly type: 'send'; readonly objects: readonly ApiObject[]; readonly replace?: readonly Ref[] }
-  /** `more`: what goes together with it (the parts of a driver, say). `force`: pods go at once, whether or not their nodes have ended them. */
+  /** `more`: what goes together with it (the parts of a driver, say). `force`: pods go at once, whether or not their nodes have ended them. `foreground`: what it owns goes first. */
   | {
       readonly type: 'remove';
       readonly ref: Ref;
       readonly keepMembers?: boolean;
       readonly force?: boolean;
+      readonly foreground?: boolean;
       readonly more?: readonly Ref[];
     }
   /** A running pod writes one row into its first volume. */
@@ -44,6 +45,7 @@ const actionSchema = z.discriminatedUnion('type', [
     ref,
     keepMembers: z.boolean().optional(),
     force: z.boolean().optional(),
+    foreground: z.boolean().optional(),
     more: z.array(ref).optional()
   }),
   z.strictObject({ ...written, type: z.literal('write'), namespace: text, pod: text, key: z.string(), value: z.string() }),

@@ -5,7 +5,17 @@ import { binding, configMap, hooks, limitRange, node, priorityClass, quota, righ
 import { podSpec } from './pods';
 import { publishedTypes } from './published';
 import { endpointSlice, networkPolicy, service } from './services';
-import { claimSpec, csiDriver, snapshot, snapshotClass, snapshotContent, storageClass, volume } from './storage';
+import {
+  attributesClass,
+  claimSpec,
+  csiDriver,
+  snapshot,
+  snapshotClass,
+  snapshotContent,
+  storageCapacity,
+  storageClass,
+  volume
+} from './storage';
 import { budget, cronJob, daemonSet, deployment, job, statefulSet } from './workloads';
 
 export { enforceLabel, levelOf, securityFaults, securityLevels } from './security';
@@ -26,6 +36,8 @@ const rules: { readonly [K in Kind]?: (at: At) => void } = {
   PersistentVolume: volume,
   StorageClass: storageClass,
   CSIDriver: csiDriver,
+  CSIStorageCapacity: storageCapacity,
+  VolumeAttributesClass: attributesClass,
   VolumeSnapshot: snapshot,
   VolumeSnapshotClass: snapshotClass,
   VolumeSnapshotContent: snapshotContent,

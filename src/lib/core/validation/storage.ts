@@ -107,18 +107,40 @@ export function volume(at: At): void {
 const mostParameters = 512;
 const mostParameterBytes = 256 * 1024;
 
+function parametersOf(at: At): void {
+  const parameters = at.entries;
+  if (parameters.length > mostParameters) at.refuse(`holds ${parameters.length}; at most ${mostParameters} are taken`, 'Name fewer.');
+  if (parameters.some(([key]) => key === '')) at.refuse('holds a key that is empty', 'Name the parameter.');
+  const bytes = parameters.reduce((sum, [key, value]) => sum + sizeOf(key) + sizeOf(value.text ?? ''), 0);
+  if (bytes > mostParameterBytes) at.refuse('holds more than 262,144 bytes', 'Name less.');
+}
+
+/** Source: VolumeAttributesClass v1 storage.k8s.io: at least one parameter. */
+export function attributesClass(at: At): void {
+  if (at.of('driverName').need('block.example.com')) at.of('driverName').follows(driverName, 'Write the name of a driver.', 'bad-name');
+  if (!at.of('parameters').entries.length)
+    at.of('parameters').refuse('is empty; a class of attributes names at least one', 'Name a parameter of the driver.', 'missing-field');
+  parametersOf(at.of('parameters'));
+}
+
+/** Source: CSIStorageCapacity v1 storage.k8s.io. */
+export function storageCapacity(at: At): void {
+  if (at.of('storageClassName').need('the class that it is about')) className(at.of('storageClassName'));
+  selector(at.of('nodeTopology'));
+  for (const field of ['capacity', 'maximumVolumeSize']) {
+    const one = at.of(field);
+    if (one.there && isQuantity(String(one.value)) && bytesOf(one.value as string) < 0)
+      one.refuse(`is ${String(one.value)}, less than nothing`, 'Write 0 or more.', 'bad-quantity');
+  }
+}
+
 /** Source: StorageClass v1 storage.k8s.io. */
 export function storageClass(at: At): void {
   if (at.of('provisioner').need('block.example.com'))
     at.of('provisioner').follows((text) => qualified(text.toLowerCase()), 'Write the name of a driver.', 'bad-name');
   at.of('reclaimPolicy').oneOf(['Delete', 'Retain']);
   at.of('volumeBindingMode').oneOf(['Immediate', 'WaitForFirstConsumer']);
-  const parameters = at.of('parameters').entries;
-  if (parameters.length > mostParameters)
-    at.of('parameters').refuse(`holds ${parameters.length}; at most ${mostParameters} are taken`, 'Name fewer.');
-  if (parameters.some(([key]) => key === '')) at.of('parameters').refuse('holds a key that is empty', 'Name the parameter.');
-  const bytes = parameters.reduce((sum, [key, value]) => sum + sizeOf(key) + sizeOf(value.text ?? ''), 0);
-  if (bytes > mostParameterBytes) at.of('parameters').refuse('holds more than 262,144 bytes', 'Name less.');
+  parametersOf(at.of('parameters'));
   at.of('allowedTopologies').unique((one) => JSON.stringify(one.value), 'entry');
   for (const entry of at.of('allowedTopologies').items) {
     entry.of('matchLabelExpressions').unique((one) => one.of('key').text, 'key');

@@ -24,6 +24,7 @@ const removal = z.object({
   name: z.string().min(1),
   keepMembers: z.boolean().default(false),
   force: z.boolean().default(false).describe('pods go at once, whether or not their nodes have ended them'),
+  foreground: z.boolean().default(false).describe('what it owns goes first, and it stands until all of that has gone'),
   more: z.array(refQuery).default([])
 });
 const rehearsal = '/rehearsals/{id}';
@@ -143,11 +144,12 @@ const acting = [
     path: `${rehearsal}/remove`,
     deed: 'took an object away',
     revised: 'rehearsal',
-    summary: 'Take an object away; keepMembers leaves what it owns, force takes pods away without their nodes',
+    summary:
+      'Take an object away; keepMembers leaves what it owns, force takes pods away without their nodes, foreground takes what it owns away first',
     body: removal,
     answer: 'Acted',
-    run: ({ app, params, body: { keepMembers, force, more, ...ref }, revision }) =>
-      app.rehearsals.remove(params.id, { ref, keepMembers, force, more }, revision)
+    run: ({ app, params, body: { keepMembers, force, foreground, more, ...ref }, revision }) =>
+      app.rehearsals.remove(params.id, { ref, keepMembers, force, foreground, more }, revision)
   }),
   endpoint({
     method: 'POST',
@@ -157,8 +159,8 @@ const acting = [
     summary: 'What taking an object away would do',
     body: removal,
     answer: 'RemovalSheet',
-    run: ({ app, params, body: { keepMembers, force, more: _, ...ref } }) =>
-      app.rehearsals.ask(params.id, 'removal', { ref, keepMembers, force })
+    run: ({ app, params, body: { keepMembers, force, foreground, more: _, ...ref } }) =>
+      app.rehearsals.ask(params.id, 'removal', { ref, keepMembers, force, foreground })
   }),
   endpoint({
     method: 'POST',

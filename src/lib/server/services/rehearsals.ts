@@ -20,6 +20,7 @@ interface Removing {
   readonly ref: Ref;
   readonly keepMembers?: boolean;
   readonly force?: boolean;
+  readonly foreground?: boolean;
   readonly more?: readonly Ref[];
 }
 
@@ -157,8 +158,19 @@ export class RehearsalService extends StandingRehearsals {
   send = (id: string, objects: readonly ApiObject[], revision?: number, replace: readonly Ref[] = []) =>
     this.act(id, { type: 'send', objects, ...(replace.length ? { replace } : {}) }, revision);
 
-  remove = (id: string, { ref, keepMembers = false, force = false, more = [] }: Removing, revision?: number) =>
-    this.act(id, { type: 'remove', ref, keepMembers, ...(force ? { force } : {}), ...(more.length ? { more } : {}) }, revision);
+  remove = (id: string, { ref, keepMembers = false, force = false, foreground = false, more = [] }: Removing, revision?: number) =>
+    this.act(
+      id,
+      {
+        type: 'remove',
+        ref,
+        keepMembers,
+        ...(force ? { force } : {}),
+        ...(foreground ? { foreground } : {}),
+        ...(more.length ? { more } : {})
+      },
+      revision
+    );
 
   /** Finds one object and sends it altered, as if its manifest had been edited by hand. */
   private async alter(

@@ -137,7 +137,8 @@ export const queries = {
   emptying: (scene: Scene, { node, losesDirectories }: { node: string; losesDirectories: boolean }) =>
     emptyingSheet(scene.facts, node, losesDirectories),
   restore: (scene: Scene, ask: { namespace: string; claim: string; snapshot: string }) => restoreSheet(scene.facts, ask),
-  removal: (scene: Scene, { ref, ...how }: { ref: Ref; keepMembers: boolean; force: boolean }) => removalSheet(scene.facts, ref, how),
+  removal: (scene: Scene, { ref, ...how }: { ref: Ref; keepMembers: boolean; force: boolean; foreground: boolean }) =>
+    removalSheet(scene.facts, ref, how),
   prove(scene: Scene, { namespace, set: name, messages }: { namespace: string; set: string; messages?: number }) {
     const workload = workloadNamed(scene.facts, namespace, name);
     const changes = scene.history.changes.slice(0, scene.history.countAt(scene.facts.nowMs));

@@ -19,15 +19,7 @@ import {
   podsMadeBy
 } from '$core/model';
 import { breakOf, causeOf, rootLine, type State } from '$core/rootline';
-import {
-  certificateFacts,
-  decidesByMajority,
-  enginePartOf,
-  outsideAddresses,
-  tlsSecretOf,
-  partRank,
-  workloadOfTemplate
-} from '$core/standin';
+import { certificateFacts, decidesByMajority, enginePartOf, outsidePlaces, tlsSecretOf, partRank, workloadOfTemplate } from '$core/standin';
 import { blueprintOf, daemonSetsOf, deploymentsOf, setsOf, type Scene } from './scene';
 
 export interface MemberRow {
@@ -144,7 +136,7 @@ function reachOf({ facts }: Scene, namespace: string, labels: Readonly<Record<st
       ports: ports(one.spec.ports),
       headless: one.spec.clusterIP === 'None',
       outside: one.spec.type === 'LoadBalancer' || one.spec.type === 'NodePort',
-      addresses: outsideAddresses(one)
+      addresses: outsidePlaces(facts, one)
     }));
 }
 

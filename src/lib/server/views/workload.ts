@@ -8,6 +8,7 @@ import {
   imageTag,
   listenFault,
   nameCalled,
+  outsidePlaces,
   partRank,
   restedMark,
   servesTlsOnly,
@@ -119,11 +120,7 @@ export function workloadView(scene: Scene, { namespace, name }: { namespace: str
         name: service,
         headless: one.spec.clusterIP === 'None',
         outside,
-        addresses: outside
-          ? ((one.status as { loadBalancer?: { ingress?: { ip: string }[] } } | undefined)?.loadBalancer?.ingress ?? []).map(
-              (two) => two.ip
-            )
-          : [],
+        addresses: outside ? outsidePlaces(facts, one) : [],
         ports: (one.spec.ports ?? []).map((two) => ({ name: two.name ?? '', port: two.port })),
         members: reached,
         /** Where it is served with certificates only: the name that clients call, and why that fails. */

@@ -32,6 +32,8 @@
   const holdsData = ({ ref: { kind } }: Companion) => kind === 'PersistentVolumeClaim' || kind === 'VolumeSnapshot';
   let keepMembers = $state(false);
   let force = $state(untrack(() => byForce));
+  let last = $state(false);
+  const foreground = $derived(maykeep && last && !keepMembers);
   let typed = $state('');
   let busy = $state(false);
   let sheet = $state.raw<Found | null>(null);
@@ -40,12 +42,14 @@
 
   $effect(() => {
     let late = false;
-    void call('POST', '/rehearsals/{id}/removal-sheet', { params: { id }, body: { ...ref, keepMembers, force } }).then((answer) => {
-      if (late) return;
-      if (!answer.ok) return notices.complain(answer.trouble);
-      sheet = answer.value;
-      chosen = new Set(sheet.with.filter((one) => one.goes).map((one) => keyOf(one.ref)));
-    });
+    void call('POST', '/rehearsals/{id}/removal-sheet', { params: { id }, body: { ...ref, keepMembers, force, foreground } }).then(
+      (answer) => {
+        if (late) return;
+        if (!answer.ok) return notices.complain(answer.trouble);
+        sheet = answer.value;
+        chosen = new Set(sheet.with.filter((one) => one.goes).map((one) => keyOf(one.ref)));
+      }
+    );
     return () => void (late = true);
   });
   const all = $derived(sheet?.with ?? []);
@@ -71,7 +75,7 @@
     const along = all.filter((one) => chosen.has(keyOf(one.ref))).map((one) => one.ref);
     const gone = await doCall('POST', '/rehearsals/{id}/remove', {
       params: { id },
-      body: { ...ref, keepMembers, force, more: [...more, ...along] }
+      body: { ...ref, keepMembers, force, foreground, more: [...more, ...along] }
     });
     busy = false;
     if (!gone) return;
@@ -147,6 +151,9 @@
   <form class="dialog-foot" onsubmit={take}>
     {#if maykeep}<label class="mb-3 flex items-center gap-2"
         ><input type="checkbox" bind:checked={keepMembers} />Keep its members running</label
+      >
+      <label class="mb-3 flex items-center gap-2"
+        ><input type="checkbox" bind:checked={last} disabled={keepMembers} />It goes last: all that it owns goes first</label
       >{/if}
     {#if ref.kind === 'Pod'}<label class="mb-3 flex items-center gap-2"
         ><input type="checkbox" bind:checked={force} />By force: don't wait for its node to end it</label

@@ -2,6 +2,7 @@ import type { Rule } from '../types';
 import accountMissing from './account-missing';
 import aliasBomb from './alias-bomb';
 import apartFromNobody from './apart-from-nobody';
+import attributesUnknown from './attributes-unknown';
 import badName from './bad-name';
 import badQuantity from './bad-quantity';
 import badValue from './bad-value';
@@ -161,6 +162,7 @@ export const rules: readonly Rule[] = [
   classDeletesData,
   classNoGrowth,
   classUnknown,
+  attributesUnknown,
   clusterWide,
   companyOfNobody,
   configMissing,

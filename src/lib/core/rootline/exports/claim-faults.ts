@@ -1,4 +1,4 @@
-import { refOf, type Facts } from '../../model';
+import { refOf, type Claim, type Facts } from '../../model';
 import { bytesOf } from '../../shared';
 import { eventsAbout, latestOf, saidError, saidIn, type Said } from '../../exports';
 import type { ClaimPlace } from '../types';
@@ -46,13 +46,30 @@ export function bindingFault(facts: Facts, place: ClaimPlace): Fault | undefined
   return faultOf('provision', telling);
 }
 
-/** What refuses to let a bound claim grow. */
-export function growthFault(facts: Facts, { claim }: ClaimPlace): Fault | undefined {
-  if (!claim || claim.status?.phase !== 'Bound') return undefined;
+/** What refuses to change a bound claim as it asks: to let it grow, or to give its volume other attributes. */
+export const changeFault = (facts: Facts, { claim }: ClaimPlace): Fault | undefined =>
+  claim?.status?.phase === 'Bound' ? (growthFault(facts, claim) ?? attributesFault(facts, claim)) : undefined;
+
+/** Source: ModifyVolumeStatus v1 core; conditions ModifyVolumeError and ModifyingVolume. */
+function attributesFault(facts: Facts, claim: Claim): Fault | undefined {
+  const { modifyVolumeStatus: state, conditions = [], currentVolumeAttributesClassName: current } = claim.status ?? {};
+  const wanted = claim.spec.volumeAttributesClassName;
+  if (!wanted || wanted === current) return undefined;
+  const failed = conditions.filter((one) => one.type === 'ModifyVolumeError' && one.status === 'True').map((one) => saidIn(claim, one));
+  const events = eventsAbout(facts, claim).filter((one) => one.reason === 'VolumeModifyFailed');
+  const telling = mostTelling([...failed, ...events].sort((a, b) => (a.atMs ?? 0) - (b.atMs ?? 0)));
+  if (!telling && state?.status !== 'Infeasible') return undefined;
+  const says = `its volume can't be changed to the attributes of ${wanted}`;
+  const object = refOf(claim);
+  const said = telling ?? { object, from: 'status.modifyVolumeStatus', reason: 'Infeasible', message: '', count: 1, warning: true, by: '' };
+  return { joint: 'claim', said, says: said.message ? `${says}: ${said.message}` : `${says}: ${said.reason}` };
+}
+
+function growthFault(facts: Facts, claim: Claim): Fault | undefined {
   const asked = bytesOf(claim.spec.resources.requests.storage);
-  if (asked <= bytesOf(claim.status.capacity?.storage ?? '0')) return undefined;
+  if (asked <= bytesOf(claim.status?.capacity?.storage ?? '0')) return undefined;
   const states = (claim.status as { allocatedResourceStatuses?: Record<string, string> }).allocatedResourceStatuses ?? {};
-  const conditions = (claim.status.conditions ?? [])
+  const conditions = (claim.status?.conditions ?? [])
     .filter((one) => /ResizeError|ResizeFailed/.test(one.type) && one.status === 'True')
     .map((one) => saidIn(claim, one));
   const events = eventsAbout(facts, claim).filter((one) => /Resize(Failed)?$/.test(one.reason) && one.warning);

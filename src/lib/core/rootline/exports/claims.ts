@@ -9,7 +9,7 @@ import { byHand, classNameOf, driverIn, sortOf, volumeOf, waitsForMember } from 
 import { brokenBy, evidenceOf, faultOf, mostTelling, placed, remedyFor, underWay, type Fault, type Placed } from './place';
 import { holdsVolumes, stageOf } from './stage';
 import { attaches, attachmentsOf } from './attachments';
-import { bindingFault, growthFault, isBoundClaim, snapshotFault } from './claim-faults';
+import { bindingFault, changeFault, isBoundClaim, snapshotFault } from './claim-faults';
 
 /** Whether a claim that isn't bound waits for a member before its volume is made. */
 function waitsForUser(facts: Facts, { claim, class: one }: ClaimPlace): boolean {
@@ -24,7 +24,7 @@ function needOf(at: Position, place: ClaimPlace, driver: string): Need {
   if (place.volume && !place.claim)
     return place.volume.status?.phase === 'Released' && place.volume.spec.persistentVolumeReclaimPolicy === 'Delete' ? 'make' : 'none';
   if (!isBoundClaim(place)) return waitsForUser(at.facts, place) ? 'none' : 'make';
-  if (growthFault(at.facts, place)) return 'make';
+  if (changeFault(at.facts, place)) return 'make';
   const stage = stageOf(at.pod);
   if (!at.pod || stage !== 'mounting') return 'none';
   const volume = place.claim?.spec.volumeName ?? '';
@@ -372,7 +372,7 @@ export function claimLooks(at: Position, place: ClaimPlace, own: readonly Fault[
   const need = driver ? needOf(at, place, driver) : 'none';
   let faults = [
     ...own,
-    ...[bindingFault(facts, place), growthFault(facts, place), snapshotFault(facts, place)].filter((two): two is Fault => two !== undefined)
+    ...[bindingFault(facts, place), changeFault(facts, place), snapshotFault(facts, place)].filter((two): two is Fault => two !== undefined)
   ];
   // A controller that is down now outweighs what it was told while it ran.
   if (driver && need === 'make' && faults.some((two) => two.joint === 'backend' || two.joint === 'rights')) {

@@ -1,5 +1,5 @@
 import { momentIn, refOf, type Claim, type Facts } from '../../model';
-import { driverCard, growthFault } from '../../standin';
+import { attributesFault, driverCard, gateOpen, growthFault, stepSpans, wantedAttributes } from '../../standin';
 import { bytesOf } from '../../shared';
 import { compact, driverOfPlace, field, isBound, lastEvent, look, madeMs, ref } from '../evidence';
 import type { JointRule, Look } from '../types';
@@ -37,6 +37,35 @@ function growing(facts: Facts, claim: Claim): Look | undefined {
   });
 }
 
+/** A bound claim that names other attributes than its volume has: under way, or held up with the reason. */
+function modifying(facts: Facts, claim: Claim): Look | undefined {
+  const wanted = wantedAttributes(claim);
+  if (!wanted || !facts.knowsProvider || !gateOpen(facts, 'VolumeAttributesClass')) return undefined;
+  const { name } = claim.metadata;
+  const had = claim.status?.currentVolumeAttributesClassName;
+  const objects = [refOf(claim)];
+  const evidence = compact([
+    field(claim, 'spec.volumeAttributesClassName', wanted),
+    field(claim, 'status.modifyVolumeStatus', claim.status?.modifyVolumeStatus?.status ?? 'none'),
+    lastEvent(facts, claim, ['VolumeModifyFailed'])
+  ]);
+  const fault = attributesFault(facts, claim);
+  if (fault)
+    return look('broken', name, `can't be changed to the attributes of ${wanted}: ${fault[1].replace(/\.$/, '')}`, {
+      objects,
+      evidence,
+      remedy: {
+        text: `Send what lacks, or name ${had ? `${had} again` : 'another class of attributes'}. The member runs on with what its volume has.`
+      }
+    });
+  const since = lastEvent(facts, claim, ['VolumeModify'])?.atMs ?? facts.nowMs;
+  return look('settling', name, `is changed to the attributes of ${wanted}`, {
+    objects,
+    evidence,
+    settling: { sinceMs: since, normalMs: stepSpans.modifying.normalMs }
+  });
+}
+
 /** Is the claim there, and bound? */
 export const claimJoint = {
   id: 'claim' as const,
@@ -59,7 +88,7 @@ export const claimJoint = {
       });
     }
     const asked = `${claim.spec.resources.requests.storage}, ${claim.spec.accessModes.map((mode) => short[mode] ?? mode).join(' ')}`;
-    const growth = growing(facts, claim);
+    const growth = growing(facts, claim) ?? modifying(facts, claim);
     if (growth) return growth;
     if (isBound(place))
       return look('holds', place.name, `Bound; asked ${asked}, got ${claim.status?.capacity?.storage ?? 'unknown'}`, {

@@ -32,6 +32,7 @@ const remedies: Record<PlaceFault, string> = {
   resource: 'Ask for less, or add a node that has it.',
   'class-zone': 'Let the pod stand where the class allows volumes (allowedTopologies), or use another class.',
   'no-volume': 'Send a pre-made volume of the class that fits and lies on such a node.',
+  'no-room': 'Free room at the driver, ask for a smaller volume, or use another class.',
   'one-pod': 'Take the pod that has the claim away first, or make the claim anew with ReadWriteOnce.'
 };
 

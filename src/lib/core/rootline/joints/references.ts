@@ -1,5 +1,5 @@
 import { refOf, type ApiObject, type Pod } from '../../model';
-import { missingReferences, referenceSentence, referencesOf } from '../../standin';
+import { hasPathsMark, hostPathFault, missingReferences, referenceSentence, referencesOf } from '../../standin';
 import { compact, field, lastEvent, look, ref } from '../evidence';
 import type { JointRule, Position } from '../types';
 
@@ -35,6 +35,15 @@ export const references = {
       });
     }
     const [missing] = missingReferences(facts, pod);
+    const lacking = missing ? undefined : hostPathFault(facts, pod);
+    if (lacking)
+      return look('broken', lacking.path, lacking.says, {
+        objects: [ref('Node', '', pod.spec.nodeName ?? '')],
+        evidence: compact([field(pod, lacking.field, lacking.path), lastEvent(facts, at.pod, ['FailedMount'])]),
+        remedy: {
+          text: `Take a claim instead, write the type that lets it be made, or say with ${hasPathsMark} on the node that it is there.`
+        }
+      });
     if (!missing)
       return look(
         'holds',

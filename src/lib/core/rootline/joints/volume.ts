@@ -14,7 +14,18 @@ function failing(facts: Facts, claim: Claim): ReturnType<typeof lastEvent> {
 }
 
 /** How near a fault comes to fitting; the nearest volume is the one to mend. */
-const nearness: readonly VolumeFault[] = ['pinned', 'class', 'going', 'mode', 'claimed', 'access', 'selector', 'size', 'Released'];
+const nearness: readonly VolumeFault[] = [
+  'pinned',
+  'class',
+  'going',
+  'mode',
+  'claimed',
+  'access',
+  'selector',
+  'size',
+  'attributes',
+  'Released'
+];
 
 const words: Record<VolumeFault, (volume: Volume, claim: Claim) => [says: string, path: string, value: unknown]> = {
   pinned: (volume, claim) => [`the claim is pinned to ${claim.spec.volumeName}`, 'metadata.name', volume.metadata.name],
@@ -33,7 +44,12 @@ const words: Record<VolumeFault, (volume: Volume, claim: Claim) => [says: string
   mode: ({ spec }) => [`its volume mode is ${spec.volumeMode ?? 'Filesystem'}`, 'spec.volumeMode', spec.volumeMode ?? 'Filesystem'],
   access: ({ spec }) => [`it offers ${spec.accessModes.join(', ')} only`, 'spec.accessModes', spec.accessModes.join(', ')],
   size: ({ spec }) => [`it is too small: ${spec.capacity.storage}`, 'spec.capacity.storage', spec.capacity.storage],
-  selector: ({ metadata }) => ["its labels don't answer to the claim's selector", 'metadata.labels', metadata.labels ?? {}]
+  selector: ({ metadata }) => ["its labels don't answer to the claim's selector", 'metadata.labels', metadata.labels ?? {}],
+  attributes: ({ spec }) => [
+    `its class of attributes is "${spec.volumeAttributesClassName ?? ''}"`,
+    'spec.volumeAttributesClassName',
+    spec.volumeAttributesClassName ?? '""'
+  ]
 };
 
 function remedyFor(fault: VolumeFault, volume: Volume): Remedy {

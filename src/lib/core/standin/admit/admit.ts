@@ -1,29 +1,17 @@
-import { addressAt, plural, prefixSize, rangeFault } from '../../shared';
-import { keyOf, refOf, type ApiObject, type Asset, type Facts, type Kind, type KindMap, type Ref } from '../../model';
+import { plural } from '../../shared';
+import { keyOf, refOf, type ApiObject, type Asset, type Facts, type Kind, type Ref } from '../../model';
 import { damage, writeFault, writeRow } from '../engines/little-store';
 import { forceAway } from '../engines/left-behind';
 import { poolDriver } from '../provider/pool';
 import type { ClusterAccess } from '../control/loop';
 import type { Action } from '../action';
+import { withPlaces } from './addresses';
+import { removeForeground } from './foreground';
 import { plan, planSteps, type Refusal, type Verdict } from './plan';
 import { restore, restoreRefusal } from './restore';
 import { heldFor } from './servers';
 
 export type { Refusal } from './plan';
-
-/** Where services get their addresses while the ground names no usable range; made up. */
-const spareRange = '10.63.0.0/16';
-
-function withAddress(world: ClusterAccess, service: KindMap['Service']): KindMap['Service'] {
-  if (service.spec.clusterIP || service.spec.type === 'ExternalName') return service;
-  const told = world.store.list('Ground')[0]?.spec.serviceRange;
-  const range = told === undefined || rangeFault(told) ? spareRange : told;
-  const counter = world.memory<number>('serviceAddresses');
-  const next = (counter.get('next') ?? 10) + 1;
-  counter.set('next', next);
-  const address = addressAt(range, next % prefixSize(range));
-  return { ...service, spec: { ...service.spec, clusterIP: address, clusterIPs: [address] } };
-}
 
 /** Why something can't be taken away although it is there. */
 function heldBack(facts: Facts, object: ApiObject): { message: string; remedy: string } | undefined {
@@ -173,6 +161,7 @@ export function* admitSteps(world: ClusterAccess, action: Action, planned?: read
         const object = world.store.find(ref);
         if (object && action.keepMembers) orphan(world, object);
         if (object?.kind === 'Pod' && action.force) forceAway(world, object);
+        else if (object && action.foreground && !action.keepMembers) removeForeground(world, object);
         else world.remove(ref);
       }
   }
@@ -206,10 +195,15 @@ function* send(
     if (object && waitsFor) world.put(heldFor(object, waitsFor));
   }
   let count = 0;
+  // What the others of the batch ask for by number isn't handed out.
+  const services = verdicts.flatMap(({ after }) =>
+    after?.kind === 'Service' && after.spec.ports?.some((one) => one.nodePort) ? [after] : []
+  );
   for (const { outcome, after } of verdicts) {
     if (outcome === 'untouched' || !after) continue;
-    const put = world.put(after.kind === 'Service' ? withAddress(world, after) : after);
-    if (put.metadata.deletionTimestamp && !put.metadata.finalizers?.length && !endedByLoops.includes(put.kind)) world.drop(refOf(put));
+    const put = world.put(after.kind === 'Service' ? withPlaces(world, after, services) : after);
+    const free = put.metadata.deletionTimestamp !== undefined && !put.metadata.finalizers?.length;
+    if (free && (!endedByLoops.includes(put.kind) || put.metadata.deletionGracePeriodSeconds === 0)) world.drop(refOf(put));
     if ((count += 1) % objectsAStep === 0) yield;
   }
   return [];

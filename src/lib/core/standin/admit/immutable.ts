@@ -1,5 +1,6 @@
 import { bytesOf, differences, isQuantity, quantityOf, same } from '../../shared';
 import { clusterVersion } from '../provider/drivers';
+import { gateOpen } from '../provider/feature-gates';
 import { classOf, type ApiObject, type Claim, type Facts, type KindMap } from '../../model';
 
 /** A change that the cluster API refuses: the field, what it was and would be, and the way round. */
@@ -22,6 +23,11 @@ const fixed: Fixed = {
   Deployment: { fields: ['spec.selector'], remedy: 'Send it under another name, or take it away first.' },
   DaemonSet: { fields: ['spec.selector'], remedy: 'Send it under another name, or take it away first.' },
   CSIDriver: { fields: ['spec.attachRequired', 'spec.fsGroupPolicy'], remedy: 'Take the object away and send it anew.' },
+  VolumeAttributesClass: {
+    fields: ['driverName', 'parameters'],
+    remedy: 'Send a class with another name, and name that in the claims.'
+  },
+  CSIStorageCapacity: { fields: ['nodeTopology', 'storageClassName'], remedy: 'Take the object away and send it anew.' },
   PersistentVolume: {
     fields: ['spec.csi', 'spec.local', 'spec.hostPath', 'spec.nfs', 'spec.volumeMode', 'spec.nodeAffinity'],
     remedy: 'Make a volume with another name.'
@@ -101,9 +107,15 @@ function setFaults(before: KindMap['StatefulSet'], after: KindMap['StatefulSet']
 const takesGrowthBack = 32;
 const mayTakeBack = (facts: Facts): boolean => Number(clusterVersion(facts).split('.')[1]) >= takesGrowthBack;
 
+const bare = ({ volumeAttributesClassName: _, ...spec }: Omit<Claim['spec'], 'resources'>) => spec;
+/** Another class of attributes can be named, and one where none was; taking it out again can't be. From memory. */
+const mayModify = (before: Claim, after: Claim): boolean =>
+  Boolean(after.spec.volumeAttributesClassName) || !before.spec.volumeAttributesClassName;
+
 function claimFaults(before: Claim, after: Claim, facts: Facts): Fault[] {
-  const { resources: asked, ...rest } = after.spec;
-  const { resources: had, ...old } = before.spec;
+  const { resources: asked, ...kept } = after.spec;
+  const { resources: had, ...stood } = before.spec;
+  const [old, rest] = gateOpen(facts, 'VolumeAttributesClass') && mayModify(before, after) ? [bare(stood), bare(kept)] : [stood, kept];
   const faults: Fault[] = differences(old, rest, 'spec').map((one) => ({
     code: 'immutable-field',
     ...one,

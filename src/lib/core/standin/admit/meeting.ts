@@ -2,8 +2,10 @@ import { fieldOf, rangeFault, rangeHolds } from '../../shared';
 import { keyOf, refOf, type ApiObject, type Facts, type KindMap } from '../../model';
 import { versionFaults } from '../../validation';
 import { claimShut, podShut, quotaShut, type Coming, type Shut } from './limits';
+import { nodePortsShort } from './addresses';
 import type { Refusal } from './plan';
 import { clusterVersion } from '../provider/drivers';
+import { gateOpen, gateRemedy } from '../provider/feature-gates';
 
 /** What is sent together, as far as others of it have to know. */
 export interface Batch {
@@ -49,6 +51,8 @@ function addresses(service: KindMap['Service'], facts: Facts, batch: Batch): Met
   const { clusterIP, ports = [], type } = service.spec;
   const own = clusterIP !== undefined && clusterIP !== '' && clusterIP !== 'None';
   const open = (type === 'NodePort' || type === 'LoadBalancer') && ports.some((one) => one.nodePort);
+  if (nodePortsShort([...facts.list('Service'), ...batch.services], service))
+    return [bad('spec.ports', 'ask for ports on nodes, and none is free', 'Take away services that nobody needs, or use type ClusterIP.')];
   // Most services ask for nothing of this; then nobody else is looked at.
   if (!own && !open) return [];
   const key = keyOf(refOf(service));
@@ -105,6 +109,13 @@ export function meetingFaults(object: ApiObject, before: ApiObject | undefined, 
   for (const { field, code, message, remedy } of versionFaults(object, minor)) found.push({ code, field: fieldOf(field), message, remedy });
   if (object.kind === 'Service') found.push(...addresses(object, facts, batch));
   if (object.kind === 'Pod' && !before) found.push(...account(object, facts, batch));
+  if (object.kind === 'VolumeAttributesClass' && !gateOpen(facts, 'VolumeAttributesClass'))
+    found.push({
+      code: 'unserved-version',
+      field: 'kind',
+      message: `kind is VolumeAttributesClass, which this cluster (${clusterVersion(facts)}) doesn't serve.`,
+      remedy: gateRemedy('VolumeAttributesClass')
+    });
   const shut = shutOut(after, before, facts, batch);
   if (shut) found.push({ code: 'bad-value', field: shut.field, message: `${shut.message}.`, remedy: shut.remedy });
   return found;

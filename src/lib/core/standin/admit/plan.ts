@@ -3,6 +3,7 @@ import { entryOf, keyOf, refOf, type ApiObject, type Container, type Facts, type
 import { inSendingOrder } from '../../manifest';
 import { clusterVersion, driverCard, versionFault } from '../provider/drivers';
 import { imageCard, imageTag } from '../provider/images';
+import { nodePortsCarried } from './addresses';
 import { claimFinalizer, filled, volumeFinalizer } from './defaults';
 import { immutableFaults } from './immutable';
 import { isAdmitted, operatorFault, operatorOf } from '../provider/operators';
@@ -62,6 +63,7 @@ function carried(before: ApiObject | undefined, sent: ApiObject, finalizers: rea
     creationTimestamp: old.creationTimestamp,
     generation: old.generation,
     ...(old.deletionTimestamp === undefined ? {} : { deletionTimestamp: old.deletionTimestamp }),
+    ...(old.deletionGracePeriodSeconds === undefined ? {} : { deletionGracePeriodSeconds: old.deletionGracePeriodSeconds }),
     ownerReferences: sent.metadata.ownerReferences ?? old.ownerReferences,
     finalizers: finalizers
       ? [...new Set([...(old.finalizers ?? []).filter((one) => ownFinalizers.includes(one)), ...finalizers])]
@@ -93,7 +95,8 @@ function asAdmitted(before: readonly Container[] | undefined, next: readonly Con
 function fieldsCarried(before: ApiObject, next: ApiObject): ApiObject {
   if (before.kind === 'Service' && next.kind === 'Service') {
     const { clusterIP, clusterIPs } = before.spec;
-    return { ...next, spec: { ...(clusterIP && next.spec.clusterIP === undefined ? { clusterIP, clusterIPs } : {}), ...next.spec } };
+    const address = clusterIP && next.spec.clusterIP === undefined ? { clusterIP, clusterIPs } : {};
+    return nodePortsCarried(before, { ...next, spec: { ...address, ...next.spec } });
   }
   if (before.kind === 'PersistentVolumeClaim' && next.kind === 'PersistentVolumeClaim') {
     const { volumeName, storageClassName } = before.spec;

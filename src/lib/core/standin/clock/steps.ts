@@ -13,6 +13,7 @@ export type StepId =
   | 'detaching'
   | 'deleting'
   | 'growing'
+  | 'modifying'
   | 'copying'
   | 'healing'
   | 'awaiting'
@@ -48,6 +49,8 @@ export const stepSpans: Record<StepId, StepSpan> = {
   detaching: { label: 'volume is detached', drawMs: [1_500, 5_000], normalMs: [1_000, 15_000] },
   deleting: { label: 'volume is deleted', drawMs: [1_500, 5_000], normalMs: [1_000, 20_000] },
   growing: { label: 'volume grows', drawMs: [5_000, 20_000], normalMs: [5_000, 40_000] },
+  // Made up.
+  modifying: { label: 'attributes change', drawMs: [4_000, 15_000], normalMs: [3_000, 60_000] },
   copying: { label: 'snapshot is taken', drawMs: [3_000, 12_000], normalMs: [2_000, 30_000] },
   healing: { label: 'copies are made anew', drawMs: [60_000, 60_000], normalMs: [0, 7_200_000] },
   awaiting: { label: 'waits for its operator', drawMs: [1_000, 60_000], normalMs: [0, 120_000] },

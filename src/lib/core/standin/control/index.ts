@@ -21,6 +21,7 @@ import type { Loop } from './loop';
 import { ownClaimsLoop } from './storage/own-claims';
 import { placing } from './workloads/placing';
 import { operators } from './operators';
+import { modifying } from './storage/attributes';
 import { nodeLoss } from './nodes/node-loss';
 import { pools } from './storage/pools';
 import { provisioning } from './storage/provisioning';
@@ -30,6 +31,7 @@ import { replicaSets } from './workloads/replica-sets';
 import { resending } from './objects/resending';
 import { resting } from './workloads/resting';
 import { restoring } from './storage/restoring';
+import { roomTelling } from './storage/room-told';
 import { sets } from './workloads/sets';
 import { snapshots } from './storage/snapshots';
 import { helping } from './operators/helping';
@@ -44,6 +46,8 @@ export const loops: readonly Loop[] = [
   binding,
   provisioning,
   growing,
+  modifying,
+  roomTelling,
   ownClaimsLoop,
   placing,
   attaching,

@@ -26,8 +26,12 @@ export function forceAway(world: ClusterAccess, pod: Pod): void {
     for (const asset of assetsOf(world.store, pod)) leftBehind(world).set(asset.metadata.name, { node, pod: pod.metadata.name });
   stopWriting(world, pod);
   closeProcess(world, pod);
-  if (pod.metadata.finalizers?.length) world.remove(refOf(pod));
-  else world.drop(refOf(pod));
+  if (pod.metadata.finalizers?.length) {
+    world.remove(refOf(pod));
+    // Once its finalizers are off it goes, whether or not its node is heard of.
+    const marked = world.store.get('Pod', pod.metadata.namespace ?? '', pod.metadata.name);
+    if (marked) world.put({ ...marked, metadata: { ...marked.metadata, deletionGracePeriodSeconds: 0 } });
+  } else world.drop(refOf(pod));
 }
 
 /** A node is heard of again, or has lost its power: what was left behind there has ended. */

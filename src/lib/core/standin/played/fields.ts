@@ -1,3 +1,4 @@
+import type { FeatureGate } from '../provider/feature-gates';
 import type { Played } from './played';
 import { hardening, podFields } from './pod-fields';
 
@@ -33,12 +34,11 @@ export const fields: Readonly<Record<string, Played>> = {
   ConfigMap: { plays: 'binaryData data immutable' },
   Secret: { plays: 'data immutable stringData type' },
   ServiceSpec: {
-    plays: 'clusterIP clusterIPs externalName ports publishNotReadyAddresses selector type',
+    plays: 'allocateLoadBalancerNodePorts clusterIP clusterIPs externalName ports publishNotReadyAddresses selector type',
     not: {
-      allocateLoadBalancerNodePorts: 'nodes open no ports',
       externalIPs: 'nobody calls from outside by them',
       externalTrafficPolicy: 'callers from outside reach every member',
-      healthCheckNodePort: 'nodes open no ports',
+      healthCheckNodePort: 'nobody asks nodes for members',
       internalTrafficPolicy: 'callers reach every member',
       ipFamilies: 'addresses are IPv4',
       ipFamilyPolicy: 'addresses are IPv4',
@@ -51,8 +51,8 @@ export const fields: Readonly<Record<string, Played>> = {
     }
   },
   ServicePort: {
-    plays: 'name port protocol targetPort',
-    not: { appProtocol: 'callers know what they speak', nodePort: 'nodes open no ports' }
+    plays: 'name nodePort port protocol targetPort',
+    not: { appProtocol: 'callers know what they speak' }
   },
   SessionAffinityConfig: { not: { clientIP: 'each call stands alone' } },
   ClientIPConfig: { not: { timeoutSeconds: 'each call stands alone' } },
@@ -65,10 +65,7 @@ export const fields: Readonly<Record<string, Played>> = {
   StatefulSetPersistentVolumeClaimRetentionPolicy: { plays: 'whenDeleted whenScaled' },
   PodTemplateSpec: {},
   StatefulSetUpdateStrategy: { plays: 'rollingUpdate type' },
-  RollingUpdateStatefulSetStrategy: {
-    plays: 'partition',
-    not: { maxUnavailable: 'one member is replaced at a time, as by a cluster that has the gate for more shut' }
-  },
+  RollingUpdateStatefulSetStrategy: { plays: 'maxUnavailable partition' },
   DeploymentSpec: {
     plays: 'minReadySeconds paused progressDeadlineSeconds replicas revisionHistoryLimit selector strategy template'
   },
@@ -136,26 +133,27 @@ export const fields: Readonly<Record<string, Played>> = {
   TopologySelectorTerm: { plays: 'matchLabelExpressions' },
   TopologySelectorLabelRequirement: { plays: 'key values' },
   CSIDriverSpec: {
-    plays: 'attachRequired',
+    plays: 'attachRequired storageCapacity',
     not: {
       fsGroupPolicy: 'the group of files follows the pod',
       podInfoOnMount: 'drivers need to know nothing of pods',
       requiresRepublish: 'a mount stays as it is',
       seLinuxMount: hardening,
-      storageCapacity: 'room is told by the backend when a volume is made',
       tokenRequests: 'drivers show their own identity',
       volumeLifecycleModes: 'volumes outlive their pods'
     }
   },
+  CSIStorageCapacity: { plays: 'capacity maximumVolumeSize nodeTopology storageClassName' },
+  VolumeAttributesClass: { plays: 'driverName parameters' },
   TokenRequest: { not: { audience: 'drivers show their own identity', expirationSeconds: 'drivers show their own identity' } },
   PersistentVolumeSpec: {
-    plays: 'accessModes capacity claimRef csi nodeAffinity persistentVolumeReclaimPolicy storageClassName volumeMode',
+    plays:
+      'accessModes capacity claimRef csi nodeAffinity persistentVolumeReclaimPolicy storageClassName volumeAttributesClassName volumeMode',
     not: {
       hostPath: 'it binds, and the directory is empty',
       local: 'it binds, and the directory is empty',
       mountOptions: 'mounts know no options',
-      nfs: 'it binds, and the directory is empty',
-      volumeAttributesClassName: 'volumes have no attributes to change'
+      nfs: 'it binds, and the directory is empty'
     }
   },
   CSIPersistentVolumeSource: {
@@ -220,8 +218,14 @@ export const fields: Readonly<Record<string, Played>> = {
   PriorityClass: { plays: 'globalDefault preemptionPolicy value', not: { description: 'a note for people' } }
 };
 
+/** Fields from which nothing follows while the gate of the cluster API is shut that they need. */
+export const gated: Readonly<Record<string, FeatureGate>> = {
+  'RollingUpdateStatefulSetStrategy.maxUnavailable': 'MaxUnavailableStatefulSet',
+  'PersistentVolumeClaimSpec.volumeAttributesClassName': 'VolumeAttributesClass',
+  'PersistentVolumeSpec.volumeAttributesClassName': 'VolumeAttributesClass'
+};
+
 /** Values that are not played out where their field is. */
 export const values: Readonly<Record<string, Readonly<Record<string, string>>>> = {
-  'Container.imagePullPolicy': { Always: 'an image that a node has is not pulled again' },
-  'ServiceSpec.type': { NodePort: 'nodes open no ports; it is reached from inside' }
+  'Container.imagePullPolicy': { Always: 'an image that a node has is not pulled again' }
 };

@@ -4,7 +4,6 @@ export const identity = 'which user or group a program runs as shows only in the
 export const hardening = 'programs are not run, so nothing is kept from them';
 export const leveled = 'only the level of its namespace looks at it; programs are not run';
 export const inside = 'what a program is told changes nothing of it';
-const hook = 'nobody calls anything';
 const selectorFields = { plays: 'matchExpressions matchLabels' };
 const withKey = { plays: 'key name optional' };
 
@@ -58,11 +57,10 @@ export const podFields: Readonly<Record<string, Played>> = {
   },
   Container: {
     plays:
-      'env envFrom image imagePullPolicy livenessProbe name ports readinessProbe resources restartPolicy securityContext startupProbe volumeDevices volumeMounts',
+      'env envFrom image imagePullPolicy lifecycle livenessProbe name ports readinessProbe resources restartPolicy securityContext startupProbe volumeDevices volumeMounts',
     not: {
       args: inside,
       command: inside,
-      lifecycle: hook,
       resizePolicy: 'what a pod was given stays',
       stdin: inside,
       stdinOnce: inside,
@@ -81,12 +79,12 @@ export const podFields: Readonly<Record<string, Played>> = {
   EnvFromSource: { plays: 'configMapRef secretRef', not: { prefix: inside } },
   ConfigMapEnvSource: { plays: 'name optional' },
   SecretEnvSource: { plays: 'name optional' },
-  Lifecycle: { not: { postStart: hook, preStop: hook } },
-  LifecycleHandler: { not: { exec: hook, httpGet: hook, sleep: hook, tcpSocket: hook } },
-  ExecAction: { not: { command: 'a command in a container succeeds when its program is up' } },
+  Lifecycle: { plays: 'postStart preStop' },
+  LifecycleHandler: { plays: 'exec httpGet sleep tcpSocket' },
+  ExecAction: { not: { command: 'a command in a container succeeds when its program is up; as a hook it takes as long as it sleeps' } },
   HTTPGetAction: { plays: 'path port', not: { host: "the pod's address is asked", httpHeaders: inside, scheme: 'the port alone counts' } },
   HTTPHeader: { not: { name: inside, value: inside } },
-  SleepAction: { not: { seconds: hook } },
+  SleepAction: { plays: 'seconds' },
   TCPSocketAction: { plays: 'port', not: { host: "the pod's address is asked" } },
   Probe: {
     plays: 'exec failureThreshold httpGet initialDelaySeconds periodSeconds successThreshold tcpSocket',
@@ -171,11 +169,10 @@ export const podFields: Readonly<Record<string, Played>> = {
     plays: 'labelSelector matchLabelKeys maxSkew minDomains nodeAffinityPolicy nodeTaintsPolicy topologyKey whenUnsatisfiable'
   },
   Volume: {
-    plays: 'configMap emptyDir ephemeral name persistentVolumeClaim projected secret',
+    plays: 'configMap emptyDir ephemeral hostPath name persistentVolumeClaim projected secret',
     not: {
       csi: 'the directory is empty',
       downwardAPI: inside,
-      hostPath: "the directory is empty, and not the node's",
       nfs: 'the directory is empty'
     }
   },
@@ -188,13 +185,12 @@ export const podFields: Readonly<Record<string, Played>> = {
   EphemeralVolumeSource: { plays: 'volumeClaimTemplate' },
   PersistentVolumeClaimTemplate: {},
   PersistentVolumeClaimSpec: {
-    plays: 'accessModes dataSource dataSourceRef resources selector storageClassName volumeMode volumeName',
-    not: { volumeAttributesClassName: 'volumes have no attributes to change' }
+    plays: 'accessModes dataSource dataSourceRef resources selector storageClassName volumeAttributesClassName volumeMode volumeName'
   },
   TypedLocalObjectReference: { plays: 'apiGroup kind name' },
   TypedObjectReference: { plays: 'apiGroup kind name namespace' },
   VolumeResourceRequirements: { plays: 'requests', not: { limits: 'the request alone counts' } },
-  HostPathVolumeSource: { not: { path: "the directory is empty, and not the node's", type: 'what lacks is not missed' } },
+  HostPathVolumeSource: { plays: 'type', not: { path: "that it is there is looked at; the directory is empty, and not the node's" } },
   NFSVolumeSource: { not: { path: 'the directory is empty', readOnly: 'the directory is empty', server: 'the directory is empty' } },
   PersistentVolumeClaimVolumeSource: { plays: 'claimName readOnly' },
   ProjectedVolumeSource: { plays: 'sources', not: { defaultMode: identity } },

@@ -30,12 +30,16 @@ export interface DriverCard {
   /** Nodes that take no daemon set have it built in. */
   readonly onVirtualNodes: boolean;
   readonly parameters: readonly string[];
+  /** Of these, what can change while a volume is in use (the Container Storage Interface, MODIFY_VOLUME); made up. */
+  readonly mutable: readonly string[];
+  /** It says beforehand how much room it has where (the Container Storage Interface, GET_CAPACITY). */
+  readonly tellsRoom: boolean;
   readonly versions: readonly DriverVersion[];
   readonly prefix: string;
 }
 
 const hostLabel = 'kubernetes.io/hostname';
-const common = { namespace: 'storage-system', onVirtualNodes: false } as const;
+const common = { namespace: 'storage-system', onVirtualNodes: false, mutable: [], tellsRoom: false } as const;
 const needed: readonly Right[] = ['create', 'attach', 'detach', 'delete', 'grow', 'snapshot'];
 
 /** The drivers that ship with the stand-in. A new one is one more card here. */
@@ -54,6 +58,7 @@ export const driverCards: readonly DriverCard[] = [
     topologyKey: zoneLabel,
     rights: needed,
     parameters: ['encrypted', 'speed'],
+    mutable: ['speed'],
     versions: [
       { version: 'r2', from: '1.26', to: '1.30' },
       { version: 'r3', from: '1.28', to: '1.34' },
@@ -116,6 +121,7 @@ export const driverCards: readonly DriverCard[] = [
     topologyKey: hostLabel,
     rights: [],
     parameters: [],
+    tellsRoom: true,
     versions: [{ version: 'r1', from: '1.22', to: '1.36' }],
     prefix: 'dir'
   }
@@ -173,3 +179,16 @@ export function versionFault(card: DriverCard, version: string, cluster: string)
 export const newestFitting = (card: DriverCard, cluster: string): string | undefined =>
   card.versions.filter((one) => !versionFault(card, one.version, cluster)).sort((a, b) => compareVersions(b.version, a.version))[0]
     ?.version;
+
+/** A parameter that a driver doesn't know, in a sentence; undefined where it knows all. */
+export function parameterFault(
+  { driver, parameters }: DriverCard,
+  given: Readonly<Record<string, string>> | undefined,
+  known = parameters
+): string | undefined {
+  const strange = Object.keys(given ?? {}).find((key) => !key.startsWith('csi.storage.k8s.io/') && !known.includes(key));
+  if (strange === undefined) return undefined;
+  return parameters.includes(strange)
+    ? `${driver} can't change ${strange} of a volume; it can change ${known.join(', ') || 'nothing'}.`
+    : `${driver} knows no parameter ${strange}; it knows ${known.join(', ') || 'none of its own'}.`;
+}

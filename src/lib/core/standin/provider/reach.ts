@@ -31,6 +31,14 @@ export function outsideAddresses(service: Service): string[] {
   return (loadBalancer?.ingress ?? []).flatMap((one) => one.ip ?? []);
 }
 
+/** Where callers outside reach a service: the provider's addresses, or its ports on the first node that is heard of. */
+export function outsidePlaces(facts: Facts, service: Service): string[] {
+  if (service.spec.type !== 'NodePort') return outsideAddresses(service);
+  const node = facts.list('Node').find((one) => !isUnheard(facts, one.metadata.name));
+  const address = node?.status?.addresses?.find((one) => one.type === 'InternalIP')?.address;
+  return address === undefined ? [] : (service.spec.ports ?? []).flatMap((one) => (one.nodePort ? [`${address}:${one.nodePort}`] : []));
+}
+
 /** Annotation (invented) with the name under which a service is called from outside. */
 export const outsideNameMark = 'standin.example/outside-name';
 
@@ -46,7 +54,7 @@ export function servesTlsOnly(service: Service, pod: { readonly spec: PodSpec })
 
 /** The name that a client calls a service's pod by: what certificates are checked against. */
 export function nameCalled(facts: Facts, service: Service, pod: Pod, outside: boolean): string {
-  if (outside) return service.metadata.annotations?.[outsideNameMark] ?? outsideAddresses(service)[0] ?? '';
+  if (outside) return service.metadata.annotations?.[outsideNameMark] ?? outsidePlaces(facts, service)[0]?.replace(/:\d+$/, '') ?? '';
   if (service.spec.clusterIP === 'None') return calledName(facts, pod);
   const domain = clusterDomain(facts);
   return `${service.metadata.name}.${service.metadata.namespace ?? ''}.svc.${domain}`;
@@ -87,7 +95,7 @@ export function wayFault(facts: Facts, pod: Pod, way: Way): string | undefined {
   }
   const outside = services.filter((one) => one.spec.type === 'LoadBalancer' || one.spec.type === 'NodePort');
   if (!outside.length) return `no service of ${pod.metadata.name} has an address outside`;
-  const given = outside.filter((one) => one.spec.type === 'NodePort' || outsideAddresses(one).length);
+  const given = outside.filter((one) => outsidePlaces(facts, one).length);
   const kept = policyFault(facts, { outside: true }, pod, portsOf(pod).clients);
   if (kept) return kept;
   return given.length ? unheard(given, true) : `${outside.map((one) => one.metadata.name).join(', ')} has no address yet`;

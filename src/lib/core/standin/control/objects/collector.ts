@@ -1,14 +1,15 @@
-import { kindEntries, kindEntry, refOf, type ApiObject, type Kind, type KindMap } from '../../../model';
+import { keyOf, kindEntries, kindEntry, refOf, type ApiObject, type Kind, type KindMap, type Ref } from '../../../model';
+import { foregroundFinalizer, goesLast, removeForeground } from '../../admit/foreground';
 import { sentByPerson } from '../../admit/plan';
 import type { Store } from '../../store';
-import type { ClusterAccess, Loop, Watch } from '../loop';
+import { splitKey, type ClusterAccess, type Loop, type Watch } from '../loop';
 
 /** Kinds that come and go by themselves all the time, and own nothing. */
 const ownNothing: readonly Kind[] = ['Event', 'EndpointSlice', 'Process', 'Ask', 'Asset', 'VolumeAttachment', 'Held'];
 const owners: readonly Kind[] = kindEntries.map((one) => one.kind).filter((kind) => !ownNothing.includes(kind));
 
-/** Kinds that a namespace takes along, in the order in which they go. */
-const within: readonly Kind[] = [
+/** Kinds that a namespace takes along first, in the order in which they go. */
+const first: readonly Kind[] = [
   'StatefulSet',
   'Deployment',
   'ReplicaSet',
@@ -36,27 +37,68 @@ const within: readonly Kind[] = [
   'Ask',
   'Event'
 ];
+/** What goes with its pod or its claim. */
+const withOthers: readonly Kind[] = ['Process', 'Restoring'];
+const within: readonly Kind[] = [
+  ...first,
+  ...kindEntries.flatMap((one) => (one.namespaced && !first.includes(one.kind) && !withOthers.includes(one.kind) ? [one.kind] : []))
+];
 
 /** So much is taken away at a time, so that a large namespace or owner holds nothing else up. */
 const mostAtOnce = 60;
 
 /** What is gone takes along what it owned; so does an owner that was never there. Source: "Garbage Collection", owners and dependents. */
 const goneOrUnowned: Watch<Kind> = (now, before, store) => {
-  if (!now) return before ? [`owner:${before.metadata.uid}`] : [];
+  if (!now) return before ? [`owner:${before.metadata.uid}`, ...ownersThatWait(before, store)] : [];
+  if (goesLast(now) && !before?.metadata.deletionTimestamp) return [`last:${keyOf(refOf(now))}`];
   if (before || !now.metadata.ownerReferences?.length || !sentByPerson(now)) return [];
   return now.metadata.ownerReferences.filter((one) => !stands(store, now, one)).map((one) => `owner:${one.uid}`);
 };
 
 type Owner = NonNullable<ApiObject['metadata']['ownerReferences']>[number];
-const stands = (store: Pick<Store, 'find'>, object: ApiObject, owner: Owner): boolean => {
+const refTo = (object: ApiObject, owner: Owner): Ref | undefined => {
   const entry = kindEntry(owner.kind);
-  // What isn't known here may stand all the same.
-  if (!entry) return true;
-  return (
-    store.find({ kind: entry.kind, namespace: entry.namespaced ? (object.metadata.namespace ?? '') : '', name: owner.name })?.metadata
-      .uid === owner.uid
-  );
+  return entry && { kind: entry.kind, namespace: entry.namespaced ? (object.metadata.namespace ?? '') : '', name: owner.name };
 };
+
+const stands = (store: Pick<Store, 'find'>, object: ApiObject, owner: Owner): boolean => {
+  const ref = refTo(object, owner);
+  // What isn't known here may stand all the same.
+  return !ref || store.find(ref)?.metadata.uid === owner.uid;
+};
+
+/** Owners of what has gone that go themselves once all they own has. */
+function ownersThatWait(object: ApiObject, store: Pick<Store, 'find'>): string[] {
+  return (object.metadata.ownerReferences ?? []).flatMap((one) => {
+    const ref = one.blockOwnerDeletion ? refTo(object, one) : undefined;
+    const owner = ref && store.find(ref);
+    return owner?.metadata.uid === one.uid && goesLast(owner) ? [`last:${keyOf(ref!)}`] : [];
+  });
+}
+
+/** Takes away what an owner has that is to go last, and the owner once none of it is left that holds it. Source: "Garbage Collection", foreground. */
+function emptyOwner(world: ClusterAccess, key: string): void {
+  const space = key.indexOf(' ');
+  const [namespace, name] = splitKey(key.slice(space + 1));
+  const owner = world.store.find({ kind: key.slice(0, space) as Kind, namespace, name });
+  if (!owner || !goesLast(owner)) return;
+  const { uid = '', finalizers = [] } = owner.metadata;
+  const owned = world.store.ownedBy(uid).filter((one) => !ownNothing.includes(one.kind));
+  const going = owned.filter((one) => !one.metadata.deletionTimestamp);
+  for (const object of going.slice(0, mostAtOnce)) {
+    const others = (object.metadata.ownerReferences ?? []).filter((one) => one.uid !== uid);
+    if (others.some((one) => stands(world.store, object, one)))
+      world.put({ ...object, metadata: { ...object.metadata, ownerReferences: others } } as ApiObject);
+    else removeForeground(world, object);
+  }
+  if (going.length > mostAtOnce) return world.after(1, `last:${key}`);
+  const holds = (one: ApiObject) => one.metadata.ownerReferences?.some((two) => two.uid === uid && two.blockOwnerDeletion);
+  if (world.store.ownedBy(uid).some((one) => !ownNothing.includes(one.kind) && holds(one))) return;
+  const left = finalizers.filter((one) => one !== foregroundFinalizer);
+  if (left.length || owner.kind === 'Pod' || owner.kind === 'Namespace')
+    world.put({ ...owner, metadata: { ...owner.metadata, finalizers: left.length ? left : undefined } } as ApiObject);
+  else world.drop(refOf(owner));
+}
 
 /** An object goes with the last of its owners; before that it only forgets the one that is gone. */
 function leave(world: ClusterAccess, object: ApiObject, uid: string): void {
@@ -108,6 +150,7 @@ export const collector: Loop = {
       emptySpace(world, key.slice(6));
       return;
     }
+    if (key.startsWith('last:')) return emptyOwner(world, key.slice(5));
     const uid = key.slice(6);
     const owned = world.store.ownedBy(uid).filter((one) => !one.metadata.deletionTimestamp);
     for (const object of owned.slice(0, mostAtOnce)) leave(world, object, uid);

@@ -41,7 +41,8 @@ function bind(world: ClusterAccess, claim: Claim, volume: Volume): void {
       ...claim.status,
       phase: 'Bound',
       accessModes: volume.spec.accessModes,
-      capacity: { storage: quantityOf(bytesOf(volume.spec.capacity.storage)) }
+      capacity: { storage: quantityOf(bytesOf(volume.spec.capacity.storage)) },
+      ...(volume.spec.volumeAttributesClassName ? { currentVolumeAttributesClassName: volume.spec.volumeAttributesClassName } : {})
     }
   });
   world.end(`PersistentVolumeClaim ${idOf(claim)}`, 'provisioning');
@@ -56,7 +57,8 @@ const faultWords: Record<VolumeFault, string> = {
   mode: 'it is of another volume mode',
   access: 'it lacks an access mode',
   size: 'it is too small',
-  selector: 'its labels are not those that the claim selects'
+  selector: 'its labels are not those that the claim selects',
+  attributes: 'it has another class of attributes (volumeAttributesClassName)'
 };
 
 function explainWait(world: ClusterAccess, claim: Claim): void {

@@ -5,7 +5,7 @@ import { selectorMatches, termsMatch, type Claim, type Facts, type Node, type St
 export const noProvisioner = 'kubernetes.io/no-provisioner';
 
 /** Why a pre-made volume doesn't answer to a claim; the closed list. */
-export type VolumeFault = 'going' | 'Released' | 'claimed' | 'pinned' | 'class' | 'mode' | 'access' | 'size' | 'selector';
+export type VolumeFault = 'going' | 'Released' | 'claimed' | 'pinned' | 'class' | 'mode' | 'access' | 'size' | 'selector' | 'attributes';
 
 /**
  * Why a volume doesn't answer to a claim, or undefined when it does. Source: the cluster API's "Persistent Volumes", binding: same
@@ -23,6 +23,9 @@ export function volumeFault(volume: Volume, claim: Claim): VolumeFault | undefin
   if (spec.claimRef?.uid && spec.claimRef.uid !== claim.metadata.uid) return 'claimed';
   if ((spec.storageClassName ?? '') !== (claim.spec.storageClassName ?? '')) return 'class';
   if ((spec.volumeMode ?? 'Filesystem') !== (claim.spec.volumeMode ?? 'Filesystem')) return 'mode';
+  // A volume that was made for the claim is changed to its attributes afterwards.
+  if (spec.claimRef?.uid === undefined && (spec.volumeAttributesClassName ?? '') !== (claim.spec.volumeAttributesClassName ?? ''))
+    return 'attributes';
   if (!claim.spec.accessModes.every((mode) => spec.accessModes.includes(mode))) return 'access';
   if (bytesOf(spec.capacity.storage) < bytesOf(claim.spec.resources.requests.storage)) return 'size';
   return claim.spec.selector && !selectorMatches(claim.spec.selector, volume.metadata.labels) ? 'selector' : undefined;

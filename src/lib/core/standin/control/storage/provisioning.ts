@@ -12,7 +12,7 @@ import {
   type Volume
 } from '../../../model';
 import { volumeFinalizer } from '../../admit/defaults';
-import { driverCard } from '../../provider/drivers';
+import { driverCard, parameterFault } from '../../provider/drivers';
 import { backendOf, placeFor, shortagesIn, topologyOf } from '../../provider/backend';
 import { leastXfsBytes } from '../../provider/file-systems';
 import { driverPartOf } from '../../provider/images';
@@ -20,6 +20,7 @@ import { driverAnswers, callFault, pluginOn } from '../../provider/driver';
 import type { Store } from '../../store';
 import { fillAt } from '../../engines/fill';
 import { idOf, itself, splitKey, type ClusterAccess, type Loop } from '../loop';
+import { attributesOf } from './attributes';
 import { DriverCalls, type DriverCall } from './driver-call';
 import { sourceOf } from './volume-source';
 
@@ -71,9 +72,8 @@ export function argumentFault(one: StorageClass, claim: Claim['spec']): Refused 
   const wrong = claim.accessModes.find((mode) => !card.modes.includes(mode));
   if (wrong) return ['INVALID_ARGUMENT', `${driver} doesn't hand out ${wrong}; it hands out ${card.modes.join(', ')}.`];
   if (claim.selector) return ['INVALID_ARGUMENT', 'A claim with a selector only takes a pre-made volume.'];
-  const strange = Object.keys(one.parameters ?? {}).find((key) => !key.startsWith('csi.storage.k8s.io/') && !card.parameters.includes(key));
-  if (strange)
-    return ['INVALID_ARGUMENT', `${driver} knows no parameter ${strange}; it knows ${card.parameters.join(', ') || 'none of its own'}.`];
+  const strange = parameterFault(card, one.parameters);
+  if (strange) return ['INVALID_ARGUMENT', strange];
   const fsType = fsTypeOf(one);
   if (!card.fsTypes.includes(fsType)) return ['INVALID_ARGUMENT', `${driver} makes no ${fsType}; it makes ${card.fsTypes.join(', ')}.`];
   if (fsType === 'xfs' && bytesOf(claim.resources.requests.storage) < leastXfsBytes)
@@ -86,6 +86,8 @@ function refusal(world: ClusterAccess, one: StorageClass, claim: Claim, backend:
   if (!backend) return ['FAILED_PRECONDITION', `No backend stands behind ${driver}.`];
   const fault = argumentFault(one, claim.spec);
   if (fault) return fault;
+  const attributes = attributesOf(world.store, claim, driver);
+  if (attributes.fault) return attributes.fault;
   const denied = callFault(world.store, driver, 'create') ?? (isEncrypted(one) ? callFault(world.store, driver, 'key-use') : undefined);
   if (denied) return ['PERMISSION_DENIED', `${denied[0]!.toUpperCase()}${denied.slice(1)}.`];
   const used = world.store.usedOf(backend.metadata.name);
@@ -100,6 +102,7 @@ function makeAsset(world: ClusterAccess, claim: Claim, one: StorageClass, backen
   const prefix = driverCard(one.provisioner)?.prefix ?? 'vol';
   const { asset: source } = sourceOf(world.store, claim, one.provisioner);
   const copied = source?.status?.store;
+  const parameters = { ...one.parameters, ...attributesOf(world.store, claim, one.provisioner).parameters };
   const fill = source?.status?.fill && { bytes: fillAt(source, world.nowMs), atMs: world.nowMs, bytesPerDay: 0 };
   return world.put({
     apiVersion: 'standin.example/v1',
@@ -113,7 +116,7 @@ function makeAsset(world: ClusterAccess, claim: Claim, one: StorageClass, backen
       fsType: source?.spec.fsType ?? fsTypeOf(one),
       requestName: name,
       owner: one.parameters?.owner === undefined ? (source?.spec.owner ?? 0) : Number(one.parameters.owner),
-      ...(one.parameters ? { parameters: one.parameters } : {})
+      ...(Object.keys(parameters).length ? { parameters } : {})
     },
     status: {
       attachedTo: [],
@@ -145,6 +148,7 @@ function finish(world: ClusterAccess, claim: Claim, one: StorageClass, backend: 
       capacity: { storage: asset.spec.size },
       accessModes: claim.spec.accessModes,
       storageClassName: one.metadata.name,
+      ...(claim.spec.volumeAttributesClassName ? { volumeAttributesClassName: claim.spec.volumeAttributesClassName } : {}),
       persistentVolumeReclaimPolicy: one.reclaimPolicy ?? 'Delete',
       volumeMode: claim.spec.volumeMode ?? 'Filesystem',
       claimRef: {
@@ -220,6 +224,7 @@ export const provisioning: Loop = {
       return part?.part === 'controller' ? claimsOfDriver(store, part.driver) : [];
     },
     StorageClass: (now, _before, store) => (now ? claimsOfDriver(store, now.provisioner) : []),
+    VolumeAttributesClass: (now, _before, store) => (now ? claimsOfDriver(store, now.driverName) : []),
     ClusterRole: (_now, _before, store) => unboundClaims(store),
     ClusterRoleBinding: (_now, _before, store) => unboundClaims(store),
     Identity: (now, before, store) => claimsOfDriver(store, (now ?? before)!.spec.driver),

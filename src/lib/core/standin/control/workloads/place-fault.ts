@@ -1,5 +1,6 @@
 import { isOwnClaim } from '../storage/own-claims';
 import { premadeFor, noProvisioner, topologyAllows } from '../storage/premade';
+import { roomTold } from '../storage/room-told';
 import { apartOf, keptApart, lacksCompany } from './company';
 import { hostPortsOf, portTaken, scarcity } from './scarce';
 import { unevenness } from './spread';
@@ -40,6 +41,7 @@ export type PlaceFault =
   | 'volume-zone'
   | 'class-zone'
   | 'no-volume'
+  | 'no-room'
   | 'one-pod';
 
 /** Why nobody looks for a place for a pod. */
@@ -144,13 +146,19 @@ function slotsShort(places: Places, node: Node, pod: Pod, { bound, choosing }: P
 }
 
 /** Why a node is no place for claims whose volume is only to be chosen: the class leaves it out, or no pre-made volume that fits lies there. */
-function choiceFault(facts: Facts, node: Node, { choosing }: PodClaims): 'class-zone' | 'no-volume' | undefined {
-  for (const claim of choosing) {
+type Room = (node: Node) => boolean;
+function choiceFault(
+  facts: Facts,
+  node: Node,
+  choosing: readonly { readonly claim: Claim; readonly room: Room | undefined }[]
+): 'class-zone' | 'no-volume' | 'no-room' | undefined {
+  for (const { claim, room } of choosing) {
     const one = classOf(facts, claim.spec);
     if (!one) continue;
     if (premadeFor(facts, claim, node)) continue;
     if (one.provisioner === noProvisioner) return 'no-volume';
     if (!topologyAllows(one, node.metadata.labels)) return 'class-zone';
+    if (room && !room(node)) return 'no-room';
   }
   return undefined;
 }
@@ -184,13 +192,14 @@ export function placeFaults(places: Places, pod: Pod, claims: PodClaims): (node:
   const short = scarcity(places, pod);
   const ports = hostPortsOf(pod);
   const ask = askOf(pod.spec);
+  const choosing = claims.choosing.map((claim) => ({ claim, room: roomTold(facts, claim) }));
   return (node) => {
     if (!nodeReady(node)) return 'not-ready';
     if (node.spec?.unschedulable) return 'unschedulable';
     if (repellingTaint(node, pod.spec.tolerations)) return 'taint';
     if (!nodeWanted(pod.spec, node)) return 'selector';
     if (volumeElsewhere(facts, node, claims)) return 'volume-zone';
-    const choice = claims.choosing.length ? choiceFault(facts, node, claims) : undefined;
+    const choice = choosing.length ? choiceFault(facts, node, choosing) : undefined;
     if (choice) return choice;
     if (taken(facts, pod, claims)) return 'one-pod';
     const room = roomOf(node);
@@ -227,6 +236,7 @@ const faultWords: Record<PlaceFault, string> = {
   resource: 'without the other resources asked for',
   'class-zone': 'outside the topologies that its class allows',
   'no-volume': 'without a pre-made volume that fits',
+  'no-room': 'where the driver says that it has no room for the volume',
   'volume-zone': 'out of reach of its volume',
   'one-pod': 'refused, because another pod has the claim, which one pod at a time may have'
 };

@@ -254,7 +254,9 @@ export const placing: Loop = {
         ? []
         : [again],
     CSINode: () => [again],
-    StorageClass: (now, before) => (now && !before ? [again, classCame] : [again])
+    StorageClass: (now, before) => (now && !before ? [again, classCame] : [again]),
+    CSIStorageCapacity: () => [again],
+    CSIDriver: (now, before) => ((now?.spec.storageCapacity ?? false) === (before?.spec.storageCapacity ?? false) ? [] : [again])
   },
   reconcile(world, key) {
     if (key === again || key === classCame) {

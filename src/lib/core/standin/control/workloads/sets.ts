@@ -16,8 +16,10 @@ import {
 } from '../../../model';
 import { filled } from '../../admit/defaults';
 import { claimShut } from '../../admit/limits';
+import { gateOpen } from '../../provider/feature-gates';
 import { idOf, splitKey, type ClusterAccess, type Loop } from '../loop';
 import { againMs, makePod, ownersOfKind } from './pods';
+import { shareOf } from './share';
 import { keepRevision, labelOf, revisionLabel, templateFor } from './revisions';
 
 /** A set makes or takes away so many members at a time, so that a large one holds nothing else up. */
@@ -181,22 +183,34 @@ function scale(world: ClusterAccess, set: StatefulSet, key: string): boolean {
   return up;
 }
 
+/** How many members may be away while the template is rolled out. Source: RollingUpdateStatefulSetStrategy v1 apps; one without its gate. */
+function mayBeAway(world: ClusterAccess, set: StatefulSet): number {
+  const told = set.spec.updateStrategy?.rollingUpdate?.maxUnavailable;
+  if (told === undefined || !gateOpen(world.store, 'MaxUnavailableStatefulSet')) return 1;
+  return Math.max(1, shareOf(told, set.spec.replicas ?? 1, Math.ceil));
+}
+
 /**
- * Replaces members of an older template, from the highest ordinal down, one at a time: the next one goes when all above are up. Source: the
+ * Replaces members of an older template, from the highest ordinal down: as long as fewer are away than may be, the next one goes. Source: the
  * cluster API's "StatefulSets", rolling updates; a set that works in parallel doesn't wait for those that were never up.
  */
 function roll(world: ClusterAccess, set: StatefulSet, key: string): void {
   if (set.spec.updateStrategy?.type === 'OnDelete') return;
   const label = labelOf(set, set.spec.template);
   const partition = set.spec.updateStrategy?.rollingUpdate?.partition ?? 0;
+  let left = mayBeAway(world, set);
   for (const member of membersOf(world, set).reverse()) {
-    if (member.ordinal < partition) return;
+    if (member.ordinal < partition || left <= 0) return;
     const { metadata } = member.pod;
-    if (metadata.labels?.[revisionLabel] !== label && !metadata.deletionTimestamp) return removeMember(world, set, member);
-    const left = leftToBeUp(world, set, member.pod);
-    if (left === 0) continue;
-    if (left !== undefined) world.after(left, key);
-    return;
+    if (metadata.labels?.[revisionLabel] !== label && !metadata.deletionTimestamp) {
+      removeMember(world, set, member);
+      left -= 1;
+      continue;
+    }
+    const waitMs = leftToBeUp(world, set, member.pod);
+    if (waitMs === 0) continue;
+    if (waitMs !== undefined) world.after(waitMs, key);
+    left -= 1;
   }
 }
 

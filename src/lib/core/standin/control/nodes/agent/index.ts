@@ -5,6 +5,8 @@ import { stopWriting } from '../../../engines/little-store';
 import { closeProcess } from '../../../engines/processes';
 import { isDark, isUnheard } from '../../../provider/outages';
 import { idOf, splitKey, type Loop } from '../../loop';
+import { hasPathsMark } from './host-paths';
+import { hookFault, hooksMs } from './hooks';
 import { imageStage, initStage, mountStage, runStage, startStage, warmStage, workStage } from './stages';
 import {
   setContainers,
@@ -29,11 +31,15 @@ function stop(turn: Turn): void {
     world.endAll(subject);
     world.begin(subject, 'stopping');
     world.event(pod, 'Killing', 'The pod is being taken away.');
+    const failed = running ? hookFault(pod, 'preStop') : undefined;
+    if (failed) world.event(pod, 'FailedPreStopHook', failed, 'Warning');
     stopWriting(world, pod);
     if (running) setContainers(turn, pod.status?.containerStatuses?.[0]?.state ?? {}, { ready: false });
   }
   const graceMs = (pod.spec.terminationGracePeriodSeconds ?? 30) * 1_000;
-  const spanMs = () => (running ? Math.min(graceMs, world.duration('stopping', `${key}#${pod.metadata.uid}`)) : 200);
+  // The time that preStop handlers take is part of the grace. Source: "Container Lifecycle Hooks".
+  const spanMs = () =>
+    running ? Math.min(graceMs, hooksMs(pod, 'preStop') + world.duration('stopping', `${key}#${pod.metadata.uid}`)) : 200;
   if (working(turn, 'stop', spanMs)) return;
   world.endAll(subject);
   closeProcess(world, pod);
@@ -106,7 +112,10 @@ export const agent: Loop = {
             .map(idOf)
         : [],
     CSINode: (now, before, store) => (now && !same(now.spec, before?.spec) ? podsWithClaims(store, now.metadata.name) : []),
-    Node: (now, before, store) => (now && before && nodeReady(now) && !nodeReady(before) ? store.podsOn(now.metadata.name).map(idOf) : []),
+    Node: (now, before, store) => [
+      ...(now && before && nodeReady(now) && !nodeReady(before) ? store.podsOn(now.metadata.name).map(idOf) : []),
+      ...(now && now.metadata.annotations?.[hasPathsMark] !== before?.metadata.annotations?.[hasPathsMark] ? ['(mounts)'] : [])
+    ],
     Process: (now, before) => (!now || (now.status?.ready ?? false) !== (before?.status?.ready ?? false) ? [idOf((now ?? before)!)] : []),
     Outage: (now, before, store) =>
       [now, before].flatMap((one) =>

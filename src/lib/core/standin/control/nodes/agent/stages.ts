@@ -12,6 +12,8 @@ import { clusterVersion } from '../../../provider/drivers';
 import { imageVersionFault } from '../../../provider/image-versions';
 import { ordinaryBytesPerSecond, pullOf } from '../../../provider/registry';
 import { attachmentName } from '../../storage/attaching';
+import { hasPathsMark, hostPathFault } from './host-paths';
+import { hookFault, hooksMs } from './hooks';
 import { fullMount, mountFault, ownerFault } from './mounts';
 import { killBy, probeFault, seenReadyMs, type Kill } from './probes';
 import { missingReferences, referenceSentence } from './references';
@@ -59,6 +61,26 @@ function referencesThere(turn: Turn, mounted: boolean, container?: string): bool
   return false;
 }
 
+const lacksPath = 'host-path';
+/** Paths of the node itself. Gives whether all are there; else the node looks again. */
+function hostPathsThere(turn: Turn): boolean {
+  const { world, pod, key, state } = turn;
+  const fault = hostPathFault(world.store, pod);
+  if (!fault) {
+    if (state.about === lacksPath) {
+      waitingForMount(world).delete(key);
+      step(turn, { stage: 'volumes', failures: 0 });
+    }
+    return true;
+  }
+  waitingForMount(world).set(key, true);
+  const waitMs = backoffMs(backoffs.mount, state.failures);
+  step(turn, { stage: 'volumes', failures: state.failures + 1, retryMs: world.nowMs + waitMs, about: lacksPath });
+  showWait(turn, 'ContainerCreating', `${fault.says} (${fault.field}). ${hasPathsMark} on the node says what it has.`, 'FailedMount');
+  world.after(waitMs, key, true);
+  return false;
+}
+
 /** How long a mount that nobody answers is waited for, before the node gives up and tries again (common practice, no source). */
 const mountTimeoutMs = 60_000;
 
@@ -97,10 +119,10 @@ export function mountStage(turn: Turn): void {
     if (!pod.status?.containerStatuses) setContainers(turn, { waiting: { reason: 'ContainerCreating' } });
     return;
   }
-  if (!referencesThere(turn, true)) return;
+  if (!referencesThere(turn, true) || !hostPathsThere(turn)) return;
   if (hasClaims) {
     world.begin(subjectOf(turn), 'mounting');
-    if (mountFails(turn)) return;
+    if (mountFails({ ...turn, state: statesOf(world).get(key) ?? turn.state })) return;
     const fresh = { ...turn, state: statesOf(world).get(key) ?? turn.state };
     if (working(fresh, 'volumes', () => world.duration('mounting', `${turn.key}#${pod.metadata.uid}`))) return;
     world.end(subjectOf(turn), 'mounting');
@@ -335,6 +357,15 @@ export function startStage(turn: Turn): void {
   const fault = startFault(turn);
   if (fault) {
     crashes(turn, fault);
+    return;
+  }
+  // A container doesn't count as running before its postStart handler is done. Source: "Container Lifecycle Hooks".
+  const hookMs = hooksMs(pod, 'postStart');
+  if (hookMs && working(turn, 'start', () => hookMs, 'postStart')) return;
+  const failed = hookFault(pod, 'postStart');
+  if (failed) {
+    world.event(pod, 'FailedPostStartHook', failed, 'Warning');
+    crashes(turn, failed);
     return;
   }
   const podIP = pod.status?.podIP ?? addressFor(turn);
