@@ -81,7 +81,6 @@ try {
   await post('/rehearsals/north-quay/grow', { namespace: 'events', name: 'data-boarding-2', size: '160Gi' });
   await post('/rehearsals/north-quay/clock', { untilMs: 24_012_000 });
   await shot('claims', '/r/north-quay/claims?claim=events/data-boarding-2');
-  await shot('pool-gates', '/r/harbour/supply');
   for (const joint of ['storage-nodes', 'operator', 'disks', 'driver']) {
     const query = `/rehearsals/harbour/remedy?driver=pool.standin.example&joint=${joint}`;
     const { yaml: remedy } = await (await fetch(`${base}/api/v1${query}`)).json();
@@ -118,14 +117,13 @@ try {
   await shot('console', '/r/north-quay/members/events/boarding?view=console', async () => {
     await page.getByRole('button', { name: 'Produce' }).click();
   });
-  // One member of bookings stands on a node whose messages take seconds.
-  const pods = await (await fetch(`${base}/api/v1/rehearsals/south-quay/objects?kind=Pod&namespace=tickets&name=bookings-2`)).json();
-  const slow = `apiVersion: standin.example/v1\nkind: Outage\nmetadata: {name: slow}\nspec: {slow: [{node: ${pods.items[0].spec.nodeName}, ms: 1200}]}\n`;
-  await post('/rehearsals/south-quay/send', slow);
-  await post('/rehearsals/south-quay/proofs', { namespace: 'tickets', set: 'bookings' });
-  await shot('matrix', '/r/south-quay/proofs?set=tickets/bookings&proof=matrix', async () => {
+  await post('/rehearsals/north-quay/drills/round', {});
+  for (let round = { running: true }; round.running; await page.waitForTimeout(500))
+    ({ round } = await (await fetch(`${base}/api/v1/rehearsals/north-quay/drills`)).json());
+  await shot('drills', '/r/north-quay/drills');
+  await shot('drill', '/r/north-quay/drills/events/boarding/member-hangs', async () => {
     await page.keyboard.press('n');
-    await page.waitForTimeout(200);
+    await page.waitForTimeout(400);
   });
 } finally {
   await browser.close();

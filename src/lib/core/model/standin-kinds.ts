@@ -277,6 +277,9 @@ export const askSchema = kindOf(standinApi, 'Ask', {
 });
 
 /** What has failed around the nodes: no power, cut off from each other, or slow to answer. Taking it away mends it. */
+const podRef = z.looseObject({ namespace: z.string(), pod: z.string() });
+
+/** Things that break for as long as it stands. */
 export const outageSchema = kindOf(standinApi, 'Outage', {
   spec: z.looseObject({
     /** Nodes without power: what ran there has ended. */
@@ -284,7 +287,13 @@ export const outageSchema = kindOf(standinApi, 'Outage', {
     /** Groups of nodes that reach only their own; nodes in none of them reach each other, and the control members. */
     cut: z.array(z.array(z.string())).optional(),
     /** Nodes whose messages take so much longer, each way. */
-    slow: z.array(z.looseObject({ node: z.string(), ms: z.number().int().min(0).max(600_000) })).optional()
+    slow: z.array(z.looseObject({ node: z.string(), ms: z.number().int().min(0).max(600_000) })).optional(),
+    /** Pods whose programs hang: they answer nobody, and run on. A program that is started again doesn't hang any more. */
+    hangs: z.array(podRef).optional(),
+    /** Pods that are cut off by themselves: from the other members, or from clients. */
+    apart: z.array(podRef.extend({ from: z.enum(['members', 'clients']) })).optional(),
+    /** Claims whose volumes have no room left. */
+    full: z.array(z.looseObject({ namespace: z.string(), claim: z.string() })).optional()
   })
 });
 

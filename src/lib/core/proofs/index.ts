@@ -13,7 +13,7 @@ import { proofOf, type SetUnderProof, type Check, type EngineRule, type Proof, t
 
 export { tryClass, type Trial } from './trial';
 export type { SetUnderProof, Check, Matrix, Proof, ProofId } from './types';
-export { workloadNamed, podsIn, type Workload } from './workload';
+export { workloadNamed, partsIn, podsIn, type Workload } from './workload';
 
 /** The proof pack for a set. Packs for kinds of workloads come with their engines. */
 export const setPack: readonly ProofRule[] = [claims, order, names, data, shared, returns];

@@ -5,6 +5,7 @@ import { linedKinds } from '$core/rootline';
 import { done, notFound, refused } from '../services';
 import { bring } from '../services/bring';
 import { frameOf } from '../services/frame';
+import { drillEndpoints } from './drill-endpoints';
 import { endpoint, listed } from './endpoint';
 import { accessEndpoints } from './access-endpoints';
 import { draftEndpoints } from './draft-endpoints';
@@ -343,6 +344,7 @@ export const endpoints = [
   ...acting,
   ...reading,
   ...workloadEndpoints,
+  ...drillEndpoints,
   ...storageEndpoints,
   ...proving,
   ...draftEndpoints,

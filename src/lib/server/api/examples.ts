@@ -156,6 +156,17 @@ export const examples: { readonly [K in Known]: Example<K> } = {
   'GET /rehearsals/{id}/findings': { params: north, query: { namespace } },
   'POST /rehearsals/{id}/findings/mend': { params: north, body: { namespace, nth: 0 } },
   'POST /rehearsals/{id}/proofs': { params: north, body: { namespace: 'plans', set: 'timetable' } },
+  'POST /rehearsals/{id}/drills': {
+    params: { id: 'north-quay' },
+    body: { namespace: 'events', workload: 'boarding', fault: 'program-ends', expectation: { writesPauseMs: 30_000, lost: 0 } }
+  },
+  'POST /rehearsals/{id}/drills/fork': {
+    params: { id: 'north-quay' },
+    body: { namespace: 'events', workload: 'boarding', fault: 'program-ends' }
+  },
+  'POST /rehearsals/{id}/drills/round': { params: { id: 'south-quay' }, body: {} },
+  'DELETE /rehearsals/{id}/drills/round': { params: { id: 'south-quay' } },
+  'GET /rehearsals/{id}/drills': { params: { id: 'north-quay' } },
   'GET /rehearsals/{id}/proofs': { params: north },
 
   'GET /rules': {},

@@ -31,7 +31,7 @@ const manifestSchema = z.object({
 });
 export type Manifest = z.infer<typeof manifestSchema>;
 
-const counted = ['cluster', 'rehearsal', 'action', 'draft', 'proof', 'dump', 'account'];
+const counted = ['cluster', 'rehearsal', 'action', 'draft', 'proof', 'drill', 'dump', 'account'];
 
 async function sha256(path: string): Promise<string> {
   const hash = createHash('sha256');

@@ -211,6 +211,26 @@ const standsFast: Migration = {
   }
 };
 
+/** Drills that were run. */
+const drills: Migration = {
+  async up(db: Kysely<unknown>) {
+    await db.schema
+      .createTable('drill')
+      .addColumn('id', 'integer', (c) => c.primaryKey().autoIncrement())
+      .addColumn('rehearsal', 'text', (c) => c.notNull().references('rehearsal.id').onDelete('cascade'))
+      .addColumn('namespace', 'text', (c) => c.notNull())
+      .addColumn('workload', 'text', (c) => c.notNull())
+      .addColumn('fault', 'text', (c) => c.notNull())
+      .addColumn('state', 'text', (c) => c.notNull())
+      .addColumn('at_ms', 'integer', (c) => c.notNull())
+      .addColumn('body', 'text', (c) => c.notNull())
+      .addColumn('created_at', 'text', (c) => c.notNull())
+      .addColumn('sum', 'text', (c) => c.notNull())
+      .execute();
+    await db.schema.createIndex('drill_of_rehearsal').on('drill').column('rehearsal').execute();
+  }
+};
+
 /** All migrations by name, in order. Never change one that has shipped; add another. */
 export const migrations: MigrationProvider = {
   getMigrations: async () => ({
@@ -219,6 +239,7 @@ export const migrations: MigrationProvider = {
     '003-draft-files': draftFiles,
     '004-dumps': dumps,
     '005-dump-scope': dumpScope,
-    '006-stands-fast': standsFast
+    '006-stands-fast': standsFast,
+    '007-drills': drills
   })
 };

@@ -68,6 +68,21 @@ export interface ProofRow {
   sum: Generated<string>;
 }
 
+/** A drill that was run, with its evidence. */
+export interface DrillRow {
+  id: Generated<number>;
+  rehearsal: string;
+  namespace: string;
+  workload: string;
+  fault: string;
+  state: string;
+  at_ms: number;
+  /** JSON: the drill */
+  body: string;
+  created_at: string;
+  sum: string;
+}
+
 /** A class that was tried, with the evidence. */
 export interface TrialRow {
   id: Generated<number>;
@@ -187,6 +202,7 @@ export interface Schema {
   action: ActionRow;
   snapshot: SnapshotRow;
   proof: ProofRow;
+  drill: DrillRow;
   trial: TrialRow;
   draft: DraftRow;
   draft_state: DraftStateRow;

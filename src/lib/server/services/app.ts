@@ -1,4 +1,5 @@
 import { randomBytes } from 'node:crypto';
+import { availableParallelism } from 'node:os';
 import { blueprintNamed, type Answers } from '$core/blueprints';
 import { lengthFor, secretValue } from '$core/drafts';
 import { writeManifests } from '$core/manifest';
@@ -22,6 +23,7 @@ import { draftRepository } from '../repositories/drafts';
 import { proofRepository, type KeptProof } from '../repositories/proofs';
 import { rehearsalRepository } from '../repositories/rehearsals';
 import { trialRepository } from '../repositories/trials';
+import { drillRepository } from '../repositories/drills';
 import { startHost } from '../rehearsals/client';
 import { startHosts } from '../rehearsals/spread';
 import type { Queries } from '../views';
@@ -33,6 +35,7 @@ import { LiveBus } from './live';
 import { addClusterTo, trunkOf } from '../repositories/new-cluster';
 import { RehearsalService } from './rehearsals';
 import { TransferService } from './transfer';
+import { DrillService } from './drills';
 import { TrialService } from './trials';
 
 export interface AppOptions {
@@ -65,6 +68,9 @@ const unseenRow = (sentence: string): EstateRow => ({
   volumeBytes: 0,
   overdue: false
 });
+
+/** So many drills are run beside each other, each in a worker of its own. */
+const atOnce = Math.max(1, Math.min(2, availableParallelism()));
 
 /** Lays the demo's clusters down in an empty database. */
 async function layDemo(db: Database): Promise<void> {
@@ -124,6 +130,7 @@ export async function createApp({ data, worker, reader, empty = false, settings 
   const backups = new BackupService(file, settings);
   const writing = new DraftService(drafts, rehearsals);
   const trials = new TrialService(rehearsals, trialRepository(db));
+  const drills = new DrillService(rehearsals, drillRepository(db), bus, () => startHost(worker, () => {}), atOnce);
   const layouts = new LayoutService(clusters, rehearsalRepository(db), addClusterTo(db));
   const reading = new DumpService({
     dumps,
@@ -156,6 +163,7 @@ export async function createApp({ data, worker, reader, empty = false, settings 
     writing,
     clusters,
     trials,
+    drills,
     layouts,
     reading,
     keptProofs,

@@ -71,7 +71,7 @@ const originOf = (cluster: Cluster): Opening['origin'] => ({
 });
 
 /** Questions that are answered by running a world on. */
-const worldly = new Set<QueryName>(['prove', 'tryOut', 'persist']);
+const worldly = new Set<QueryName>(['prove', 'drill', 'tryOut', 'persist']);
 
 /** Longer texts are read in a worker of their own. */
 const longText = 65_536;

@@ -13,6 +13,7 @@ import { claimsView, claimView, growSetYaml, type ClaimsAsk } from './claims';
 import { acceptedOf, findingsOf, mendedYaml } from './findings';
 import { groundView } from './ground';
 import { stackOf, touchedAt } from './levels';
+import { drillableView, drillView, foreseenView } from './drills';
 import { membersView } from './members';
 import { operatorsView, operatorYaml } from './operators';
 import { ephemeralView, persistView } from './persist';
@@ -147,6 +148,9 @@ export const queries = {
       provedWorkload({ facts: scene.facts, workload, changes, fork: scene.fork, ...(messages === undefined ? {} : { messages }) })
     );
   },
+  drillable: drillableView,
+  drill: drillView,
+  foreseen: foreseenView,
   /** When what the proofs of some sets speak of last changed. */
   touched: (scene: Scene, { sets }: { sets: readonly { namespace: string; name: string }[] }) => touchedAt(scene, sets),
   sets: ({ facts }: Scene, _: object) => workloadsOf(facts),

@@ -7,10 +7,12 @@
     id: string;
     stack: Stack;
     drafts: number;
+    /** Drills that came out worse than expected. */
+    worse?: number;
     /** A cluster that was read has no handover, but a dump to look into. */
     dump?: boolean;
   }
-  let { id, stack, drafts, dump = false }: Props = $props();
+  let { id, stack, drafts, worse = 0, dump = false }: Props = $props();
   const base = $derived(`/r/${encodeURIComponent(id)}`);
   const here = $derived(page.url.pathname.slice(page.url.pathname.lastIndexOf(decodeURIComponent(id)) + id.length + 1).split('/')[0]);
   const levels = $derived([...stack.levels].reverse());
@@ -26,7 +28,10 @@
           ['compare', 'Compare', ''],
           ['rehearse', 'Rehearse', '']
         ]
-      : [['handover', 'Handover', '']])
+      : [
+          ['drills', 'Drills', worse ? `${worse} worse` : ''],
+          ['handover', 'Handover', '']
+        ])
   ]);
   const current = (name: string) => page.url.pathname.startsWith(`/r/${id}/${name}`) || here === name;
 </script>

@@ -179,6 +179,17 @@ export function certificateFacts(text: string): CertificateFacts | undefined {
   return found ?? undefined;
 }
 
+const decoded = new Map<string, CertificateFacts | undefined>();
+
+/** The same of a certificate as a secret carries it, in base64. */
+export function certificateInSecret(text: string): CertificateFacts | undefined {
+  if (decoded.has(text)) return decoded.get(text);
+  const found = certificateFacts(decode(text));
+  if (decoded.size > 500) decoded.clear();
+  decoded.set(text, found);
+  return found;
+}
+
 /**
  * Whether a name in a certificate covers a name that is called. A wildcard covers exactly one label, the leftmost. Source: RFC 9525, 6.3.
  * @example nameCovers('*.db.ns.svc', 'db-0.db.ns.svc') // true; nameCovers('*.db.ns.svc', 'db.ns.svc') // false

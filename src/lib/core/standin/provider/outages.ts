@@ -1,4 +1,5 @@
-import type { Facts, Node } from '../../model';
+import { epochMs } from '../../shared';
+import type { Facts, Node, Outage } from '../../model';
 
 /** Whether a node has no power. */
 export const isDark = (facts: Facts, node: string): boolean => facts.list('Outage').some(({ spec }) => spec.dark?.includes(node));
@@ -19,6 +20,36 @@ export function nodesReach(facts: Facts, a: string, b: string): boolean {
 /** How much longer a message takes that leaves or enters a node, in ms. */
 export const slowMs = (facts: Facts, node: string): number =>
   facts.list('Outage').reduce((sum, { spec }) => sum + (spec.slow?.find((one) => one.node === node)?.ms ?? 0), 0);
+
+/** Whether one of the pods that an outage lists is meant. */
+const means = (list: readonly { namespace: string; pod: string }[] | undefined, namespace: string, pod: string): boolean =>
+  list?.some((one) => one.pod === pod && one.namespace === namespace) ?? false;
+
+/**
+ * Since when a pod's program hangs (virtual ms); undefined where it doesn't. One that was started later than the outage came doesn't.
+ * @param outages all that stand; given where they are at hand
+ */
+export function hangsSince(
+  facts: Facts,
+  namespace: string,
+  pod: string,
+  outages: readonly Outage[] = facts.list('Outage')
+): number | undefined {
+  const mine = outages.filter(({ spec }) => means(spec.hangs, namespace, pod));
+  if (!mine.length) return undefined;
+  const madeMs = (stamp: string | null | undefined): number => (stamp == null ? 0 : Date.parse(stamp) - epochMs);
+  const startedMs = madeMs(facts.get('Process', namespace, pod)?.metadata.creationTimestamp);
+  const since = mine.map((one) => madeMs(one.metadata.creationTimestamp)).filter((atMs) => atMs >= startedMs);
+  return since.length ? Math.min(...since) : undefined;
+}
+
+/** Whether a pod is cut off by itself from the other members, or from clients. */
+export const keptApartFrom = (outages: readonly Outage[], namespace: string, pod: string, from: 'members' | 'clients'): boolean =>
+  outages.some(({ spec }) => spec.apart?.some((one) => one.from === from && one.pod === pod && one.namespace === namespace));
+
+/** Whether a claim's volume has no room left by an outage. */
+export const isFilled = (facts: Facts, namespace: string, claim: string): boolean =>
+  facts.list('Outage').some(({ spec }) => spec.full?.some((one) => one.claim === claim && one.namespace === namespace));
 
 /** The node's own taint while nobody hears from it. Source: the cluster API's "Taints and Tolerations", taint based evictions. */
 export const unreachableTaint = 'node.kubernetes.io/unreachable';

@@ -1,7 +1,6 @@
-import { decode } from 'js-base64';
 import { epochMs } from '../../shared';
 import { clusterDomain, type Facts, type Pod } from '../../model';
-import { certificateFacts, nameCovers } from './certificates';
+import { certificateInSecret, nameCovers } from './certificates';
 
 /** The name under which others call a member. */
 export function calledName(facts: Facts, pod: Pod): string {
@@ -26,7 +25,7 @@ export function tlsFault(facts: Facts, pod: Pod, called = calledName(facts, pod)
   const name = tlsSecretOf(facts, pod);
   if (name === undefined) return `${pod.metadata.name} has no certificate to show`;
   const text = facts.get('Secret', pod.metadata.namespace ?? '', name)?.data?.['tls.crt'];
-  const found = text === undefined ? undefined : certificateFacts(decode(text));
+  const found = text === undefined ? undefined : certificateInSecret(text);
   if (!found) return `what lies in the secret ${name} is no certificate`;
   if (!found.names.some((one) => nameCovers(one, called))) return `the certificate in ${name} doesn't carry the name ${called}`;
   const now = epochMs + facts.nowMs;

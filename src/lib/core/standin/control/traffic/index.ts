@@ -1,5 +1,7 @@
 import { decode } from 'js-base64';
-import { isReady, type AskObject, type Process } from '../../../model';
+import { isReady, type AskObject, type Pod, type Process } from '../../../model';
+import { hash32 } from '../../../shared';
+import { keptApartFrom } from '../../provider/outages';
 import { engineFor, hasEngine } from '../../engines/registry';
 import { markOf } from '../../engines/options';
 import { loginFault } from '../../engines/logins';
@@ -15,6 +17,14 @@ interface Traffic {
   readonly nth: number;
 }
 
+/** Parts that clients are not led to. */
+const behind: ReadonlySet<string> = new Set(['coordinator', 'helper', 'agent']);
+/** Engines whose clients find their way from any member. */
+const anyWillDo: ReadonlySet<string> = new Set(['log-broker', 'memory-store', 'object-store', 'shared-files', 'image-shelf']);
+
+/** How often what waits for a program that hangs is looked at again, in ms. */
+const heldMs = 1_000;
+
 /** How long a client waits for an answer. */
 const askTimeoutMs = 30_000;
 
@@ -28,14 +38,26 @@ function takeAsk(world: ClusterAccess, site: WorldSite, ask: AskObject): void {
   const back = (says: string) => site.answer(name, { outcome: 'refused', says });
   const pods = site.podsAsked(member);
   if (!pods.length) return back(member === undefined ? 'no member runs' : `${member} doesn't run`);
-  const reached = pods.filter((pod) => !wayFault(world.store, pod, way));
+  const outages = world.store.list('Outage');
+  const space = ask.metadata.namespace ?? '';
+  const cutOff = (pod: Pod) => keptApartFrom(outages, space, pod.metadata.name, 'clients');
+  const reached = pods.filter((pod) => !wayFault(world.store, pod, way) && !cutOff(pod));
   const first = reached[0];
-  if (!first) return back(wayFault(world.store, pods[0]!, way)!);
+  if (!first) return back(wayFault(world.store, pods[0]!, way) ?? `${pods[0]!.metadata.name} doesn't answer: clients are cut off from it`);
   const as = account === undefined ? undefined : shown(world, ask, account);
   const fault = as ? undefined : loginFault(world.store, site.options(first.metadata.name), login);
   if (fault) return back(`access denied: ${fault}`);
   site.timeout(name, askTimeoutMs);
-  site.engine!.ask(site, { id: name, op, ...(member === undefined ? {} : { member }), ...(as ? { as } : {}) });
+  // A service leads to any member that counts as ready; whoever comes to one that hangs waits in vain.
+  const open = outages.length ? reached.filter((pod) => isReady(pod) && !behind.has(site.part(pod.metadata.name))) : [];
+  const led = member === undefined && open.length ? open[hash32(name, world.seed) % open.length]! : first;
+  if (site.hangs(led.metadata.name)) return;
+  // A client that can't come to whoever leads asks the member that it does come to; where any of them will do, that one anyway.
+  const leads = site.processes.find((one) => one.metadata.name === led.metadata.name)?.status?.leader;
+  const other =
+    outages.length && (anyWillDo.has(site.engineId ?? '') || (leads !== undefined && site.shutFrom(leads))) ? led.metadata.name : undefined;
+  const asked = member ?? other;
+  site.engine!.ask(site, { id: name, op, ...(asked === undefined ? {} : { member: asked }), ...(as ? { as } : {}) });
 }
 
 /** What a client shows of an account: the mark of the password in its secret, of a wrong one, or none. */
@@ -92,13 +114,16 @@ export const engines: Loop = {
     const later = before.mail.filter((one) => one.atMs > world.nowMs);
     if (site.processes.every((one) => one.spec.adopted)) engine.adopt?.(site);
     engine.changed(site);
-    for (const { from, to, body } of due) {
+    const held: Mail[] = [];
+    for (const mail of due) {
+      const { from, to, body } = mail;
       if (site.timedOut(to, body)) continue;
-      if (site.up(from) && site.up(to) && site.reach(from, to)) engine.arrived(site, to, from, body);
+      if (site.hangs(to)) held.push({ ...mail, atMs: world.nowMs + heldMs });
+      else if ((site.up(from) || site.hangs(from)) && site.up(to) && site.reach(from, to)) engine.arrived(site, to, from, body);
     }
     for (const ask of asks) if (!ask.status) takeAsk(world, site, ask);
     site.flush();
-    const mail = [...later, ...site.sent].filter((one) => !one.to.startsWith('~') || site.up(one.to));
+    const mail = [...later, ...held, ...site.sent].filter((one) => !one.to.startsWith('~') || site.up(one.to));
     traffic.set(key, { mail, nth: site.nth });
     if (mail.length) world.after(Math.min(...mail.map((one) => one.atMs)) - world.nowMs, key);
   }

@@ -3,7 +3,7 @@ import { isReady, memberNames, pairsMatch, setAskingFor, type Outage, type Pod, 
 import type { Answer, Engine, Site, MemberState } from '../../engines/site';
 import { enginePartOf } from '../../provider/images';
 import { memberFault } from '../../provider/policies';
-import { isDark, nodesReach, slowMs } from '../../provider/outages';
+import { hangsSince, isDark, isUnheard, keptApartFrom, nodesReach, slowMs } from '../../provider/outages';
 import { talksTls, tlsFault } from '../../provider/tls';
 import type { ClusterAccess } from '../loop';
 import { SiteVolumes } from './site-volumes';
@@ -27,6 +27,7 @@ interface Seen {
   pod: Pod | undefined;
   process: Process | undefined;
   up: boolean | undefined;
+  hangs: boolean | undefined;
   untrusted: string | null | undefined;
   mind: unknown;
   mindRead: boolean;
@@ -82,6 +83,7 @@ export class WorldSite implements Site {
           pod: undefined,
           process: undefined,
           up: undefined,
+          hangs: undefined,
           untrusted: undefined,
           mind: undefined,
           mindRead: false,
@@ -110,7 +112,14 @@ export class WorldSite implements Site {
     return (seen.up ??=
       seen.process !== undefined &&
       seen.pod !== undefined &&
-      !(this.outages.length && isDark(this.world.store, seen.pod.spec.nodeName ?? '')));
+      !(this.outages.length && (isDark(this.world.store, seen.pod.spec.nodeName ?? '') || this.hangs(id))));
+  }
+
+  /** Whether a member's program hangs: it does nothing, and what comes for it waits. */
+  hangs(id: string): boolean {
+    if (!this.outages.length || isClient(id)) return false;
+    const seen = this.of(id);
+    return (seen.hangs ??= hangsSince(this.world.store, this.namespace, id, this.outages) !== undefined);
   }
 
   leaving(id: string): boolean {
@@ -121,8 +130,15 @@ export class WorldSite implements Site {
     if (a === b) return true;
     const row = (this.of(a).reached ??= new Map<string, boolean>());
     let through = row.get(b);
-    if (through === undefined) row.set(b, (through = isClient(a) || isClient(b) || this.finds(a, b)));
+    if (through === undefined) row.set(b, (through = isClient(a) || isClient(b) ? !this.shutFrom(isClient(a) ? b : a) : this.finds(a, b)));
     return through;
+  }
+
+  /** Whether clients don't come to a member: it is cut off from them, or its node is. */
+  shutFrom(id: string): boolean {
+    if (!this.outages.length) return false;
+    const node = this.of(id).pod?.spec.nodeName;
+    return keptApartFrom(this.outages, this.namespace, id, 'clients') || (node !== undefined && isUnheard(this.world.store, node));
   }
 
   private finds(a: string, b: string): boolean {
@@ -130,6 +146,7 @@ export class WorldSite implements Site {
     const two = this.of(b).pod;
     if (!one || !two) return false;
     if (this.outages.length && !nodesReach(this.world.store, one.spec.nodeName ?? '', two.spec.nodeName ?? '')) return false;
+    if (this.outages.length && [a, b].some((id) => keptApartFrom(this.outages, this.namespace, id, 'members'))) return false;
     // Who may call is answered: one of the two has to be let through.
     if (this.policies && memberFault(this.world.store, one, two) && memberFault(this.world.store, two, one)) return false;
     if (this.untrusted(a, one) || this.untrusted(b, two)) return false;
@@ -249,6 +266,8 @@ export class WorldSite implements Site {
   }
 
   answer(ask: string, answer: Answer): void {
+    // What a member says that clients are cut off from never comes to them.
+    if (answer.by !== undefined && this.shutFrom(answer.by)) return;
     if (!this.answers.has(ask)) this.answers.set(ask, answer);
   }
 
@@ -284,6 +303,8 @@ export class WorldSite implements Site {
     if (!this.engine) return;
     for (const process of this.processes) {
       const id = process.metadata.name;
+      // A program that hangs says nothing: it stands as it stood.
+      if (this.hangs(id)) continue;
       const pod = this.of(id).pod;
       const fault = pod && this.untrusted(id, pod);
       const found: MemberState = this.engine.standing(this, id);

@@ -3,29 +3,9 @@ import { digestOf, drawInt } from '../../../shared';
 import { makeBatch } from '../log/payload';
 import type { Ask, Engine, Site, MemberState } from '../site';
 import { decode, encode } from './erasure';
+import { keptLacking, type Drive, type Lacking, type Reached, type Shard } from './drives';
 import { sealed } from './sealing';
 import { storeLayout, type StoreLayout } from './layout';
-
-/** What a volume holds of one object. */
-interface Shard {
-  readonly version: number;
-  /** Who wrote this version; of two with the same number the later name counts. */
-  readonly by: string;
-  readonly length: number;
-  readonly sum: string;
-  /** The mark of the key that the store encrypted it with; undefined: it wasn't. */
-  readonly key?: string;
-  /** Name of the shard's bytes; undefined: the object was deleted with this version. */
-  readonly bytes?: string;
-}
-
-interface Drive {
-  /** The members of the store, as they were when it was laid out, and their parity. */
-  readonly members: readonly string[];
-  readonly volumesEach: number;
-  readonly parity: number;
-  readonly shards: Readonly<{ [object: string]: Shard }>;
-}
 
 interface Put {
   readonly object: string;
@@ -77,7 +57,7 @@ export class ObjectStore implements Engine {
   }
 
   /** Volumes that a member reaches, as `member#nth`, with what lies there. */
-  private reached(site: Site, id: string): { drive: string; member: string; nth: number; holds: Drive }[] {
+  private reached(site: Site, id: string): Reached[] {
     const format = this.format(site, id);
     if (!format) return [];
     return format.members.flatMap((member) =>
@@ -169,8 +149,12 @@ export class ObjectStore implements Engine {
   }
 
   /** Volumes in reach that lack the newest version of something that can be read. */
-  private lacking(site: Site, id: string): { object: string; member: string; nth: number }[] {
+  private lacking(site: Site, id: string): Lacking[] {
     const reached = this.reached(site, id);
+    return keptLacking(reached, () => this.lackingNow(site, id, reached));
+  }
+
+  private lackingNow(site: Site, id: string, reached: readonly Reached[]): Lacking[] {
     return this.objectsSeen(site, id).flatMap((object) => {
       const found = this.find(site, id, object);
       if (!found) return [];

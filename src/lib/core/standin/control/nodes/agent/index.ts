@@ -118,9 +118,11 @@ export const agent: Loop = {
     ],
     Process: (now, before) => (!now || (now.status?.ready ?? false) !== (before?.status?.ready ?? false) ? [idOf((now ?? before)!)] : []),
     Outage: (now, before, store) =>
-      [now, before].flatMap((one) =>
-        [...(one?.spec.dark ?? []), ...(one?.spec.cut ?? []).flat()].flatMap((node) => store.podsOn(node).map(idOf))
-      ),
+      [now, before].flatMap((one) => [
+        ...[...(one?.spec.dark ?? []), ...(one?.spec.cut ?? []).flat()].flatMap((node) => store.podsOn(node).map(idOf)),
+        ...(one?.spec.hangs ?? []).map(({ namespace, pod }) => `${namespace}/${pod}`),
+        ...(one?.spec.full ?? []).flatMap(({ namespace, claim }) => store.podsOfClaim(namespace, claim).map(idOf))
+      ]),
     ConfigMap: () => ['(references)'],
     Secret: (now, before) =>
       [now, before].some((one) => one?.type === 'kubernetes.io/dockerconfigjson') ? ['(references)', '(pulls)'] : ['(references)'],

@@ -1,6 +1,7 @@
 import { claimBehind, claimsOf, type Asset, type Facts, type Node, type Pod, type Volume } from '../../../../model';
 import { fillAt, roomIn } from '../../../engines/fill';
 import { backendOf } from '../../../provider/backend';
+import { isFilled } from '../../../provider/outages';
 import { keepersOf } from '../../../provider/pool';
 import { fileSystemOf, reachFault } from '../../../provider/shared-files';
 
@@ -100,4 +101,7 @@ export function ownerFault(facts: Facts, pod: Pod): { readonly claim: string; re
 
 /** A pod's volume in which nothing more can be written. */
 export const fullMount = (facts: Facts, pod: Pod): Mounted | undefined =>
-  mountsOf(facts, pod).find(({ asset }) => asset?.status?.fill && fillAt(asset, facts.nowMs) >= roomIn(asset));
+  mountsOf(facts, pod).find(
+    ({ claim, asset }) =>
+      (asset?.status?.fill && fillAt(asset, facts.nowMs) >= roomIn(asset)) || isFilled(facts, pod.metadata.namespace ?? '', claim)
+  );

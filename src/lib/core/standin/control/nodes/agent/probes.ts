@@ -1,4 +1,5 @@
-import type { Container, Pod, Probe } from '../../../../model';
+import type { Container, Facts, Pod, Probe } from '../../../../model';
+import { hangsSince } from '../../../provider/outages';
 import { listensAt } from '../../../provider/images';
 
 /** What a probe does where it doesn't say, in s and tries. Source: Probe v1 core, defaults. */
@@ -99,4 +100,38 @@ function killOf(one: Container, upMs: number): Kill | undefined {
 export function killBy(pod: Pod, upMs: number): Kill | undefined {
   const kills = pod.spec.containers.flatMap((one) => killOf(one, upMs) ?? []);
   return kills.sort((a, b) => a.afterMs - b.afterMs)[0];
+}
+
+/** What probes make of a program that hangs. Moments are virtual ms. */
+export interface Hanging {
+  /** From when on it doesn't count as ready any more. */
+  readonly unreadyMs?: number;
+  /** When it is ended and started again; `afterMs` is that moment. */
+  readonly kill?: Kill;
+}
+
+/**
+ * When probes find that a program hangs: those that ask it get no answer; a command beside it may succeed all the same, so such a probe
+ * finds nothing. Undefined where nothing hangs.
+ */
+export function hangingSeen(facts: Facts, pod: Pod): Hanging | undefined {
+  const since = hangsSince(facts, pod.metadata.namespace ?? '', pod.metadata.name);
+  if (since === undefined) return undefined;
+  const foundMs = (probe: Probe | undefined): number | undefined => {
+    if (!probe?.tcpSocket && !probe?.httpGet) return undefined;
+    const { period, fails } = ms(probe);
+    return since + period * fails;
+  };
+  const least = (list: readonly (number | undefined)[]) => {
+    const found = list.filter((one) => one !== undefined);
+    return found.length ? Math.min(...found) : undefined;
+  };
+  const unreadyMs = least(pod.spec.containers.map((one) => foundMs(one.readinessProbe)));
+  const afterMs = least(pod.spec.containers.map((one) => foundMs(one.livenessProbe)));
+  const container = pod.spec.containers.find((one) => foundMs(one.livenessProbe) === afterMs)?.name ?? '';
+  const says = `The liveness probe of ${container} gets no answer.`;
+  return {
+    ...(unreadyMs === undefined ? {} : { unreadyMs }),
+    ...(afterMs === undefined ? {} : { kill: { container, probe: 'liveness', afterMs, says } })
+  };
 }

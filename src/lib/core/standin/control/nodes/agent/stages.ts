@@ -12,10 +12,10 @@ import { clusterVersion } from '../../../provider/drivers';
 import { imageVersionFault } from '../../../provider/image-versions';
 import { ordinaryBytesPerSecond, pullOf } from '../../../provider/registry';
 import { attachmentName } from '../../storage/attaching';
-import { hasPathsMark, hostPathFault } from './host-paths';
+import { hostPathsThere } from './paths-there';
 import { hookFault, hooksMs } from './hooks';
 import { fullMount, mountFault, ownerFault } from './mounts';
-import { killBy, probeFault, seenReadyMs, type Kill } from './probes';
+import { hangingSeen, killBy, probeFault, seenReadyMs, type Kill } from './probes';
 import { missingReferences, referenceSentence } from './references';
 import { workOf, worksMark } from './work';
 import {
@@ -58,26 +58,6 @@ function referencesThere(turn: Turn, mounted: boolean, container?: string): bool
   const sentence = `${referenceSentence(pod.metadata.namespace ?? '', missing)} (named in ${missing.field}). Send it.`;
   if (mounted) showWait(turn, 'ContainerCreating', sentence, 'FailedMount');
   else showWait(turn, 'CreateContainerConfigError', sentence, 'Failed');
-  return false;
-}
-
-const lacksPath = 'host-path';
-/** Paths of the node itself. Gives whether all are there; else the node looks again. */
-function hostPathsThere(turn: Turn): boolean {
-  const { world, pod, key, state } = turn;
-  const fault = hostPathFault(world.store, pod);
-  if (!fault) {
-    if (state.about === lacksPath) {
-      waitingForMount(world).delete(key);
-      step(turn, { stage: 'volumes', failures: 0 });
-    }
-    return true;
-  }
-  waitingForMount(world).set(key, true);
-  const waitMs = backoffMs(backoffs.mount, state.failures);
-  step(turn, { stage: 'volumes', failures: state.failures + 1, retryMs: world.nowMs + waitMs, about: lacksPath });
-  showWait(turn, 'ContainerCreating', `${fault.says} (${fault.field}). ${hasPathsMark} on the node says what it has.`, 'FailedMount');
-  world.after(waitMs, key, true);
   return false;
 }
 
@@ -327,7 +307,11 @@ export function runStage(turn: Turn): void {
   if (full) return crashes(turn, fullSentence(full.claim));
   if (pod.status?.phase !== 'Running' || probeFault(pod)) return;
   if (hasEngine(enginePartOf(pod.spec)?.engine ?? '') && !processOf(world.store, pod)) return crashes(turn, 'The program ended.');
-  const ready = programReady(world.store, pod);
+  const hung = hangingSeen(world.store, pod);
+  if (hung?.kill && hung.kill.afterMs <= world.nowMs) return endedByProbe(turn, hung.kill);
+  for (const atMs of [hung?.kill?.afterMs, hung?.unreadyMs])
+    if (atMs !== undefined && atMs > world.nowMs) world.after(atMs - world.nowMs, turn.key);
+  const ready = programReady(world.store, pod) && !(hung?.unreadyMs !== undefined && hung.unreadyMs <= world.nowMs);
   if (ready) world.end(subjectOf(turn), 'joining');
   if (ready !== isReady(pod)) setContainers(turn, pod.status.containerStatuses?.[0]?.state ?? {}, { phase: 'Running', ready });
 }

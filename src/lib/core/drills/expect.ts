@@ -1,0 +1,139 @@
+import { majorityOf, plural, wordsOf } from '../shared';
+import { ordinalsOf, type Pod } from '../model';
+import { podsIn } from '../proofs';
+import { decidesByMajority, enginePartOf, storeLayout } from '../standin';
+import type { Derived, DrillScene, Expectation, Target } from './types';
+
+/** What is asked for where nothing is demanded: how long a workload may take to go on without a member. Common practice, no source. */
+const usual = { pauseMs: 30_000, steadyMs: 60_000, wholeMs: 600_000 };
+/** Until a workload that had to stop goes on again after the fault is over, it may take so long. Made up. */
+const afterStopMs = 180_000;
+
+const partOf = (pod: Pod): string => enginePartOf(pod.spec)?.part ?? '';
+
+interface Sum {
+  readonly goesOn: boolean | undefined;
+  readonly why: string;
+}
+
+/** Whether what is left of a part is enough. */
+function left(what: string, all: number, away: number, needed: number, because: string): Sum {
+  const rest = all - away;
+  return {
+    goesOn: rest >= needed,
+    why: `${away} of ${plural(all, what)} ${away === 1 ? 'goes' : 'go'}, ${rest} ${rest === 1 ? 'is' : 'are'} left; ${because}`
+  };
+}
+
+/** How many members of a part a workload ought to have. */
+function wantedOf({ facts, workload }: DrillScene, part: string): number {
+  const sets = workload.sets.filter((set) => enginePartOf(set.spec.template.spec)?.part === part);
+  return sets.length ? sets.flatMap(ordinalsOf).length : podsIn(facts, workload).filter((pod) => partOf(pod) === part).length;
+}
+
+/** What has to be left of each part, by the engine's own rules. Source: the promises of engines in docs/model.md. */
+function sums(scene: DrillScene, members: readonly string[]): Sum[] {
+  const { facts, workload } = scene;
+  const pods = podsIn(facts, workload);
+  const away = (part: string) => pods.filter((pod) => partOf(pod) === part && members.includes(pod.metadata.name)).length;
+  const option = (name: string): string | undefined =>
+    pods.map((pod) => facts.get('Process', workload.namespace, pod.metadata.name)?.spec.options[name]).find((one) => one !== undefined);
+  const found: Sum[] = [];
+  for (const part of new Set(pods.map(partOf))) {
+    const example = pods.find((pod) => partOf(pod) === part)!;
+    if (!decidesByMajority(enginePartOf(example.spec))) continue;
+    const all = wantedOf(scene, part);
+    found.push(left(part, all, away(part), majorityOf(all), `${majorityOf(all)} are a majority`));
+  }
+  switch (workload.engine) {
+    case 'primary-standby-sql': {
+      const all = wantedOf(scene, 'member');
+      const waits = Number(option('synchronous') ?? 1);
+      const electors = waits > 0 ? Math.max(majorityOf(all), all - waits) : majorityOf(all);
+      found.push(
+        left(
+          'member',
+          all,
+          away('member'),
+          Math.max(electors, Math.min(all, waits + 1)),
+          `${electors} elect a primary, and a commit waits for ${plural(waits, 'standby', 'standbys')}`
+        )
+      );
+      break;
+    }
+    case 'log-broker': {
+      const all = wantedOf(scene, 'broker');
+      const least = leastReplicas(all);
+      found.push(left('broker', all, away('broker'), least, `a write needs ${least} of its ${copiesOf(all)} replicas`));
+      break;
+    }
+    case 'object-store': {
+      const all = wantedOf(scene, 'member');
+      const volumes = (pods[0]?.spec.volumes ?? []).filter((one) => one.persistentVolumeClaim).length;
+      const layout = storeLayout(Math.max(1, all), Math.max(1, volumes), 0, Math.min(Number(option('parity') ?? 1), Math.floor(all / 2)));
+      found.push(
+        left(
+          'member',
+          all,
+          away('member'),
+          all - layout.writableWithoutMembers,
+          `a put needs ${layout.writeQuorum} of ${layout.volumes} volumes`
+        )
+      );
+      break;
+    }
+    case 'time-series': {
+      found.push(left('front member', wantedOf(scene, 'front'), away('front'), 1, 'it alone takes requests'));
+      const copies = Number(option('copies') ?? 2);
+      found.push(left('store member', wantedOf(scene, 'store'), away('store'), copies, `a new span needs ${copies}`));
+      break;
+    }
+    case 'memory-store':
+      found.push(left('node', wantedOf(scene, 'node'), away('node'), 1, 'each shard has one replica more'));
+      break;
+    case 'shared-files':
+      found.push(left('user', wantedOf(scene, 'user'), away('user'), 1, 'any of them reads and writes'));
+      break;
+    case 'image-shelf':
+      found.push(left('shelf', wantedOf(scene, 'shelf'), away('shelf'), 1, 'any of them hands out images'));
+      break;
+    default:
+  }
+  return found;
+}
+
+/** How often a log broker keeps what a load writes, and how many replicas a write needs. */
+export const copiesOf = (brokers: number): number => Math.min(3, Math.max(1, brokers));
+/** As above. */
+export const leastReplicas = (brokers: number): number => Math.max(1, copiesOf(brokers) - 1);
+
+/**
+ * What can be expected of a workload under a fault: by its engine's promise, its members and where they stand.
+ * @param faultMs how long the fault lasts
+ */
+export function derive(scene: DrillScene, target: Target, faultMs: number): Derived {
+  const all = sums(scene, target.members);
+  const short: Sum | undefined =
+    target.stops === undefined ? all.find((one) => one.goesOn === false) : { goesOn: false, why: target.stops };
+  const goesOn = all.some((one) => one.goesOn === undefined) ? undefined : !short;
+  const why = short?.why ?? (target.members.length ? all.map((one) => one.why).join('; ') : 'no member goes');
+  const stops = short && target.lasting;
+  const pauseMs = stops ? faultMs + afterStopMs : short ? afterStopMs : usual.pauseMs;
+  const expectation: Expectation = {
+    writesPauseMs: pauseMs,
+    readsPauseMs: pauseMs,
+    lost: 0,
+    steadyMs: stops ? faultMs + afterStopMs : short ? afterStopMs : usual.steadyMs,
+    wholeMs: usual.wholeMs
+  };
+  return { expectation, goesOn, why };
+}
+
+/** What of a demand can't hold by arithmetic, in sentences; nothing where all of it may. */
+export function impossible({ goesOn, why }: Derived, demanded: Expectation, target: Target, faultMs: number): string[] {
+  if (goesOn !== false || !target.lasting) return [];
+  const said: string[] = [];
+  if (demanded.writesPauseMs !== undefined && demanded.writesPauseMs < faultMs)
+    said.push(`writes can't go on after ${wordsOf(demanded.writesPauseMs)}: ${why}, for ${wordsOf(faultMs)}`);
+  return said;
+}

@@ -1,0 +1,167 @@
+import type { ApiObject, Facts, Ref } from '../model';
+import type { Workload } from '../proofs';
+import type { Action } from '../standin';
+
+/** What can be put in on purpose. */
+export type FaultId =
+  | 'node-dark'
+  | 'node-cut'
+  | 'node-slow'
+  | 'zone-lost'
+  | 'node-emptied'
+  | 'driver-down'
+  | 'registry-out'
+  | 'volume-full'
+  | 'program-ends'
+  | 'member-hangs'
+  | 'cut-from-members'
+  | 'cut-from-clients'
+  | 'member-removed'
+  | 'coordinator-lost';
+
+/** Where in the barn a fault strikes; the order of the columns. */
+export const faultLevels = ['Ground', 'Supply', 'Claims', 'Members'] as const;
+/** Where in the barn a fault strikes. */
+export type FaultLevel = (typeof faultLevels)[number];
+
+/** What a drill is run on: a workload as it stands at a moment. */
+export interface DrillScene {
+  readonly facts: Facts;
+  readonly workload: Workload;
+}
+
+/** What a fault strikes, here. */
+export interface Target {
+  /** As it stands in a sentence: `zone a`, `boarding-1`. */
+  readonly label: string;
+  /** Members that do nothing for the workload while it lasts, by name. */
+  readonly members: readonly string[];
+  /** They can't come back elsewhere before it is over. */
+  readonly lasting: boolean;
+  /** Whole nodes are struck: whoever else stands there is hurt too. */
+  readonly wide?: boolean;
+  /** Why the workload stops although enough members are left. */
+  readonly stops?: string;
+  readonly begin: readonly Action[];
+  readonly end: readonly Action[];
+}
+
+/** One fault: where it strikes, and what is done for it. A new one is a line in `faults.ts`. */
+export interface FaultRule {
+  readonly id: FaultId;
+  readonly level: FaultLevel;
+  /** Short, as the head of a column. */
+  readonly title: string;
+  /** What it does, in a sentence. */
+  readonly why: string;
+  /** Where it hurts most here; or why it can't happen here. */
+  target(scene: DrillScene): Target | string;
+}
+
+/** What is written down before a drill. Times in ms of the clock; undefined: nothing is asked for. */
+export interface Expectation {
+  /** Longest time without an accepted write. */
+  readonly writesPauseMs?: number;
+  /** Longest time without a read that is answered. */
+  readonly readsPauseMs?: number;
+  /** Writes that were acknowledged and are lost. */
+  readonly lost: number;
+  /** From the fault's begin until nothing that is asked fails any more. */
+  readonly steadyMs?: number;
+  /** From the fault's end until all members hold again. */
+  readonly wholeMs?: number;
+}
+
+/** An expectation with what it was derived from. */
+export interface Derived {
+  readonly expectation: Expectation;
+  /** Whether the workload goes on while the fault lasts, by arithmetic; undefined where nothing tells. */
+  readonly goesOn: boolean | undefined;
+  /** The arithmetic, in a sentence. */
+  readonly why: string;
+}
+
+/** How often something was asked, and how that ended. */
+export interface Tally {
+  readonly asked: number;
+  readonly acknowledged: number;
+  readonly refused: number;
+  /** Nobody answered in time: it may or may not have been done. */
+  readonly unknown: number;
+}
+
+/** What was measured. Times in ms; null: it didn't come to that while the drill was watched. */
+export interface Measured {
+  readonly writesPauseMs: number;
+  readonly readsPauseMs: number;
+  /** Numbers of the acknowledged writes that can't be read any more, where they can be told apart; the first 50. */
+  readonly lost: readonly number[];
+  readonly lostCount: number;
+  readonly steadyMs: number | null;
+  readonly wholeMs: number | null;
+  readonly writes: Tally;
+  readonly reads: Tally;
+  /** Reads that didn't show what had been acknowledged before they were asked. */
+  readonly staleReads: number;
+}
+
+/** One line of what was expected and measured. */
+export interface Row {
+  readonly id: 'writes-pause' | 'reads-pause' | 'lost' | 'steady' | 'whole' | 'others';
+  readonly expected: string;
+  readonly measured: string;
+  readonly ok: boolean;
+}
+
+/** A stretch of a member's lane. Times in ms from the drill's begin. */
+export interface Stretch {
+  readonly fromMs: number;
+  readonly toMs: number;
+  readonly state: 'ready' | 'coming' | 'away';
+}
+
+/** Operations of a stretch of the drill: how many were accepted, and how many weren't, by when they were asked. */
+export interface Beat {
+  readonly fromMs: number;
+  readonly writes: number;
+  readonly writesFailed: number;
+  readonly reads: number;
+  readonly readsFailed: number;
+}
+
+/** Why it hurt: the first break while it hurt most. */
+export interface Cause {
+  readonly subject: Ref;
+  readonly says: string;
+  readonly remedy?: string;
+  readonly manifests?: readonly ApiObject[];
+}
+
+/** How a drill came out. */
+export interface Drill {
+  readonly fault: FaultId;
+  readonly target: string;
+  /** The moment that it was tried from (virtual ms). */
+  readonly atMs: number;
+  /** When the fault began and ended, from there (ms), and when the drill was over. */
+  readonly beganMs: number;
+  readonly endedMs: number;
+  readonly overMs: number;
+  readonly state: 'expected' | 'better' | 'worse';
+  readonly says: string;
+  readonly derived: Derived;
+  readonly expectation: Expectation;
+  readonly measured: Measured;
+  readonly rows: readonly Row[];
+  readonly beatMs: number;
+  readonly beats: readonly Beat[];
+  readonly lanes: readonly { readonly name: string; readonly stretches: readonly Stretch[] }[];
+  /** Other workloads whose members were hurt. */
+  readonly others: readonly string[];
+  readonly cause?: Cause;
+  /** What limits what the figures tell. */
+  readonly notes: readonly string[];
+  /** What was done for it, so that it can be done again on a fork. */
+  readonly begin: readonly Action[];
+  readonly end: readonly Action[];
+}

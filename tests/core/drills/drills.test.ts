@@ -1,0 +1,166 @@
+/* Drills: faults put in on forks, under load. What engines promise: docs/model.md; what can be expected of them: arithmetic over members that are left. */
+import { describe, expect, test } from 'vitest';
+import { drilled, faults, offers, type Drill, type DrillAsk, type FaultId } from '$core/drills';
+import { workloadNamed } from '$core/proofs';
+import { World, type Snapshot } from '$core/standin';
+import { objects } from '../help';
+import { answered, must, roomy } from '../roomy';
+
+/** A workload of a blueprint on a roomy cluster, all of it ready, and a way to drill it. */
+function standing(id: string, more: Record<string, string> = {}, alter: (world: World) => void = () => {}) {
+  const world = roomy({ nodes: 2 });
+  must(world, ...objects('apiVersion: v1\nkind: Namespace\nmetadata: {name: space}\n'));
+  must(world, ...answered(id, { namespace: 'space', name: 'one', ...more }));
+  world.runSettled();
+  alter(world);
+  world.runSettled();
+  const workload = () => workloadNamed(world.store, 'space', 'one')!;
+  const scene = () => ({ facts: world.store, workload: workload() });
+  const tried = (fault: FaultId, ask: Partial<DrillAsk> = {}) => {
+    const saved = structuredClone(world.save()) as Snapshot;
+    return drilled({ ...scene(), fork: () => World.restore(world.seed, saved), fault, ...ask });
+  };
+  const drill = (fault: FaultId, ask: Partial<DrillAsk> = {}): Drill => {
+    const found = tried(fault, ask);
+    if (typeof found === 'string') throw new Error(found);
+    return found;
+  };
+  return { world, scene, tried, drill };
+}
+const short = { pace: { faultMs: 60_000, calmMs: 10_000 } };
+
+test('a member that ends: writes pause for an election, nothing is lost, all figures add up, and the world itself is not touched', () => {
+  const { world, drill } = standing('document-set');
+  const before = world.journal.changes.length;
+  const one = drill('program-ends');
+  expect(one).toMatchObject({ state: 'expected', target: 'one-0', measured: { lostCount: 0 }, derived: { goesOn: true } });
+  // An election takes 8 to 12 s (the engine's patience).
+  expect(one.measured.writesPauseMs).toBeGreaterThan(7_000);
+  expect(one.measured.writesPauseMs).toBeLessThan(16_000);
+  expect(world.journal.changes.length).toBe(before);
+  const sum = (of: (beat: Drill['beats'][number]) => number) => one.beats.reduce((all, beat) => all + of(beat), 0);
+  for (const [kind, good, bad] of [
+    ['writes', (b: Drill['beats'][number]) => b.writes, (b: Drill['beats'][number]) => b.writesFailed],
+    ['reads', (b: Drill['beats'][number]) => b.reads, (b: Drill['beats'][number]) => b.readsFailed]
+  ] as const) {
+    const { asked, acknowledged, refused, unknown } = one.measured[kind];
+    expect(acknowledged + refused + unknown).toBe(asked);
+    expect(sum(good) + sum(bad)).toBe(asked);
+  }
+  expect(one.measured.writes.refused).toBeGreaterThan(5);
+  for (const { stretches } of one.lanes) {
+    expect(stretches[0]!.fromMs).toBe(0);
+    stretches.slice(1).forEach((next, i) => expect(next.fromMs).toBe(stretches[i]!.toMs));
+    expect(Math.abs(stretches.at(-1)!.toMs - one.overMs)).toBeLessThan(60_000);
+  }
+  const lane = one.lanes.find((two) => two.name === 'one-0')!;
+  expect(lane.stretches.map((two) => two.state)).toContain('coming');
+  // The same again comes out the same.
+  expect(drill('program-ends')).toEqual(one);
+});
+
+describe('what the standbys of a primary lack', () => {
+  test('is lost where no commit waits for them: the drill says which acknowledged writes, and why', () => {
+    const { drill } = standing('primary-standby-sql', { synchronous: '0' });
+    const one = drill('cut-from-members', short);
+    expect(one.state).toBe('worse');
+    expect(one.measured.lostCount).toBeGreaterThan(0);
+    expect(one.measured.lost).toHaveLength(one.measured.lostCount);
+    // Two writes a second, 20 s of them before the fault: none of those is lost.
+    for (const n of one.measured.lost) expect(n).toBeGreaterThan(39);
+    expect(one.cause?.says).toContain('a commit waits for no standby');
+    expect(one.rows.filter((row) => !row.ok).map((row) => row.id)).toEqual(['lost']);
+  });
+
+  test('is nothing where one is waited for', () => {
+    const { drill } = standing('primary-standby-sql', { synchronous: '1' });
+    expect(drill('cut-from-members', short).measured.lostCount).toBe(0);
+    const cut = drill('cut-from-clients', short);
+    // The others hear it as before: nobody takes over, and that is foreseen.
+    expect(cut).toMatchObject({ state: 'expected', derived: { goesOn: false, why: expect.stringContaining('nobody takes over') } });
+    expect(cut.measured.writesPauseMs).toBeGreaterThan(55_000);
+  });
+});
+
+test('a member that hangs and is not asked by any probe is worse than expected; with the remedy it holds', () => {
+  const bare = (world: World) => {
+    const set = world.store.get('StatefulSet', 'space', 'one')!;
+    const containers = set.spec.template.spec.containers.map(({ readinessProbe: _, livenessProbe: _l, startupProbe: _s, ...rest }) => rest);
+    world.put({ ...set, spec: { ...set.spec, template: { ...set.spec.template, spec: { ...set.spec.template.spec, containers } } } });
+  };
+  const { world, drill } = standing('multi-primary-sql', {}, bare);
+  const worse = drill('member-hangs');
+  expect(worse.state).toBe('worse');
+  expect(worse.measured.writes.unknown).toBeGreaterThan(50);
+  expect(worse.cause).toMatchObject({ says: expect.stringContaining('no probe asks it'), manifests: [{ kind: 'StatefulSet' }] });
+  expect(world.act({ type: 'send', objects: worse.cause!.manifests! })).toEqual([]);
+  world.runSettled();
+  const mended = drill('member-hangs');
+  expect([mended.state, mended.measured.lostCount]).toEqual(['expected', 0]);
+  expect(mended.measured.writes.unknown).toBeLessThan(20);
+});
+
+test('what cannot hold by arithmetic is foreseen, said where more is demanded, and measured', () => {
+  // Two of three members in one zone: the place has two zones only.
+  const world = roomy({ nodes: 2 });
+  for (const node of world.store.nodes().filter((one) => one.metadata.labels?.['topology.kubernetes.io/zone'] === 'c'))
+    world.put({ ...node, metadata: { ...node.metadata, labels: { ...node.metadata.labels, 'topology.kubernetes.io/zone': 'b' } } });
+  must(world, ...objects('apiVersion: v1\nkind: Namespace\nmetadata: {name: space}\n'));
+  must(world, ...answered('document-set', { namespace: 'space', name: 'one' }));
+  world.runSettled();
+  const workload = workloadNamed(world.store, 'space', 'one')!;
+  const saved = structuredClone(world.save()) as Snapshot;
+  const ask = { facts: world.store, workload, fork: () => World.restore(world.seed, saved), ...short };
+  const zones = workload.sets.flatMap(() => [0, 1, 2].map((n) => world.store.get('Pod', 'space', `one-${n}`)!.spec.nodeName));
+  if (zones.some((one) => one === undefined)) return expect(drilled({ ...ask, fault: 'zone-lost' })).toContain("don't hold");
+  const one = drilled({ ...ask, fault: 'zone-lost' }) as Drill;
+  expect(one.derived).toMatchObject({ goesOn: false, why: '2 of 3 members go, 1 is left; 2 are a majority' });
+  expect(one.state).toBe('expected');
+  expect(one.measured.writesPauseMs).toBeGreaterThan(55_000);
+  expect(one.measured.lostCount).toBe(0);
+  const demanded = drilled({ ...ask, fault: 'zone-lost', demanded: { writesPauseMs: 10_000, lost: 0 } }) as Drill;
+  expect(demanded.state).toBe('worse');
+  expect(demanded.notes.join()).toContain("By arithmetic writes can't go on after 10 s");
+  expect(demanded.rows.find((row) => row.id === 'reads-pause')).toMatchObject({ expected: 'not asked for', ok: true });
+});
+
+test('a full volume, a slow node and a broker that is lost come out as the engine promises', () => {
+  const { drill } = standing('log-broker');
+  const full = drill('volume-full', short);
+  expect(full).toMatchObject({
+    state: 'expected',
+    measured: { lostCount: 0 },
+    cause: { says: expect.stringContaining('no space left on device') }
+  });
+  expect(full.measured.writesPauseMs).toBeGreaterThan(3_000);
+  expect(drill('node-slow', short).measured.writes.refused).toBe(0);
+  const coordinator = drill('coordinator-lost', short);
+  expect(coordinator).toMatchObject({ state: 'expected', measured: { lostCount: 0 } });
+  expect(coordinator.derived.why).toContain('1 of 3 coordinators goes, 2 are left');
+});
+
+test('one of a kind is missed for as long as its node is dark, and rows without numbers are counted', () => {
+  const { drill } = standing('time-series');
+  const one = drill('node-dark', short);
+  expect(one.derived).toMatchObject({ goesOn: false, why: expect.stringContaining('1 of 1 front member goes') });
+  expect(one.measured.writesPauseMs).toBeGreaterThan(60_000);
+  expect([one.measured.lost, one.measured.lostCount]).toEqual([[], 0]);
+});
+
+test('every fault says where it would strike, or why it cannot happen here', () => {
+  const { world, scene, tried } = standing('image-shelf');
+  const all = offers(scene());
+  expect(all.map((one) => one.fault)).toEqual(faults.map((one) => one.id));
+  const not = Object.fromEntries(all.flatMap((one) => (one.not === undefined ? [] : [[one.fault, one.not]])));
+  expect(not).toMatchObject({ 'coordinator-lost': 'it has no coordinators of its own', 'cut-from-members': 'there is one member only' });
+  expect(tried('coordinator-lost')).toBe('it has no coordinators of its own');
+  for (const node of world.store.nodes()) {
+    const labels = { ...node.metadata.labels, 'topology.kubernetes.io/zone': 'a' };
+    world.put({ ...node, metadata: { ...node.metadata, labels } });
+  }
+  expect(tried('zone-lost')).toBe('the place has one zone only');
+  const pod = world.store.list('Pod', 'space')[0]!;
+  world.act({ type: 'remove', ref: { kind: 'Pod', namespace: 'space', name: pod.metadata.name } });
+  world.runUntil(world.nowMs + 100);
+  expect(tried('node-dark')).toMatch(/ don't hold; mend that first$/);
+});
