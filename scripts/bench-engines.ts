@@ -2,8 +2,9 @@ import { ReedSolomonErasure } from '@digitaldefiance/reed-solomon-erasure.wasm';
 import { toUint8Array } from 'js-base64';
 import wasmUrl from '@digitaldefiance/reed-solomon-erasure.wasm/wasm?url&inline';
 import { isReady } from '$core/model';
-import { podsIn } from '$core/proofs';
-import { encodeShards, loops, Schedule } from '$core/standin';
+import { drilled } from '$core/drills';
+import { podsIn, workloadNamed } from '$core/proofs';
+import { encodeShards, loops, Schedule, World, type Snapshot } from '$core/standin';
 import { answered, roomy } from '../tests/core/roomy';
 
 /** Speed of the engines, as part of `npm run bench`: ratios within one run. */
@@ -120,6 +121,42 @@ function workloads(): void {
   );
 }
 
+/** A drill of ten minutes on a workload of three, in a cluster of some 50 members; and how that grows with what is asked. */
+function drills(): void {
+  const world = cluster();
+  const wishes: [string, Record<string, string>][] = [
+    ['document-set', { name: 'drilled', namespace: 'drilled' }],
+    ['multi-primary-sql', { members: '5' }],
+    ['primary-standby-sql', { members: '5' }],
+    ['log-broker', { brokers: '6', copies: '3' }],
+    ['log-broker', { name: 'scans', namespace: 'scans', brokers: '5', copies: '3' }],
+    ['memory-store', { nodes: '5', cpu: '2', size: '4Gi', limit: '1Gi' }],
+    ['object-store', { members: '5', volumes: '2' }],
+    ['time-series', { nodes: '5' }]
+  ];
+  for (const [id, more] of wishes) {
+    const refused = world.act({ type: 'send', objects: answered(id, more) });
+    if (refused.length) throw new Error(refused[0]!.message);
+  }
+  world.runSettled();
+  const saved = structuredClone(world.save()) as Snapshot;
+  const workload = workloadNamed(world.store, 'drilled', 'drilled')!;
+  const run = (everyMs: number) => {
+    const pace = { leadMs: 30_000, faultMs: 480_000, calmMs: 90_000, everyMs };
+    const fork = () => World.restore(world.seed, saved);
+    const { ms, value } = timed(() => drilled({ facts: world.store, workload, fork, fault: 'node-dark', pace }));
+    if (typeof value === 'string') throw new Error(value);
+    const { writes, reads } = value.measured;
+    return { ms, minutes: value.overMs / 60_000, asked: writes.asked + reads.asked };
+  };
+  run(500);
+  const usual = run(500);
+  const dense = run(120);
+  const line = ({ ms, minutes, asked }: typeof usual) => `${minutes.toFixed(1)} min, ${asked} operations: ${(ms / 1000).toFixed(2)} s`;
+  console.log(`a drill (1.5 s allowed): ${line(usual)}; at four times the pace (10,000 operations, 2 s): ${line(dense)}`);
+}
+
 messages();
 coding();
 workloads();
+drills();

@@ -228,6 +228,17 @@ describe('the description and the live events', () => {
     expect(await read(1)).toContain('event: reload');
   });
 
+  test('half of a character is refused at the door: a draft of that name would be kept as something else', async () => {
+    const body = (text: string) => `{"name": "${text}", "text": ""}`;
+    const half = await call('POST', '/clusters/south-quay/drafts', body('a\\ud800b'));
+    expect([half.status, half.body.title]).toEqual([400, 'The body holds half of a character']);
+    expect((await call('POST', '/clusters/south-quay/drafts', `${'['.repeat(200_000)}"\\udc00"${']'.repeat(200_000)}`)).status).toBe(400);
+    const whole = await call('POST', '/clusters/south-quay/drafts', body('a\\ud83d\\ude00b'));
+    expect(whole.status).toBe(201);
+    expect((await call('GET', `/drafts/${whole.body.id}`)).body.name).toBe('a😀b');
+    await call('DELETE', `/drafts/${whole.body.id}`);
+  });
+
   test('drafts are kept, changed and thrown away', async () => {
     const made = await call('POST', '/clusters/south-quay/drafts', { name: 'first', text: 'a: b' });
     const id = (made.body as unknown as { id: number }).id;

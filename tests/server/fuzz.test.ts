@@ -4,13 +4,13 @@ import { dispatch } from './call';
 import { oddRequests } from './fuzz';
 
 /** What takes long by its nature; the soak (`npm run soak`) asks for it too. */
-const slow = /POST .*\/(proofs|trials|demo|first-keeper|session)$|PUT .*\/password$/;
+const slow = /POST .*\/(proofs|trials|drills|round|demo|first-keeper|session)$|PUT .*\/password$/;
 
 const hangMs = 2_000;
 
 test('whatever is asked over the whole interface: an answer within bounds, problem details, never a failure of ours', async () => {
   const { openapi } = await import('$server/api/openapi');
-  const requests = fc.sample(oddRequests(openapi() as never, slow), { numRuns: Number(process.env.FUZZ_RUNS ?? 500), seed: 13 });
+  const requests = fc.sample(oddRequests(openapi() as never, slow), { numRuns: Number(process.env.FUZZ_RUNS ?? 500), seed: 23 });
   const seen = new Set<number>();
   for (const { method, path, headers, body } of requests) {
     const url = new URL(`http://127.0.0.1${path}`);

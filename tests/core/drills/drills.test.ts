@@ -164,3 +164,41 @@ test('every fault says where it would strike, or why it cannot happen here', () 
   world.runUntil(world.nowMs + 100);
   expect(tried('node-dark')).toMatch(/ don't hold; mend that first$/);
 });
+
+test('nodes are emptied and worked on in turn, as the budget allows; what cannot be emptied says why, and the others are gone through', () => {
+  const { world, drill } = standing('document-set');
+  const all = drill('nodes-walked');
+  const nodes = [...new Set([0, 1, 2].map((n) => world.store.get('Pod', 'space', `one-${n}`)!.spec.nodeName!))].sort();
+  expect(all.notes.filter((one) => /was empty after/.test(one)).map((one) => one.split(' ')[0])).toEqual(nodes);
+  expect([all.state, all.measured.lostCount, all.derived.expectation.steadyMs]).toEqual(['expected', 0, undefined]);
+  // Two minutes of work on each.
+  expect(all.endedMs - all.beganMs).toBeGreaterThan(nodes.length * 120_000);
+  // A budget that lets one of them not go holds its node.
+  for (const one of world.store.list('PodDisruptionBudget', 'space'))
+    world.act({ type: 'remove', ref: { kind: one.kind, namespace: 'space', name: one.metadata.name } });
+  const budget =
+    'apiVersion: policy/v1\nkind: PodDisruptionBudget\nmetadata: {name: nobody, namespace: space}\nspec: {maxUnavailable: 0, selector: {matchLabels: {statefulset.kubernetes.io/pod-name: one-1}}}\n';
+  must(world, ...objects(budget));
+  world.runSettled();
+  const held = drill('nodes-walked');
+  expect(held.state).toBe('worse');
+  expect(held.says).toContain('1 node could not be emptied');
+  const node = world.store.get('Pod', 'space', 'one-1')!.spec.nodeName;
+  expect(held.notes.join('\n')).toContain(
+    `${node} could not be emptied within 10 min: space/one-1 stays: the budget nobody lets nobody go`
+  );
+  expect(held.notes.filter((one) => /was empty after/.test(one))).toHaveLength(nodes.length - 1);
+  expect(world.store.list('Emptying').length + world.store.list('Outage').length).toBe(0);
+});
+
+test('a pod of a deployment comes again under another name: it counts as whole, and its lane begins where it came', () => {
+  const { drill } = standing('image-shelf');
+  const one = drill('member-removed', short);
+  expect(one.measured.wholeMs).toBeGreaterThan(0);
+  expect(one.lanes).toHaveLength(2);
+  const [gone, came] = one.lanes as [Drill['lanes'][number], Drill['lanes'][number]];
+  expect(gone.stretches.map((two) => two.state).filter((state) => state !== 'coming')).toEqual(['ready', 'away']);
+  expect(came.stretches[0]).toMatchObject({ fromMs: 0, state: 'away' });
+  expect(came.stretches[0]!.toMs).toBeGreaterThanOrEqual(one.beganMs - 1_000);
+  expect(came.stretches.at(-1)!.state).toBe('ready');
+});

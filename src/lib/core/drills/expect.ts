@@ -123,7 +123,8 @@ export function derive(scene: DrillScene, target: Target, faultMs: number): Deri
     writesPauseMs: pauseMs,
     readsPauseMs: pauseMs,
     lost: 0,
-    steadyMs: stops ? faultMs + afterStopMs : short ? afterStopMs : usual.steadyMs,
+    // While work goes from place to place each of them may be felt.
+    ...(target.stages ? {} : { steadyMs: stops ? faultMs + afterStopMs : short ? afterStopMs : usual.steadyMs }),
     wholeMs: usual.wholeMs
   };
   return { expectation, goesOn, why };

@@ -2,7 +2,7 @@ import { claimsOf, zoneOf, type ApiObject, type Pod, type Ref } from '../model';
 import { podsIn } from '../proofs';
 import { classOf } from '../model';
 import { driverPods, enginePartOf, imageParts, type Action } from '../standin';
-import type { DrillScene, FaultRule, Target } from './types';
+import type { DrillScene, FaultRule, Stage, Target } from './types';
 
 const outageName = 'drill';
 const outage = (spec: object): Action => ({
@@ -51,6 +51,26 @@ const emptied = (nodes: readonly string[]): Action => ({
   ]
 });
 const opened: Action = { type: 'remove', ref: { kind: 'Emptying', namespace: '', name: outageName } };
+
+/** How long somebody waits for a node to be empty, and works on it. Made up. */
+const walk = { mostMs: 600_000, workMs: 120_000 };
+
+/** A node is emptied, has no power while somebody works on it, and is opened again. */
+const workOn = (node: string): Stage => ({
+  label: node,
+  begin: [emptied([node])],
+  left(facts) {
+    const status = facts.get('Emptying', '', outageName)?.status;
+    if (!status) return 'nothing has gone yet';
+    if (!status.left) return undefined;
+    const [first] = status.waits;
+    return first ? `${first.namespace}/${first.name} stays: ${first.says}` : `${status.left} are on their way`;
+  },
+  mostMs: walk.mostMs,
+  work: [outage({ dark: [node] })],
+  workMs: walk.workMs,
+  end: [over, opened]
+});
 
 /** The driver behind a member's first claim; undefined where it has none. */
 function driverOf({ facts }: DrillScene, pod: Pod): string | undefined {
@@ -150,6 +170,28 @@ export const faults: readonly FaultRule[] = [
         begin: [emptied([spec.nodeName!])],
         end: [opened]
       }))
+  },
+  {
+    id: 'nodes-walked',
+    level: 'Ground',
+    title: 'nodes in turn',
+    why: 'All nodes that hold members are emptied, worked on for two minutes and opened again, one after another.',
+    target(scene) {
+      const nodes = [...new Set(podsIn(scene.facts, scene.workload).flatMap((pod) => pod.spec.nodeName ?? []))].sort();
+      if (!nodes.length) return nobody;
+      if (scene.facts.list('Node').length < 2) return 'there is no other node';
+      return {
+        label: nodes.length > 3 ? `${nodes.length} nodes in turn` : `${nodes.join(', ')} in turn`,
+        members: membersOf(scene)
+          .slice(0, 1)
+          .map((pod) => pod.metadata.name),
+        lasting: false,
+        wide: true,
+        begin: [emptied([nodes[0]!])],
+        end: [opened],
+        stages: nodes.map(workOn)
+      };
+    }
   },
   {
     id: 'driver-down',

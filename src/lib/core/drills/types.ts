@@ -9,6 +9,7 @@ export type FaultId =
   | 'node-slow'
   | 'zone-lost'
   | 'node-emptied'
+  | 'nodes-walked'
   | 'driver-down'
   | 'registry-out'
   | 'volume-full'
@@ -30,6 +31,20 @@ export interface DrillScene {
   readonly workload: Workload;
 }
 
+/** One stage of work that goes from place to place. */
+export interface Stage {
+  readonly label: string;
+  readonly begin: readonly Action[];
+  /** Why it isn't done yet, for somebody who waits for it; undefined once it is. */
+  left(facts: Facts): string | undefined;
+  /** No longer than this is waited for it (ms). */
+  readonly mostMs: number;
+  /** The work itself, once all is ready for it; left out where it isn't. */
+  readonly work: readonly Action[];
+  readonly workMs: number;
+  readonly end: readonly Action[];
+}
+
 /** What a fault strikes, here. */
 export interface Target {
   /** As it stands in a sentence: `zone a`, `boarding-1`. */
@@ -44,6 +59,8 @@ export interface Target {
   readonly stops?: string;
   readonly begin: readonly Action[];
   readonly end: readonly Action[];
+  /** Done one after another instead; all members have to hold before the next one begins. */
+  readonly stages?: readonly Stage[];
 }
 
 /** One fault: where it strikes, and what is done for it. A new one is a line in `faults.ts`. */

@@ -154,7 +154,26 @@ async function bodyOf(endpoint: Endpoint, request: Request): Promise<{ value: un
       remedy: 'Send a JSON object; see /api/v1/openapi.json.'
     });
   }
+  // Escapes may write half of a character, which no database keeps as it is. Source: RFC 8259, section 8.2.
+  if (/\\u[dD][89a-fA-F]/.test(text) && holdsHalf(json))
+    return problemResponse({
+      code: 'bad-request',
+      status: 400,
+      title: 'The body holds half of a character',
+      detail: 'A text in the body holds one half of a pair of escapes (\\ud800 to \\udfff) without the other; it is no character.',
+      remedy: 'Send the whole character, or leave it out.'
+    });
   return parse(endpoint.body, json, 'body');
+}
+
+/** Whether any text in a value holds a lone half of a surrogate pair. */
+function holdsHalf(value: unknown): boolean {
+  for (const open = [value]; open.length;) {
+    const one = open.pop();
+    if (typeof one === 'string' && /\p{Surrogate}/u.test(one)) return true;
+    if (typeof one === 'object' && one !== null) for (const [key, inner] of Object.entries(one)) open.push(key, inner);
+  }
+  return false;
 }
 
 const badCondition = (detail: string): Refusal => ({

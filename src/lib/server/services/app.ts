@@ -322,6 +322,7 @@ export async function createApp({ data, worker, reader, empty = false, settings 
       // A clock that runs on for very long doesn't keep the end waiting.
       await host.haltAll().catch(() => undefined);
       await Promise.race([rehearsals.end(), new Promise((done) => setTimeout(done, 5_000).unref())]);
+      drills.end();
       for (const one of [host, prover, textReader]) await one.end();
       await file.close();
     }

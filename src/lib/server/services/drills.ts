@@ -5,6 +5,7 @@ import type { StartedHost } from '../rehearsals/client';
 import type { Drillable } from '../views/drills';
 import { done, notFound, refused, type Answer, type Refusal } from './answer';
 import type { LiveBus } from './live';
+import { Permits } from './permits';
 import type { RehearsalService } from './rehearsals';
 
 /** Which drill: of whom, and with what. */
@@ -50,6 +51,9 @@ const cannot = (detail: string): Refusal => ({
 /** Runs drills in workers of their own, beside each other, and keeps each as it ends. */
 export class DrillService {
   private readonly rounds = new Map<string, Running>();
+  /** Single drills don't wait for a round; many of either wait for each other. */
+  private readonly singles: Permits;
+  private readonly inRounds: Permits;
 
   /**
    * @param start starts a worker; called when drills are run, and its worlds are closed after them
@@ -61,7 +65,10 @@ export class DrillService {
     private readonly bus: LiveBus,
     private readonly start: () => StartedHost,
     private readonly atOnce: number
-  ) {}
+  ) {
+    this.singles = new Permits(atOnce);
+    this.inRounds = new Permits(atOnce);
+  }
 
   /** The latest drills, with whether what they tried has changed since. */
   async kept(id: string): Promise<Answer<(KeptDrill & { stale: boolean })[]>> {
@@ -101,16 +108,18 @@ export class DrillService {
   async run(id: string, which: Which & { expectation?: Expectation }, revision?: number): Promise<Answer<KeptDrill>> {
     const old = await this.rehearsals.staleFor(id, revision);
     if (old) return refused(old);
-    const host = this.start();
-    try {
-      const opened = await this.open(host, id);
-      if (!opened.ok) return opened;
-      const found = await this.one(host, id, which);
-      if (found.ok) await this.told(id);
-      return found;
-    } finally {
-      await host.end();
-    }
+    return this.singles.with(async () => {
+      const host = this.start();
+      try {
+        const opened = await this.open(host, id);
+        if (!opened.ok) return opened;
+        const found = await this.one(host, id, which);
+        if (found.ok) await this.told(id);
+        return found;
+      } finally {
+        await host.end();
+      }
+    });
   }
 
   private async open(host: StartedHost, id: string): Promise<Answer<true>> {
@@ -152,8 +161,8 @@ export class DrillService {
     const made = await this.rehearsals.fork(id, named(nth), drill.atMs);
     if (!made.ok) return made;
     for (const action of drill.begin) {
-      const done_ = await this.rehearsals.act(made.value.id, action);
-      if (!done_.ok) return done_;
+      const acted = await this.rehearsals.act(made.value.id, action);
+      if (!acted.ok) return acted;
     }
     return done({ id: made.value.id });
   }
@@ -163,6 +172,8 @@ export class DrillService {
     if (this.rounds.get(id)?.running) return done(this.roundOf(id)!);
     const all = await this.all(id);
     if (!all.ok) return all;
+    // Somebody else may have begun one meanwhile.
+    if (this.rounds.get(id)?.running) return done(this.roundOf(id)!);
     const fresh = new Set(all.value.drills.filter((one) => !one.stale).map((one) => `${one.namespace}/${one.workload}/${one.fault}`));
     const queue = all.value.workloads
       .filter((one) => !one.notNow && (!only || (one.namespace === only.namespace && one.name === only.workload)))
@@ -173,7 +184,8 @@ export class DrillService {
       );
     const round: Running = { total: queue.length, done: 0, running: queue.length > 0, stopped: false, skipped: [] };
     this.rounds.set(id, round);
-    if (queue.length) void this.work(id, round, queue);
+    // Where the data are closed meanwhile nothing more can be kept; what was finished is.
+    if (queue.length) void this.work(id, round, queue).catch(() => void (round.running = false));
     return done(this.roundOf(id)!);
   }
 
@@ -183,7 +195,8 @@ export class DrillService {
       try {
         const opened = await this.open(host, id);
         for (let next = queue.shift(); next && !round.stopped; next = queue.shift()) {
-          const found = opened.ok ? await this.one(host, id, next) : opened;
+          const which = next;
+          const found = opened.ok ? await this.inRounds.with(() => this.one(host, id, which)) : opened;
           if (!found.ok) round.skipped.push({ ...next, why: found.refusal.detail });
           round.done += 1;
           await this.told(id);
@@ -201,6 +214,11 @@ export class DrillService {
     await Promise.all(Array.from({ length: Math.min(this.atOnce, queue.length) }, lane));
     round.running = false;
     await this.told(id);
+  }
+
+  /** No more drills are begun; those under way are waited for no longer than the process lives. */
+  end(): void {
+    for (const round of this.rounds.values()) round.stopped = true;
   }
 
   /** Stops a round: the drills under way are finished and kept, no more are begun. */
