@@ -206,9 +206,15 @@ test('claims are narrowed by what is written; a row opens and closes', async ({ 
   await expect(page.getByText('No claim answers to this')).toBeVisible();
   await page.getByRole('button', { name: 'show all' }).first().click();
   // Order and filters stand in the address, and the address gives them back.
+  // However quickly one presses: the answer to the first press is late.
+  await page.route('**/claims/__data.json**', async (route) => {
+    await new Promise((late) => setTimeout(late, 400));
+    await route.continue();
+  });
   await page.getByRole('button', { name: 'Asks' }).click();
   await page.getByLabel('all classes').selectOption('steady-block');
   await expect(page).toHaveURL(/sort=asks&class=steady-block/);
+  await page.unroute('**/claims/__data.json**');
   await page.reload();
   await page.locator('html[data-ready]').waitFor();
   await expect(page.getByRole('row').nth(1)).toContainText('log-coord');

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { frameHere } from '$ui/frame/frame.svelte';
   import { goto } from '$app/navigation';
-  import { page } from '$app/state';
+  import { navigating, page } from '$app/state';
   import ClaimSheet from '$ui/sheets/ClaimSheet.svelte';
   import ClaimTable from '$ui/sheets/ClaimTable.svelte';
   import { gib, plural } from '$ui/format';
@@ -27,7 +27,9 @@
   });
 
   function go(change: Record<string, string | null>, replaceState = false) {
-    const params = new URLSearchParams(page.url.searchParams);
+    // What was pressed just now may still be on its way: the next press goes on from there.
+    const to = navigating.to?.url;
+    const params = new URLSearchParams((to?.pathname === page.url.pathname ? to : page.url).searchParams);
     for (const [key, value] of Object.entries(change)) {
       if (value === null || value === '') params.delete(key);
       else params.set(key, value);
