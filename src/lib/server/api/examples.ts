@@ -164,8 +164,8 @@ export const examples: { readonly [K in Known]: Example<K> } = {
     params: { id: 'north-quay' },
     body: { namespace: 'events', workload: 'boarding', fault: 'program-ends' }
   },
-  'POST /rehearsals/{id}/drills/round': { params: { id: 'south-quay' }, body: {} },
-  'DELETE /rehearsals/{id}/drills/round': { params: { id: 'south-quay' } },
+  'POST /rehearsals/{id}/drills/round': { params: { id: 'north-quay' }, body: { namespace: 'charts', workload: 'chartroom' } },
+  'DELETE /rehearsals/{id}/drills/round': { params: { id: 'north-quay' } },
   'GET /rehearsals/{id}/drills': { params: { id: 'north-quay' } },
   'GET /rehearsals/{id}/proofs': { params: north },
 
