@@ -71,7 +71,7 @@ export class TableGroup extends Group<Tables> {
     if (id === undefined || !site.up(id)) return refuse(`${id ?? 'nobody'} doesn't answer`);
     const record = this.record(site, id);
     if (!record || !this.belongs(site, id)) return refuse('it has not joined yet');
-    if (!this.readsAlone && !super.standing(site, id).ready) return refuse(super.standing(site, id).says);
+    if (!this.readsAlone && !this.standing(site, id).ready) return refuse(this.standing(site, id).says);
     this.read(site, ask, id, record);
   }
 
@@ -120,6 +120,9 @@ export class TableGroup extends Group<Tables> {
 
   override standing(site: Site, id: string): MemberState {
     const mine = super.standing(site, id);
+    // Whoever comes back lacks what was written meanwhile: reads may not be led to it before it has that.
+    if (!this.readsAlone && mine.ready && mine.leader !== id && !this.mind(site, id)!.whole)
+      return { ...mine, role: 'joining', ready: false, says: `catches up with ${mine.leader}` };
     if (!this.readyAlone || mine.ready || !site.up(id)) return mine;
     return { ...mine, ready: this.record(site, id) !== undefined && this.belongs(site, id) };
   }

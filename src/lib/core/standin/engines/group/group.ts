@@ -49,6 +49,7 @@ export class Group<S> extends Leading<S> implements Engine {
     this.keep(site, id, { log });
     const upTo = Math.min(body.commit, match);
     if (upTo > now.applied) this.apply(site, id, upTo);
+    if (match >= body.commit && !this.mind(site, id)!.whole) this.think(site, id, { whole: true });
     if (!was && this.belongs(site, id)) site.say(id, 'belongs to the group');
     reply({ ok: true, match });
   }
@@ -96,7 +97,7 @@ export class Group<S> extends Leading<S> implements Engine {
     if (mine && mine.term > term) return;
     const vote = mine?.term === term ? mine.vote : undefined;
     site.keep(id, { ...(record as Record<S>), term, ...(vote === undefined ? {} : { vote }) });
-    this.think(site, id, { role: 'follower', leader: from });
+    this.think(site, id, { role: 'follower', leader: from, whole: true });
     site.say(id, `has the state up to position ${record.base.index}`);
     this.post(site, id, from, { is: 'appended', term, ok: true, match: record.base.index, applied: record.base.index });
   }

@@ -33,6 +33,8 @@ export interface Record<S> {
 export interface Mind {
   readonly role: 'joining' | 'follower' | 'candidate' | 'leader';
   readonly leader?: string;
+  /** A follower's: since its start it has had all that counted when it was told. */
+  readonly whole?: boolean;
   readonly votes?: readonly string[];
   /** A leader's: how far each other member's log agrees with its own; undefined for those that haven't answered. */
   readonly match?: Readonly<{ [id: string]: number }>;
