@@ -12,7 +12,7 @@ const layers = {
   change: ['shared', 'model', 'manifest', 'standin'],
   rootline: ['shared', 'model', 'manifest', 'standin', 'change', 'exports'],
   proofs: ['shared', 'model', 'manifest', 'standin', 'change', 'exports', 'rootline'],
-  drills: ['shared', 'model', 'standin', 'rootline', 'proofs'],
+  drills: ['shared', 'model', 'manifest', 'standin', 'rootline', 'proofs'],
   sizing: ['shared', 'model', 'manifest', 'standin'],
   blueprints: ['shared', 'model', 'manifest', 'standin', 'sizing'],
   gates: ['shared', 'model', 'manifest', 'standin', 'change', 'exports', 'rootline', 'sizing'],

@@ -4,7 +4,7 @@ import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import { studentT95, trendOf, daysTo } from '$core/sizing';
 import { majorityOf, nodesThatFit, prefixSize, rangeFault, rangeHolds, rangesOverlap } from '$core/shared';
-import { fileSystemRoom, filePort, volumeFault } from '$core/standin';
+import { fileSystemRoom, filePort, Store, volumeFault } from '$core/standin';
 import type { Claim, Volume } from '$core/model';
 import { objects } from '../core/help';
 
@@ -138,7 +138,7 @@ describe("binding, example by example of the cluster API's concept page 'Persist
       asks('5Gi', ', selector: {matchLabels: {release: stable}}'),
       'selector'
     ]
-  ])('%s', (_, pv, pvc, fault) => expect(volumeFault(pv, pvc)).toBe(fault));
+  ])('%s', (_, pv, pvc, fault) => expect(volumeFault(new Store(false), pv, pvc)).toBe(fault));
 });
 
 describe('least squares and its interval', () => {

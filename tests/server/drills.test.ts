@@ -41,9 +41,18 @@ test('a drill is run on a fork, kept with its evidence, and stale once something
     demanded: true,
     expectation: { writesPauseMs: 1_000 }
   });
+  // The number beside the sheet's name is of those that still hold.
+  const { getApp } = await import('$server/services');
+  const { frameOf } = await import('$server/services/frame');
+  const worse = async () => {
+    const frame = await frameOf(await getApp(), at.split('/').at(-1)!);
+    return frame.ok && frame.value.worse;
+  };
+  expect(await worse()).toBe(1);
   await call('POST', `${at}/remove`, { kind: 'Pod', namespace: 'plans', name: 'timetable-1' });
   await call('POST', `${at}/clock`, { until: 'settled' });
   expect((await all(at)).drills).toMatchObject([{ fault: 'program-ends', stale: true }]);
+  expect(await worse()).toBe(0);
   const made = await call<{ id: string }>('POST', `${at}/drills/fork`, which('program-ends'));
   expect(made.status).toBe(201);
   const forked = await call<{ clock: { nowMs: number } }>('GET', `/rehearsals/${made.body.id}`);

@@ -1,6 +1,7 @@
 /* Drills: faults put in on forks, under load. What engines promise: docs/model.md; what can be expected of them: arithmetic over members that are left. */
 import { describe, expect, test } from 'vitest';
-import { drilled, faults, offers, type Drill, type DrillAsk, type FaultId } from '$core/drills';
+import { drilled, faults, notNow, offers, type Drill, type DrillAsk, type FaultId } from '$core/drills';
+import { rowsOf } from '$core/drills/measure';
 import { workloadNamed } from '$core/proofs';
 import { World, type Snapshot } from '$core/standin';
 import { objects } from '../help';
@@ -65,7 +66,7 @@ describe('what the standbys of a primary lack', () => {
     const one = drill('cut-from-members', short);
     expect(one.state).toBe('worse');
     expect(one.measured.lostCount).toBeGreaterThan(0);
-    expect(one.measured.lost).toHaveLength(one.measured.lostCount);
+    expect(one.measured.lost).toHaveLength(one.measured.lostCount!);
     // Two writes a second, 20 s of them before the fault: none of those is lost.
     for (const n of one.measured.lost) expect(n).toBeGreaterThan(39);
     expect(one.cause?.says).toContain('a commit waits for no standby');
@@ -98,6 +99,8 @@ test('a member that hangs and is not asked by any probe is worse than expected; 
   const mended = drill('member-hangs');
   expect([mended.state, mended.measured.lostCount]).toEqual(['expected', 0]);
   expect(mended.measured.writes.unknown).toBeLessThan(20);
+  // Whoever comes back is asked only once it has what was written meanwhile.
+  expect(mended.measured.staleReads).toBe(0);
 });
 
 test('what cannot hold by arithmetic is foreseen, said where more is demanded, and measured', () => {
@@ -201,4 +204,16 @@ test('a pod of a deployment comes again under another name: it counts as whole, 
   expect(came.stretches[0]).toMatchObject({ fromMs: 0, state: 'away' });
   expect(came.stretches[0]!.toMs).toBeGreaterThanOrEqual(one.beganMs - 1_000);
   expect(came.stretches.at(-1)!.state).toBe('ready');
+});
+
+test('nothing is tried while another fault stands, and what nobody could read back is unseen, not lost or kept', () => {
+  const { world, scene, tried } = standing('primary-standby-sql', { synchronous: '1' });
+  expect(notNow(scene())).toBeUndefined();
+  must(world, ...objects('apiVersion: standin.example/v1\nkind: Outage\nmetadata: {name: drill}\nspec: {dark: [w-a-1]}\n'));
+  world.runUntil(world.nowMs + 1_000);
+  expect(notNow(scene())).toContain('drill');
+  expect(tried('program-ends')).toBe(notNow(scene()));
+  const { measured, expectation } = standing('primary-standby-sql', { synchronous: '1' }).drill('program-ends', short);
+  const [row] = rowsOf(expectation, { ...measured, lost: [], lostCount: null }, [], false).filter((one) => one.id === 'lost');
+  expect(row).toMatchObject({ measured: 'unseen', ok: false });
 });

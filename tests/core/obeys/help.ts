@@ -54,8 +54,8 @@ export const podsLike = (world: World, app: string): Pod[] =>
   world.store.list('Pod', 'space').filter((one) => one.metadata.labels?.app === app);
 export const markOf = (one: Pod | undefined) => one?.metadata.annotations?.mark;
 export const readyOnes = (world: World, app: string) => podsLike(world, app).filter(isReady).length;
-export const eventsAbout = (world: World, kind: Kind, name: string) =>
-  world.store.eventsOf({ kind, namespace: 'space', name }).map((one) => `${one.reason}: ${one.message}`);
+export const eventsAbout = (world: World, kind: Kind, name: string, namespace = 'space') =>
+  world.store.eventsOf({ kind, namespace, name }).map((one) => `${one.reason}: ${one.message}`);
 export const remove = (world: World, kind: Kind, name: string) => world.act({ type: 'remove', ref: { kind, namespace: 'space', name } });
 export const alter = (world: World, node: string, change: (labels: Record<string, string>) => object): void => {
   const one = world.store.get('Node', '', node)!;

@@ -51,8 +51,19 @@ test('when no number is left nothing more is taken', () => {
   expect([new Set(all).size, Math.min(...all), Math.max(...all)]).toEqual([2_768, 30_000, 32_767]);
   const [refused] = world.act({ type: 'send', objects: objects(service('more', 'NodePort')) });
   expect(refused!.message).toContain('none is free');
+  // What has its numbers is sent again as it was written; another protocol has numbers of its own.
+  send(world, service('s0', 'NodePort', many(1_000, 692)));
+  expect(portsOf(world, 's0')).toEqual(all.slice(0, 692));
   send(world, service('other', 'NodePort', '{port: 53, protocol: UDP}'));
   expect(portsOf(world, 'other')[0]).toBeGreaterThanOrEqual(30_000);
+});
+
+test('a batch that asks for more numbers than there are is refused as a whole', () => {
+  const world = mendedSouth();
+  const many = Array.from({ length: 692 }, (_, i) => `{name: p${i}, port: ${i + 1}}`).join(', ');
+  const batch = [0, 1, 2, 3, 4].map((n) => service(`s${n}`, 'NodePort', many)).join('');
+  expect(world.act({ type: 'send', objects: objects(batch) }).map((one) => one.at?.object)).toEqual(['Service tickets/s4']);
+  expect(world.store.get('Service', 'tickets', 's0')).toBeUndefined();
 });
 
 test('callers outside come in by a port of any node that is heard of', () => {

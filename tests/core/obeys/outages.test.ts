@@ -106,3 +106,20 @@ test('a volume without room ends its member until somebody makes some', () => {
   expect(isReady(get(world, 'Pod', 's-1')!)).toBe(true);
   expect([image, remove(world, 'Pod', 's-0')]).toEqual([image, []]);
 });
+
+test('an outage that is changed later catches who runs then; what it names and is not there is said', () => {
+  const world = closed(mendedSouth());
+  const caught = () => world.store.get('Outage', '', 'gone')!.status?.hung?.map((one) => one.pod);
+  send(world, outage('hangs: [{namespace: tickets, pod: nobody}], dark: [no-node], full: [{namespace: tickets, claim: none}]'));
+  world.runUntil(world.nowMs + 1_000);
+  expect(eventsAbout(world, 'Outage', 'gone', '').join()).toContain(
+    'names the node no-node, the pod tickets/nobody, the claim tickets/none'
+  );
+  send(world, hangs(1));
+  world.runUntil(world.nowMs + 1_000);
+  expect(ask(world, 'tickets', 'bookings', { do: 'members' }, { member: 'bookings-1' }).outcome).toBe('unknown');
+  const { sinceMs } = world.store.get('Outage', '', 'gone')!.status!.hung![0]!;
+  send(world, outage('hangs: [{namespace: tickets, pod: bookings-1}, {namespace: tickets, pod: bookings-2}]'));
+  world.runUntil(world.nowMs + 1_000);
+  expect([caught(), world.store.get('Outage', '', 'gone')!.status!.hung![0]!.sinceMs]).toEqual([['bookings-1', 'bookings-2'], sinceMs]);
+});

@@ -171,3 +171,33 @@ test('a driver that says so tells of its room, zone by zone, and as it changes; 
   expect(get(world, 'Pod', 'q')!.status!.phase).toBe('Running');
   expect(told()).toMatchObject({ [b]: '11Gi' });
 });
+
+test('telling its room takes a right of the driver: without it somebody says so, and nobody is placed by figures that nobody heard', () => {
+  const world = ready();
+  const block = world.store.get('CSIDriver', '', 'block.standin.example')!;
+  const roles = world.store
+    .list('ClusterRole')
+    .filter((one) => one.rules?.some((rule) => rule.resources?.includes('csistoragecapacities')));
+  expect(roles.length).toBeGreaterThan(0);
+  for (const role of roles) {
+    const rules = (role.rules ?? []).filter((rule) => !rule.resources?.includes('csistoragecapacities'));
+    world.put({ ...role, rules });
+  }
+  world.put({ ...block, spec: { ...block.spec, storageCapacity: true } });
+  world.runSettled();
+  expect(world.store.list('CSIStorageCapacity')).toEqual([]);
+  expect(eventsAbout(world, 'CSIDriver', block.metadata.name, '').join()).toMatch(/CapacityForbidden: .*csistoragecapacities is forbidden/);
+  for (const role of roles) world.put(role);
+  world.runSettled();
+  expect(world.store.list('CSIStorageCapacity').length).toBeGreaterThan(0);
+});
+
+test('while its gate is shut a class of attributes keeps no claim from a volume that lies ready', () => {
+  for (const gates of [[], ['VolumeAttributesClass']] as FeatureGate[][]) {
+    const world = open(...gates);
+    const volume = `apiVersion: v1\nkind: PersistentVolume\nmetadata: {name: laid}\nspec: {capacity: {storage: 1Gi}, accessModes: [ReadWriteOnce], storageClassName: '', hostPath: {path: /srv/laid}}\n---\n`;
+    send(world, volume + claim('c', "storageClassName: '', volumeAttributesClassName: quick"));
+    world.runUntil(world.nowMs + 60_000);
+    expect(get(world, 'PersistentVolumeClaim', 'c')!.status?.phase, gates.join()).toBe(gates.length ? 'Pending' : 'Bound');
+  }
+});

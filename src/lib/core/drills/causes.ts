@@ -1,28 +1,24 @@
+import { asManifest } from '../manifest';
 import { refOf, type ApiObject, type StatefulSet } from '../model';
 import { podsIn } from '../proofs';
 import { listensAt } from '../standin';
 import type { Load } from './load';
 import type { Cause, DrillScene, Target } from './types';
 
-/** A set whose members' hanging a probe would find: with one at the first port where its program listens. */
-function watched(set: StatefulSet): StatefulSet | undefined {
+/** A set whose members' hanging probes would find, at the first port where the program listens. Times are made up: 10 min for a start, 15 s to answer. */
+function watched(set: StatefulSet): ApiObject {
   const containers = set.spec.template.spec.containers.map((one) => {
     const [port] = listensAt(one) ?? [];
     if (port === undefined) return one;
     const probe = { tcpSocket: { port }, periodSeconds: 5, failureThreshold: 3 };
     return {
+      startupProbe: { ...probe, failureThreshold: 120 },
       ...one,
       readinessProbe: one.readinessProbe ?? probe,
-      livenessProbe: { ...probe, initialDelaySeconds: 120, ...one.livenessProbe }
+      livenessProbe: one.livenessProbe ?? probe
     };
   });
-  const { status: _, ...bare } = set;
-  const { name, namespace, labels, annotations } = set.metadata;
-  return {
-    ...bare,
-    metadata: { name, ...(namespace ? { namespace } : {}), ...(labels ? { labels } : {}), ...(annotations ? { annotations } : {}) },
-    spec: { ...set.spec, template: { ...set.spec.template, spec: { ...set.spec.template.spec, containers } } }
-  };
+  return asManifest({ ...set, spec: { ...set.spec, template: { ...set.spec.template, spec: { ...set.spec.template.spec, containers } } } });
 }
 
 /** Nobody finds out that a member hangs where no probe asks it. */
@@ -36,13 +32,13 @@ export function unprobed({ facts, workload }: DrillScene, target: Target): Cause
   if (asks) return undefined;
   const owner = pod.metadata.ownerReferences?.[0];
   const set = owner?.kind === 'StatefulSet' ? facts.get('StatefulSet', workload.namespace, owner.name) : undefined;
-  const manifest = set && watched(set);
   return {
+    from: 'known',
     subject: refOf(pod),
     says: `${pod.metadata.name} answers nobody and counts as ready, so clients are led to it: no probe asks it`,
     remedy:
       'Give its container a readiness probe and a liveness probe at the port for clients: the first takes it out of the service, the second starts it again.',
-    ...(manifest ? { manifests: [manifest as ApiObject] } : {})
+    ...(set ? { manifests: [watched(set)] } : {})
   };
 }
 
@@ -50,7 +46,7 @@ export function unprobed({ facts, workload }: DrillScene, target: Target): Cause
 export function causeOf(
   { facts, workload }: DrillScene,
   target: Target,
-  { load, seen, beganMs, lost, worse }: { load: Load; seen: Cause | undefined; beganMs: number; lost: number; worse: boolean }
+  { load, seen, beganMs, lost, worse }: { load: Load; seen: Cause | undefined; beganMs: number; lost: number | null; worse: boolean }
 ): Cause | undefined {
   const [name] = target.members;
   const pod = facts.get('Pod', workload.namespace, name ?? '');
@@ -59,6 +55,7 @@ export function causeOf(
     .find((one) => one !== undefined);
   if (lost && workload.engine === 'primary-standby-sql' && Number(waits) === 0 && pod)
     return {
+      from: 'known',
       subject: refOf(pod),
       says: 'a commit waits for no standby (synchronous: 0), so what the standbys lacked went with the primary',
       remedy: 'Let a commit wait for one standby: it costs a round trip, and nothing acknowledged is lost with one member.'
@@ -69,6 +66,7 @@ export function causeOf(
   return (
     failed &&
     subject && {
+      from: 'told',
       subject: refOf(subject),
       says: `${failed.failed} of ${failed.asked} things that were asked failed; mostly: ${failed.says}`
     }

@@ -1,10 +1,11 @@
-import { claimsOf, zoneOf, type ApiObject, type Pod, type Ref } from '../model';
-import { podsIn } from '../proofs';
-import { classOf } from '../model';
-import { driverPods, enginePartOf, imageParts, type Action } from '../standin';
+import { asManifest } from '../manifest';
+import { claimsOf, makerOf, zoneOf, type ApiObject, type Pod } from '../model';
+import { partsIn, podsIn } from '../proofs';
+import { driverOfClaim, driverPods, engineCards, enginePartOf, imageParts, servesClients, type Action } from '../standin';
 import type { DrillScene, FaultRule, Stage, Target } from './types';
 
-const outageName = 'drill';
+/** What faults are called while they stand. */
+export const outageName = 'drill';
 const outage = (spec: object): Action => ({
   type: 'send',
   objects: [{ apiVersion: 'standin.example/v1', kind: 'Outage', metadata: { name: outageName }, spec } as ApiObject]
@@ -15,7 +16,7 @@ const over: Action = { type: 'remove', ref: { kind: 'Outage', namespace: '', nam
 export function membersOf({ facts, workload }: DrillScene): Pod[] {
   const { namespace } = workload;
   const part = (pod: Pod) => enginePartOf(pod.spec)?.part ?? '';
-  const pods = podsIn(facts, workload).filter((pod) => !['coordinator', 'helper', 'agent'].includes(part(pod)) && pod.spec.nodeName);
+  const pods = podsIn(facts, workload).filter((pod) => servesClients(enginePartOf(pod.spec)) && pod.spec.nodeName);
   const status = (pod: Pod) => facts.get('Process', namespace, pod.metadata.name)?.status;
   const weight = (pod: Pod): number => {
     const now = status(pod);
@@ -26,8 +27,6 @@ export function membersOf({ facts, workload }: DrillScene): Pod[] {
   return pods.sort((a, b) => weight(b) - weight(a) || (a.metadata.name < b.metadata.name ? -1 : 1));
 }
 
-/** Engines whose clients are served by any member alike. */
-const anyMemberServes: ReadonlySet<string> = new Set(['multi-primary-sql', 'object-store', 'shared-files', 'image-shelf']);
 const nobody = 'no member stands on a node';
 const on = (scene: DrillScene, nodes: readonly string[]): string[] =>
   podsIn(scene.facts, scene.workload)
@@ -76,9 +75,38 @@ const workOn = (node: string): Stage => ({
 function driverOf({ facts }: DrillScene, pod: Pod): string | undefined {
   const [name] = claimsOf(pod.spec, pod.metadata.name);
   const claim = name === undefined ? undefined : facts.get('PersistentVolumeClaim', pod.metadata.namespace ?? '', name);
-  const volume = facts.get('PersistentVolume', '', claim?.spec.volumeName ?? '');
-  return volume?.spec.csi?.driver ?? (claim && classOf(facts, claim.spec)?.provisioner);
+  return claim && driverOfClaim(facts, claim);
 }
+
+/** An object as it stands, but for some of its settings. */
+const altered = (object: ApiObject & { readonly spec: object }, spec: object): Action => ({
+  type: 'send',
+  objects: [asManifest({ ...object, spec: { ...object.spec, ...spec } } as ApiObject)]
+});
+
+/** Something befalls one member alone. */
+const member = ({ metadata }: Pod, more: Partial<Target> & Pick<Target, 'begin'>): Target => ({
+  label: metadata.name,
+  members: [metadata.name],
+  lasting: more.end !== undefined,
+  end: [],
+  ...more
+});
+
+/** Something befalls whole nodes, with all that stands there. */
+const struck = (scene: DrillScene, label: string, nodes: readonly string[], more: Partial<Target> = {}): Target => ({
+  label,
+  members: on(scene, nodes),
+  lasting: true,
+  wide: true,
+  begin: [outage({ dark: nodes })],
+  end: [over],
+  ...more
+});
+
+/** Something befalls the node of the member that matters most. */
+const itsNode = (scene: DrillScene, more: (node: string) => Partial<Target>): Target | string =>
+  target(scene, ({ spec }) => struck(scene, `node ${spec.nodeName}`, [spec.nodeName!], more(spec.nodeName!)));
 
 /** All faults that can be put in, by level. */
 export const faults: readonly FaultRule[] = [
@@ -87,51 +115,21 @@ export const faults: readonly FaultRule[] = [
     level: 'Ground',
     title: 'node dark',
     why: 'The node of the member that matters most loses its power.',
-    target: (scene) =>
-      target(scene, ({ spec }) => {
-        const node = spec.nodeName!;
-        return {
-          label: `node ${node}`,
-          members: on(scene, [node]),
-          lasting: true,
-          wide: true,
-          begin: [outage({ dark: [node] })],
-          end: [over]
-        };
-      })
+    target: (scene) => itsNode(scene, () => ({}))
   },
   {
     id: 'node-cut',
     level: 'Ground',
     title: 'node cut off',
     why: 'The node of the member that matters most reaches nobody any more; its programs run on.',
-    target: (scene) =>
-      target(scene, ({ spec }) => {
-        const node = spec.nodeName!;
-        return {
-          label: `node ${node}`,
-          members: on(scene, [node]),
-          lasting: true,
-          wide: true,
-          begin: [outage({ cut: [[node]] })],
-          end: [over]
-        };
-      })
+    target: (scene) => itsNode(scene, (node) => ({ begin: [outage({ cut: [[node]] })] }))
   },
   {
     id: 'node-slow',
     level: 'Ground',
     title: 'node slow',
     why: 'Whatever comes from or goes to the node takes 400 ms longer, each way.',
-    target: (scene) =>
-      target(scene, ({ spec }) => ({
-        label: `node ${spec.nodeName}`,
-        members: [],
-        lasting: false,
-        wide: true,
-        begin: [outage({ slow: [{ node: spec.nodeName!, ms: 400 }] })],
-        end: [over]
-      }))
+    target: (scene) => itsNode(scene, (node) => ({ members: [], lasting: false, begin: [outage({ slow: [{ node, ms: 400 }] })] }))
   },
   {
     id: 'zone-lost',
@@ -149,11 +147,12 @@ export const faults: readonly FaultRule[] = [
       if (all.size < 2) return all.size ? 'the place has one zone only' : 'its nodes name no zone';
       const [zone] = [...zones].sort((a, b) => b[1] - a[1] || (a[0] < b[0] ? -1 : 1))[0] ?? [];
       if (zone === undefined) return nobody;
-      const nodes = facts
-        .list('Node')
-        .filter((one) => zoneOf(one) === zone)
-        .map((one) => one.metadata.name);
-      return { label: `zone ${zone}`, members: on(scene, nodes), lasting: true, wide: true, begin: [outage({ dark: nodes })], end: [over] };
+      const nodes = facts.list('Node').filter((one) => zoneOf(one) === zone);
+      return struck(
+        scene,
+        `zone ${zone}`,
+        nodes.map((one) => one.metadata.name)
+      );
     }
   },
   {
@@ -161,15 +160,7 @@ export const faults: readonly FaultRule[] = [
     level: 'Ground',
     title: 'node emptied',
     why: 'The node is emptied for work on it, as budgets allow, and opened again afterwards.',
-    target: (scene) =>
-      target(scene, ({ spec }) => ({
-        label: `node ${spec.nodeName}`,
-        members: on(scene, [spec.nodeName!]),
-        lasting: false,
-        wide: true,
-        begin: [emptied([spec.nodeName!])],
-        end: [opened]
-      }))
+    target: (scene) => itsNode(scene, (node) => ({ lasting: false, begin: [emptied([node])], end: [opened] }))
   },
   {
     id: 'nodes-walked',
@@ -178,19 +169,11 @@ export const faults: readonly FaultRule[] = [
     why: 'All nodes that hold members are emptied, worked on for two minutes and opened again, one after another.',
     target(scene) {
       const nodes = [...new Set(podsIn(scene.facts, scene.workload).flatMap((pod) => pod.spec.nodeName ?? []))].sort();
-      if (!nodes.length) return nobody;
+      const [pod] = membersOf(scene);
+      if (!nodes.length || !pod) return nobody;
       if (scene.facts.list('Node').length < 2) return 'there is no other node';
-      return {
-        label: nodes.length > 3 ? `${nodes.length} nodes in turn` : `${nodes.join(', ')} in turn`,
-        members: membersOf(scene)
-          .slice(0, 1)
-          .map((pod) => pod.metadata.name),
-        lasting: false,
-        wide: true,
-        begin: [emptied([nodes[0]!])],
-        end: [opened],
-        stages: nodes.map(workOn)
-      };
+      const label = nodes.length > 3 ? `${nodes.length} nodes in turn` : `${nodes.join(', ')} in turn`;
+      return member(pod, { label, lasting: false, wide: true, begin: [emptied([nodes[0]!])], end: [opened], stages: nodes.map(workOn) });
     }
   },
   {
@@ -203,23 +186,14 @@ export const faults: readonly FaultRule[] = [
         const driver = driverOf(scene, pod);
         if (driver === undefined) return 'its members have no claims';
         const [part] = driverPods(scene.facts, driver, 'controller');
-        const owner = part?.metadata.ownerReferences?.[0];
-        const set = owner && scene.facts.get('ReplicaSet', part.metadata.namespace ?? '', owner.name);
-        const above = set?.metadata.ownerReferences?.[0]?.name ?? owner?.name ?? '';
-        const deployment = scene.facts.get('Deployment', part?.metadata.namespace ?? '', above);
-        if (!deployment) return `no controller of ${driver} runs here`;
-        const { status: _, ...bare } = deployment;
-        const sized = (replicas: number): Action => ({
-          type: 'send',
-          objects: [{ ...bare, metadata: plainMeta(bare.metadata), spec: { ...bare.spec, replicas } } as ApiObject]
-        });
-        return {
+        const maker = part && scene.facts.get('Deployment', part.metadata.namespace ?? '', makerOf(part)?.name ?? '');
+        if (!maker) return `no controller of ${driver} runs here`;
+        return member(pod, {
           label: driver,
-          members: [pod.metadata.name],
           lasting: false,
-          begin: [sized(0), taken(pod)],
-          end: [sized(deployment.spec.replicas ?? 1)]
-        };
+          begin: [altered(maker, { replicas: 0 }), taken(pod)],
+          end: [altered(maker, {})]
+        });
       })
   },
   {
@@ -232,19 +206,12 @@ export const faults: readonly FaultRule[] = [
         const { host } = imageParts(pod.spec.containers[0]?.image ?? '');
         const registry = scene.facts.list('Registry').find((one) => one.spec.host === host);
         if (!registry) return `nothing is known of the registry ${host || '(none)'}`;
-        const reached = (reachable: boolean): Action => ({
-          type: 'send',
-          objects: [{ ...registry, metadata: plainMeta(registry.metadata), spec: { ...registry.spec, reachable } } as ApiObject]
-        });
         const node = pod.spec.nodeName!;
-        return {
-          label: `${registry.metadata.name}, while ${node} is emptied`,
-          members: on(scene, [node]),
+        return struck(scene, `${registry.metadata.name}, while ${node} is emptied`, [node], {
           lasting: false,
-          wide: true,
-          begin: [reached(false), emptied([node])],
-          end: [reached(true), opened]
-        };
+          begin: [altered(registry, { reachable: false }), emptied([node])],
+          end: [altered(registry, {}), opened]
+        });
       })
   },
   {
@@ -256,8 +223,7 @@ export const faults: readonly FaultRule[] = [
       target(scene, (pod) => {
         const [claim] = claimsOf(pod.spec, pod.metadata.name);
         if (claim === undefined) return 'its members have no claims';
-        const { namespace, pod: name } = podRef(pod);
-        return { label: claim, members: [name], lasting: true, begin: [outage({ full: [{ namespace, claim }] })], end: [over] };
+        return member(pod, { label: claim, begin: [outage({ full: [{ namespace: podRef(pod).namespace, claim }] })], end: [over] });
       })
   },
   {
@@ -265,28 +231,14 @@ export const faults: readonly FaultRule[] = [
     level: 'Members',
     title: 'program ends',
     why: 'The program of the member that matters most ends without a warning; its node starts it again.',
-    target: (scene) =>
-      target(scene, (pod) => ({
-        label: pod.metadata.name,
-        members: [pod.metadata.name],
-        lasting: false,
-        begin: [{ type: 'crash', ...podRef(pod) }],
-        end: []
-      }))
+    target: (scene) => target(scene, (pod) => member(pod, { begin: [{ type: 'crash', ...podRef(pod) }] }))
   },
   {
     id: 'member-hangs',
     level: 'Members',
     title: 'hangs',
     why: 'The member that matters most answers nobody any more, and counts as ready for as long as no probe finds out.',
-    target: (scene) =>
-      target(scene, (pod) => ({
-        label: pod.metadata.name,
-        members: [pod.metadata.name],
-        lasting: true,
-        begin: [outage({ hangs: [podRef(pod)] })],
-        end: [over]
-      }))
+    target: (scene) => target(scene, (pod) => member(pod, { begin: [outage({ hangs: [podRef(pod)] })], end: [over] }))
   },
   {
     id: 'cut-from-members',
@@ -297,13 +249,7 @@ export const faults: readonly FaultRule[] = [
       target(scene, (pod) =>
         podsIn(scene.facts, scene.workload).length < 2
           ? 'there is one member only'
-          : {
-              label: pod.metadata.name,
-              members: [pod.metadata.name],
-              lasting: true,
-              begin: [outage({ apart: [{ ...podRef(pod), from: 'members' }] })],
-              end: [over]
-            }
+          : member(pod, { begin: [outage({ apart: [{ ...podRef(pod), from: 'members' }] })], end: [over] })
       )
   },
   {
@@ -312,24 +258,22 @@ export const faults: readonly FaultRule[] = [
     title: 'cut from clients',
     why: 'Clients are out of its reach, and the other members reach it as before.',
     target: (scene) =>
-      target(scene, (pod) => ({
-        label: pod.metadata.name,
-        members: [pod.metadata.name],
-        lasting: true,
-        ...(anyMemberServes.has(scene.workload.engine ?? '') && podsIn(scene.facts, scene.workload).length > 1
-          ? {}
-          : { stops: `the others hear ${pod.metadata.name} as before, so nobody takes over what it leads` }),
-        begin: [outage({ apart: [{ ...podRef(pod), from: 'clients' }] })],
-        end: [over]
-      }))
+      target(scene, (pod) => {
+        const others = engineCards[scene.workload.engine!].asks === 'any' && membersOf(scene).length > 1;
+        const stops = `the others hear ${pod.metadata.name} as before, so nobody takes over what it leads`;
+        return member(pod, {
+          ...(others ? {} : { stops }),
+          begin: [outage({ apart: [{ ...podRef(pod), from: 'clients' }] })],
+          end: [over]
+        });
+      })
   },
   {
     id: 'member-removed',
     level: 'Members',
     title: 'taken away',
     why: 'The pod of the member that matters most is taken away, and made anew.',
-    target: (scene) =>
-      target(scene, (pod) => ({ label: pod.metadata.name, members: [pod.metadata.name], lasting: false, begin: [taken(pod)], end: [] }))
+    target: (scene) => target(scene, (pod) => member(pod, { begin: [taken(pod)] }))
   },
   {
     id: 'coordinator-lost',
@@ -338,36 +282,15 @@ export const faults: readonly FaultRule[] = [
     why: 'The node of the coordinator that leads loses its power.',
     target(scene) {
       const { facts, workload } = scene;
-      const coordinators = podsIn(facts, workload).filter((pod) => enginePartOf(pod.spec)?.part === 'coordinator' && pod.spec.nodeName);
-      if (!coordinators.length) return 'it has no coordinators of its own';
+      const coordinators = partsIn(facts, workload, 'coordinator').filter((pod) => pod.spec.nodeName);
       const leads = (pod: Pod) => facts.get('Process', workload.namespace, pod.metadata.name)?.status?.leader === pod.metadata.name;
-      const pod = coordinators.find(leads) ?? coordinators[0]!;
-      const node = pod.spec.nodeName!;
-      return {
-        label: `${pod.metadata.name} on ${node}`,
-        members: on(scene, [node]),
-        lasting: true,
-        wide: true,
-        begin: [outage({ dark: [node] })],
-        end: [over]
-      };
+      const pod = coordinators.find(leads) ?? coordinators[0];
+      return pod
+        ? struck(scene, `${pod.metadata.name} on ${pod.spec.nodeName}`, [pod.spec.nodeName!])
+        : 'it has no coordinators of its own';
     }
   }
 ];
 
-/** An object's name and marks, without what the cluster keeps of it. */
-const plainMeta = ({ name, namespace, labels, annotations }: ApiObject['metadata']) => ({
-  name,
-  ...(namespace === undefined ? {} : { namespace }),
-  ...(labels ? { labels } : {}),
-  ...(annotations ? { annotations } : {})
-});
-
 /** A fault by its id. */
 export const faultNamed = (id: string): FaultRule | undefined => faults.find((one) => one.id === id);
-
-/** Refs that a fault leaves behind if it is cut short; for whoever plays it on a fork. */
-export const leftBehindBy: readonly Ref[] = [
-  { kind: 'Outage', namespace: '', name: outageName },
-  { kind: 'Emptying', namespace: '', name: outageName }
-];

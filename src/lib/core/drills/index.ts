@@ -2,7 +2,7 @@ import { plural, wordsOf } from '../shared';
 import type { World } from '../standin';
 import { causeOf, unprobed } from './causes';
 import { derive, impossible } from './expect';
-import { faultNamed, faults } from './faults';
+import { faultNamed, faults, outageName } from './faults';
 import { canBeLoaded, Load } from './load';
 import { beatsOf, measure, rowsOf } from './measure';
 import { holds, membersIn, Watch, whole } from './watch';
@@ -55,6 +55,8 @@ export const offers = (scene: DrillScene): Offer[] =>
 /** Why a workload can't be drilled just now; undefined when it can. */
 export function notNow({ facts, workload }: DrillScene): string | undefined {
   if (!canBeLoaded(workload)) return 'what its programs do is not known here, so nobody can write to it and read from it';
+  const left = (['Outage', 'Emptying'] as const).find((kind) => facts.get(kind, '', outageName));
+  if (left) return `the fault of a drill stands here (${left} ${outageName}); take it away first`;
   const pods = membersIn(facts, workload);
   if (!pods.length) return 'no member runs yet';
   const away = pods.filter((pod) => !holds(facts, pod)).map((pod) => pod.metadata.name);
@@ -98,6 +100,8 @@ export function* runDrill(ask: DrillAsk): Generator<void, Drill | string> {
   yield;
   const watch = new Watch(world, workload, names, fromMs);
   const notes: string[] = [];
+  /** Places where the work couldn't be done. */
+  const stuck: string[] = [];
   let struck = false;
   let nextLook = watch.elapsedMs;
   let nextAsk = watch.elapsedMs;
@@ -145,7 +149,7 @@ export function* runDrill(ask: DrillAsk): Generator<void, Drill | string> {
         notes.push(`${stage.label} was empty after ${wordsOf(watch.elapsedMs - fromMs)}.`);
         act(stage.work);
         yield* until(watch.elapsedMs + stage.workMs);
-      } else notes.push(`${stage.label} could not be emptied within ${wordsOf(stage.mostMs)}: ${left}.`);
+      } else stuck.push(`${stage.label} could not be emptied within ${wordsOf(stage.mostMs)}: ${left}.`);
       act(left === undefined ? stage.end : stage.end.filter((one) => one.type !== 'remove' || world.store.find(one.ref)));
       yield* untilSo(stands, stage.mostMs);
     }
@@ -153,8 +157,8 @@ export function* runDrill(ask: DrillAsk): Generator<void, Drill | string> {
     const refused = act(target.begin);
     if (refused !== undefined) return `the fault can't be put in: ${refused}`;
     yield* until(beganMs + (target.end.length ? pace.faultMs : 0));
-    const stuck = act(target.end);
-    if (stuck !== undefined) notes.push(`The fault could not be ended as planned: ${stuck}`);
+    const unended = act(target.end);
+    if (unended !== undefined) notes.push(`The fault could not be ended as planned: ${unended}`);
   }
   const endedMs = target.stages || target.end.length ? watch.elapsedMs : beganMs;
   const lasts = endedMs - beganMs;
@@ -180,18 +184,16 @@ export function* runDrill(ask: DrillAsk): Generator<void, Drill | string> {
     }
     yield;
   }
-  if (!lost) notes.push('What was acknowledged could not be read back at the end: what of it is lost is unseen, and counted as all.');
+  if (!lost) notes.push('What was acknowledged could not be read back at the end: what of it is lost is unseen.');
   else if (lost.count && !lost.numbers.length) notes.push('Rows of this engine carry no numbers: how many are lost is known, not which.');
   const wholeMs = heldSince === undefined ? null : Math.max(0, heldSince - endedMs);
   const times = { beganMs, endedMs, loadUntilMs, everyMs };
-  const count = load.tally('write').acknowledged;
-  const measured = measure(load, times, lost ?? { numbers: [], count }, wholeMs);
+  const measured = measure(load, times, lost, wholeMs);
   const others = [...watch.hurt].sort();
   const rows = rowsOf(expectation, measured, others, target.wide === true);
   const ok = rows.every((one) => one.ok);
-  const stuckAt = notes.filter((one) => one.includes('could not be emptied'));
   const better = ok && derived.goesOn === false && target.lasting && measured.writesPauseMs < lasts / 2;
-  const state = !ok || stuckAt.length ? 'worse' : better ? 'better' : 'expected';
+  const state = !ok || stuck.length ? 'worse' : better ? 'better' : 'expected';
   const cause = causeOf(ask, target, { load, seen: watch.cause, beganMs, lost: measured.lostCount, worse: state === 'worse' });
   notes.push(...impossible(derived, expectation, target, lasts).map((one) => `By arithmetic ${one}.`));
   return {
@@ -202,7 +204,7 @@ export function* runDrill(ask: DrillAsk): Generator<void, Drill | string> {
     endedMs,
     overMs: loadUntilMs,
     state,
-    says: sentence(rule, target, measured, expectation, rows, stuckAt),
+    says: sentence(rule, target, measured, expectation, rows, stuck),
     derived,
     expectation,
     measured,
@@ -212,7 +214,7 @@ export function* runDrill(ask: DrillAsk): Generator<void, Drill | string> {
     lanes: watch.all(),
     others,
     ...(cause ? { cause } : {}),
-    notes,
+    notes: [...stuck, ...notes],
     begin: target.begin,
     end: target.end
   };
@@ -237,9 +239,12 @@ function sentence(
 ): string {
   const pause = got.writesPauseMs === 0 ? 'writes went on' : `writes paused ${wordsOf(got.writesPauseMs)}`;
   const allowed = asked.writesPauseMs === undefined || got.writesPauseMs === 0 ? '' : `, ${wordsOf(asked.writesPauseMs)} were allowed`;
-  const lost = got.lostCount
-    ? `${plural(got.lostCount, 'acknowledged write')} of ${got.writes.acknowledged} lost`
-    : 'nothing acknowledged is lost';
+  const lost =
+    got.lostCount === null
+      ? 'what is lost could not be seen'
+      : got.lostCount
+        ? `${plural(got.lostCount, 'acknowledged write')} of ${got.writes.acknowledged} lost`
+        : 'nothing acknowledged is lost';
   const more = rows.filter((one) => !one.ok && inWords[one.id]).map((one) => `${inWords[one.id]} ${one.measured}`);
   const what = stages ? `${label}, emptied and worked on` : `${label}, ${rule.title}`;
   const held = stuck.length ? [`${plural(stuck.length, 'node')} could not be emptied`] : [];

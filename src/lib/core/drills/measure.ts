@@ -36,12 +36,17 @@ function steadyOf(load: Load, { beganMs, endedMs, loadUntilMs }: Times): number 
 }
 
 /** Figures of a drill out of what its load saw. */
-export function measure(load: Load, times: Times, lost: { numbers: number[]; count: number }, wholeMs: number | null): Measured {
+export function measure(
+  load: Load,
+  times: Times,
+  lost: { numbers: number[]; count: number } | undefined,
+  wholeMs: number | null
+): Measured {
   return {
     writesPauseMs: pauseOf(load, 'write', times),
     readsPauseMs: pauseOf(load, 'read', times),
-    lost: lost.numbers.slice(0, 50),
-    lostCount: lost.count,
+    lost: lost?.numbers.slice(0, 50) ?? [],
+    lostCount: lost?.count ?? null,
     steadyMs: steadyOf(load, times),
     wholeMs,
     writes: load.tally('write'),
@@ -91,8 +96,9 @@ export function rowsOf(expected: Expectation, got: Measured, others: readonly st
     {
       id: 'lost',
       expected: `${expected.lost}`,
-      measured: `${got.lostCount.toLocaleString('en')} of ${got.writes.acknowledged.toLocaleString('en')}`,
-      ok: got.lostCount <= expected.lost
+      measured:
+        got.lostCount === null ? 'unseen' : `${got.lostCount.toLocaleString('en')} of ${got.writes.acknowledged.toLocaleString('en')}`,
+      ok: got.lostCount !== null && got.lostCount <= expected.lost
     },
     { id: 'steady', expected: most(expected.steadyMs), measured: orNever(got.steadyMs), ok: within(expected.steadyMs, got.steadyMs) },
     { id: 'whole', expected: most(expected.wholeMs), measured: orNever(got.wholeMs), ok: within(expected.wholeMs, got.wholeMs) },

@@ -113,7 +113,8 @@ export interface Measured {
   readonly readsPauseMs: number;
   /** Numbers of the acknowledged writes that can't be read any more, where they can be told apart; the first 50. */
   readonly lost: readonly number[];
-  readonly lostCount: number;
+  /** How many; null where nobody could tell at the end. */
+  readonly lostCount: number | null;
   readonly steadyMs: number | null;
   readonly wholeMs: number | null;
   readonly writes: Tally;
@@ -146,8 +147,10 @@ export interface Beat {
   readonly readsFailed: number;
 }
 
-/** Why it hurt: the first break while it hurt most. */
+/** What is known of why it hurt. */
 export interface Cause {
+  /** `break`: what a member's root line broke at first; `known`: what follows from how the workload is set up; `told`: what clients were told. */
+  readonly from: 'break' | 'known' | 'told';
   readonly subject: Ref;
   readonly says: string;
   readonly remedy?: string;

@@ -82,6 +82,7 @@ export class Watch {
       const joint = line?.joints.find((one) => one.state === 'broken');
       if (!joint) continue;
       return {
+        from: 'break',
         subject: refOf(pod),
         says: `${joint.joint}: ${joint.says}`,
         ...(joint.remedy ? { remedy: joint.remedy.text } : {}),

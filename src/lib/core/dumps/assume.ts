@@ -12,7 +12,8 @@ import {
   type Facts,
   type Kind,
   type Ref,
-  type Right
+  type Right,
+  supposedGround
 } from '../model';
 import { statedOf } from './stated';
 import { adopted, driverCard, imageParts, providerAudience, stoodInMark } from '../standin';
@@ -273,7 +274,7 @@ export function groundOfDump(facts: Facts, takenMs: number, answers: Readonly<Re
     {
       apiVersion: standin,
       kind: 'Ground',
-      metadata: { name: 'supposed' },
+      metadata: { name: supposedGround },
       spec: {
         clusterDomain: ordinaryDomain,
         issuer,

@@ -6,6 +6,7 @@ export * from './members';
 export * from './meta';
 export * from './names';
 export * from './operator-kinds';
+export * from './outage-kind';
 export * from './owners';
 export * from './plain-kinds';
 export * from './pod-kinds';

@@ -5,6 +5,7 @@ import * as pods from './pod-kinds';
 import * as policy from './policy-kinds';
 import * as snapshot from './snapshot-kinds';
 import * as operated from './operator-kinds';
+import * as outage from './outage-kind';
 import * as standin from './standin-kinds';
 import * as storage from './storage-kinds';
 import * as workload from './workload-kinds';
@@ -62,7 +63,7 @@ export interface KindMap {
   Restoring: standin.Restoring;
   Process: standin.Process;
   Ask: standin.AskObject;
-  Outage: standin.Outage;
+  Outage: outage.Outage;
   LoginProvider: standin.LoginProvider;
   Emptying: standin.Emptying;
   CheckSettings: standin.CheckSettings;
@@ -119,7 +120,7 @@ export const kindEntries: readonly KindEntry[] = [
   entry('Identity', api, standin.identitySchema, { cluster: true }),
   entry('Node', 'v1', pods.nodeSchema, { cluster: true }),
   entry('Disk', api, standin.diskSchema, { cluster: true }),
-  entry('Outage', api, standin.outageSchema, { cluster: true }),
+  entry('Outage', api, outage.outageSchema, { cluster: true }),
   entry('LoginProvider', api, standin.loginProviderSchema, { cluster: true }),
   entry('Emptying', api, standin.emptyingSchema, { cluster: true }),
   entry('CheckSettings', api, standin.checkSettingsSchema, { cluster: true }),

@@ -95,6 +95,9 @@ const control = z.looseObject({
   balancer: z.string().optional()
 });
 
+/** How the ground is called that an export's cluster is supposed to stand on. */
+export const supposedGround = 'supposed';
+
 /**
  * The place as a document: domain, issuer of identities, address ranges and, where it was laid out from answers, everything a stand-in
  * is made of. Nodes, disks, backends, registries and the first class follow from it.
@@ -277,26 +280,6 @@ export const askSchema = kindOf(standinApi, 'Ask', {
 });
 
 /** What has failed around the nodes: no power, cut off from each other, or slow to answer. Taking it away mends it. */
-const podRef = z.looseObject({ namespace: z.string(), pod: z.string() });
-
-/** Things that break for as long as it stands. */
-export const outageSchema = kindOf(standinApi, 'Outage', {
-  spec: z.looseObject({
-    /** Nodes without power: what ran there has ended. */
-    dark: z.array(z.string()).optional(),
-    /** Groups of nodes that reach only their own; nodes in none of them reach each other, and the control members. */
-    cut: z.array(z.array(z.string())).optional(),
-    /** Nodes whose messages take so much longer, each way. */
-    slow: z.array(z.looseObject({ node: z.string(), ms: z.number().int().min(0).max(600_000) })).optional(),
-    /** Pods whose programs hang: they answer nobody, and run on. A program that is started again doesn't hang any more. */
-    hangs: z.array(podRef).optional(),
-    /** Pods that are cut off by themselves: from the other members, or from clients. */
-    apart: z.array(podRef.extend({ from: z.enum(['members', 'clients']) })).optional(),
-    /** Claims whose volumes have no room left. */
-    full: z.array(z.looseObject({ namespace: z.string(), claim: z.string() })).optional()
-  })
-});
-
 /** Nodes that are being emptied, e.g. before they are taken down. Taking it away opens them again. */
 export const emptyingSchema = kindOf(standinApi, 'Emptying', {
   spec: z.looseObject({
@@ -420,8 +403,6 @@ export type Process = z.infer<typeof processSchema>;
 export type AskObject = z.infer<typeof askSchema>;
 /** How a client comes to a workload. */
 export type Way = z.infer<typeof way>;
-/** Nodes or zones that are cut off, slow or dark for a while. */
-export type Outage = z.infer<typeof outageSchema>;
 /** A node that is being emptied. */
 export type Emptying = z.infer<typeof emptyingSchema>;
 /** Who knows names and passwords outside the cluster. */

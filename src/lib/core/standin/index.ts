@@ -47,7 +47,7 @@ export {
 } from './provider/operators';
 export { jobState } from './control/workloads/jobs';
 export { restedMark } from './control/workloads/resting';
-export { decidesByMajority, engineCards, partRank, type ConsoleForm, type EngineCard } from './cards/engines';
+export { decidesByMajority, engineCards, partRank, servesClients, type ConsoleForm, type EngineCard } from './cards/engines';
 export { fitDisks } from './control/storage/pools';
 export { faultSentence, heldBack, podClaimsOf, placeFaultsNow, type PlaceFault } from './control/workloads/place-fault';
 export { allowedPlaces, argumentFault, fsTypeOf, isEncrypted } from './control/storage/provisioning';
@@ -106,6 +106,7 @@ export * from './store/store';
 export * from './store/views';
 export { engineVersion } from './version';
 export { hostPathFault, hasPathsMark } from './control/nodes/agent/host-paths';
+export { driverOfClaim } from './control/storage/driver-call';
 export { attributesFault, wantedAttributes } from './control/storage/attributes';
 export { gateOpen, type FeatureGate } from './provider/feature-gates';
 export { gatedFields, notPlayed, notPlayedValues, playedFields, type NotPlayed } from './played';

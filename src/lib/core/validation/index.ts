@@ -18,6 +18,7 @@ import {
 } from './storage';
 import { budget, cronJob, daemonSet, deployment, job, statefulSet } from './workloads';
 
+export { nodePorts } from './services';
 export { enforceLabel, levelOf, securityFaults, securityLevels } from './security';
 export { versionFaults } from './versions';
 export type { FieldFault, FieldMend, FieldPath } from './at';

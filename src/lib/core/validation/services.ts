@@ -3,8 +3,8 @@ import { labels } from './metadata';
 import { portOrName } from './probes';
 import { address, label, qualified, range, subdomain } from './words';
 
-/** Ports of nodes that services are given. Source: the cluster API's "Service", type NodePort. */
-const nodePorts: readonly [number, number] = [30_000, 32_767];
+/** Ports of nodes that services are given, both ends included. Source: the cluster API's "Service", type NodePort: default range. */
+export const nodePorts: readonly [first: number, last: number] = [30_000, 32_767];
 const outside = ['NodePort', 'LoadBalancer'];
 
 function ports(at: At, type: string): void {

@@ -12,6 +12,14 @@ export interface KeptDrill extends Drill {
 
 /** Drills that were run, newest last. */
 export function drillRepository(db: Database) {
+  const newest = (rehearsal: string, untilMs: number) =>
+    db
+      .selectFrom('drill')
+      .select(({ fn }) => fn.max('id').as('id'))
+      .where('rehearsal', '=', rehearsal)
+      .where('at_ms', '<=', untilMs)
+      .groupBy(['namespace', 'workload', 'fault']);
+
   return {
     async add(rehearsal: string, { namespace, workload, ...drill }: KeptDrill): Promise<void> {
       const body = JSON.stringify(drill);
@@ -31,35 +39,28 @@ export function drillRepository(db: Database) {
         })
         .execute();
     },
-    /** How many of the latest drills came out worse. */
-    async worse(rehearsal: string, untilMs: number): Promise<number> {
-      const rows = await db
+    /** How the latest drills came out, without what they saw. */
+    async verdicts(
+      rehearsal: string,
+      untilMs: number
+    ): Promise<(Pick<KeptDrill, 'namespace' | 'workload' | 'atMs'> & { state: string })[]> {
+      return db
         .selectFrom('drill')
-        .select(['namespace', 'workload', 'fault', 'state'])
-        .where('rehearsal', '=', rehearsal)
-        .where('at_ms', '<=', untilMs)
-        .orderBy('id')
+        .select(['namespace', 'workload', 'state', 'at_ms as atMs'])
+        .where('id', 'in', newest(rehearsal, untilMs))
         .execute();
-      const latest = new Map(rows.map((one) => [`${one.namespace}/${one.workload}/${one.fault}`, one.state]));
-      return [...latest.values()].filter((one) => one === 'worse').length;
     },
     /** The latest drill of each fault of each workload, as far as it was run at or before a moment. */
     async latest(rehearsal: string, untilMs: number): Promise<KeptDrill[]> {
-      const rows = await db
-        .selectFrom('drill')
-        .selectAll()
-        .where('rehearsal', '=', rehearsal)
-        .where('at_ms', '<=', untilMs)
-        .orderBy('id')
-        .execute();
-      const latest = new Map<string, KeptDrill>();
-      for (const row of rows) {
-        // What isn't as it was written counts as not run.
-        if (!sumHolds(row.sum, row.namespace, row.workload, row.fault, row.at_ms, row.body)) continue;
-        const drill = JSON.parse(row.body) as Omit<KeptDrill, 'namespace' | 'workload'>;
-        latest.set(`${row.namespace}/${row.workload}/${row.fault}`, { ...drill, namespace: row.namespace, workload: row.workload });
-      }
-      return [...latest.values()];
+      const rows = await db.selectFrom('drill').selectAll().where('id', 'in', newest(rehearsal, untilMs)).orderBy('id').execute();
+      // What isn't as it was written counts as not run.
+      return rows
+        .filter((row) => sumHolds(row.sum, row.namespace, row.workload, row.fault, row.at_ms, row.body))
+        .map(({ body, namespace, workload }) => ({
+          ...(JSON.parse(body) as Omit<KeptDrill, 'namespace' | 'workload'>),
+          namespace,
+          workload
+        }));
     }
   };
 }

@@ -76,16 +76,28 @@ export class DrillService {
     if (!state.ok) return state;
     const kept = await this.store.latest(id, state.value.clock.nowMs);
     if (!kept.length) return done([]);
-    const touched = await this.rehearsals.ask(id, 'touched', {
-      sets: kept.map((one) => ({ namespace: one.namespace, name: one.workload }))
-    });
-    if (!touched.ok) return touched;
-    const at = new Map(touched.value.map((one) => [`${one.namespace}/${one.name}`, one.atMs]));
-    return done(kept.map((one) => ({ ...one, stale: (at.get(`${one.namespace}/${one.workload}`) ?? Infinity) > one.atMs })));
+    const isStale = await this.staleness(id, kept);
+    return isStale.ok ? done(kept.map((one) => ({ ...one, stale: isStale.value(one) }))) : isStale;
   }
 
-  /** How many of the latest drills came out worse than expected, by a moment (virtual ms). */
-  worse = (id: string, untilMs: number): Promise<number> => this.store.worse(id, untilMs);
+  /** Whether what a drill tried has changed since. */
+  private async staleness(
+    id: string,
+    of: readonly Pick<KeptDrill, 'namespace' | 'workload'>[]
+  ): Promise<Answer<(one: Pick<KeptDrill, 'namespace' | 'workload' | 'atMs'>) => boolean>> {
+    const touched = await this.rehearsals.ask(id, 'touched', { sets: of.map((one) => ({ namespace: one.namespace, name: one.workload })) });
+    if (!touched.ok) return touched;
+    const at = new Map(touched.value.map((one) => [`${one.namespace}/${one.name}`, one.atMs]));
+    return done((one) => (at.get(`${one.namespace}/${one.workload}`) ?? Infinity) > one.atMs);
+  }
+
+  /** How many of the latest drills came out worse than expected, of those that still hold at a moment (virtual ms). */
+  async worse(id: string, untilMs: number): Promise<number> {
+    const worse = (await this.store.verdicts(id, untilMs)).filter((one) => one.state === 'worse');
+    if (!worse.length) return 0;
+    const isStale = await this.staleness(id, worse);
+    return isStale.ok ? worse.filter((one) => !isStale.value(one)).length : 0;
+  }
 
   async all(id: string): Promise<Answer<Drills>> {
     const workloads = await this.rehearsals.ask(id, 'drillable', {});

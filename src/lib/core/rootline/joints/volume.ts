@@ -75,12 +75,12 @@ function remedyFor(fault: VolumeFault, volume: Volume): Remedy {
 /** Why no pre-made volume answers. */
 function premade(facts: Facts, claim: Claim): Look {
   const all = facts.list('PersistentVolume');
-  if (all.some((one) => volumeFits(one, claim))) return look('settling', '–', 'a pre-made volume fits and is being bound');
+  if (all.some((one) => volumeFits(facts, one, claim))) return look('settling', '–', 'a pre-made volume fits and is being bound');
   const { volumeName, storageClassName } = claim.spec;
   const asked = field(claim, 'spec.storageClassName', storageClassName === '' ? '""' : storageClassName);
   const mine = volumeName ? all.filter((one) => one.metadata.name === volumeName) : all;
   const judged = mine
-    .map((volume) => ({ volume, fault: volumeFault(volume, claim)! }))
+    .map((volume) => ({ volume, fault: volumeFault(facts, volume, claim)! }))
     .sort((a, b) => nearness.indexOf(b.fault) - nearness.indexOf(a.fault));
   const [nearest] = judged;
   if (!nearest)

@@ -1,5 +1,6 @@
 import { addressAt, hash32, prefixSize, rangeFault } from '../../shared';
-import type { Service } from '../../model';
+import type { Facts, Service } from '../../model';
+import { nodePorts } from '../../validation';
 import type { ClusterAccess } from '../control/loop';
 
 /** Where services get their addresses while the ground names no usable range; made up. */
@@ -16,10 +17,11 @@ function withAddress(world: ClusterAccess, service: Service): Service {
   return { ...service, spec: { ...service.spec, clusterIP: address, clusterIPs: [address] } };
 }
 
-/** Ports of nodes that are handed out, both ends included. Source: the cluster API's "Service", type NodePort: default range. */
-const nodePorts = { first: 30_000, last: 32_767 } as const;
+const [firstPort, lastPort] = nodePorts;
+/** How many ports of nodes there are. */
+const allPorts = lastPort - firstPort + 1;
 /** Those below are left to whoever asks for one. Source: as above, reserving node port ranges: min(max(16, size / 32), 128) ports. */
-const handedFrom = nodePorts.first + Math.floor((nodePorts.last - nodePorts.first + 1) / 32);
+const handedFrom = firstPort + Math.min(Math.max(16, Math.floor(allPorts / 32)), 128);
 
 type Port = NonNullable<Service['spec']['ports']>[number];
 const numbersOf = (services: readonly Service[], protocol: string): Set<number> =>
@@ -34,15 +36,22 @@ const opensNodes = ({ spec }: Service): boolean =>
   spec.type === 'NodePort' || (spec.type === 'LoadBalancer' && spec.allocateLoadBalancerNodePorts !== false);
 
 /** Ports of a service that still get one on the nodes. */
-export const portsToOpen = (service: Service): readonly Port[] =>
+const portsToOpen = (service: Service): readonly Port[] =>
   opensNodes(service) ? (service.spec.ports ?? []).filter((one) => !one.nodePort) : [];
 
-/** Whether so many more node ports can't be handed out. */
-export function nodePortsShort(services: readonly Service[], service: Service): boolean {
+/**
+ * Whether a service's ports can't all get one on the nodes.
+ * @param coming services that are sent before it in the same batch
+ */
+export function nodePortsShort(facts: Facts, coming: readonly Service[], service: Service): boolean {
   const wanted = portsToOpen(service);
   if (!wanted.length) return false;
-  const size = nodePorts.last - nodePorts.first + 1;
-  return wanted.some(({ protocol = 'TCP' }) => numbersOf(services, protocol).size + wanted.length > size);
+  const services = [...facts.list('Service'), ...coming];
+  const protocolOf = ({ protocol = 'TCP' }: Port) => protocol;
+  return wanted.some((port) => {
+    const asking = [...wanted, ...coming.flatMap(portsToOpen)].filter((one) => protocolOf(one) === protocolOf(port));
+    return numbersOf(services, protocolOf(port)).size + asking.length > allPorts;
+  });
 }
 
 /** @param kept services whose own numbers are not handed out, though they aren't there yet */
@@ -50,18 +59,17 @@ function withNodePorts(world: ClusterAccess, service: Service, kept: readonly Se
   if (!portsToOpen(service).length) return service;
   const others = [...world.store.list('Service'), ...kept, service];
   const taken = new Map<string, Set<number>>();
-  const size = nodePorts.last - nodePorts.first + 1;
   const ports = service.spec.ports!.map((port) => {
     if (port.nodePort) return port;
     const { protocol = 'TCP' } = port;
     let mine = taken.get(protocol);
     if (!mine) taken.set(protocol, (mine = numbersOf(others, protocol)));
     const { namespace = '', name } = service.metadata;
-    const handed = nodePorts.last - handedFrom + 1;
+    const handed = lastPort - handedFrom + 1;
     const drawn = hash32(`${namespace}/${name} ${protocol} ${port.port}`, world.seed) % handed;
     // First those that nobody chooses, then the rest.
-    for (let i = 0; i < size; i += 1) {
-      const nodePort = i < handed ? handedFrom + ((drawn + i) % handed) : nodePorts.first + (i - handed);
+    for (let i = 0; i < allPorts; i += 1) {
+      const nodePort = i < handed ? handedFrom + ((drawn + i) % handed) : firstPort + (i - handed);
       if (mine.has(nodePort)) continue;
       mine.add(nodePort);
       return { ...port, nodePort };

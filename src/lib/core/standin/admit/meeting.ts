@@ -47,11 +47,11 @@ function identity(object: ApiObject, before: ApiObject | undefined): Met[] {
 }
 
 /** Source: "Service", choosing your own IP address; type NodePort. */
-function addresses(service: KindMap['Service'], facts: Facts, batch: Batch): Met[] {
+function addresses(service: KindMap['Service'], after: KindMap['Service'], facts: Facts, batch: Batch): Met[] {
   const { clusterIP, ports = [], type } = service.spec;
   const own = clusterIP !== undefined && clusterIP !== '' && clusterIP !== 'None';
   const open = (type === 'NodePort' || type === 'LoadBalancer') && ports.some((one) => one.nodePort);
-  if (nodePortsShort([...facts.list('Service'), ...batch.services], service))
+  if (nodePortsShort(facts, batch.services, after))
     return [bad('spec.ports', 'ask for ports on nodes, and none is free', 'Take away services that nobody needs, or use type ClusterIP.')];
   // Most services ask for nothing of this; then nobody else is looked at.
   if (!own && !open) return [];
@@ -107,7 +107,7 @@ export function meetingFaults(object: ApiObject, before: ApiObject | undefined, 
   const found = identity(object, before);
   const minor = Number(clusterVersion(facts).split('.')[1]);
   for (const { field, code, message, remedy } of versionFaults(object, minor)) found.push({ code, field: fieldOf(field), message, remedy });
-  if (object.kind === 'Service') found.push(...addresses(object, facts, batch));
+  if (object.kind === 'Service' && after.kind === 'Service') found.push(...addresses(object, after, facts, batch));
   if (object.kind === 'Pod' && !before) found.push(...account(object, facts, batch));
   if (object.kind === 'VolumeAttributesClass' && !gateOpen(facts, 'VolumeAttributesClass'))
     found.push({

@@ -22,6 +22,7 @@ import { ownClaimsLoop } from './storage/own-claims';
 import { placing } from './workloads/placing';
 import { operators } from './operators';
 import { modifying } from './storage/attributes';
+import { outages } from './nodes/outages';
 import { nodeLoss } from './nodes/node-loss';
 import { pools } from './storage/pools';
 import { provisioning } from './storage/provisioning';
@@ -75,5 +76,6 @@ export const loops: readonly Loop[] = [
   operators,
   budgets,
   emptying,
-  tainting
+  tainting,
+  outages
 ];

@@ -35,13 +35,26 @@ export function sizeShortage({ metadata, spec }: Backend, sizeBytes: number): Sh
   return undefined;
 }
 
+/** What is free in a place of a backend, in bytes; undefined where it has no such place. */
+export function freeIn(backend: Backend, zone: string, used: ReadonlyMap<string, Used>): number | undefined {
+  const place = backend.spec.zones.find((one) => one.name === zone);
+  return place && bytesOf(place.capacity) - (used.get(zone)?.sizeBytes ?? 0);
+}
+
+/** How many volumes a backend has handed out. */
+export function volumesIn(used: ReadonlyMap<string, Used>): number {
+  let count = 0;
+  for (const one of used.values()) count += one.volumes;
+  return count;
+}
+
 /** Whether a place has room for so many more bytes. Shared file systems are elastic and always have. */
 export function roomShortage(backend: Backend, zone: string, moreBytes: number, used: ReadonlyMap<string, Used>): Shortage | undefined {
   const { name } = backend.metadata;
   if (backend.spec.fileSystem !== undefined) return undefined;
-  const place = backend.spec.zones.find((one) => one.name === zone);
-  if (!place) return { code: 'RESOURCE_EXHAUSTED', message: `${name} has nothing in zone ${zone || '(none)'}.`, field: 'spec.zones' };
-  const free = bytesOf(place.capacity) - (used.get(zone)?.sizeBytes ?? 0);
+  const free = freeIn(backend, zone, used);
+  if (free === undefined)
+    return { code: 'RESOURCE_EXHAUSTED', message: `${name} has nothing in zone ${zone || '(none)'}.`, field: 'spec.zones' };
   if (moreBytes <= free) return undefined;
   return {
     code: 'RESOURCE_EXHAUSTED',
@@ -56,9 +69,7 @@ export function shortagesIn(backend: Backend, zone: string, sizeBytes: number, u
   const size = sizeShortage(backend, sizeBytes);
   if (size) found.push(size);
   const { quotaVolumes } = backend.spec;
-  let count = 0;
-  for (const one of used.values()) count += one.volumes;
-  if (count >= quotaVolumes)
+  if (volumesIn(used) >= quotaVolumes)
     found.push({
       code: 'RESOURCE_EXHAUSTED',
       message: `The quota of ${quotaVolumes} volumes of ${backend.metadata.name} is used up.`,

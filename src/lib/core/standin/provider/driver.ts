@@ -86,7 +86,8 @@ export function standingOf(facts: Facts, driver: string, rights: readonly Right[
 export const accountRightsMark = 'standin.example/account-rights';
 
 /** What a driver's controller does with objects of the cluster for each of its calls. Made up after what each call has to write down. */
-const clusterWants: Partial<Record<Right, Want>> = {
+const clusterWants: Partial<Record<Right | 'tell-room', Want>> = {
+  'tell-room': { verb: 'create', group: 'storage.k8s.io', resource: 'csistoragecapacities' },
   create: { verb: 'create', group: '', resource: 'persistentvolumes' },
   delete: { verb: 'delete', group: '', resource: 'persistentvolumes' },
   attach: { verb: 'patch', group: 'storage.k8s.io', resource: 'volumeattachments' },
@@ -99,7 +100,7 @@ const clusterWants: Partial<Record<Right, Want>> = {
 export function clusterRightsLacking(
   facts: Facts,
   driver: string,
-  needs: readonly Right[]
+  needs: readonly (Right | 'tell-room')[]
 ): { readonly subject: string; readonly wants: readonly Want[] } | undefined {
   if (facts.get('CSIDriver', '', driver)?.metadata.annotations?.[accountRightsMark] === undefined) return undefined;
   const subject = driverSubject(facts, driver);
@@ -140,13 +141,18 @@ const deeds: Record<Right, string> = {
   'key-use': 'use the key that the class encrypts with'
 };
 
+/** What the cluster says where a driver's account may not write down what a call of it needs; undefined where it may. Without a full stop. */
+export function accountFault(facts: Facts, driver: string, need: Right | 'tell-room'): string | undefined {
+  const lacking = clusterRightsLacking(facts, driver, [need]);
+  if (!lacking) return undefined;
+  const [{ verb, group, resource }] = lacking.wants as [Want];
+  return `${resource} is forbidden: ${lacking.subject} may not ${verb} ${resource}${group ? ` of ${group}` : ''}`;
+}
+
 /** Why a driver's call isn't let through: by the provider, or by the cluster; undefined when it is. Without a full stop. */
 export function callFault(facts: Facts, driver: string, need: Right): string | undefined {
-  const lacking = clusterRightsLacking(facts, driver, [need]);
-  if (lacking) {
-    const [{ verb, group, resource }] = lacking.wants as [Want];
-    return `${resource} is forbidden: ${lacking.subject} may not ${verb} ${resource}${group ? ` of ${group}` : ''}`;
-  }
+  const forbidden = accountFault(facts, driver, need);
+  if (forbidden) return forbidden;
   const { identity, missing, mismatch, free } = standingOf(facts, driver, [need]);
   return free || (identity !== undefined && !mismatch && missing.length === 0)
     ? undefined

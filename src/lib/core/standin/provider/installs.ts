@@ -22,7 +22,7 @@ metadata: {name: ${name}, namespace: ${namespace}}
 `;
 
 /** What a driver's account may do with the cluster's objects. */
-const rightsYaml = (name: string, account: string, namespace: string, room: boolean): string => `apiVersion: rbac.authorization.k8s.io/v1
+const rightsYaml = (name: string, account: string, namespace: string): string => `apiVersion: rbac.authorization.k8s.io/v1
 kind: ClusterRole
 metadata: {name: ${name}}
 rules:
@@ -30,7 +30,8 @@ rules:
 - {apiGroups: [""], resources: [persistentvolumeclaims, nodes, events], verbs: [get, list, watch, patch, create]}
 - {apiGroups: [storage.k8s.io], resources: [storageclasses, csinodes, volumeattachments, volumeattributesclasses], verbs: [get, list, watch, patch]}
 - {apiGroups: [snapshot.storage.k8s.io], resources: [volumesnapshots, volumesnapshotclasses, volumesnapshotcontents], verbs: [get, list, watch, create, patch, delete]}
-${room ? '- {apiGroups: [storage.k8s.io], resources: [csistoragecapacities], verbs: [get, list, watch, create, patch, delete]}\n' : ''}---
+- {apiGroups: [storage.k8s.io], resources: [csistoragecapacities], verbs: [get, list, watch, create, patch, delete]}
+---
 apiVersion: rbac.authorization.k8s.io/v1
 kind: ClusterRoleBinding
 metadata: {name: ${name}}
@@ -92,7 +93,7 @@ spec:
 ${card.tellsRoom ? '  storageCapacity: true\n' : ''}  fsGroupPolicy: File
 `,
     accountYaml(account, namespace),
-    rightsYaml(`${short}-driver`, account, namespace, card.tellsRoom),
+    rightsYaml(`${short}-driver`, account, namespace),
     `apiVersion: apps/v1
 kind: DaemonSet
 metadata:

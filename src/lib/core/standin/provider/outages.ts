@@ -1,4 +1,3 @@
-import { epochMs } from '../../shared';
 import type { Facts, Node, Outage } from '../../model';
 
 /** Whether a node has no power. */
@@ -21,12 +20,19 @@ export function nodesReach(facts: Facts, a: string, b: string): boolean {
 export const slowMs = (facts: Facts, node: string): number =>
   facts.list('Outage').reduce((sum, { spec }) => sum + (spec.slow?.find((one) => one.node === node)?.ms ?? 0), 0);
 
-/** Whether one of the pods that an outage lists is meant. */
-const means = (list: readonly { namespace: string; pod: string }[] | undefined, namespace: string, pod: string): boolean =>
-  list?.some((one) => one.pod === pod && one.namespace === namespace) ?? false;
+/** Whether a pod is the one that is listed. */
+export const isPod = (one: { readonly namespace: string; readonly pod: string }, namespace: string, pod: string): boolean =>
+  one.pod === pod && one.namespace === namespace;
+
+/** What tells the program that runs in a pod from one that is started there later; undefined where the pod isn't there. */
+export function programOf(facts: Facts, namespace: string, pod: string): string | undefined {
+  const process = facts.get('Process', namespace, pod)?.metadata.uid;
+  const found = process === undefined ? facts.get('Pod', namespace, pod) : undefined;
+  return process ?? (found && `${found.metadata.uid} ${found.status?.containerStatuses?.[0]?.restartCount ?? 0}`);
+}
 
 /**
- * Since when a pod's program hangs (virtual ms); undefined where it doesn't. One that was started later than the outage came doesn't.
+ * Since when a pod's program hangs (virtual ms); undefined where it doesn't.
  * @param outages all that stand; given where they are at hand
  */
 export function hangsSince(
@@ -35,17 +41,16 @@ export function hangsSince(
   pod: string,
   outages: readonly Outage[] = facts.list('Outage')
 ): number | undefined {
-  const mine = outages.filter(({ spec }) => means(spec.hangs, namespace, pod));
+  const mine = outages.flatMap(({ status }) => status?.hung?.filter((one) => isPod(one, namespace, pod)) ?? []);
   if (!mine.length) return undefined;
-  const madeMs = (stamp: string | null | undefined): number => (stamp == null ? 0 : Date.parse(stamp) - epochMs);
-  const startedMs = madeMs(facts.get('Process', namespace, pod)?.metadata.creationTimestamp);
-  const since = mine.map((one) => madeMs(one.metadata.creationTimestamp)).filter((atMs) => atMs >= startedMs);
+  const program = programOf(facts, namespace, pod);
+  const since = mine.flatMap((one) => (one.program === program ? [one.sinceMs] : []));
   return since.length ? Math.min(...since) : undefined;
 }
 
 /** Whether a pod is cut off by itself from the other members, or from clients. */
 export const keptApartFrom = (outages: readonly Outage[], namespace: string, pod: string, from: 'members' | 'clients'): boolean =>
-  outages.some(({ spec }) => spec.apart?.some((one) => one.from === from && one.pod === pod && one.namespace === namespace));
+  outages.some(({ spec }) => spec.apart?.some((one) => one.from === from && isPod(one, namespace, pod)));
 
 /** Whether a claim's volume has no room left by an outage. */
 export const isFilled = (facts: Facts, namespace: string, claim: string): boolean =>

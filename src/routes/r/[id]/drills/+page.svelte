@@ -144,7 +144,7 @@
                       class="block px-2 py-2 hover:bg-tape {square && !square.stale && square.state === 'worse' ? 'text-brick' : ''}"
                       title={square ? sentenceShown(square.says) : `${sentenceShown(offer.target)}: not tried yet`}
                       aria-label="{workload.name}, {fault.title}: {square
-                        ? `${square.stale ? 'stale, ' : ''}${square.state === 'worse' ? 'worse than expected' : 'as expected'}, writes paused ${pauseText(square.pauseMs)}${square.lost ? `, ${square.lost} lost` : ''}`
+                        ? `${square.stale ? 'stale, ' : ''}${square.state === 'worse' ? 'worse than expected' : 'as expected'}, writes paused ${pauseText(square.pauseMs)}${square.lost ? `, ${square.lost} lost` : square.lost === null ? ', what is lost unseen' : ''}`
                         : 'not tried yet'}"
                     >
                       <Peg

@@ -31,6 +31,8 @@ export interface EnginePartCard {
   readonly rank: number;
   /** Whether its members decide by a majority of them. */
   readonly byMajority?: boolean;
+  /** It works behind the others: clients aren't led to it. */
+  readonly behind?: boolean;
   /** The version that is offered, and those before it, each with the cluster versions that it fits. */
   readonly version: string;
   readonly older?: readonly ImageVersion[];
@@ -54,6 +56,10 @@ export interface EnginePartCard {
 
 /** What is known of an engine beside how it behaves. */
 export interface EngineCard {
+  /**
+   * Whom a client has to come to. `any`: each member answers by itself; `routed`: each knows who leads what is asked for; left out: one leads all.
+   */
+  readonly asks?: 'any' | 'routed';
   readonly parts: readonly EnginePartCard[];
   /** Something that it answers without changing anything. */
   readonly harmless: Op;

@@ -42,5 +42,8 @@ const partCard = ({ engine, part }: EnginePart): EnginePartCard | undefined =>
 /** When a part of a workload starts, among its parts: lower first, and it stops last. What is no engine's part comes with those that use one. */
 export const partRank = (part: EnginePart | undefined): number => (part && partCard(part)?.rank) ?? 2;
 
+/** Whether clients are led to members of a part. */
+export const servesClients = (part: EnginePart | undefined): boolean => (part && partCard(part)?.behind) !== true;
+
 /** Whether members of a part decide by a majority of them, so that an even number of them gains nothing. */
 export const decidesByMajority = (part: EnginePart | undefined): boolean => (part && partCard(part)?.byMajority) ?? false;

@@ -2,10 +2,12 @@ import type { EngineCard } from './card';
 
 /** Names, versions, sizes, ports and times are made up. */
 export const logBroker = {
+  asks: 'routed',
   parts: [
     {
       name: 'log-coordinator',
       part: 'coordinator',
+      behind: true,
       rank: 0,
       byMajority: true,
       version: 'r3',
@@ -32,6 +34,7 @@ export const logBroker = {
     {
       name: 'log-helper',
       part: 'helper',
+      behind: true,
       rank: 3,
       version: 'r3',
       mib: 120,

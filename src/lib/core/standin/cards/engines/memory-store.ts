@@ -2,6 +2,7 @@ import type { EngineCard } from './card';
 
 /** Names, versions, sizes, ports and times are made up. */
 export const memoryStore = {
+  asks: 'routed',
   parts: [
     {
       name: 'memory-node',

@@ -3,6 +3,7 @@ import { tableForms } from './tables';
 
 /** Names, versions, sizes, ports and times are made up. */
 export const multiPrimarySql = {
+  asks: 'any',
   parts: [
     {
       name: 'multi-primary-sql',

@@ -2,6 +2,7 @@ import type { EngineCard } from './card';
 
 /** Names, versions, sizes, ports and times are made up. */
 export const sharedFiles = {
+  asks: 'any',
   parts: [
     {
       name: 'chart-files',
@@ -16,6 +17,7 @@ export const sharedFiles = {
     {
       name: 'mount-agent',
       part: 'agent',
+      behind: true,
       rank: 2,
       version: 'r1',
       mib: 60,

@@ -17,6 +17,7 @@ export const timeSeries = {
     {
       name: 'series-store',
       part: 'store',
+      behind: true,
       rank: 2,
       version: 'r2',
       mib: 400,

@@ -1,10 +1,10 @@
 import { stampOf } from '../../../shared';
-import { classOf, type Asset, type Claim, type Facts } from '../../../model';
-import { clusterRightsLacking, driverAnswers } from '../../provider/driver';
+import { type Asset, type Claim, type Facts } from '../../../model';
+import { accountFault, driverAnswers } from '../../provider/driver';
 import { driverCard, parameterFault } from '../../provider/drivers';
 import { gateOpen } from '../../provider/feature-gates';
 import { idOf, splitKey, withCondition, type ClusterAccess, type Loop } from '../loop';
-import { DriverCalls } from './driver-call';
+import { driverOfClaim, DriverCalls } from './driver-call';
 
 type Refused = readonly [code: string, message: string];
 
@@ -12,8 +12,6 @@ type Refused = readonly [code: string, message: string];
 export interface Attributes {
   readonly parameters?: Readonly<Record<string, string>>;
   readonly fault?: Refused;
-  /** The fault is the driver's own answer: the same class fails again however often it is tried. */
-  readonly infeasible?: boolean;
 }
 
 /** Source: the cluster API's "Volume Attributes Classes"; codes: the Container Storage Interface, ControllerModifyVolume. */
@@ -26,7 +24,7 @@ export function attributesOf(facts: Facts, claim: Claim, driver: string): Attrib
     return { fault: ['FAILED_PRECONDITION', `The class of attributes ${name} is for ${one.driverName}; the volume belongs to ${driver}.`] };
   const card = driverCard(driver);
   const wrong = card && parameterFault(card, one.parameters, card.mutable);
-  if (wrong) return { fault: ['INVALID_ARGUMENT', wrong], infeasible: true };
+  if (wrong) return { fault: ['INVALID_ARGUMENT', wrong] };
   return one.parameters ? { parameters: one.parameters } : {};
 }
 
@@ -43,17 +41,14 @@ export function wantedAttributes(claim: Claim | undefined): string | undefined {
 
 /** What keeps a bound claim from getting the attributes that it names now; undefined when nothing does. */
 export function attributesFault(facts: Facts, claim: Claim): Attributes['fault'] {
-  const driver = driverOf(facts, claim);
+  const driver = driverOfClaim(facts, claim);
   if (!driver) return ['FAILED_PRECONDITION', 'No driver stands behind the volume.'];
   const { fault } = attributesOf(facts, claim, driver);
   if (fault) return fault;
   if (!driverAnswers(facts, driver)) return ['UNAVAILABLE', `${driver} doesn't answer.`];
-  const lacking = clusterRightsLacking(facts, driver, ['grow']);
-  return lacking && ['PERMISSION_DENIED', `${lacking.subject} may not patch persistentvolumes.`];
+  const forbidden = accountFault(facts, driver, 'grow');
+  return forbidden === undefined ? undefined : ['PERMISSION_DENIED', `${forbidden}.`];
 }
-
-const driverOf = (facts: Facts, claim: Claim): string | undefined =>
-  facts.get('PersistentVolume', '', claim.spec.volumeName ?? '')?.spec.csi?.driver ?? classOf(facts, claim.spec)?.provisioner;
 
 function say(world: ClusterAccess, claim: Claim, target: string, status: ModifyStatus['status'], message: string): void {
   const others = claim.status?.conditions?.filter((one) => one.type !== 'ModifyingVolume' && one.type !== 'ModifyVolumeError');
@@ -109,7 +104,7 @@ function modify(world: ClusterAccess, claim: Claim, wanted: string): void {
   if (call?.dueMs === undefined || !mine) {
     world.begin(`PersistentVolumeClaim ${key}`, 'modifying');
     say(world, claim, wanted, 'InProgress', `The driver changes the volume to the attributes of ${wanted}.`);
-    world.event(claim, 'VolumeModify', `${driverOf(world.store, claim)} changes the volume to the attributes of ${wanted}.`);
+    world.event(claim, 'VolumeModify', `${driverOfClaim(world.store, claim)} changes the volume to the attributes of ${wanted}.`);
     return calls.begin(world, key, world.duration('modifying', `${key}#${wanted}`), { failures: 0 });
   }
   if (call.dueMs > world.nowMs) return world.after(call.dueMs - world.nowMs, key);

@@ -10,7 +10,7 @@ import { idOf, splitKey, type ClusterAccess, type Loop } from '../loop';
  * where its class waits for one.
  */
 function volumeFor(store: Store, claim: Claim): Volume | undefined {
-  const pinned = [...store.by<'PersistentVolume'>('volumesOfClaim', idOf(claim))].find((one) => volumeFits(one, claim));
+  const pinned = [...store.by<'PersistentVolume'>('volumesOfClaim', idOf(claim))].find((one) => volumeFits(store, one, claim));
   if (pinned) return pinned;
   const chosen = claim.metadata.annotations?.[selectedNodeMark];
   const node = chosen === undefined || !waitsForConsumer(classOf(store, claim.spec)) ? undefined : store.get('Node', '', chosen);
@@ -70,7 +70,7 @@ function explainWait(world: ClusterAccess, claim: Claim): void {
       claim,
       pinned ? 'VolumeMismatch' : 'FailedBinding',
       pinned
-        ? `The volume ${volumeName} doesn't answer to it: ${faultWords[volumeFault(pinned, claim) ?? 'claimed']}.`
+        ? `The volume ${volumeName} doesn't answer to it: ${faultWords[volumeFault(facts, pinned, claim) ?? 'claimed']}.`
         : `The volume ${volumeName} doesn't exist.`,
       'Warning'
     );

@@ -1,5 +1,10 @@
 import { backoffMs, backoffs } from '../../clock/steps';
+import { classOf, type Claim, type Facts } from '../../../model';
 import type { ClusterAccess } from '../loop';
+
+/** The driver of a claim's volume, or of the one that its class will make. */
+export const driverOfClaim = (facts: Facts, claim: Claim): string | undefined =>
+  facts.get('PersistentVolume', '', claim.spec.volumeName ?? '')?.spec.csi?.driver ?? classOf(facts, claim.spec)?.provisioner;
 
 /** How a call of a driver stands. Plain data: part of snapshots. Times are virtual ms. */
 export interface DriverCall {

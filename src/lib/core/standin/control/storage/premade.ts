@@ -1,5 +1,6 @@
 import { bytesOf } from '../../../shared';
 import { selectorMatches, termsMatch, type Claim, type Facts, type Node, type StorageClass, type Volume } from '../../../model';
+import { gateOpen } from '../../provider/feature-gates';
 
 /** The provisioner of classes that only pre-made volumes carry. Source: the cluster API's "Storage Classes", Local. */
 export const noProvisioner = 'kubernetes.io/no-provisioner';
@@ -11,7 +12,7 @@ export type VolumeFault = 'going' | 'Released' | 'claimed' | 'pinned' | 'class' 
  * Why a volume doesn't answer to a claim, or undefined when it does. Source: the cluster API's "Persistent Volumes", binding: same
  * class, same volume mode, access modes a superset, capacity at least what is asked, selector, not claimed by another.
  */
-export function volumeFault(volume: Volume, claim: Claim): VolumeFault | undefined {
+export function volumeFault(facts: Facts, volume: Volume, claim: Claim): VolumeFault | undefined {
   const { spec } = volume;
   if (claim.spec.volumeName && claim.spec.volumeName !== volume.metadata.name) return 'pinned';
   if (volume.metadata.deletionTimestamp) return 'going';
@@ -24,15 +25,15 @@ export function volumeFault(volume: Volume, claim: Claim): VolumeFault | undefin
   if ((spec.storageClassName ?? '') !== (claim.spec.storageClassName ?? '')) return 'class';
   if ((spec.volumeMode ?? 'Filesystem') !== (claim.spec.volumeMode ?? 'Filesystem')) return 'mode';
   // A volume that was made for the claim is changed to its attributes afterwards.
-  if (spec.claimRef?.uid === undefined && (spec.volumeAttributesClassName ?? '') !== (claim.spec.volumeAttributesClassName ?? ''))
-    return 'attributes';
+  const others = (spec.volumeAttributesClassName ?? '') !== (claim.spec.volumeAttributesClassName ?? '');
+  if (others && spec.claimRef?.uid === undefined && gateOpen(facts, 'VolumeAttributesClass')) return 'attributes';
   if (!claim.spec.accessModes.every((mode) => spec.accessModes.includes(mode))) return 'access';
   if (bytesOf(spec.capacity.storage) < bytesOf(claim.spec.resources.requests.storage)) return 'size';
   return claim.spec.selector && !selectorMatches(claim.spec.selector, volume.metadata.labels) ? 'selector' : undefined;
 }
 
 /** Whether a pre-made volume answers to a claim. */
-export const volumeFits = (volume: Volume, claim: Claim): boolean => volumeFault(volume, claim) === undefined;
+export const volumeFits = (facts: Facts, volume: Volume, claim: Claim): boolean => volumeFault(facts, volume, claim) === undefined;
 
 /** Whether a volume can be used on a node. */
 export const reaches = (volume: Volume, node: Node): boolean => {
@@ -44,7 +45,7 @@ export const reaches = (volume: Volume, node: Node): boolean => {
 export function premadeFor(facts: Facts, claim: Claim, node?: Node): Volume | undefined {
   let best: Volume | undefined;
   for (const one of facts.freeVolumes(claim.spec.storageClassName ?? '')) {
-    if (!volumeFits(one, claim) || (node && !reaches(one, node))) continue;
+    if (!volumeFits(facts, one, claim) || (node && !reaches(one, node))) continue;
     const smaller = best && bytesOf(one.spec.capacity.storage) - bytesOf(best.spec.capacity.storage);
     if (smaller === undefined || smaller < 0 || (smaller === 0 && one.metadata.name < best!.metadata.name)) best = one;
   }

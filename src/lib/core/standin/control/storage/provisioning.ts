@@ -13,7 +13,7 @@ import {
 } from '../../../model';
 import { volumeFinalizer } from '../../admit/defaults';
 import { driverCard, parameterFault } from '../../provider/drivers';
-import { backendOf, placeFor, shortagesIn, topologyOf } from '../../provider/backend';
+import { backendOf, freeIn, placeFor, shortagesIn, topologyOf } from '../../provider/backend';
 import { leastXfsBytes } from '../../provider/file-systems';
 import { driverPartOf } from '../../provider/images';
 import { driverAnswers, callFault, pluginOn } from '../../provider/driver';
@@ -59,8 +59,7 @@ function zoneFor(world: ClusterAccess, one: StorageClass, claim: Claim, backend:
   const node = claim.metadata.annotations?.[selectedNodeMark];
   if (waitsForConsumer(one) && node) return placeFor(backend, world.store.get('Node', '', node));
   const used = world.store.usedOf(backend.metadata.name);
-  const free = (name: string) =>
-    bytesOf(backend.spec.zones.find((zone) => zone.name === name)?.capacity ?? 0) - (used.get(name)?.sizeBytes ?? 0);
+  const free = (name: string) => freeIn(backend, name, used) ?? 0;
   return [...allowedPlaces(one, backend)].sort((a, b) => free(b) - free(a) || (a < b ? -1 : 1))[0] ?? '';
 }
 

@@ -5,14 +5,13 @@ import {
   refOf,
   selectorMatches,
   waitsForConsumer,
-  type Backend,
   type Claim,
   type Facts,
   type Node,
   type StorageCapacity
 } from '../../../model';
-import { backendOf, topologyOf } from '../../provider/backend';
-import { clusterRightsLacking, driverAnswers } from '../../provider/driver';
+import { backendOf, freeIn, topologyOf, volumesIn } from '../../provider/backend';
+import { accountFault, driverAnswers } from '../../provider/driver';
 import { driverCard } from '../../provider/drivers';
 import { driverPartOf } from '../../provider/images';
 import type { ClusterAccess, Loop } from '../loop';
@@ -36,27 +35,19 @@ export function roomTold(facts: Facts, claim: Claim): ((node: Node) => boolean) 
   return (node) => roomy.some((topology) => selectorMatches(topology, node.metadata.labels));
 }
 
-/** What is free in a place of a backend, in bytes; 0 where the quota of volumes is used up. */
-function freeIn(facts: Facts, backend: Backend, place: string): number {
-  const used = facts.usedOf(backend.metadata.name);
-  let volumes = 0;
-  for (const one of used.values()) volumes += one.volumes;
-  if (volumes >= backend.spec.quotaVolumes) return 0;
-  const whole = backend.spec.zones.find((one) => one.name === place)?.capacity ?? 0;
-  return Math.max(0, bytesOf(whole) - (used.get(place)?.sizeBytes ?? 0));
-}
-
 function tell(world: ClusterAccess, driver: string): void {
   const backend = backendOf(world.store, driver);
   const wanted = new Map<string, StorageCapacity>();
   const key = backend ? topologyOf(backend) : '';
   const namespace = driverCard(driver)!.namespace;
+  const used = world.store.usedOf(backend?.metadata.name ?? '');
+  const volumes = volumesIn(used);
   if (backend)
     for (const one of world.store.list('StorageClass')) {
       if (one.provisioner !== driver || !waitsForConsumer(one)) continue;
       for (const place of allowedPlaces(one, backend)) {
         const name = `csisc-${hash32(`${one.metadata.name}|${place}`, world.seed).toString(16).padStart(8, '0')}`;
-        const bytes = freeIn(world.store, backend, place);
+        const bytes = volumes < backend.spec.quotaVolumes ? Math.max(0, freeIn(backend, place, used) ?? 0) : 0;
         const { mostSize } = backend.spec;
         wanted.set(name, {
           apiVersion: 'storage.k8s.io/v1',
@@ -88,6 +79,8 @@ export const roomTelling: Loop = {
     CSIDriver: (now) => (now ? [now.metadata.name] : []),
     StorageClass: (now, before) => [(now ?? before)!.provisioner],
     Backend: (now, before) => [(now ?? before)!.spec.driver],
+    ClusterRole: (_now, _before, store) => store.list('CSIDriver').map((one) => one.metadata.name),
+    ClusterRoleBinding: (_now, _before, store) => store.list('CSIDriver').map((one) => one.metadata.name),
     Asset: (now, before, store) => {
       const { driver } = (now ?? before)!.spec;
       return (now && before && now.spec.size === before.spec.size) || !tells(store, driver) ? [] : [driver];
@@ -100,7 +93,13 @@ export const roomTelling: Loop = {
   paceMs: 1_000,
   reconcile(world, driver) {
     if (!tells(world.store, driver) || !driverAnswers(world.store, driver)) return;
-    if (clusterRightsLacking(world.store, driver, ['create'])) return;
-    tell(world, driver);
+    const forbidden = accountFault(world.store, driver, 'tell-room');
+    if (!forbidden) return tell(world, driver);
+    world.event(
+      world.store.get('CSIDriver', '', driver)!,
+      'CapacityForbidden',
+      `Nobody hears how much room it has: ${forbidden}.`,
+      'Warning'
+    );
   }
 };

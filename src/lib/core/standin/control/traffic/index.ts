@@ -5,6 +5,7 @@ import { keptApartFrom } from '../../provider/outages';
 import { engineFor, hasEngine } from '../../engines/registry';
 import { markOf } from '../../engines/options';
 import { loginFault } from '../../engines/logins';
+import { engineCards, servesClients, type EngineId } from '../../cards/engines';
 import { enginePartOf, workloadOf, workloadOfTemplate } from '../../provider/images';
 import { wayFault } from '../../provider/reach';
 import type { Store } from '../../store';
@@ -16,11 +17,6 @@ interface Traffic {
   readonly mail: readonly Mail[];
   readonly nth: number;
 }
-
-/** Parts that clients are not led to. */
-const behind: ReadonlySet<string> = new Set(['coordinator', 'helper', 'agent']);
-/** Engines whose clients find their way from any member. */
-const anyWillDo: ReadonlySet<string> = new Set(['log-broker', 'memory-store', 'object-store', 'shared-files', 'image-shelf']);
 
 /** How often what waits for a program that hangs is looked at again, in ms. */
 const heldMs = 1_000;
@@ -49,13 +45,13 @@ function takeAsk(world: ClusterAccess, site: WorldSite, ask: AskObject): void {
   if (fault) return back(`access denied: ${fault}`);
   site.timeout(name, askTimeoutMs);
   // A service leads to any member that counts as ready; whoever comes to one that hangs waits in vain.
-  const open = outages.length ? reached.filter((pod) => isReady(pod) && !behind.has(site.part(pod.metadata.name))) : [];
+  const open = outages.length ? reached.filter((pod) => isReady(pod) && servesClients(enginePartOf(pod.spec))) : [];
   const led = member === undefined && open.length ? open[hash32(name, world.seed) % open.length]! : first;
   if (site.hangs(led.metadata.name)) return;
   // A client that can't come to whoever leads asks the member that it does come to; where any of them will do, that one anyway.
   const leads = site.processes.find((one) => one.metadata.name === led.metadata.name)?.status?.leader;
-  const other =
-    outages.length && (anyWillDo.has(site.engineId ?? '') || (leads !== undefined && site.shutFrom(leads))) ? led.metadata.name : undefined;
+  const anyWillDo = hasEngine(site.engineId ?? '') && engineCards[site.engineId as EngineId].asks !== undefined;
+  const other = outages.length && (anyWillDo || (leads !== undefined && site.shutFrom(leads))) ? led.metadata.name : undefined;
   const asked = member ?? other;
   site.engine!.ask(site, { id: name, op, ...(asked === undefined ? {} : { member: asked }), ...(as ? { as } : {}) });
 }

@@ -1,6 +1,7 @@
 import { isOwnClaim } from '../storage/own-claims';
 import { premadeFor, noProvisioner, topologyAllows } from '../storage/premade';
 import { roomTold } from '../storage/room-told';
+import { driverOfClaim } from '../storage/driver-call';
 import { apartOf, keptApart, lacksCompany } from './company';
 import { hostPortsOf, portTaken, scarcity } from './scarce';
 import { unevenness } from './spread';
@@ -118,15 +119,10 @@ function slotsTaken({ facts, podsOn }: Places, node: string, driver: string): Se
   for (const pod of podsOn(node)) {
     for (const name of claimsOf(pod.spec, pod.metadata.name)) {
       const claim = facts.get('PersistentVolumeClaim', pod.metadata.namespace ?? '', name);
-      if (claim && driverOf(facts, claim) === driver) taken.add(`${pod.metadata.namespace}/${name}`);
+      if (claim && driverOfClaim(facts, claim) === driver) taken.add(`${pod.metadata.namespace}/${name}`);
     }
   }
   return taken;
-}
-
-function driverOf(facts: Facts, claim: Claim): string | undefined {
-  const volume = claim.spec.volumeName ? facts.get('PersistentVolume', '', claim.spec.volumeName) : undefined;
-  return volume?.spec.csi?.driver ?? classOf(facts, claim.spec)?.provisioner;
 }
 
 function slotsShort(places: Places, node: Node, pod: Pod, { bound, choosing }: PodClaims): boolean {
@@ -137,7 +133,7 @@ function slotsShort(places: Places, node: Node, pod: Pod, { bound, choosing }: P
   return limits.some(({ name: driver, allocatable }) => {
     const most = allocatable?.count;
     if (most === undefined || atMost <= most) return false;
-    const mine = [...bound, ...choosing].filter((claim) => driverOf(facts, claim) === driver);
+    const mine = [...bound, ...choosing].filter((claim) => driverOfClaim(facts, claim) === driver);
     if (!mine.length) return false;
     const taken = slotsTaken(places, node.metadata.name, driver);
     for (const claim of mine) taken.add(`${pod.metadata.namespace}/${claim.metadata.name}`);

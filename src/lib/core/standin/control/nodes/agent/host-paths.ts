@@ -1,4 +1,4 @@
-import type { Facts, Node, Pod } from '../../../../model';
+import { supposedGround, type Facts, type Node, type Pod } from '../../../../model';
 
 /** Says (an annotation of the stand-in) what a node has: paths with their types, e.g. `Directory:/data/a, Socket:/run/one.sock`. */
 export const hasPathsMark = 'standin.example/has-paths';
@@ -69,7 +69,7 @@ export interface HostPathFault {
 export function hostPathFault(facts: Facts, pod: Pod): HostPathFault | undefined {
   const node = facts.get('Node', '', pod.spec.nodeName ?? '');
   const mine = hostPaths(pod).filter(({ type }) => type !== '');
-  if (!node || !mine.length || facts.list('Ground')[0]?.metadata.name === 'supposed') return undefined;
+  if (!node || !mine.length || facts.list('Ground')[0]?.metadata.name === supposedGround) return undefined;
   for (const { field, path, type } of mine) {
     const there = typeOn(facts, node, path);
     const wanted = makes[type] ?? type;

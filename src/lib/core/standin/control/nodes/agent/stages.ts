@@ -1,5 +1,5 @@
-import { addressAt, bytesOf, draw, prefixSize, rangeFault, stampOf } from '../../../../shared';
-import { claimsOf, isReady, isSidecar, type Container, type Pod } from '../../../../model';
+import { addressAt, draw, prefixSize, rangeFault, stampOf } from '../../../../shared';
+import { claimsOf, isReady, isSidecar, type Container } from '../../../../model';
 import { backoffMs, backoffs } from '../../../clock/steps';
 import { damage, openStore, stopWriting } from '../../../engines/little-store';
 import { otherWriter } from '../../../engines/left-behind';
@@ -8,15 +8,14 @@ import { hasEngine } from '../../../engines/registry';
 import { enginePartOf, imageCard, type ImageCard } from '../../../provider/images';
 import { diskLabel } from '../../../provider/pool';
 import { pluginOn } from '../../../provider/driver';
-import { clusterVersion } from '../../../provider/drivers';
-import { imageVersionFault } from '../../../provider/image-versions';
 import { ordinaryBytesPerSecond, pullOf } from '../../../provider/registry';
 import { attachmentName } from '../../storage/attaching';
 import { hostPathsThere } from './paths-there';
 import { hookFault, hooksMs } from './hooks';
-import { fullMount, mountFault, ownerFault } from './mounts';
+import { fullMount, mountFault } from './mounts';
 import { hangingSeen, killBy, probeFault, seenReadyMs, type Kill } from './probes';
 import { missingReferences, referenceSentence } from './references';
+import { fullSentence, rootFault, startFault, starved } from './start-faults';
 import { workOf, worksMark } from './work';
 import {
   setContainers,
@@ -247,17 +246,6 @@ function addressFor({ world, pod }: Turn): string {
   return '';
 }
 
-/** The first container that gets less memory than its program needs at its start, in a sentence. */
-function starved(containers: readonly Container[]): string | undefined {
-  const hungry = containers.find(({ image, resources }) => {
-    const limit = resources?.limits?.memory;
-    return limit !== undefined && bytesOf(limit) < (imageCard(image).leastMemoryBytes ?? 0);
-  });
-  if (!hungry) return undefined;
-  const needMib = Math.round((imageCard(hungry.image).leastMemoryBytes ?? 0) / 2 ** 20);
-  return `${hungry.name} was killed at its start: it needs ${needMib} MiB of memory and its limit is ${hungry.resources?.limits?.memory}.`;
-}
-
 /** A program that ended: it is started again after ever longer waits. */
 export function crashes(turn: Turn, message: string): void {
   const { world, key, state } = turn;
@@ -270,22 +258,6 @@ export function crashes(turn: Turn, message: string): void {
   closeProcess(world, turn.pod);
   world.after(waitMs, key, true);
 }
-
-/** Why a pod's programs end at once; undefined when they don't. */
-function startFault({ world, pod }: Turn): string | undefined {
-  const hungry = starved(pod.spec.containers);
-  if (hungry) return hungry;
-  const cluster = clusterVersion(world.store);
-  const unfit = pod.spec.containers.map((one) => imageVersionFault(one.image, cluster)).find((one) => one);
-  if (unfit) return `The program ends at once: ${unfit}.`;
-  const owner = ownerFault(world.store, pod);
-  if (owner)
-    return `permission denied: the files of ${owner.claim} belong to user ${owner.owner}, and the program runs as user ${owner.user}.`;
-  const full = fullMount(world.store, pod);
-  return full && fullSentence(full.claim);
-}
-
-const fullSentence = (claim: string): string => `no space left on device: the volume of ${claim} is full.`;
 
 /** A probe has failed for too long: its container is ended, and started again. */
 function endedByProbe(turn: Turn, kill: Kill): void {
@@ -316,15 +288,6 @@ export function runStage(turn: Turn): void {
   if (ready !== isReady(pod)) setContainers(turn, pod.status.containerStatuses?.[0]?.state ?? {}, { phase: 'Running', ready });
 }
 
-/** The first container that may not run as user 0 and is told to. Source: "Configure a Security Context", runAsNonRoot. */
-function rootFault({ spec }: Pod): string | undefined {
-  const whole = spec.securityContext as { runAsUser?: number; runAsNonRoot?: boolean } | undefined;
-  return spec.containers.find(({ securityContext }) => {
-    const own = securityContext as typeof whole;
-    return (own?.runAsNonRoot ?? whole?.runAsNonRoot) === true && (own?.runAsUser ?? whole?.runAsUser) === 0;
-  })?.name;
-}
-
 /** Start: everything read from the environment must be there; then the containers run. */
 export function startStage(turn: Turn): void {
   const { world, pod, key, state } = turn;
@@ -338,7 +301,7 @@ export function startStage(turn: Turn): void {
     showWait(turn, 'CreateContainerConfigError', `${root} would run as user 0, and the pod says that it may not (runAsNonRoot).`, 'Failed');
     return;
   }
-  const fault = startFault(turn);
+  const fault = startFault(world.store, pod);
   if (fault) {
     crashes(turn, fault);
     return;

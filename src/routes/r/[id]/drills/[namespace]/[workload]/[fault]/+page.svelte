@@ -167,12 +167,12 @@
       {#if drill.measured.lost.length}
         <h2 class="mt-4 text-[1.02rem]">Lost writes</h2>
         <p class="mono small break-words">
-          {drill.measured.lost.map((n) => `w${n}`).join(' ')}{drill.measured.lostCount > drill.measured.lost.length ? ' …' : ''}
+          {drill.measured.lost.map((n) => `w${n}`).join(' ')}{(drill.measured.lostCount ?? 0) > drill.measured.lost.length ? ' …' : ''}
         </p>
       {/if}
       {#if drill.cause}
         <div class="mt-4 {drill.state === 'worse' ? 'border-l-[3px] border-brick pl-3' : ''}">
-          <h2 class="text-[1.02rem]">{drill.state === 'worse' ? 'Why' : 'What broke meanwhile'}</h2>
+          <h2 class="text-[1.02rem]">{{ break: 'What broke first', known: 'Why', told: 'What clients were told' }[drill.cause.from]}</h2>
           <p class="mt-1">{sentenceShown(drill.cause.says)}.</p>
           {#if drill.state === 'worse' && drill.cause.remedy}<p class="mt-1">
               <b class="font-semibold">Remedy</b>
