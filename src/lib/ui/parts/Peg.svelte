@@ -17,8 +17,7 @@
   viewBox="0 0 12 12"
   class="inline-block shrink-0"
   style:color={stateColours[state]}
-  role="img"
-  aria-label={label ?? state}
+  {...label === '' ? { 'aria-hidden': 'true' } : { role: 'img', 'aria-label': label ?? state }}
 >
   {#if state === 'holds'}
     <rect x="0.5" y="0.5" width="11" height="11" fill="currentColor" />
