@@ -10,10 +10,11 @@ import {
   type Facts,
   type MemoryCluster,
   type Ref,
+  type Snapshot,
   type StatefulSet,
   podsMadeBy
 } from '../model';
-import { plural } from '../shared';
+import { clockOf, momentOf, plural } from '../shared';
 import { partOfLabel, removalRefusal } from '../standin';
 import { claimLoss, dirLoss, ephemeral } from './effects';
 import { companionsOf, leaning } from './companions';
@@ -180,6 +181,20 @@ function resourceRemoval(facts: Facts, cluster: MemoryCluster | DocumentSet): He
 
 const quiet = new Set(['Event', 'EndpointSlice', 'Process', 'Ask']);
 
+/** A snapshot whose content is deleted with it: what could be gone back to is lost. */
+function snapshotLoss(facts: Facts, one: Snapshot): SheetLine[] {
+  const content = facts.get('VolumeSnapshotContent', '', one.status?.boundVolumeSnapshotContentName ?? '');
+  if (content?.spec.deletionPolicy !== 'Delete') return [];
+  const taken = one.status?.creationTime;
+  const of = one.spec.source.persistentVolumeClaimName;
+  return [
+    {
+      ref: refOf(one),
+      says: `what it holds${of === undefined ? '' : ` of ${of}`}${taken === undefined ? '' : ` as of ${clockOf(momentOf(taken))}`} (policy Delete): nobody can go back to it`
+    }
+  ];
+}
+
 /** Everything in a namespace goes with it; volumes that are kept, and their data, stay. */
 function namespaceRemoval(facts: Facts, ref: Ref): Heads {
   const within = kindEntries
@@ -196,6 +211,10 @@ function namespaceRemoval(facts: Facts, ref: Ref): Heads {
   return {
     goes: [{ ref, says: 'goes' }, ...within.map((one) => ({ ref: refOf(one), says: 'goes with the namespace' }))],
     stays: kept.map((one) => ({ ref: refOf(one), says: 'stays as Released (policy Retain), with its asset and its data' })),
-    lost: [...dirs, ...claims.flatMap((one) => claimLoss(facts, ref.name, one.metadata.name))]
+    lost: [
+      ...dirs,
+      ...claims.flatMap((one) => claimLoss(facts, ref.name, one.metadata.name)),
+      ...within.flatMap((one) => (one.kind === 'VolumeSnapshot' ? snapshotLoss(facts, one) : []))
+    ]
   };
 }
