@@ -13,6 +13,7 @@ const layers = {
   rootline: ['shared', 'model', 'manifest', 'standin', 'change', 'exports'],
   proofs: ['shared', 'model', 'manifest', 'standin', 'change', 'exports', 'rootline'],
   drills: ['shared', 'model', 'manifest', 'standin', 'rootline', 'proofs'],
+  backups: ['shared', 'model', 'manifest', 'standin'],
   sizing: ['shared', 'model', 'manifest', 'standin'],
   blueprints: ['shared', 'model', 'manifest', 'standin', 'sizing'],
   gates: ['shared', 'model', 'manifest', 'standin', 'change', 'exports', 'rootline', 'sizing'],

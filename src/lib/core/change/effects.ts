@@ -117,6 +117,12 @@ export function clearedLoss({ ref, before, after, outcome }: Verdict): SheetLine
   return [{ ref, says: `the ${before.spec.holds} on the disk, with all that is in it (${before.spec.size})` }];
 }
 
+/** A copy that is put back over what stands throws away what was written since. */
+export function restoredLoss({ ref, before, after, outcome }: Verdict): SheetLine[] {
+  if (outcome === 'refused' || before || after?.kind !== 'Restore' || !after.spec.over) return [];
+  return [{ ref, says: `all that ${after.spec.into} holds, with what was written since the moment that comes back` }];
+}
+
 /** What loses nothing now and will later: retention and reclaim policies that turn to Delete. */
 export function laterLoss({ ref, before, after, outcome }: Verdict): SheetLine[] {
   if (outcome === 'refused' || !after) return [];

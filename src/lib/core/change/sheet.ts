@@ -1,7 +1,7 @@
 import { bytesOf, type Difference } from '../shared';
 import { entryOf, memberClaim, ordinalsOf, type ApiObject, type Facts, type Ref, type StatefulSet } from '../model';
 import { notPlayed, plan, type Verdict } from '../standin';
-import { clearedLoss, laterLoss, opened, restarts, scaledLoss } from './effects';
+import { clearedLoss, laterLoss, opened, restarts, restoredLoss, scaledLoss } from './effects';
 import type { ChangeSheet, SendStep, WayRound } from './types';
 
 const shown = (value: unknown): string => {
@@ -104,7 +104,10 @@ export function changeSheet(facts: Facts, objects: readonly ApiObject[], replace
     })),
     refused: of('refused').flatMap(({ ref, refusals }) => refusals.map((refusal) => ({ ref, says: refusal.message, refusal }))),
     restarted: effects.flatMap((one) => one.restarted),
-    lost: [...effects.flatMap((one) => one.lost), ...verdicts.flatMap((one) => [...scaledLoss(facts, one), ...clearedLoss(one)])],
+    lost: [
+      ...effects.flatMap((one) => one.lost),
+      ...verdicts.flatMap((one) => [...scaledLoss(facts, one), ...clearedLoss(one), ...restoredLoss(one)])
+    ],
     later: verdicts.flatMap(laterLoss),
     opened: verdicts.flatMap(opened),
     ...(round ? { wayRound: round } : {}),

@@ -1,4 +1,5 @@
 export * from './amounts';
+export * from './backup-kinds';
 export * from './bounds';
 export * from './facts';
 export * from './kinds';

@@ -5,6 +5,7 @@ import * as pods from './pod-kinds';
 import * as policy from './policy-kinds';
 import * as snapshot from './snapshot-kinds';
 import * as operated from './operator-kinds';
+import * as backup from './backup-kinds';
 import * as outage from './outage-kind';
 import * as standin from './standin-kinds';
 import * as storage from './storage-kinds';
@@ -76,6 +77,9 @@ export interface KindMap {
   OperatorOrder: operated.OperatorOrder;
   CustomResourceDefinition: operated.Definition;
   Rest: standin.Rest;
+  BackupPlan: backup.BackupPlan;
+  BackupRun: backup.BackupRun;
+  Restore: backup.Restore;
 }
 /** Every kind that is known here, as manifests spell it. */
 export type Kind = keyof KindMap;
@@ -167,6 +171,9 @@ export const kindEntries: readonly KindEntry[] = [
   entry('Topic', standin.enginesApi, standin.topicSchema),
   entry('Account', standin.enginesApi, standin.accountSchema),
   entry('Rest', api, standin.restSchema),
+  entry('BackupPlan', api, backup.backupPlanSchema),
+  entry('BackupRun', api, backup.backupRunSchema),
+  entry('Restore', api, backup.restoreSchema),
   entry('Pod', 'v1', pods.podSchema),
   entry('ControllerRevision', 'apps/v1', workload.controllerRevisionSchema, { derived: true }),
   entry('ReplicaSet', 'apps/v1', policy.replicaSetSchema, { derived: true }),

@@ -1,5 +1,5 @@
-import { keyOf, ordinalIn, setAskingFor, type ApiObject, type Facts, type Ref } from '../model';
-import { operatedKinds, operatorFault, operatorNamed, operatorOf, operatorPods, type OperatedKind } from '../standin';
+import { keyOf, ordinalIn, setAskingFor, type ApiObject, type BackupPlan, type Facts, type Ref } from '../model';
+import { operatedKinds, operatorFault, operatorNamed, operatorOf, operatorPods, runsOf, type OperatedKind } from '../standin';
 import { jointRules } from './joints';
 import { claimPosition, makerPositions, memberPosition, podPosition, setPositions, snapshotPosition, volumePosition } from './position';
 import { exportTrunks } from './exports/line';
@@ -126,6 +126,15 @@ function resourcePositions(facts: Facts, resource: ApiObject & { kind: OperatedK
   return [stands ? { ...podPosition(facts, stands), resource } : { facts, namespace, claims: [], resource }];
 }
 
+/** A plan of copies stands on what its last run broke at; where that didn't fail, on nothing that matters. */
+function planPositions(facts: Facts, plan: BackupPlan): Position[] {
+  const { name, namespace = '' } = plan.metadata;
+  const last = runsOf(facts, namespace, name).at(-1)?.status;
+  const at = last?.phase === 'Failed' ? last.at : undefined;
+  const found = at && at.kind !== 'BackupPlan' ? positionsOf(facts, at as Ref) : undefined;
+  return found?.length ? found.map((one) => ({ ...one, plan })) : [{ facts, namespace, claims: [], plan }];
+}
+
 function positionsOf(facts: Facts, subject: Ref): Position[] | undefined {
   const { kind, namespace, name } = subject;
   if (kind === 'StatefulSet') {
@@ -151,6 +160,10 @@ function positionsOf(facts: Facts, subject: Ref): Position[] | undefined {
     const snapshot = facts.get('VolumeSnapshot', namespace, name);
     return snapshot && [snapshotPosition(facts, snapshot)];
   }
+  if (kind === 'BackupPlan') {
+    const plan = facts.get('BackupPlan', namespace, name);
+    return plan && planPositions(facts, plan);
+  }
   if (isOperated(kind)) {
     const resource = facts.get(kind, namespace, name);
     return resource && resourcePositions(facts, resource);
@@ -168,6 +181,7 @@ export const linedKinds = [
   'PersistentVolumeClaim',
   'PersistentVolume',
   'VolumeSnapshot',
+  'BackupPlan',
   ...operatedKinds
 ] as const;
 

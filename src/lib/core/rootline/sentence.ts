@@ -54,10 +54,20 @@ function exportSentence(line: RootLine): string {
     : `How ${name} stands is unseen: nothing of it is in the export.`;
 }
 
+/** A plan of copies: whether there is a good one, and why the last was none. */
+function planSentence(line: RootLine): string {
+  const broken = breakOf(line);
+  const { name } = line.subject;
+  const copies = line.joints.find((one) => one.joint === 'copies');
+  if (broken && broken.joint !== 'copies') return `The last copy of ${name} failed: ${causeOf(broken)}.`;
+  return `${name}: ${copies?.says ?? 'nothing is known of its copies'}.`;
+}
+
 /** The whole line in one sentence. */
 export function lineSentence(line: RootLine): string {
   const broken = breakOf(line);
   const name = line.subject.name;
+  if (line.subject.kind === 'BackupPlan') return planSentence(line);
   if (broken) return `${name} waits: ${causeOf(broken)}.`;
   if (line.exported) return exportSentence(line);
   const settling = line.joints.find((one) => one.state === 'settling');

@@ -1,4 +1,4 @@
-import type { ApiObject, Claim, Facts, Pod, PodSpec, Ref, Snapshot, StatefulSet, StorageClass, Volume } from '../model';
+import type { ApiObject, BackupPlan, Claim, Facts, Pod, PodSpec, Ref, Snapshot, StatefulSet, StorageClass, Volume } from '../model';
 
 /** The five states of a joint. */
 export type State = 'holds' | 'settling' | 'broken' | 'waiting' | 'unseen';
@@ -65,6 +65,8 @@ export interface Position {
   readonly maker?: ApiObject;
   /** The custom resource that was asked about, whose operator stands here or made the set. */
   readonly resource?: ApiObject;
+  /** The plan of copies that was asked about; the rest is where its last run broke. */
+  readonly plan?: BackupPlan;
   readonly ordinal?: number;
   readonly claims: readonly ClaimPlace[];
 }

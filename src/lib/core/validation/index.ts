@@ -1,3 +1,4 @@
+import { backupPlan, restore } from './backups';
 import { publishedRow, type ApiObject, type Kind } from '../model';
 import { At, type FieldFault } from './at';
 import { metadata, selector } from './metadata';
@@ -54,7 +55,9 @@ const rules: { readonly [K in Kind]?: (at: At) => void } = {
   RoleBinding: (at) => binding(at, false),
   ClusterRoleBinding: (at) => binding(at, true),
   ValidatingWebhookConfiguration: hooks,
-  MutatingWebhookConfiguration: hooks
+  MutatingWebhookConfiguration: hooks,
+  BackupPlan: backupPlan,
+  Restore: restore
 };
 
 /** Kinds whose fields hold schemas of their own. */

@@ -4,6 +4,7 @@ import { backend } from './backend';
 import { claimJoint } from './claim';
 import { classJoint } from './class';
 import { driver } from './driver';
+import { copies } from './copies';
 import { image } from './image';
 import { mounting } from './mounting';
 import { name } from './name';
@@ -43,7 +44,8 @@ const rules = [
   ready,
   name,
   service,
-  resource
+  resource,
+  copies
 ] as const;
 
 /** The links of a root line. Those two that only exports have stand between snapshot and placing. */

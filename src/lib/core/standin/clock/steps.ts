@@ -15,6 +15,7 @@ export type StepId =
   | 'growing'
   | 'modifying'
   | 'copying'
+  | 'carrying'
   | 'healing'
   | 'awaiting'
   | 'certifying'
@@ -52,6 +53,8 @@ export const stepSpans: Record<StepId, StepSpan> = {
   // Made up.
   modifying: { label: 'attributes change', drawMs: [4_000, 15_000], normalMs: [3_000, 60_000] },
   copying: { label: 'snapshot is taken', drawMs: [3_000, 12_000], normalMs: [2_000, 30_000] },
+  // Drawn by what is carried; see control/backup/pace.ts.
+  carrying: { label: 'copy is carried', drawMs: [2_000, 5_000], normalMs: [0, 7_200_000] },
   healing: { label: 'copies are made anew', drawMs: [60_000, 60_000], normalMs: [0, 7_200_000] },
   awaiting: { label: 'waits for its operator', drawMs: [1_000, 60_000], normalMs: [0, 120_000] },
   certifying: { label: 'gets its certificate', drawMs: [500, 2_000], normalMs: [0, 20_000] },

@@ -3,6 +3,7 @@ import { agent } from './nodes/agent';
 import { attaching } from './storage/attaching';
 import { balancers } from './network/balancers';
 import { backends } from './storage/backends';
+import { backups } from './backup';
 import { binding } from './storage/binding';
 import { budgets } from './workloads/budgets';
 import { collector } from './objects/collector';
@@ -77,5 +78,6 @@ export const loops: readonly Loop[] = [
   budgets,
   emptying,
   tainting,
-  outages
+  outages,
+  backups
 ];

@@ -1,4 +1,5 @@
-import { majorityOf } from '../../shared';
+import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
+import { digestOf, majorityOf } from '../../shared';
 import { counted } from './words';
 import type { Ask, Op, Site, MemberState } from './site';
 import { Group, lastOf, type Record, type Rules } from './group';
@@ -28,12 +29,43 @@ function applyTable(state: Tables, op: Op, { index }: { index: number }): Return
   const old = state[key];
   if (op.version !== undefined && (old?.version ?? 0) !== op.version)
     return { refused: `${key} was written at position ${old?.version ?? 0}, after version ${op.version} was read: certification fails` };
+  if (op.do === 'drop') {
+    const head = `${op.place ?? 'main'}/`;
+    const left = Object.entries(state).filter(([one]) => !one.startsWith(head));
+    if (left.length === Object.keys(state).length) return { refused: `there is no ${op.place ?? 'main'}` };
+    return { state: Object.fromEntries(left), version: index };
+  }
+  if (op.do === 'put-back') {
+    const mine = Object.keys(state).length - foundingRows;
+    if (!op.count && Object.values(state).some((cell) => cell.version > 0))
+      return { refused: `it holds ${mine > 0 ? counted(mine, 'row') : 'rows'} of its own, which would be overwritten` };
+    return { state: tablesOf(op.value ?? '', index), version: index };
+  }
   if (op.do === 'delete') {
     const { [key]: _, ...rest } = state;
     return { state: rest, version: index };
   }
   return { state: { ...state, [key]: { value: op.value ?? '', version: index } }, version: index };
 }
+
+/** Tables in one text, as a copy of them keeps them: `[table/key, value]`, sorted. */
+export const textOf = (state: Tables): string =>
+  JSON.stringify(
+    Object.entries(state)
+      .map(([key, { value }]): [string, string] => [key, value])
+      .sort(([a], [b]) => (a < b ? -1 : 1))
+  );
+/** The tables of such a text, all written at one position. */
+export const tablesOf = (text: string, version: number): Tables =>
+  Object.fromEntries((JSON.parse(text) as [string, string][]).map(([key, value]) => [key, { value, version }]));
+/** SHA-256 over what tables hold, positions apart: two that hold the same have the same. */
+export const tablesSum = (state: Tables): string => bytesToHex(digestOf(utf8ToBytes(textOf(state))));
+/** Tables after one more entry of a log. */
+export const tablesAfter = (state: Tables, op: Op, index: number): Tables => {
+  const after = applyTable(state, op, { index });
+  return 'state' in after ? after.state : state;
+};
+const writes = new Set(['write', 'delete', 'drop', 'put-back']);
 
 /** Bytes that a member hands over in a second when another takes its whole state (common practice, no source). */
 const givingBytesPerSecond = 80_000_000;
@@ -65,14 +97,36 @@ export class TableGroup extends Group<Tables> {
 
   override ask(site: Site, ask: Ask): void {
     const { op, member } = ask;
-    if (op.do === 'write' || op.do === 'delete') return super.ask(site, ask);
+    if (writes.has(op.do)) return super.ask(site, ask);
     const id = member ?? this.leader(site) ?? site.ids.find((one) => site.up(one));
     const refuse = (says: string) => site.answer(ask.id, { outcome: 'refused', ...(id === undefined ? {} : { by: id }), says });
     if (id === undefined || !site.up(id)) return refuse(`${id ?? 'nobody'} doesn't answer`);
     const record = this.record(site, id);
     if (!record || !this.belongs(site, id)) return refuse('it has not joined yet');
     if (!this.readsAlone && !this.standing(site, id).ready) return refuse(this.standing(site, id).says);
+    if (op.do === 'log') return this.log(site, ask, id, record);
     this.read(site, ask, id, record);
+  }
+
+  /** What counts and was written after a position, entry by entry; from then on the log is kept for whoever asked. */
+  private log(site: Site, { id: ask, op }: Ask, id: string, record: Record<Tables>): void {
+    const { base, applied, log } = record;
+    const from = op.version ?? 0;
+    if (from < base.index)
+      return site.answer(ask, { outcome: 'refused', by: id, says: `its log begins after position ${base.index}; ${from} is gone` });
+    const rows = log
+      .filter((one) => one.index > from && one.index <= applied)
+      .map((one): [string, string] => [String(one.index), JSON.stringify({ atMs: one.atMs, op: one.op })]);
+    this.keep(site, id, { takenUpTo: from });
+    site.answer(ask, {
+      outcome: 'acknowledged',
+      by: id,
+      says: `its log from ${from} to ${applied}`,
+      rows,
+      count: rows.length,
+      version: applied,
+      checksum: tablesSum(record.state)
+    });
   }
 
   private read(site: Site, { id: ask, op }: Ask, id: string, { state, applied }: Record<Tables>): void {
@@ -100,6 +154,16 @@ export class TableGroup extends Group<Tables> {
           count: rows.length
         });
       }
+      case 'copy':
+        return site.answer(ask, {
+          outcome: 'acknowledged',
+          by: id,
+          says: `${counted(Object.keys(state).length, 'row')} at position ${applied}`,
+          rows: [['tables', textOf(state)]],
+          count: Object.keys(state).length,
+          version: applied,
+          checksum: tablesSum(state)
+        });
       case 'members': {
         const known = this.members(site, id) ?? [];
         return site.answer(ask, {

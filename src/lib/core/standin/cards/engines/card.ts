@@ -61,6 +61,8 @@ export interface EngineCard {
    */
   readonly asks?: 'any' | 'routed';
   readonly parts: readonly EnginePartCard[];
+  /** It hands out a copy of all that it holds, and its log, and takes both back. */
+  readonly copies?: true;
   /** Something that it answers without changing anything. */
   readonly harmless: Op;
   /** Its console. */

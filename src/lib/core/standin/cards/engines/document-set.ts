@@ -3,6 +3,7 @@ import { tableForms } from './tables';
 
 /** Names, versions, sizes, ports and times are made up. */
 export const documentSet = {
+  copies: true,
   parts: [
     {
       name: 'document-set',

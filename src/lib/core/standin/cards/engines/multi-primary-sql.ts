@@ -4,6 +4,7 @@ import { tableForms } from './tables';
 /** Names, versions, sizes, ports and times are made up. */
 export const multiPrimarySql = {
   asks: 'any',
+  copies: true,
   parts: [
     {
       name: 'multi-primary-sql',

@@ -3,6 +3,7 @@ import { tableForms } from './tables';
 
 /** Names, versions, sizes, ports and times are made up. */
 export const primaryStandbySql = {
+  copies: true,
   parts: [
     {
       name: 'primary-standby-sql',

@@ -11,5 +11,6 @@ export const tableForms: readonly ConsoleForm[] = [
   },
   { do: 'read', title: 'Read', fields: [table, { id: 'key', label: 'key', start: 'k1' }], member: true },
   { do: 'list', title: 'List', fields: [table], member: true },
+  { do: 'drop', title: 'Drop a table', fields: [table], member: true },
   { do: 'members', title: 'Who is there?', fields: [], member: true }
 ];

@@ -82,7 +82,7 @@ export abstract class Leading<S> extends Electing<S> {
   /** Adds an entry to the leader's own log and sends it on. */
   protected append(site: Site, id: string, what: Pick<Entry, 'op' | 'members' | 'ask' | 'taker'>): void {
     const record = this.record(site, id)!;
-    const entry: Entry = { index: lastOf(record).index + 1, term: record.term, ...what };
+    const entry: Entry = { index: lastOf(record).index + 1, term: record.term, ...what, ...(what.op ? { atMs: site.nowMs } : {}) };
     this.keep(site, id, { log: [...record.log, entry] });
     for (const one of this.others(site, id)) if (this.contact(site, id, one)) this.catchUp(site, id, one);
     this.advance(site, id);

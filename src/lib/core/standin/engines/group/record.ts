@@ -24,11 +24,14 @@ export const asFar = (a: Point, b: Point): boolean => a.term > b.term || (a.term
 
 /** Entries that a log keeps beyond what the state holds, so that a member that was away a short while needn't take it whole. */
 const keptEntries = 64;
+/** No more than so many are kept for somebody who takes the log away; made up. */
+const mostUntaken = 5_000;
 
 /** Lets go of old entries that the state holds. */
 export function trimmed<S>(record: Record<S>): Record<S> {
   const { log, base, applied } = record;
-  const surplus = Math.min(applied - base.index, log.length - keptEntries);
+  const taken = record.takenUpTo === undefined ? applied : Math.max(record.takenUpTo, lastOf(record).index - mostUntaken);
+  const surplus = Math.min(applied - base.index, log.length - keptEntries, taken - base.index);
   if (surplus < keptEntries) return record;
   const cut = log.slice(0, surplus);
   const members = membersOf({ ...record, log: cut });

@@ -9,6 +9,8 @@ export interface Point {
 /** An entry of a group's log. */
 export interface Entry extends Point {
   readonly op?: Op;
+  /** When it was written, in virtual ms, by the clock of the member that put it in order. */
+  readonly atMs?: number;
   /** The members from here on. */
   readonly members?: readonly string[];
   /** The ask that is answered when the entry counts. */
@@ -27,6 +29,8 @@ export interface Record<S> {
   /** The state holds all entries up to this one. */
   readonly applied: number;
   readonly state: S;
+  /** Somebody who takes the log away has it up to here: what follows is kept for it. */
+  readonly takenUpTo?: number;
 }
 
 /** What a member has in mind while it runs. */

@@ -1,3 +1,4 @@
+import { bytesToUtf8 } from '@noble/ciphers/utils.js';
 import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
 import { digestOf, drawInt } from '../../../shared';
 import { makeBatch } from '../log/payload';
@@ -314,7 +315,16 @@ export class ObjectStore implements Engine {
     const sum = bytesToHex(digestOf(content));
     const rebuilt = found.shards.slice(0, layout.data).filter((one) => one === undefined).length;
     const says = `${content.length} bytes from ${layout.data} shards${rebuilt ? `, ${rebuilt} of them computed from parity` : ''}${key === undefined ? '' : ', decrypted with the store’s key'}; SHA-256 ${sum === found.shard.sum ? 'agrees' : 'does not agree'}`;
-    site.answer(askId, { outcome: 'acknowledged', by: id, says, bytes: content.length, checksum: sum, version });
+    const rows: [string, string][] = ask.op.do === 'fetch' ? [[ask.op.key ?? '', bytesToUtf8(content)]] : [];
+    site.answer(askId, {
+      outcome: 'acknowledged',
+      by: id,
+      says,
+      ...(rows.length ? { rows } : {}),
+      bytes: content.length,
+      checksum: sum,
+      version
+    });
   }
 
   ask(site: Site, ask: Ask): void {
@@ -344,6 +354,7 @@ export class ObjectStore implements Engine {
       }
       case 'delete':
         return this.put(site, ask, id, `${bucket}${op.key ?? ''}`, undefined, `${op.key} deleted`);
+      case 'fetch':
       case 'get': {
         site.think(`~${ask.id}`, { ask });
         const size = this.find(site, id, `${bucket}${op.key ?? ''}`)?.shard.length ?? 0;

@@ -1,0 +1,182 @@
+import { clockOf, plural, wordsOf } from '../shared';
+import type { BackupPlan, Facts } from '../model';
+import { doneOf, engineCards, engineRunning, runsOf, type EngineCard } from '../standin';
+import { askedOf, claimsBack, figuresOf, longestGapMs, restoresOf } from './figures';
+
+/** Something about a workload's copies that holds, is doubtful, or is broken. */
+export interface BackupFinding {
+  readonly id: string;
+  readonly state: 'holds' | 'doubt' | 'broken';
+  readonly says: string;
+  readonly remedy?: string;
+}
+
+/** The backends that the volumes of a workload's members lie at. */
+function backendsOf(facts: Facts, namespace: string, workload: string): Set<string> {
+  const claims = facts
+    .list('Process', namespace)
+    .filter((one) => one.spec.workload === workload)
+    .flatMap((one) => facts.get('Pod', namespace, one.metadata.name)?.spec.volumes ?? [])
+    .flatMap((one) => one.persistentVolumeClaim?.claimName ?? []);
+  return new Set(
+    claims.flatMap((name) => {
+      const volume = facts.get('PersistentVolume', '', facts.get('PersistentVolumeClaim', namespace, name)?.spec.volumeName ?? '');
+      return facts.get('Asset', '', volume?.spec.csi?.volumeHandle ?? '')?.spec.backend ?? [];
+    })
+  );
+}
+
+/** The secrets that a workload's members are given. */
+function secretsOf(facts: Facts, namespace: string, workload: string): Set<string> {
+  const pods = facts
+    .list('Process', namespace)
+    .filter((one) => one.spec.workload === workload)
+    .flatMap((one) => facts.get('Pod', namespace, one.metadata.name) ?? []);
+  return new Set(
+    pods.flatMap(({ spec }) => [
+      ...(spec.volumes ?? []).flatMap((one) => one.secret?.secretName ?? []),
+      ...spec.containers.flatMap((one) => [
+        ...(one.env ?? []).flatMap((two) => two.valueFrom?.secretKeyRef?.name ?? []),
+        ...(one.envFrom ?? []).flatMap((two) => two.secretRef?.name ?? [])
+      ])
+    ])
+  );
+}
+
+function placeFinding(facts: Facts, plan: BackupPlan): BackupFinding {
+  const namespace = plan.metadata.namespace ?? '';
+  const { how, into, workload } = plan.spec;
+  const mine = backendsOf(facts, namespace, workload);
+  if (how === 'snapshots')
+    return {
+      id: 'same-backend',
+      state: 'broken',
+      says: `the copies lie where the data lie (${[...mine].join(', ') || 'at the same backend'}): what takes one takes both`,
+      remedy: 'Copy through the engine into a bucket elsewhere, too.'
+    };
+  const theirs = into ? backendsOf(facts, into.namespace, into.store) : new Set<string>();
+  const both = [...mine].filter((one) => theirs.has(one));
+  if (both.length)
+    return {
+      id: 'same-backend',
+      state: 'broken',
+      says: `the copies lie at the backend of the data (${both.join(', ')}), and on the same cluster`,
+      remedy: 'Let the store keep its volumes at another backend, best on another cluster.'
+    };
+  return {
+    id: 'same-cluster',
+    state: 'doubt',
+    says: theirs.size ? `another backend (${[...theirs].join(', ')}), but the same cluster` : 'the store has no volumes that can be seen',
+    remedy: 'Keep one more copy on another cluster.'
+  };
+}
+
+function planFindings(facts: Facts, plan: BackupPlan): BackupFinding[] {
+  const { namespace = '', name } = plan.metadata;
+  const { spec } = plan;
+  const runs = runsOf(facts, namespace, name);
+  const good = doneOf(runs).at(-1);
+  const last = runs.at(-1)?.status;
+  const restores = restoresOf(facts, namespace, name);
+  const back = restores.filter((one) => one.status?.phase === 'Done').at(-1);
+  const found: BackupFinding[] = [];
+  const asked = askedOf(facts, namespace, spec.workload);
+  const { losesMs, backMs, measuredMs } = figuresOf(facts, plan);
+  if (!good)
+    found.push({
+      id: 'never-ran',
+      state: 'broken',
+      says: runs.length ? 'no copy was ever done' : 'the plan never ran',
+      remedy: 'Run it now, by hand.'
+    });
+  if (last?.phase === 'Failed')
+    found.push({
+      id: 'failed',
+      state: 'broken',
+      says: `the last copy failed: ${last.says ?? ''}`,
+      remedy: last.remedy ?? 'See its root line.'
+    });
+  if (plan.status?.shipping?.says !== undefined)
+    found.push({
+      id: 'log-stands',
+      state: 'broken',
+      says: `the log is not taken away: ${plan.status.shipping.says}`,
+      remedy: 'See the root line of the plan.'
+    });
+  const claims = spec.how === 'snapshots' ? claimsBack(facts, plan) : [];
+  if (good && claims.length)
+    found.push({
+      id: 'restored',
+      state: 'holds',
+      says: `put back as ${plural(claims.length, 'claim')}; the proofs of who uses them tell whether they hold`
+    });
+  else if (good)
+    found.push(
+      back
+        ? {
+            id: 'restored',
+            state: 'holds',
+            says: `put back at ${clockOf(back.status!.endedMs ?? 0)}, and proved`
+          }
+        : {
+            id: 'never-restored',
+            state: 'doubt',
+            says: 'never put back: how long that takes is computed, and nobody knows whether the copy opens',
+            remedy: 'Put it back beside the workload once.'
+          }
+    );
+  if (spec.suspend)
+    found.push({ id: 'suspended', state: 'broken', says: 'it is suspended: no copy is made', remedy: 'Take suspend away.' });
+  else if (longestGapMs(spec.schedule, spec.timeZone, facts.nowMs) === undefined)
+    found.push({ id: 'never-comes', state: 'broken', says: `no moment of ${spec.schedule} ever comes`, remedy: 'Write another schedule.' });
+  found.push(placeFinding(facts, plan));
+  const { last: most, daily, weekly, monthly } = spec.keep;
+  if (most + daily + weekly + monthly < 2)
+    found.push({
+      id: 'one-copy',
+      state: 'doubt',
+      says: 'only one copy is kept: a mistake that the next one copies takes it',
+      remedy: 'Keep as many as it takes to notice a mistake.'
+    });
+  const secrets = secretsOf(facts, namespace, spec.workload).size;
+  if (secrets && spec.how !== 'snapshots')
+    found.push({
+      id: 'secrets-out',
+      state: 'doubt',
+      says: `${plural(secrets, 'secret')} of the workload ${secrets === 1 ? 'is' : 'are'} not in the copy`,
+      remedy: 'Keep them where they can be had without this cluster.'
+    });
+  if (asked.losesMs !== undefined && (losesMs === undefined || losesMs > asked.losesMs))
+    found.push({
+      id: 'loses-more',
+      state: 'broken',
+      says: `up to ${losesMs === undefined ? 'everything' : wordsOf(losesMs)} of writes could be lost; asked for: ${wordsOf(asked.losesMs)}`,
+      remedy: 'Copy more often, or take the log away behind the copy.'
+    });
+  const takes = measuredMs ?? backMs[1];
+  if (asked.backMs !== undefined && takes > asked.backMs)
+    found.push({
+      id: 'back-later',
+      state: 'broken',
+      says: `it takes ${wordsOf(takes)} to come back (${measuredMs === undefined ? 'computed' : 'measured'}); asked for: ${wordsOf(asked.backMs)}`,
+      remedy: 'Keep less in one workload, or a standby elsewhere.'
+    });
+  for (const odd of asked.odd)
+    found.push({ id: 'odd-mark', state: 'doubt', says: `what is asked for can't be read: ${odd}`, remedy: 'Write 90s, 5m, 2h or 1d.' });
+  return found;
+}
+
+/** What is to be said of a workload's copies: of each plan, or that there is none. */
+export function judgeBackup(facts: Facts, namespace: string, workload: string, plans: readonly BackupPlan[]): BackupFinding[] {
+  if (plans.length) return plans.flatMap((one) => planFindings(facts, one));
+  const engine = engineRunning(facts, namespace, workload);
+  const copies = engine !== undefined && (engineCards[engine] as EngineCard).copies === true;
+  return [
+    {
+      id: 'no-plan',
+      state: 'broken',
+      says: 'no plan copies it: what is dropped by mistake, or lost with the cluster, is gone',
+      remedy: copies ? 'Write one, best with the log behind it.' : 'Write one with snapshots: its engine hands out no copy here.'
+    }
+  ];
+}

@@ -1,0 +1,15 @@
+export { besideObjects, claimsFromSnapshots } from './beside';
+export {
+  askedOf,
+  backWithinMark,
+  figuresOf,
+  latestMs,
+  lengthMs,
+  longestGapMs,
+  loseAtMostMark,
+  nextRunMs,
+  restoresOf,
+  type Asked,
+  type Figures
+} from './figures';
+export { judgeBackup, type BackupFinding } from './findings';

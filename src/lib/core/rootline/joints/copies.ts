@@ -1,0 +1,80 @@
+import { clockOf } from '../../shared';
+import { refOf, type ApiObject, type BackupPlan, type BackupRun, type Facts } from '../../model';
+import { carriedBytes, carriedMs, doneOf, runsOf } from '../../standin';
+import { compact, field, lastEvent, look } from '../evidence';
+import type { JointRule, Look, Remedy } from '../types';
+
+/** One more run of a plan, right now. */
+export function runNow(facts: Facts, { metadata }: BackupPlan): ApiObject {
+  const { name, namespace = '' } = metadata;
+  const taken = (nth: number): boolean => facts.get('BackupRun', namespace, `${name}-by-hand-${nth}`) !== undefined;
+  let nth = 1;
+  while (taken(nth)) nth += 1;
+  return {
+    apiVersion: 'standin.example/v1',
+    kind: 'BackupRun',
+    metadata: { name: `${name}-by-hand-${nth}`, namespace },
+    spec: { plan: name }
+  };
+}
+
+function remedyOf(facts: Facts, plan: BackupPlan, { status }: BackupRun): Remedy {
+  const text = status?.remedy ?? 'See why, and run it again.';
+  return { text: `${text} Then run it again.`, manifests: [runNow(facts, plan)], press: 'Put one more run in a draft' };
+}
+
+function copiesLook(facts: Facts, plan: BackupPlan): Look {
+  const { name, namespace = '' } = plan.metadata;
+  const runs = runsOf(facts, namespace, name);
+  const last = runs.at(-1);
+  const good = doneOf(runs).at(-1);
+  const shipping = plan.status?.shipping?.says;
+  const since = good ? `the last good copy shows ${clockOf(good.momentMs)}` : 'there is no good copy';
+  const objects = [refOf(plan), ...(last ? [refOf(last)] : [])];
+  const evidence = compact([
+    field(plan, 'spec.schedule', plan.spec.schedule),
+    last && field(last, 'status.phase', last.status?.phase),
+    last && field(last, 'status.says', last.status?.says),
+    lastEvent(facts, plan, ['LogNotTaken', 'BackupStillRuns'])
+  ]);
+  if (!last)
+    return look('waiting', name, plan.spec.suspend ? 'it is suspended, and no copy was ever made' : 'no copy has been made yet', {
+      objects,
+      evidence,
+      remedy: { text: 'Wait for its moment, or run it now.', manifests: [runNow(facts, plan)], press: 'Put one more run in a draft' }
+    });
+  if (last.status?.phase === 'Failed')
+    return look('broken', name, `${last.metadata.name} failed: ${last.status.says ?? 'nothing was said'}; ${since}`, {
+      objects,
+      evidence,
+      remedy: remedyOf(facts, plan, last)
+    });
+  if (last.status?.phase !== 'Done')
+    return look('settling', name, `${last.metadata.name} is under way`, {
+      objects,
+      evidence,
+      settling: {
+        sinceMs: last.status?.beganMs ?? facts.nowMs,
+        normalMs: carriedMs(carriedBytes(facts, namespace, plan.spec.workload), 'out')
+      }
+    });
+  if (shipping !== undefined)
+    return look('broken', name, `the log is not taken away: ${shipping}; ${since}`, {
+      objects,
+      evidence,
+      remedy: {
+        text: 'Mend what is said; the log is tried again by itself, and what the engine no longer has is a gap until the next copy.'
+      }
+    });
+  return look('holds', name, `${last.status.says ?? 'a copy'}, as of ${clockOf(last.status.momentMs ?? 0)}`, { objects, evidence });
+}
+
+/** Is there a good copy, and does the next one come about? */
+export const copies = {
+  id: 'copies' as const,
+  shared: true,
+  title: 'Copies',
+  why: 'Members that agree lose the same rows together when somebody drops them by mistake. Only a copy that lies elsewhere, is made again and again, and has been put back once, brings them back.',
+  perClaim: false,
+  look: ({ facts, plan }) => plan && copiesLook(facts, plan)
+} satisfies JointRule;

@@ -1,0 +1,12 @@
+import type { SpanMs } from '../../clock/steps';
+
+/** Bytes that are carried in a second out of an engine, and back into one. Made up. */
+export const carriedPerSecond = { out: 40 * 2 ** 20, back: 30 * 2 ** 20 } as const;
+/** What a copy or a restore takes beside its bytes, in ms: opening, listing, closing. Made up. */
+const besideMs: SpanMs = [2_000, 5_000];
+
+/** How long so many bytes are carried, in ms: between the two ends it is drawn. 25 % either way, made up. */
+export function carriedMs(bytes: number, way: keyof typeof carriedPerSecond): SpanMs {
+  const ms = (bytes / carriedPerSecond[way]) * 1_000;
+  return [Math.round(besideMs[0] + ms * 0.8), Math.round(besideMs[1] + ms * 1.25)];
+}
