@@ -57,7 +57,6 @@ try {
   };
   const line = '/r/south-quay/root-line?kind=StatefulSet&namespace=tickets&name=bookings';
   await shot('estate', '/');
-  await shot('operators', '/r/south-quay/operators');
   await shot('root-line', line);
   await shot('draft', line, async () => {
     await page.getByRole('button', { name: 'Put in a draft' }).click();
@@ -116,6 +115,21 @@ try {
   await post('/rehearsals/north-quay/asks', { ...boarding, way: 'outside', op: { do: 'consume', place: 'gate-scans', from: 'beginning' } });
   await shot('console', '/r/north-quay/members/events/boarding?view=console', async () => {
     await page.getByRole('button', { name: 'Produce' }).click();
+  });
+  const timetable = { namespace: 'plans', workload: 'timetable' };
+  const runOn = async (ms) => {
+    const { clock } = await (await fetch(`${base}/api/v1/rehearsals/north-quay`)).json();
+    await post('/rehearsals/north-quay/clock', { untilMs: clock.nowMs + ms });
+  };
+  for (const key of ['gannet-0815', 'heron-0900', 'petrel-0940']) {
+    await post('/rehearsals/north-quay/asks', { ...timetable, op: { do: 'write', place: 'sailings', key, value: 'berth 2' } });
+    await runOn(900_000);
+  }
+  await post('/rehearsals/north-quay/asks', { ...timetable, op: { do: 'drop', place: 'sailings' } });
+  await runOn(1_300_000);
+  await shot('backup', '/r/north-quay/backups/plans/timetable', async () => {
+    await page.getByRole('slider', { name: 'Back to' }).focus();
+    for (let i = 0; i < 2; i += 1) await page.keyboard.press('PageDown');
   });
   await post('/rehearsals/north-quay/drills/round', {});
   for (let round = { running: true }; round.running; await page.waitForTimeout(500))

@@ -51,6 +51,9 @@ const views = [
     'supply/design',
     line
   ].map((one) => `/r/south-quay/${one}`),
+  ...['drills', 'drills/plans/timetable/member-hangs', 'backups', 'backups/plans/timetable', 'backups/events/boarding'].map(
+    (one) => `/r/north-quay/${one}`
+  ),
   '/r/harbour/supply',
   '/r/harbour/ground',
   '/r/north-quay/claims?claim=events/data-boarding-0',
@@ -97,7 +100,11 @@ test('no dialog, draft, proof or dump breaks a rule of accessibility', async ({ 
   await page.request.post(`${api}/clock`, { data: { until: 'settled' } });
   await dialog(
     `${base}/claims?claim=events/log-coord-0`,
-    () => page.getByRole('button', { name: /Put it in the place of/ }).click(),
+    () =>
+      page
+        .getByRole('button', { name: /Put it in the place of/ })
+        .first()
+        .click(),
     'restore'
   );
   const draft = await (

@@ -193,7 +193,7 @@ test('a proof that fails says what came back, and leads to the root line', async
 
 test('claims are narrowed by what is written; a row opens and closes', async ({ page }) => {
   await open(page, '/r/north-quay/claims');
-  await expect(page.getByRole('row')).toHaveCount(13);
+  await expect(page.getByRole('row')).toHaveCount(17);
   await page.getByLabel('Narrow the claims').fill('coord-1');
   await expect(page.getByRole('row')).toHaveCount(2);
   await page.getByRole('button', { name: 'log-coord-1' }).click();

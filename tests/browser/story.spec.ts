@@ -234,6 +234,9 @@ test("every sheet stands in both themes without an error, from 640 to 1920 wide,
     '/r/north-quay/members/events/boarding',
     '/r/harbour/blueprints/object-store',
     '/r/north-quay/operators',
+    '/r/north-quay/drills',
+    '/r/north-quay/backups',
+    '/r/north-quay/backups/plans/timetable',
     '/layout',
     '/bring'
   ];

@@ -194,7 +194,10 @@ describe('removal sheets, head by head', () => {
     const claims = fork.store.list('PersistentVolumeClaim', 'events').filter((one) => one.spec.volumeName);
     const sheet = removalSheet(fork.store, ref('Namespace', '', 'events'));
     expect(sheet.lost[0]!.says).toMatch(/ephemeral directory scratch of desk-.*2Gi in all/);
-    expect(sheet.lost).toHaveLength(1 + claims.length - 2);
+    // Six snapshots of the plan go, too, and with them what could be gone back to.
+    const gone = sheet.lost.filter((one) => one.ref.kind === 'VolumeSnapshot');
+    expect(gone.map((one) => one.says)).toContainEqual(expect.stringMatching(/of data-boarding-0 as of T\+01:30:00.*nobody can go back/));
+    expect([gone.length, sheet.lost.length]).toEqual([6, 1 + claims.length - 2 + 6]);
     expect(sheet.lost.map((one) => one.says)).toContainEqual(expect.stringMatching(/3Gi, policy Delete/));
     expect(sheet.stays).toHaveLength(2);
     const assets = fork.store.list('Asset').length;
@@ -203,7 +206,7 @@ describe('removal sheets, head by head', () => {
     expect(fork.store.get('Namespace', '', 'events')).toBeUndefined();
     for (const { ref: one } of sheet.goes) expect(fork.store.get(one.kind, one.namespace, one.name), one.name).toBeUndefined();
     for (const { ref: one } of sheet.stays) expect(fork.store.get('PersistentVolume', '', one.name)?.status?.phase).toBe('Released');
-    expect(assets - fork.store.list('Asset').length).toBe(claims.length - 2);
+    expect(assets - fork.store.list('Asset').length).toBe(claims.length - 2 + gone.length);
   });
   test('a deployment and a pod say what lies in their ephemeral directories', () => {
     expect(removalSheet(world.store, ref('Deployment', 'events', 'desk')).lost[0]!.says).toMatch(/2Gi in all/);

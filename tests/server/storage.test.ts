@@ -27,7 +27,7 @@ describe('trials', () => {
     expect(here.body.checks).toEqual(apart.body.checks);
     expect((await call<{ clock: { nowMs: number } }>('GET', at)).body.clock.nowMs).toBe(here.body.untilMs);
     // Nothing of it is left behind, and it can be taken back like anything else.
-    expect((await call<{ items: object[] }>('GET', `${at}/objects?kind=Namespace`)).body.items).toHaveLength(6);
+    expect((await call<{ items: object[] }>('GET', `${at}/objects?kind=Namespace`)).body.items).toHaveLength(7);
     expect((await call<{ items: { class: string; where: string }[] }>('GET', `${at}/trials`)).body.items).toMatchObject([
       { class: 'steady-block', where: 'trunk' }
     ]);
@@ -84,7 +84,7 @@ describe('the table of claims', () => {
     expect((await rows('sort=fill&down=true&from=1&limit=1')).rows).toHaveLength(1);
     expect((await rows('full=50')).matching).toBe(3);
     expect((await rows('state=no%20user%20yet')).rows.map((one) => one.name)).toEqual(['scratch']);
-    expect((await rows('text=n-3')).matching).toBe(2);
+    expect((await rows('text=n-3')).matching).toBe(3);
     expect((await call('GET', '/rehearsals/north-quay/sheets/claims?sort=colour')).status).toBe(400);
   });
 

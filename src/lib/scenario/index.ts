@@ -10,6 +10,7 @@ import {
   coordinatorsYaml,
   imageShelfYaml,
   plainBlockYaml,
+  quayPlansYaml,
   steadyBlockYaml
 } from './workloads';
 
@@ -55,6 +56,23 @@ const crew = (): ApiObject[] =>
       ? { ...one, spec: { ...one.spec, names: one.spec.names.filter((name) => !name.startsWith('crew-2.')) } }
       : one
   );
+
+/** `strongbox`: a small store on north-quay for the copies of `timetable`. */
+const strongbox = (): ApiObject[] =>
+  answered('object-store', {
+    name: 'strongbox',
+    namespace: 'keeps',
+    bucket: 'timetable-copies',
+    members: '4',
+    volumes: '1',
+    size: '20Gi',
+    class: 'steady-block',
+    parity: '1',
+    cpu: '250m',
+    memory: '1Gi',
+    tls: 'off',
+    encrypts: 'no'
+  });
 
 const minutes = (n: number) => n * 60_000;
 const rented = { iops: 14_400, mbps: 720 };
@@ -151,7 +169,9 @@ const northQuay = (): ScenarioCluster => ({
     ),
     install(minutes(12), 'files.standin.example'),
     send(minutes(14), chartroomYaml),
-    send(minutes(15), leftoversYaml)
+    send(minutes(15), leftoversYaml),
+    sendAll(minutes(16), strongbox()),
+    send(minutes(25), quayPlansYaml)
   ],
   headMs: minutes(400)
 });

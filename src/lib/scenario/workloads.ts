@@ -278,3 +278,20 @@ allowVolumeExpansion: ${grows}
 export const steadyBlockYaml = classYaml('steady-block', 'WaitForFirstConsumer', true, true);
 /** The older class: no growth, binds at once. */
 export const plainBlockYaml = classYaml('plain-block', 'Immediate', false, false);
+
+const planOf = (namespace: string, workload: string, spec: string): string => `
+apiVersion: standin.example/v1
+kind: BackupPlan
+metadata: {name: ${workload}-copies, namespace: ${namespace}}
+spec:
+  workload: ${workload}
+  timeZone: Europe/Lisbon
+  ${spec}
+`;
+
+/** Copies of `boarding` lie where its data lie; those of `timetable` in the store beside it, with the log behind them. Neither was ever put back. */
+export const quayPlansYaml = `${planOf('events', 'boarding', 'how: snapshots\n  schedule: "30 7 * * *"\n  keep: {last: 7}')}---${planOf(
+  'plans',
+  'timetable',
+  'how: copy-and-log\n  schedule: "0 * * * *"\n  into: {namespace: keeps, store: strongbox, bucket: timetable-copies}\n  logEverySeconds: 600\n  keep: {last: 4, daily: 14, weekly: 9}'
+)}`;

@@ -11,7 +11,21 @@ export interface HelpPage {
   readonly text: string;
 }
 
-const order = ['estate', 'wrong', 'ground', 'supply', 'claims', 'members', 'proofs', 'root-line', 'drafts', 'drills', 'handover', 'tape'];
+const order = [
+  'estate',
+  'wrong',
+  'ground',
+  'supply',
+  'claims',
+  'members',
+  'proofs',
+  'root-line',
+  'drafts',
+  'drills',
+  'backups',
+  'handover',
+  'tape'
+];
 
 export const helpPages: readonly HelpPage[] = Object.entries(files)
   .map(([path, text]) => ({ id: /([^/]+)\.md$/.exec(path)![1]!, title: /^# (.+)$/m.exec(text)?.[1] ?? '', text }))

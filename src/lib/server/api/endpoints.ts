@@ -5,6 +5,7 @@ import { linedKinds } from '$core/rootline';
 import { done, notFound, refused } from '../services';
 import { bring } from '../services/bring';
 import { frameOf } from '../services/frame';
+import { backupEndpoints } from './backup-endpoints';
 import { drillEndpoints } from './drill-endpoints';
 import { endpoint, listed } from './endpoint';
 import { accessEndpoints } from './access-endpoints';
@@ -344,6 +345,7 @@ export const endpoints = [
   ...acting,
   ...reading,
   ...workloadEndpoints,
+  ...backupEndpoints,
   ...drillEndpoints,
   ...storageEndpoints,
   ...proving,

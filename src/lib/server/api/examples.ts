@@ -156,6 +156,11 @@ export const examples: { readonly [K in Known]: Example<K> } = {
   'GET /rehearsals/{id}/findings': { params: north, query: { namespace } },
   'POST /rehearsals/{id}/findings/mend': { params: north, body: { namespace, nth: 0 } },
   'POST /rehearsals/{id}/proofs': { params: north, body: { namespace: 'plans', set: 'timetable' } },
+  'GET /rehearsals/{id}/backups': { params: { id: 'north-quay' } },
+  'GET /rehearsals/{id}/backups/beside': {
+    params: { id: 'north-quay' },
+    query: { namespace: 'plans', workload: 'timetable', to: 'timetable-back' }
+  },
   'POST /rehearsals/{id}/drills': {
     params: { id: 'north-quay' },
     body: { namespace: 'events', workload: 'boarding', fault: 'program-ends', expectation: { writesPauseMs: 30_000, lost: 0 } }

@@ -13,6 +13,7 @@ import { claimsView, claimView, growSetYaml, type ClaimsAsk } from './claims';
 import { acceptedOf, findingsOf, mendedYaml } from './findings';
 import { groundView } from './ground';
 import { stackOf, touchedAt } from './levels';
+import { backupsView, besideView } from './backups';
 import { drillableView, drillView, foreseenView } from './drills';
 import { membersView } from './members';
 import { operatorsView, operatorYaml } from './operators';
@@ -148,6 +149,8 @@ export const queries = {
       provedWorkload({ facts: scene.facts, workload, changes, fork: scene.fork, ...(messages === undefined ? {} : { messages }) })
     );
   },
+  backups: backupsView,
+  besideManifests: besideView,
   drillable: drillableView,
   drill: drillView,
   foreseen: foreseenView,

@@ -30,6 +30,7 @@
         ]
       : [
           ['drills', 'Drills', worse ? `${worse} worse` : ''],
+          ['backups', 'Backups', ''],
           ['handover', 'Handover', '']
         ])
   ]);

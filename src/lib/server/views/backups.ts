@@ -1,0 +1,189 @@
+import {
+  besideObjects,
+  claimsFromSnapshots,
+  askedOf,
+  figuresOf,
+  judgeBackup,
+  latestMs,
+  nextRunMs,
+  restoresOf,
+  type Asked,
+  type BackupFinding,
+  type Figures
+} from '$core/backups';
+import { writeManifests } from '$core/manifest';
+import type { BackupPlan } from '$core/model';
+import { doneOf, engineCards, engineRunning, runsOf, type EngineCard } from '$core/standin';
+import { workloadNamed } from '$core/proofs';
+import { blueprintOf, workloadsOf, type PlainRef, type Scene } from './scene';
+
+/** One copy, as its sheet shows it. Moments are virtual ms. */
+export interface RunShown {
+  readonly name: string;
+  readonly phase: 'Running' | 'Done' | 'Failed';
+  readonly beganMs: number;
+  readonly endedMs?: number;
+  readonly momentMs?: number;
+  readonly says: string;
+  readonly remedy: string;
+  readonly at?: PlainRef;
+  readonly bytes?: number;
+}
+
+/** A copy that was put back, or is being. */
+export interface RestoreShown {
+  readonly name: string;
+  readonly phase: 'Waiting' | 'Running' | 'Done' | 'Failed';
+  readonly into: string;
+  readonly says: string;
+  readonly remedy: string;
+  readonly at?: PlainRef;
+  readonly beganMs: number;
+  readonly endedMs?: number;
+  readonly steps: readonly { readonly name: string; readonly fromMs: number; readonly toMs?: number }[];
+}
+
+/** A plan with what became of it. */
+export interface PlanShown {
+  readonly name: string;
+  readonly how: BackupPlan['spec']['how'];
+  readonly schedule: string;
+  readonly timeZone: string;
+  readonly suspend: boolean;
+  readonly into?: { readonly namespace: string; readonly store: string; readonly bucket: string };
+  readonly snapshotClass?: string;
+  readonly logEverySeconds: number;
+  readonly keep: { readonly last: number; readonly daily: number; readonly weekly: number; readonly monthly: number };
+  readonly runs: readonly RunShown[];
+  /** Pieces of the log, oldest first; what lies between two that don't meet lacks. */
+  readonly pieces: readonly { readonly fromMs: number; readonly toMs: number; readonly from: number; readonly to: number }[];
+  readonly figures: {
+    readonly losesMs: number | null;
+    readonly losesNowMs: number | null;
+    readonly backMs: Figures['backMs'];
+    readonly measuredMs: number | null;
+    readonly bytes: number;
+  };
+  readonly nextMs: number | null;
+  readonly latestMs: number | null;
+  readonly restores: readonly RestoreShown[];
+}
+
+/** A workload with the plans that copy it. */
+export interface BackedUp {
+  readonly namespace: string;
+  readonly name: string;
+  /** What it is, in a few words. */
+  readonly kind: string;
+  /** Whether its engine hands out copies and its log. */
+  readonly copies: boolean;
+  /** Whether it can be made anew beside itself by its manifests: it is a set. */
+  readonly beside: boolean;
+  readonly asked: Asked;
+  readonly plans: readonly PlanShown[];
+  readonly findings: readonly BackupFinding[];
+}
+
+/** All workloads with their copies, and the stores that could take some. */
+export interface Backups {
+  readonly workloads: readonly BackedUp[];
+  readonly stores: readonly { readonly namespace: string; readonly name: string }[];
+}
+
+function planShown(facts: Scene['facts'], plan: BackupPlan): PlanShown {
+  const { name, namespace = '' } = plan.metadata;
+  const { how, schedule, timeZone = 'UTC', suspend, into, snapshotClass, logEverySeconds, keep } = plan.spec;
+  const { losesMs = null, losesNowMs = null, backMs, measuredMs = null, bytes } = figuresOf(facts, plan);
+  const { last, daily, weekly, monthly } = keep;
+  return {
+    name,
+    how,
+    schedule,
+    timeZone,
+    suspend,
+    ...(into ? { into: { namespace: into.namespace, store: into.store, bucket: into.bucket } } : {}),
+    ...(snapshotClass === undefined ? {} : { snapshotClass }),
+    logEverySeconds,
+    keep: { last, daily, weekly, monthly },
+    runs: runsOf(facts, namespace, name).map(({ metadata, status }) => ({
+      name: metadata.name,
+      phase: status?.phase ?? 'Running',
+      beganMs: status?.beganMs ?? facts.nowMs,
+      ...(status?.endedMs === undefined ? {} : { endedMs: status.endedMs }),
+      ...(status?.momentMs === undefined ? {} : { momentMs: status.momentMs }),
+      says: status?.says ?? 'is under way',
+      remedy: status?.remedy ?? '',
+      ...(status?.at ? { at: { kind: status.at.kind, namespace: status.at.namespace, name: status.at.name } } : {}),
+      ...(status?.bytes === undefined ? {} : { bytes: status.bytes })
+    })),
+    pieces: (plan.status?.pieces ?? []).map(({ fromMs, toMs, from, to }) => ({ fromMs, toMs, from, to })),
+    figures: { losesMs, losesNowMs, backMs, measuredMs, bytes },
+    nextMs: nextRunMs(facts, plan) ?? null,
+    latestMs: latestMs(facts, plan) ?? null,
+    restores: restoresOf(facts, namespace, name)
+      .reverse()
+      .map(({ metadata, spec, status }) => ({
+        name: metadata.name,
+        phase: status?.phase ?? 'Waiting',
+        into: spec.into,
+        says: status?.says ?? 'has not begun',
+        remedy: status?.remedy ?? '',
+        ...(status?.at ? { at: { kind: status.at.kind, namespace: status.at.namespace, name: status.at.name } } : {}),
+        beganMs: status?.beganMs ?? facts.nowMs,
+        ...(status?.endedMs === undefined ? {} : { endedMs: status.endedMs }),
+        steps: (status?.steps ?? []).map(({ name: step, fromMs, toMs }) => ({
+          name: step,
+          fromMs,
+          ...(toMs === undefined ? {} : { toMs })
+        }))
+      }))
+  };
+}
+
+/** Every workload that keeps something, with its plans and what is to be said of them. */
+export const backupsView = ({ facts }: Scene, _: object): Backups => {
+  const plans = facts.list('BackupPlan');
+  const all = workloadsOf(facts).flatMap(({ namespace, name }): BackedUp[] => {
+    const workload = workloadNamed(facts, namespace, name);
+    if (!workload) return [];
+    const makers = [...workload.sets, ...workload.deployments, ...workload.daemonSets];
+    const claims = makers.some(
+      (one) =>
+        (one.kind === 'StatefulSet' && one.spec.volumeClaimTemplates?.length) ||
+        one.spec.template.spec.volumes?.some((two) => two.persistentVolumeClaim)
+    );
+    if (!claims) return [];
+    const mine = plans.filter((one) => one.metadata.namespace === namespace && one.spec.workload === name);
+    const engine = engineRunning(facts, namespace, name) ?? workload.engine;
+    return [
+      {
+        namespace,
+        name,
+        kind: blueprintOf(makers[0]!),
+        copies: engine !== undefined && (engineCards[engine] as EngineCard).copies === true,
+        beside: facts.get('StatefulSet', namespace, name) !== undefined,
+        asked: askedOf(facts, namespace, name),
+        plans: mine.map((one) => planShown(facts, one)),
+        findings: judgeBackup(facts, namespace, name, mine)
+      }
+    ];
+  });
+  const stores = all
+    .filter((one) => engineRunning(facts, one.namespace, one.name) === 'object-store')
+    .map(({ namespace, name }) => ({ namespace, name }));
+  return { workloads: all, stores };
+};
+
+/** The manifests of a workload beside another, as text; '' where there is no set to copy. With a run of snapshots its claims, too. */
+export function besideView(
+  { facts }: Scene,
+  { namespace, workload, to, run }: { namespace: string; workload: string; to: string; run?: string }
+): { yaml: string } {
+  const objects = besideObjects(facts, namespace, workload, to) ?? [];
+  const taken =
+    run === undefined
+      ? undefined
+      : doneOf(runsOf(facts, namespace, facts.get('BackupRun', namespace, run)?.spec.plan ?? '')).find((one) => one.metadata.name === run);
+  const claims = taken ? claimsFromSnapshots(facts, taken, workload, to) : [];
+  return { yaml: objects.length ? writeManifests([...claims, ...objects]) : '' };
+}

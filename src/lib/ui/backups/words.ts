@@ -1,0 +1,115 @@
+import { wordsOf } from '$core/shared';
+import { gib } from '$ui/format';
+
+/** How a workload is copied, as it stands in a sentence. */
+export const howWords = {
+  snapshots: 'by snapshots',
+  copy: 'through the engine',
+  'copy-and-log': 'through the engine, with its log'
+} as const;
+
+/** Schedules to choose from, with words. */
+export const schedules: readonly (readonly [string, string])[] = [
+  ['*/15 * * * *', 'every 15 min'],
+  ['0 * * * *', 'every hour'],
+  ['20 */6 * * *', 'every 6 h, at :20'],
+  ['0 3 * * *', 'every day at 03:00'],
+  ['0 3 * * 1', 'every Monday at 03:00']
+];
+
+/** A schedule in words where they are known, else as it is written. */
+export function scheduleWords(schedule: string): string {
+  const [, minute = '', hour = ''] = /^(\d{1,2}) (\d{1,2}) \* \* \*$/.exec(schedule) ?? [];
+  const daily = minute && hour ? `every day at ${hour.padStart(2, '0')}:${minute.padStart(2, '0')}` : schedule;
+  return schedules.find(([one]) => one === schedule)?.[1] ?? daily;
+}
+
+/** How often a log is taken away, to choose from. */
+export const paces: readonly (readonly [number, string])[] = [10, 30, 60, 300, 600, 900, 3_600].map(
+  (s) => [s, wordsOf(s * 1_000)] as const
+);
+/** What a copy carries: GiB where it is much, else what fits. */
+export function weightWords(bytes: number): string {
+  if (bytes >= 2 ** 30) return gib(bytes);
+  return bytes >= 2 ** 20 ? `${Math.round(bytes / 2 ** 20)} MiB` : `${Math.ceil(bytes / 2 ** 10)} KiB`;
+}
+
+interface Keep {
+  readonly last: number;
+  readonly daily: number;
+  readonly weekly: number;
+  readonly monthly: number;
+}
+
+/** What is kept, as a sentence goes on. */
+export const keepWords = ({ last, daily, weekly, monthly }: Keep): string =>
+  [
+    `the last ${last}`,
+    daily ? `one of each of ${daily} days` : '',
+    weekly ? `of ${weekly} weeks` : '',
+    monthly ? `of ${monthly} months` : ''
+  ]
+    .filter(Boolean)
+    .join(', ');
+
+/** The worst state of some findings: what a peg shows. */
+export const worstOf = (findings: readonly { readonly state: 'holds' | 'doubt' | 'broken' }[]): 'holds' | 'doubt' | 'broken' =>
+  findings.some((one) => one.state === 'broken') ? 'broken' : findings.some((one) => one.state === 'doubt') ? 'doubt' : 'holds';
+
+/** A plan as a manifest. */
+export interface PlanWish extends Keep {
+  readonly namespace: string;
+  readonly name: string;
+  readonly workload: string;
+  readonly how: keyof typeof howWords;
+  readonly schedule: string;
+  readonly timeZone: string;
+  readonly store: string;
+  readonly bucket: string;
+  readonly logEverySeconds: number;
+  readonly snapshotClass?: string;
+  readonly suspend: boolean;
+}
+
+const quoted = (text: string): string => JSON.stringify(text);
+
+/** The manifest of a plan. `store` is `namespace/name`. */
+export function planYaml(wish: PlanWish): string {
+  const [namespace = '', store = ''] = wish.store.split('/');
+  const lines = [
+    'apiVersion: standin.example/v1',
+    'kind: BackupPlan',
+    `metadata: {name: ${wish.name}, namespace: ${wish.namespace}}`,
+    'spec:',
+    `  workload: ${wish.workload}`,
+    `  how: ${wish.how}`,
+    `  schedule: ${quoted(wish.schedule)}`,
+    `  timeZone: ${quoted(wish.timeZone)}`,
+    ...(wish.suspend ? ['  suspend: true'] : []),
+    ...(wish.how === 'snapshots'
+      ? wish.snapshotClass === undefined
+        ? []
+        : [`  snapshotClass: ${quoted(wish.snapshotClass)}`]
+      : [`  into: {namespace: ${quoted(namespace)}, store: ${quoted(store)}, bucket: ${quoted(wish.bucket)}}`]),
+    ...(wish.how === 'copy-and-log' ? [`  logEverySeconds: ${wish.logEverySeconds}`] : []),
+    `  keep: {last: ${wish.last}, daily: ${wish.daily}, weekly: ${wish.weekly}, monthly: ${wish.monthly}}`
+  ];
+  return `${lines.join('\n')}\n`;
+}
+
+/** The manifest of a restore. */
+export const restoreYaml = (wish: {
+  readonly namespace: string;
+  readonly name: string;
+  readonly plan: string;
+  readonly into: string;
+  readonly to: string;
+  readonly over: boolean;
+}): string =>
+  [
+    'apiVersion: standin.example/v1',
+    'kind: Restore',
+    `metadata: {name: ${wish.name}, namespace: ${wish.namespace}}`,
+    `spec: {plan: ${wish.plan}, into: ${wish.into}, to: ${quoted(wish.to)}${wish.over ? ', over: true' : ''}}`,
+    ''
+  ].join('\n');
