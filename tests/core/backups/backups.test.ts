@@ -1,6 +1,7 @@
 /* Copies of workloads and the way back. Ways, causes of failure and what each gives: docs/model.md, "Backup"; retention: common practice, no source. */
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
+import { removalSheet } from '$core/change';
 import { backWithinMark, besideObjects, figuresOf, judgeBackup, longestGapMs, loseAtMostMark } from '$core/backups';
 import { isReady, type BackupPlan, type BackupRun, type Restore } from '$core/model';
 import { lineSentence, rootLine } from '$core/rootline';
@@ -342,6 +343,11 @@ test('a workload beside another comes up by manifests made from it, certificates
   world.runSettled();
   expect(restored(world, 'into: one-back')).toMatchObject({ phase: 'Done' });
   expect(rowsOf(world, 'one-back')).toEqual(['a']);
+  const { with: along } = removalSheet(world.store, ref('StatefulSet', 'space', 'one'));
+  expect(along.find((one) => one.ref.kind === 'BackupPlan')).toMatchObject({
+    goes: false,
+    says: expect.stringContaining('can be put back')
+  });
   // The other stands as it stood.
   expect(
     world.store

@@ -136,6 +136,8 @@ function ofWorkload(facts: Facts, chief: Maker): Companion[] {
       add(one, `a copy of ${one.spec.source.persistentVolumeClaimName}`, false, [
         { ref: refOf(one), says: 'a copy that nothing else replaces' }
       ]);
+  for (const one of facts.list('BackupPlan', namespace))
+    if (one.spec.workload === workload) add(one, 'copies it; while it stays its copies can be put back, and its runs fail', false);
   const left = sentIn(facts, namespace).filter(
     (one) => !seen.has(keyOf(refOf(one))) && (sentByPerson(one) || one.kind === 'PersistentVolumeClaim')
   );
