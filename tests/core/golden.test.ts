@@ -10,7 +10,7 @@ const golden = {
   journals: {
     'south-quay': 'ef98ec37b9d65d8b3a5e',
     harbour: '714182f762f58086b1f1',
-    'north-quay': '91a48a997b97f02b1811',
+    'north-quay': 'a92686d943b303752ce2',
     'pilot-house': 'f3a8973d2d8259bc94a1'
   }
 } as const;
