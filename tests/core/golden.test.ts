@@ -10,7 +10,7 @@ const golden = {
   journals: {
     'south-quay': 'ef98ec37b9d65d8b3a5e',
     harbour: '714182f762f58086b1f1',
-    'north-quay': 'a92686d943b303752ce2',
+    'north-quay': '54680fda27f422e1ed66',
     'pilot-house': 'f3a8973d2d8259bc94a1'
   }
 } as const;

@@ -49,16 +49,26 @@ export const must = (world: World, ...objects: ApiObject[]) => expect(world.act(
 export const remove = (world: World, ref: Ref) => expect(world.act({ type: 'remove', ref })).toEqual([]);
 
 let asks = 0;
-/** Asks a workload for something, and runs the clock until it has answered. */
-export function ask(
+/** Asks a workload for something, and doesn't wait. Gives the name of the ask. */
+export function offer(
   world: World,
   namespace: string,
   workload: string,
   op: AskObject['spec']['op'],
   more: Partial<Omit<AskObject['spec'], 'op' | 'workload'>> = {}
-) {
+): string {
   const id = `t${(asks += 1)}`;
   expect(world.act({ type: 'ask', namespace, id, ask: { workload, way: 'inside', login: 'right', op, ...more } })).toEqual([]);
+  return id;
+}
+
+/** Asks a workload for something, and runs the clock until it has answered. */
+export function ask(
+  world: World,
+  namespace: string,
+  ...what: [workload: string, op: AskObject['spec']['op'], more?: Parameters<typeof offer>[4]]
+) {
+  const id = offer(world, namespace, ...what);
   while (!world.store.get('Ask', namespace, id)!.status?.outcome) world.runUntil(world.nextMs!);
   return world.store.get('Ask', namespace, id)!.status!;
 }

@@ -30,11 +30,11 @@ test('weeks begin on Monday, days at midnight of the zone', () => {
   const at = (iso: string) => ({ name: iso, momentMs: Date.parse(iso) - epochMs });
   // ISO 8601: 2026-03-08 is the Sunday of week 10, 2026-03-09 the Monday of week 11.
   const week = [at('2026-03-07T12:00:00Z'), at('2026-03-08T12:00:00Z'), at('2026-03-09T12:00:00Z'), at('2026-03-10T12:00:00Z')];
-  const keep = { last: 1, daily: 0, weekly: 2, monthly: 0 };
+  const keep = { newest: 1, days: 0, weeks: 2, months: 0 };
   expect([...keptOf(week, keep)].map((one) => one.name.slice(0, 10)).sort()).toEqual(['2026-03-08', '2026-03-10']);
   // 23:30 UTC is half past noon of the next day in Auckland (UTC+13 in March).
   const night = [at('2026-03-10T10:30:00Z'), at('2026-03-10T23:30:00Z')];
-  const days = { last: 1, daily: 2, weekly: 0, monthly: 0 };
+  const days = { newest: 1, days: 2, weeks: 0, months: 0 };
   expect([keptOf(night, days, 'UTC').size, keptOf(night, days, 'Pacific/Auckland').size]).toEqual([1, 2]);
 });
 

@@ -1,65 +1,17 @@
 /* Copies of workloads and the way back. Ways, causes of failure and what each gives: docs/model.md, "Backup"; retention: common practice, no source. */
+import { sha256 } from '@noble/hashes/sha2.js';
+import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import { removalSheet } from '$core/change';
 import { backWithinMark, besideObjects, figuresOf, judgeBackup, longestGapMs, loseAtMostMark } from '$core/backups';
-import { isReady, type BackupPlan, type BackupRun, type Restore } from '$core/model';
+import { isReady } from '$core/model';
 import { lineSentence, rootLine } from '$core/rootline';
-import { keptOf, restoreWay, World, type Snapshot } from '$core/standin';
+import { carriedMs, keptOf, returnWay, World, type Snapshot } from '$core/standin';
 import { stampOf } from '$core/shared';
 import { objects, ref } from '../help';
-import { answered, ask, must, roomy } from '../roomy';
-
-const plan = (spec: string, name = 'nightly') =>
-  objects(
-    `apiVersion: standin.example/v1\nkind: BackupPlan\nmetadata: {name: ${name}, namespace: space}\nspec: {workload: one, ${spec}}\n`
-  );
-const into = 'into: {namespace: space, store: shed, bucket: copies}';
-const daily = 'schedule: "0 3 * * *"';
-
-/** A database and an object store with a bucket, side by side. */
-function barn(engine = 'primary-standby-sql', bucket = true): World {
-  const world = roomy({ nodes: 2 });
-  must(world, ...objects('apiVersion: v1\nkind: Namespace\nmetadata: {name: space}\n'));
-  must(world, ...answered(engine, { namespace: 'space', name: 'one', ...(engine === 'primary-standby-sql' ? { synchronous: '1' } : {}) }));
-  must(world, ...answered('object-store', { namespace: 'space', name: 'shed' }));
-  world.runSettled();
-  if (bucket) expect(ask(world, 'space', 'shed', { do: 'make-bucket', place: 'copies' }).outcome).toBe('acknowledged');
-  return world;
-}
-const write = (world: World, key: string, value = key, place = 'seats') =>
-  expect(ask(world, 'space', 'one', { do: 'write', place, key, value })).toMatchObject({ outcome: 'acknowledged' });
-const rowsOf = (world: World, workload: string, place = 'seats') =>
-  ask(world, 'space', workload, { do: 'list', place }).rows!.map(([key]) => key);
-const later = (world: World, ms: number) => world.runUntil(world.nowMs + ms);
-const run = (world: World, name: string, ofPlan = 'nightly'): NonNullable<BackupRun['status']> => {
-  must(
-    world,
-    ...objects(`apiVersion: standin.example/v1\nkind: BackupRun\nmetadata: {name: ${name}, namespace: space}\nspec: {plan: ${ofPlan}}\n`)
-  );
-  for (let n = 0; n < 400; n += 1) {
-    const { status } = world.store.get('BackupRun', 'space', name)!;
-    if (status && status.phase !== 'Running') return status;
-    later(world, 2_000);
-  }
-  throw new Error(`${name} never ended`);
-};
-const restored = (world: World, spec: string, name = 'back'): NonNullable<Restore['status']> => {
-  must(
-    world,
-    ...objects(
-      `apiVersion: standin.example/v1\nkind: Restore\nmetadata: {name: ${name}, namespace: space}\nspec: {plan: nightly, ${spec}}\n`
-    )
-  );
-  for (let n = 0; n < 600; n += 1) {
-    const { status } = world.store.get('Restore', 'space', name)!;
-    if (status && (status.phase === 'Done' || status.phase === 'Failed')) return status;
-    later(world, 2_000);
-  }
-  throw new Error(`${name} never ended`);
-};
-const planOf = (world: World): BackupPlan => world.store.get('BackupPlan', 'space', 'nightly')!;
-const second = (world: World) => must(world, ...answered('primary-standby-sql', { namespace: 'space', name: 'two', synchronous: '1' }));
+import { answered, ask, must } from '../roomy';
+import { barn, daily, into, later, plan, planOf, returned, rowsOf, run, second, write } from './help';
 
 test('a table dropped by mistake is back to the second before: from the copy and the log behind it, beside what stands, then in place', () => {
   const world = barn();
@@ -81,23 +33,23 @@ test('a table dropped by mistake is back to the second before: from the copy and
     expect(ask(world, 'space', 'one', { do: 'list', place: 'seats' }, { member }).rows).toEqual([['d', 'd']]);
   second(world);
   world.runSettled();
-  const beside = restored(world, `into: two, to: "${stampOf(before)}"`);
+  const beside = returned(world, `into: two, to: "${stampOf(before)}"`);
   expect(beside).toMatchObject({ phase: 'Done', run: 'first' });
   expect(beside.proved).toBe(beside.checksum);
   expect(rowsOf(world, 'two')).toEqual(['a', 'b', 'c']);
   // Over what stands only where that is asked for.
-  expect(restored(world, `into: one, to: "${stampOf(before)}"`, 'no')).toMatchObject({
+  expect(returned(world, `into: one, to: "${stampOf(before)}"`, 'no')).toMatchObject({
     phase: 'Failed',
     says: expect.stringContaining('overwritten')
   });
   expect(rowsOf(world, 'one')).toEqual(['d']);
-  expect(restored(world, `into: one, to: "${stampOf(before)}", over: true`, 'yes').phase).toBe('Done');
+  expect(returned(world, `into: one, to: "${stampOf(before)}", over: true`, 'yes').phase).toBe('Done');
   expect(rowsOf(world, 'one')).toEqual(['a', 'b', 'c']);
   for (const member of ['one-0', 'one-1', 'one-2'])
     expect(ask(world, 'space', 'one', { do: 'list', place: 'seats' }, { member }).count).toBe(3);
   // The latest moment holds the drop.
   later(world, 60_000);
-  expect(restored(world, 'into: two, run: first, over: true', 'copy').phase).toBe('Done');
+  expect(returned(world, 'into: two, run: first, over: true', 'copy').phase).toBe('Done');
   expect(rowsOf(world, 'two')).toEqual(['a']);
 });
 
@@ -105,10 +57,10 @@ test('moments that nothing reaches are refused, and say what is reached', () => 
   const world = barn();
   must(world, ...plan(`how: copy-and-log, ${daily}, logEverySeconds: 30, ${into}`));
   const early = world.nowMs;
-  expect(restored(world, 'into: one', 'none')).toMatchObject({ phase: 'Failed', says: 'no copy of nightly is done' });
+  expect(returned(world, 'into: one', 'none')).toMatchObject({ phase: 'Failed', says: 'no copy of nightly is done' });
   run(world, 'first');
   later(world, 100_000);
-  const way = (toMs: number) => restoreWay(world.store, planOf(world), { toMs });
+  const way = (toMs: number) => returnWay(world.store, planOf(world), { toMs });
   expect(way(early)).toMatchObject({ says: expect.stringContaining('the oldest copy shows') });
   expect(way(world.nowMs + 3_600_000)).toMatchObject({ says: expect.stringContaining('the log behind first reaches to') });
   expect(way(world.nowMs - 40_000)).toMatchObject({ run: { metadata: { name: 'first' } } });
@@ -132,8 +84,14 @@ test('a log that could not be taken away leaves a gap, or none where the engine 
   expect(planOf(world).status!.shipping!.says).toBeUndefined();
   second(world);
   world.runSettled();
-  expect(restored(world, 'into: two')).toMatchObject({ phase: 'Done' });
+  expect(returned(world, 'into: two')).toMatchObject({ phase: 'Done' });
   expect(rowsOf(world, 'two').length).toBe(200);
+});
+
+test('how long is carried is worked out by hand: 8 GiB at 40 MiB in a second out, at 30 back, a quarter either way', () => {
+  // 8,192 MiB / 40 = 204.8 s; 8,192 / 30 = 273.07 s.
+  expect(carriedMs(8 * 2 ** 30, 'out')).toEqual([2_000 + 163_840, 5_000 + 256_000]);
+  expect(carriedMs(8 * 2 ** 30, 'back')).toEqual([2_000 + 218_453, 5_000 + 341_333]);
 });
 
 describe('each way fails for its causes, and says where to look', () => {
@@ -175,7 +133,7 @@ describe('each way fails for its causes, and says where to look', () => {
       undefined,
       true,
       'is no object store',
-      'nightly'
+      'one'
     ],
     ['no class of snapshots', `how: snapshots, ${daily}`, () => {}, undefined, true, 'no snapshot class is the default', 'data-one-0'],
     [
@@ -223,7 +181,7 @@ test('snapshots are of one moment, or the run fails and takes them away again', 
 });
 
 describe('what is kept', () => {
-  const keep = { last: 3, daily: 5, weekly: 4, monthly: 6 };
+  const keep = { newest: 3, days: 5, weeks: 4, months: 6 };
   const dayMs = 86_400_000;
   test('over a year of daily copies: the last three, one of each of five days, four weeks, six months', () => {
     const done: { name: string; momentMs: number }[] = [];
@@ -254,13 +212,13 @@ describe('what is kept', () => {
     fc.assert(
       fc.property(
         fc.uniqueArray(fc.integer({ min: 0, max: 400 * 24 }), { minLength: 1, maxLength: 80 }),
-        fc.record({ last: fc.integer({ min: 1, max: 9 }), daily: fc.nat(9), weekly: fc.nat(9), monthly: fc.nat(9) }),
+        fc.record({ newest: fc.integer({ min: 1, max: 9 }), days: fc.nat(9), weeks: fc.nat(9), months: fc.nat(9) }),
         fc.constantFrom('UTC', 'Europe/Lisbon', 'Pacific/Auckland'),
         (hours, rule, zone) => {
           const all = [...hours].sort((a, b) => a - b).map((hour) => ({ name: `h${hour}`, momentMs: hour * 3_600_000 }));
           const kept = keptOf(all, rule, zone);
           expect(kept.has(all.at(-1)!)).toBe(true);
-          expect(kept.size).toBeLessThanOrEqual(rule.last + rule.daily + rule.weekly + rule.monthly);
+          expect(kept.size).toBeLessThanOrEqual(rule.newest + rule.days + rule.weeks + rule.months);
           // Pruned step by step it comes to what it comes to at once.
           let left: typeof all = [];
           for (const one of all) {
@@ -276,7 +234,7 @@ describe('what is kept', () => {
 
   test('a plan begins its runs by its schedule in its time zone, and forgets what it no longer keeps, in the bucket, too', () => {
     const world = barn();
-    must(world, ...plan(`how: copy, schedule: "*/10 * * * *", timeZone: Europe/Lisbon, keep: {last: 2}, ${into}`));
+    must(world, ...plan(`how: copy, schedule: "*/10 * * * *", timeZone: Europe/Lisbon, keep: {newest: 2}, ${into}`));
     later(world, 65 * 60_000);
     const runs = () => world.store.list('BackupRun', 'space').filter((one) => one.status?.phase === 'Done');
     expect(runs().length).toBe(2);
@@ -302,7 +260,7 @@ test('a copy goes on after a restart of the stand-in from what was saved', () =>
 
 test('the root line of a plan leads to where its last copy broke, and to a run more; its sheet says what it is good for', () => {
   const world = barn();
-  must(world, ...plan(`how: copy, ${daily}, keep: {last: 1}, ${into}`));
+  must(world, ...plan(`how: copy, ${daily}, keep: {newest: 1}, ${into}`));
   const line = () => rootLine(world.store, ref('BackupPlan', 'space', 'nightly'))!;
   const ids = () => judgeBackup(world.store, 'space', 'one', [planOf(world)]).map((one) => `${one.id} ${one.state}`);
   expect(judgeBackup(world.store, 'space', 'one', []).map((one) => one.id)).toEqual(['no-plan']);
@@ -337,11 +295,16 @@ test('a workload beside another comes up by manifests made from it, certificates
   must(world, ...plan(`how: copy, ${daily}, ${into}`));
   write(world, 'a');
   run(world, 'first');
+  const front = 'apiVersion: v1\nkind: Service\nmetadata: {name: one-front, namespace: space}\nspec: {type: NodePort, selector: ';
+  const { matchLabels } = world.store.get('StatefulSet', 'space', 'one')!.spec.selector;
+  must(world, ...objects(`${front}${JSON.stringify(matchLabels)}, ports: [{port: 7300, nodePort: 31200}]}\n`));
   const beside = besideObjects(world.store, 'space', 'one', 'one-back')!;
+  expect(beside.map((one) => `${one.kind} ${one.metadata.name}`)).toContain('Service one-back-front');
   expect(beside.map((one) => `${one.kind} ${one.metadata.name}`)).toContain('StatefulSet one-back');
   must(world, ...beside);
   world.runSettled();
-  expect(restored(world, 'into: one-back')).toMatchObject({ phase: 'Done' });
+  const got = returned(world, 'into: one-back');
+  expect([got.phase, got.says]).toEqual(['Done', '7 rows as of position 4 are back']);
   expect(rowsOf(world, 'one-back')).toEqual(['a']);
   const { with: along } = removalSheet(world.store, ref('StatefulSet', 'space', 'one'));
   expect(along.find((one) => one.ref.kind === 'BackupPlan')).toMatchObject({
@@ -367,7 +330,7 @@ test('what somebody else put in the place of a copy, or of a piece of the log, i
   second(world);
   world.runSettled();
   later(world, 60_000);
-  expect(restored(world, 'into: three', 'other')).toMatchObject({
+  expect(returned(world, 'into: three', 'other')).toMatchObject({
     phase: 'Failed',
     says: expect.stringContaining('the copy is of primary-standby-sql')
   });
@@ -375,13 +338,21 @@ test('what somebody else put in the place of a copy, or of a piece of the log, i
   const over = (object: string, value: string) =>
     expect(ask(world, 'space', 'shed', { do: 'put', place: 'copies', key: object, value }).outcome).toBe('acknowledged');
   over(piece, '{"x":');
-  expect(restored(world, 'into: two', 'torn')).toMatchObject({ phase: 'Failed', says: expect.stringContaining('is no piece of a log') });
+  expect(returned(world, 'into: two', 'torn')).toMatchObject({ phase: 'Failed', says: expect.stringContaining('is no piece of a log') });
   over(piece, '[]');
-  expect(restored(world, 'into: two', 'thinned')).toMatchObject({
+  expect(returned(world, 'into: two', 'thinned')).toMatchObject({
     phase: 'Failed',
     says: expect.stringContaining('does not lead to what the engine held')
   });
+  // A copy whose content and own checksum were altered together.
+  const whole = JSON.parse(ask(world, 'space', 'shed', { do: 'fetch', place: 'copies', key: key! }).rows![0]![1]) as { tables: string };
+  const tables = whole.tables.replace(/]$/, ',["seats/more","x"]]');
+  over(key!, JSON.stringify({ ...whole, tables, checksum: bytesToHex(sha256(utf8ToBytes(tables))) }));
+  expect(returned(world, 'into: two', 'altered')).toMatchObject({
+    phase: 'Failed',
+    says: expect.stringContaining('not what the engine handed out')
+  });
   over(key!, '[1, 2');
-  expect(restored(world, 'into: two', 'none')).toMatchObject({ phase: 'Failed', says: expect.stringContaining('is no copy') });
+  expect(returned(world, 'into: two', 'none')).toMatchObject({ phase: 'Failed', says: expect.stringContaining('is no copy') });
   expect(rowsOf(world, 'two')).toEqual([]);
 });

@@ -1,8 +1,13 @@
 import { asManifest } from '../manifest';
 import { selectorMatches, type ApiObject, type BackupRun, type Facts } from '../model';
 
-/** Fields that name something that stays what it is: secrets, configuration, images, classes. */
+/** Fields that name something that stays what it is: parts of a pod, secrets, configuration, images, classes, kinds of workload. */
 const kept = new Set([
+  'name',
+  'key',
+  'port',
+  'targetPort',
+  'clusterIP',
   'secretRef',
   'secretKeyRef',
   'configMap',
@@ -12,7 +17,8 @@ const kept = new Set([
   'storageClassName',
   'serviceAccountName',
   'path',
-  'mountPath'
+  'mountPath',
+  'standin.example/blueprint'
 ]);
 
 /**
@@ -39,7 +45,7 @@ export function besideObjects(facts: Facts, namespace: string, name: string, to:
   // A certificate's secret is its own: members of another name need one with theirs.
   const secrets = new Map(certificates.map((one) => [one.spec.secret, named(one.spec.secret)]));
   const replaced = (text: string): string =>
-    text.replace(/[a-z0-9]([a-z0-9-]*[a-z0-9])?/g, (word) => {
+    text.replace(/[A-Za-z0-9]([A-Za-z0-9-]*[A-Za-z0-9])?/g, (word) => {
       const ordinal = /^(.+)-(\d+)$/.exec(word);
       return names.get(word) ?? (ordinal && ordinal[1] === name ? `${to}-${ordinal[2]}` : word);
     });
@@ -47,7 +53,7 @@ export function besideObjects(facts: Facts, namespace: string, name: string, to:
     if (key === 'secretName' || key === 'secret') return typeof value === 'string' ? (secrets.get(value) ?? value) : walk(value);
     if (kept.has(key)) return value;
     if (typeof value === 'string') return replaced(value);
-    if (Array.isArray(value)) return value.map((one) => walk(one, key === 'containers' ? '' : key));
+    if (Array.isArray(value)) return value.map((one) => walk(one, key));
     if (typeof value !== 'object' || value === null) return value;
     return Object.fromEntries(Object.entries(value).map(([field, one]) => [field, walk(one, field)]));
   };
@@ -55,13 +61,8 @@ export function besideObjects(facts: Facts, namespace: string, name: string, to:
     const manifest = asManifest(one);
     const made = { ...manifest, ...(walk({ spec: (manifest as { spec?: unknown }).spec }) as object) } as ApiObject;
     const { annotations: _, ...metadata } = manifest.metadata;
-    const service =
-      made.kind === 'Service' ? (made.spec as { clusterIP?: string; clusterIPs?: string[]; ports?: { nodePort?: number }[] }) : undefined;
-    if (service) {
-      if (service.clusterIP !== 'None') delete service.clusterIP;
-      if (service.clusterIPs?.[0] !== 'None') delete service.clusterIPs;
-      for (const port of service.ports ?? []) delete port.nodePort;
-    }
+    // Its cluster's own address is out of the manifest already; a node's port belongs to one service only.
+    if (made.kind === 'Service') for (const port of made.spec.ports ?? []) delete port.nodePort;
     return {
       ...made,
       metadata: { ...metadata, name: names.get(one.metadata.name)!, labels: walk(metadata.labels ?? {}) as Record<string, string> }

@@ -1,6 +1,6 @@
 import { epochMs, momentOf, nextOf } from '../shared';
-import type { BackupPlan, Facts, Restore } from '../model';
-import { carriedBytes, carriedMs, doneOf, runsOf, stepSpans } from '../standin';
+import type { BackupPlan, BackupReturn, Facts } from '../model';
+import { carriedBytes, carriedMs, doneOf, runsOf, stepSpans, workloadRef } from '../standin';
 
 /** What somebody asks of a workload, written on its set (annotations, invented): `5m`, `2h`, `1d`. */
 export const loseAtMostMark = 'standin.example/lose-at-most';
@@ -25,9 +25,8 @@ export function lengthMs(text: string): number | undefined {
 
 /** What was asked of a workload, by the marks on whoever makes its members. */
 export function askedOf(facts: Facts, namespace: string, name: string): Asked {
-  const marks = (['StatefulSet', 'Deployment', 'DaemonSet'] as const)
-    .map((kind) => facts.get(kind, namespace, name)?.metadata.annotations)
-    .find((one) => one);
+  const ref = workloadRef(facts, namespace, name);
+  const marks = facts.get(ref.kind, namespace, name)?.metadata.annotations;
   const odd: string[] = [];
   const read = (mark: string): number | undefined => {
     const text = marks?.[mark];
@@ -61,18 +60,20 @@ export interface Figures {
   readonly losesMs: number | undefined;
   /** What would be lost if it happened now: since the moment that the last good copy, or the log, shows. Undefined without a good copy. */
   readonly losesNowMs: number | undefined;
+  /** The worse of the two: what could be lost. Undefined: everything. */
+  readonly couldLoseMs: number | undefined;
   /** How long it is carried back, computed: between the two. Starting members isn't in it. */
   readonly backMs: readonly [number, number];
-  /** How long the last restore that was done took, begin to proof. */
+  /** How long the last return that was done took, begin to proof. */
   readonly measuredMs: number | undefined;
-  /** What a copy carries, in bytes, at this moment. */
+  /** What a copy carries at this moment, in bytes; with snapshots what the newest of them ask for, all together, or 0 before there are any. */
   readonly bytes: number;
 }
 
-/** Restores that went back to a plan's copies, oldest first. */
-export const restoresOf = (facts: Facts, namespace: string, plan: string): Restore[] =>
+/** Returns that went back to a plan's copies, oldest first. */
+export const returnsOf = (facts: Facts, namespace: string, plan: string): BackupReturn[] =>
   facts
-    .list('Restore', namespace)
+    .list('BackupReturn', namespace)
     .filter((one) => one.spec.plan === plan)
     .sort((a, b) => (a.status?.beganMs ?? Infinity) - (b.status?.beganMs ?? Infinity));
 
@@ -100,18 +101,20 @@ export function latestMs(facts: Facts, plan: BackupPlan): number | undefined {
 export function figuresOf(facts: Facts, plan: BackupPlan): Figures {
   const { namespace = '', name } = plan.metadata;
   const { schedule, timeZone, suspend, how, workload, logEverySeconds } = plan.spec;
-  const weighed = how === 'snapshots' ? 0 : (doneOf(runsOf(facts, namespace, name)).at(-1)?.status?.bytes ?? 0);
-  const bytes = Math.max(weighed, carriedBytes(facts, namespace, workload));
+  const weighed = doneOf(runsOf(facts, namespace, name)).at(-1)?.status?.bytes ?? 0;
+  const bytes = how === 'snapshots' ? weighed : Math.max(weighed, carriedBytes(facts, namespace, workload));
   const out = how === 'snapshots' ? stepSpans.copying.drawMs : carriedMs(bytes, 'out');
   const gap = suspend ? undefined : longestGapMs(schedule, timeZone, facts.nowMs);
   const losesMs = gap === undefined ? undefined : how === 'copy-and-log' ? logEverySeconds * 1_000 + 5_000 : gap + out[1];
   const latest = latestMs(facts, plan);
-  const done = restoresOf(facts, namespace, name)
+  const done = returnsOf(facts, namespace, name)
     .filter((one) => one.status?.phase === 'Done')
     .at(-1)?.status;
+  const losesNowMs = latest === undefined ? undefined : Math.max(0, facts.nowMs - latest);
   return {
     losesMs,
-    losesNowMs: latest === undefined ? undefined : Math.max(0, facts.nowMs - latest),
+    losesNowMs,
+    couldLoseMs: losesMs === undefined || losesNowMs === undefined ? undefined : Math.max(losesMs, losesNowMs),
     // Claims are made from snapshots beside each other, as any other.
     backMs: how === 'snapshots' ? stepSpans.provisioning.normalMs : carriedMs(bytes, 'back'),
     measuredMs: done?.endedMs === undefined ? undefined : done.endedMs - done.beganMs,

@@ -1,7 +1,7 @@
 import { clockOf, plural, wordsOf } from '../shared';
 import type { BackupPlan, Facts } from '../model';
-import { doneOf, engineCards, engineRunning, runsOf, type EngineCard } from '../standin';
-import { askedOf, claimsBack, figuresOf, longestGapMs, restoresOf } from './figures';
+import { assetsOf, doneOf, engineRunning, handsOutCopies, podsRunning, referencesOf, runsOf } from '../standin';
+import { askedOf, claimsBack, figuresOf, longestGapMs, returnsOf } from './figures';
 
 /** Something about a workload's copies that holds, is doubtful, or is broken. */
 export interface BackupFinding {
@@ -12,36 +12,14 @@ export interface BackupFinding {
 }
 
 /** The backends that the volumes of a workload's members lie at. */
-function backendsOf(facts: Facts, namespace: string, workload: string): Set<string> {
-  const claims = facts
-    .list('Process', namespace)
-    .filter((one) => one.spec.workload === workload)
-    .flatMap((one) => facts.get('Pod', namespace, one.metadata.name)?.spec.volumes ?? [])
-    .flatMap((one) => one.persistentVolumeClaim?.claimName ?? []);
-  return new Set(
-    claims.flatMap((name) => {
-      const volume = facts.get('PersistentVolume', '', facts.get('PersistentVolumeClaim', namespace, name)?.spec.volumeName ?? '');
-      return facts.get('Asset', '', volume?.spec.csi?.volumeHandle ?? '')?.spec.backend ?? [];
-    })
-  );
-}
+const backendsOf = (facts: Facts, namespace: string, workload: string): Set<string> =>
+  new Set(podsRunning(facts, namespace, workload).flatMap((pod) => assetsOf(facts, pod).map((one) => one.spec.backend)));
 
-/** The secrets that a workload's members are given. */
-function secretsOf(facts: Facts, namespace: string, workload: string): Set<string> {
-  const pods = facts
-    .list('Process', namespace)
-    .filter((one) => one.spec.workload === workload)
-    .flatMap((one) => facts.get('Pod', namespace, one.metadata.name) ?? []);
-  return new Set(
-    pods.flatMap(({ spec }) => [
-      ...(spec.volumes ?? []).flatMap((one) => one.secret?.secretName ?? []),
-      ...spec.containers.flatMap((one) => [
-        ...(one.env ?? []).flatMap((two) => two.valueFrom?.secretKeyRef?.name ?? []),
-        ...(one.envFrom ?? []).flatMap((two) => two.secretRef?.name ?? [])
-      ])
-    ])
+/** The secrets that a workload's members can't do without. */
+const secretsOf = (facts: Facts, namespace: string, workload: string): Set<string> =>
+  new Set(
+    podsRunning(facts, namespace, workload).flatMap((pod) => referencesOf(pod).flatMap((one) => (one.kind === 'Secret' ? one.name : [])))
   );
-}
 
 function placeFinding(facts: Facts, plan: BackupPlan): BackupFinding {
   const namespace = plan.metadata.namespace ?? '';
@@ -77,11 +55,11 @@ function planFindings(facts: Facts, plan: BackupPlan): BackupFinding[] {
   const runs = runsOf(facts, namespace, name);
   const good = doneOf(runs).at(-1);
   const last = runs.at(-1)?.status;
-  const restores = restoresOf(facts, namespace, name);
-  const back = restores.filter((one) => one.status?.phase === 'Done').at(-1);
+  const returns = returnsOf(facts, namespace, name);
+  const back = returns.filter((one) => one.status?.phase === 'Done').at(-1);
   const found: BackupFinding[] = [];
   const asked = askedOf(facts, namespace, spec.workload);
-  const { losesMs, backMs, measuredMs } = figuresOf(facts, plan);
+  const { couldLoseMs, backMs, measuredMs } = figuresOf(facts, plan);
   if (!good)
     found.push({
       id: 'never-ran',
@@ -130,8 +108,8 @@ function planFindings(facts: Facts, plan: BackupPlan): BackupFinding[] {
   else if (longestGapMs(spec.schedule, spec.timeZone, facts.nowMs) === undefined)
     found.push({ id: 'never-comes', state: 'broken', says: `no moment of ${spec.schedule} ever comes`, remedy: 'Write another schedule.' });
   found.push(placeFinding(facts, plan));
-  const { last: most, daily, weekly, monthly } = spec.keep;
-  if (most + daily + weekly + monthly < 2)
+  const { newest, days, weeks, months } = spec.keep;
+  if (newest + days + weeks + months < 2)
     found.push({
       id: 'one-copy',
       state: 'doubt',
@@ -146,11 +124,11 @@ function planFindings(facts: Facts, plan: BackupPlan): BackupFinding[] {
       says: `${plural(secrets, 'secret')} of the workload ${secrets === 1 ? 'is' : 'are'} not in the copy`,
       remedy: 'Keep them where they can be had without this cluster.'
     });
-  if (asked.losesMs !== undefined && (losesMs === undefined || losesMs > asked.losesMs))
+  if (asked.losesMs !== undefined && (couldLoseMs === undefined || couldLoseMs > asked.losesMs))
     found.push({
       id: 'loses-more',
       state: 'broken',
-      says: `up to ${losesMs === undefined ? 'everything' : wordsOf(losesMs)} of writes could be lost; asked for: ${wordsOf(asked.losesMs)}`,
+      says: `up to ${couldLoseMs === undefined ? 'everything' : wordsOf(couldLoseMs)} of writes could be lost; asked for: ${wordsOf(asked.losesMs)}`,
       remedy: 'Copy more often, or take the log away behind the copy.'
     });
   const takes = measuredMs ?? backMs[1];
@@ -169,8 +147,7 @@ function planFindings(facts: Facts, plan: BackupPlan): BackupFinding[] {
 /** What is to be said of a workload's copies: of each plan, or that there is none. */
 export function judgeBackup(facts: Facts, namespace: string, workload: string, plans: readonly BackupPlan[]): BackupFinding[] {
   if (plans.length) return plans.flatMap((one) => planFindings(facts, one));
-  const engine = engineRunning(facts, namespace, workload);
-  const copies = engine !== undefined && (engineCards[engine] as EngineCard).copies === true;
+  const copies = handsOutCopies(engineRunning(facts, namespace, workload));
   return [
     {
       id: 'no-plan',

@@ -8,7 +8,7 @@ export {
   longestGapMs,
   loseAtMostMark,
   nextRunMs,
-  restoresOf,
+  returnsOf,
   type Asked,
   type Figures
 } from './figures';

@@ -119,7 +119,7 @@ export function clearedLoss({ ref, before, after, outcome }: Verdict): SheetLine
 
 /** A copy that is put back over what stands throws away what was written since. */
 export function restoredLoss({ ref, before, after, outcome }: Verdict): SheetLine[] {
-  if (outcome === 'refused' || before || after?.kind !== 'Restore' || !after.spec.over) return [];
+  if (outcome === 'refused' || before || after?.kind !== 'BackupReturn' || !after.spec.over) return [];
   return [{ ref, says: `all that ${after.spec.into} holds, with what was written since the moment that comes back` }];
 }
 

@@ -21,15 +21,12 @@ export const backupPlanSchema = kindOf(api, 'BackupPlan', {
     /** Where copies go; for snapshots left out: they lie where the volumes lie. */
     into: bucketRef.optional(),
     snapshotClass: z.string().optional(),
-    /** How often the log is taken away, in s. */
-    logEverySeconds: z.number().int().min(10).max(86_400).default(60),
-    /** How many are kept: the last so many; one of each of the last so many days, weeks (from Monday), months that have one. */
-    keep: z.looseObject({ last: copies.min(1), daily: copies.default(0), weekly: copies.default(0), monthly: copies.default(0) }).default({
-      last: 7,
-      daily: 0,
-      weekly: 0,
-      monthly: 0
-    })
+    /** How often the log is taken away, in s; bounds and default made up. */
+    logEverySeconds: z.number().int().min(10).max(86_400).default(45),
+    /** How many are kept: the newest so many; one of each of the last so many days, weeks (from Monday), months that have one. Default made up. */
+    keep: z
+      .looseObject({ newest: copies.min(1), days: copies.default(0), weeks: copies.default(0), months: copies.default(0) })
+      .default({ newest: 5, days: 0, weeks: 0, months: 0 })
   }),
   status: z
     .looseObject({
@@ -38,11 +35,21 @@ export const backupPlanSchema = kindOf(api, 'BackupPlan', {
       /** Pieces of the log that lie in the bucket, oldest first; positions after `from` up to `to`, written up to `toMs`. */
       pieces: z
         .array(
-          z.looseObject({ key: z.string(), from: z.number(), to: z.number(), fromMs: z.number(), toMs: z.number(), checksum: z.string() })
+          z.looseObject({
+            key: z.string(),
+            from: z.number(),
+            to: z.number(),
+            fromMs: z.number(),
+            toMs: z.number(),
+            checksum: z.string(),
+            into: bucketRef,
+            /** It begins at a copy, not where the piece before ended: what lay between lacks. */
+            anew: z.boolean().optional()
+          })
         )
         .optional(),
-      /** What is under way with the log, and what last went wrong with it. */
-      shipping: z.looseObject({ atMs: z.number(), says: z.string().optional() }).optional()
+      /** When the log was last taken away or tried; why it couldn't be; whether it goes on from the next copy only. */
+      shipping: z.looseObject({ atMs: z.number(), says: z.string().optional(), torn: z.boolean().optional() }).optional()
     })
     .optional()
 });
@@ -67,15 +74,16 @@ export const backupRunSchema = kindOf(api, 'BackupRun', {
       /** Of what was copied, SHA-256. */
       checksum: z.string().optional(),
       bytes: z.number().optional(),
-      /** The object in the bucket, or the snapshots. */
+      /** The object, and the bucket that it lies in; or the snapshots. */
       key: z.string().optional(),
+      into: bucketRef.optional(),
       snapshots: z.array(z.string()).optional()
     })
     .optional()
 });
 
 /** Puts a copy back, into a workload that stands and holds nothing of its own, or over what stands. */
-export const restoreSchema = kindOf(api, 'Restore', {
+export const backupReturnSchema = kindOf(api, 'BackupReturn', {
   spec: z.looseObject({
     plan: z.string(),
     /** The run; without it the last one that is done before the moment. */
@@ -112,4 +120,4 @@ export type BackupPlan = z.infer<typeof backupPlanSchema>;
 /** One copy. */
 export type BackupRun = z.infer<typeof backupRunSchema>;
 /** A copy that is put back. */
-export type Restore = z.infer<typeof restoreSchema>;
+export type BackupReturn = z.infer<typeof backupReturnSchema>;

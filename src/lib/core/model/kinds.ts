@@ -79,7 +79,7 @@ export interface KindMap {
   Rest: standin.Rest;
   BackupPlan: backup.BackupPlan;
   BackupRun: backup.BackupRun;
-  Restore: backup.Restore;
+  BackupReturn: backup.BackupReturn;
 }
 /** Every kind that is known here, as manifests spell it. */
 export type Kind = keyof KindMap;
@@ -173,7 +173,7 @@ export const kindEntries: readonly KindEntry[] = [
   entry('Rest', api, standin.restSchema),
   entry('BackupPlan', api, backup.backupPlanSchema),
   entry('BackupRun', api, backup.backupRunSchema),
-  entry('Restore', api, backup.restoreSchema),
+  entry('BackupReturn', api, backup.backupReturnSchema),
   entry('Pod', 'v1', pods.podSchema),
   entry('ControllerRevision', 'apps/v1', workload.controllerRevisionSchema, { derived: true }),
   entry('ReplicaSet', 'apps/v1', policy.replicaSetSchema, { derived: true }),

@@ -55,6 +55,7 @@ export { consistencyMark, defaultSnapshotMark, snapshotAsset, snapshotClassOf, s
 export { sourceOf } from './control/storage/volume-source';
 export { revisionOf } from './control/workloads/pods';
 export { assetOf, checksumOf, storeHolds } from './engines/little-store';
+export { assetsOf } from './engines/processes';
 export { restoredClaim, restoreRefusal, stoppedFor, type Restore } from './admit/restore';
 export { resolve, type Lookup } from './names';
 export { decode as decodeShards, encode as encodeShards } from './engines/objects/erasure';
@@ -114,9 +115,20 @@ export * from './world';
 export * from './provider/installs';
 export { groundObjects, namesIn, nodeIopsMark, nodeMbpsMark } from './ground/expand';
 export { layoutFaults, type LayoutFault } from './ground/faults';
-export { carriedBytes, engineRunning, workloadRef } from './control/backup/asking';
+export {
+  bucketFault,
+  carriedBytes,
+  doneOf,
+  engineFault,
+  engineRunning,
+  handsOutCopies,
+  podsRunning,
+  runByHand,
+  runsOf,
+  workloadRef,
+  type Broken
+} from './control/backup/facts';
 export { carriedMs } from './control/backup/pace';
-export { doneOf, runsOf, type LogPiece } from './control/backup/plans';
-export { restoreWay } from './control/backup/restores';
 export { keptOf, type Kept } from './control/backup/retention';
-export { bucketFault, engineFault, type Broken } from './control/backup/runs';
+export { returnWay } from './control/backup/returns';
+export { type LogPiece } from './control/backup/shipping';

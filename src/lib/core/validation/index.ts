@@ -1,4 +1,4 @@
-import { backupPlan, restore } from './backups';
+import { backupPlan, backupReturn } from './backups';
 import { publishedRow, type ApiObject, type Kind } from '../model';
 import { At, type FieldFault } from './at';
 import { metadata, selector } from './metadata';
@@ -57,7 +57,7 @@ const rules: { readonly [K in Kind]?: (at: At) => void } = {
   ValidatingWebhookConfiguration: hooks,
   MutatingWebhookConfiguration: hooks,
   BackupPlan: backupPlan,
-  Restore: restore
+  BackupReturn: backupReturn
 };
 
 /** Kinds whose fields hold schemas of their own. */

@@ -141,10 +141,8 @@ export function job(at: At): void {
 /** How long a schedule's name may be: its jobs' names have eleven characters more. Source: "CronJob", job names. */
 const longestCron = 52;
 
-/** Source: CronJobSpec v1 batch; "CronJob". */
-export function cronJob(at: At): void {
-  const spec = at.of('spec');
-  counts(spec, 'startingDeadlineSeconds', 'successfulJobsHistoryLimit', 'failedJobsHistoryLimit');
+/** When something is begun: five fields, and a time zone. Source: the cluster API's "CronJob", schedule syntax. */
+export function schedule(spec: At): void {
   if (spec.of('schedule').need('0 3 * * *')) spec.of('schedule').follows(scheduleFault, 'Write five fields, e.g. 0 3 * * *.');
   if (spec.of('timeZone').text !== undefined)
     spec
@@ -153,6 +151,13 @@ export function cronJob(at: At): void {
         (name) => (isTimeZone(name) ? undefined : 'is no time zone that is known'),
         'Write one of the time zone database, e.g. Etc/UTC.'
       );
+}
+
+/** Source: CronJobSpec v1 batch; "CronJob". */
+export function cronJob(at: At): void {
+  const spec = at.of('spec');
+  counts(spec, 'startingDeadlineSeconds', 'successfulJobsHistoryLimit', 'failedJobsHistoryLimit');
+  schedule(spec);
   spec.of('concurrencyPolicy').oneOf(['Allow', 'Forbid', 'Replace']);
   const name = at.of('metadata', 'name');
   if ((name.text?.length ?? 0) > longestCron)

@@ -1,26 +1,12 @@
 import { clockOf } from '../../shared';
-import { refOf, type ApiObject, type BackupPlan, type BackupRun, type Facts } from '../../model';
-import { carriedBytes, carriedMs, doneOf, runsOf } from '../../standin';
+import { refOf, type BackupPlan, type BackupRun, type Facts } from '../../model';
+import { carriedBytes, carriedMs, doneOf, runByHand, runsOf } from '../../standin';
 import { compact, field, lastEvent, look } from '../evidence';
 import type { JointRule, Look, Remedy } from '../types';
 
-/** One more run of a plan, right now. */
-export function runNow(facts: Facts, { metadata }: BackupPlan): ApiObject {
-  const { name, namespace = '' } = metadata;
-  const taken = (nth: number): boolean => facts.get('BackupRun', namespace, `${name}-by-hand-${nth}`) !== undefined;
-  let nth = 1;
-  while (taken(nth)) nth += 1;
-  return {
-    apiVersion: 'standin.example/v1',
-    kind: 'BackupRun',
-    metadata: { name: `${name}-by-hand-${nth}`, namespace },
-    spec: { plan: name }
-  };
-}
-
 function remedyOf(facts: Facts, plan: BackupPlan, { status }: BackupRun): Remedy {
   const text = status?.remedy ?? 'See why, and run it again.';
-  return { text: `${text} Then run it again.`, manifests: [runNow(facts, plan)], press: 'Put one more run in a draft' };
+  return { text: `${text} Then run it again.`, manifests: [runByHand(facts, plan)], press: 'Put one more run in a draft' };
 }
 
 function copiesLook(facts: Facts, plan: BackupPlan): Look {
@@ -41,7 +27,7 @@ function copiesLook(facts: Facts, plan: BackupPlan): Look {
     return look('waiting', name, plan.spec.suspend ? 'it is suspended, and no copy was ever made' : 'no copy has been made yet', {
       objects,
       evidence,
-      remedy: { text: 'Wait for its moment, or run it now.', manifests: [runNow(facts, plan)], press: 'Put one more run in a draft' }
+      remedy: { text: 'Wait for its moment, or run it now.', manifests: [runByHand(facts, plan)], press: 'Put one more run in a draft' }
     });
   if (last.status?.phase === 'Failed')
     return look('broken', name, `${last.metadata.name} failed: ${last.status.says ?? 'nothing was said'}; ${since}`, {

@@ -36,6 +36,7 @@ function applyTable(state: Tables, op: Op, { index }: { index: number }): Return
     return { state: Object.fromEntries(left), version: index };
   }
   if (op.do === 'put-back') {
+    if (!isText(op.value ?? '')) return { refused: 'that is no copy of tables' };
     const mine = Object.keys(state).length - foundingRows;
     if (!op.count && Object.values(state).some((cell) => cell.version > 0))
       return { refused: `it holds ${mine > 0 ? counted(mine, 'row') : 'rows'} of its own, which would be overwritten` };
@@ -55,11 +56,22 @@ export const textOf = (state: Tables): string =>
       .map(([key, { value }]): [string, string] => [key, value])
       .sort(([a], [b]) => (a < b ? -1 : 1))
   );
-/** The tables of such a text, all written at one position. */
+/** Whether a text is one of tables. */
+function isText(text: string): boolean {
+  try {
+    const rows: unknown = JSON.parse(text);
+    return (
+      Array.isArray(rows) && rows.every((row) => Array.isArray(row) && row.length === 2 && row.every((one) => typeof one === 'string'))
+    );
+  } catch {
+    return false;
+  }
+}
+/** The tables of such a text, all written at one position; none for a text that is no such. */
 export const tablesOf = (text: string, version: number): Tables =>
-  Object.fromEntries((JSON.parse(text) as [string, string][]).map(([key, value]) => [key, { value, version }]));
-/** SHA-256 over what tables hold, positions apart: two that hold the same have the same. */
-export const tablesSum = (state: Tables): string => bytesToHex(digestOf(utf8ToBytes(textOf(state))));
+  isText(text) ? Object.fromEntries((JSON.parse(text) as [string, string][]).map(([key, value]) => [key, { value, version }])) : {};
+/** SHA-256 over the text of tables, positions apart: two that hold the same have the same. */
+export const sumOf = (text: string): string => bytesToHex(digestOf(utf8ToBytes(text)));
 /** Tables after one more entry of a log. */
 export const tablesAfter = (state: Tables, op: Op, index: number): Tables => {
   const after = applyTable(state, op, { index });
@@ -113,7 +125,12 @@ export class TableGroup extends Group<Tables> {
     const { base, applied, log } = record;
     const from = op.version ?? 0;
     if (from < base.index)
-      return site.answer(ask, { outcome: 'refused', by: id, says: `its log begins after position ${base.index}; ${from} is gone` });
+      return site.answer(ask, {
+        outcome: 'refused',
+        by: id,
+        says: `its log begins after position ${base.index}; ${from} is gone`,
+        version: base.index
+      });
     const rows = log
       .filter((one) => one.index > from && one.index <= applied)
       .map((one): [string, string] => [String(one.index), JSON.stringify({ atMs: one.atMs, op: one.op })]);
@@ -125,7 +142,7 @@ export class TableGroup extends Group<Tables> {
       rows,
       count: rows.length,
       version: applied,
-      checksum: tablesSum(record.state)
+      checksum: sumOf(textOf(record.state))
     });
   }
 
@@ -154,16 +171,19 @@ export class TableGroup extends Group<Tables> {
           count: rows.length
         });
       }
-      case 'copy':
+      case 'copy': {
+        const text = textOf(state);
+        const count = Object.keys(state).length;
         return site.answer(ask, {
           outcome: 'acknowledged',
           by: id,
-          says: `${counted(Object.keys(state).length, 'row')} at position ${applied}`,
-          rows: [['tables', textOf(state)]],
-          count: Object.keys(state).length,
+          says: `${counted(count, 'row')} at position ${applied}`,
+          rows: [['tables', text]],
+          count,
           version: applied,
-          checksum: tablesSum(state)
+          checksum: sumOf(text)
         });
+      }
       case 'members': {
         const known = this.members(site, id) ?? [];
         return site.answer(ask, {

@@ -7,24 +7,7 @@ import { decode, encode } from './erasure';
 import { keptLacking, type Drive, type Lacking, type Reached, type Shard } from './drives';
 import { sealed } from './sealing';
 import { storeLayout, type StoreLayout } from './layout';
-
-interface Put {
-  readonly object: string;
-  readonly shards: readonly Shard[];
-  readonly stored: readonly string[];
-  readonly says: string;
-}
-
-type Body =
-  | { readonly is: 'store'; readonly object: string; readonly shards: readonly (Shard | null)[]; readonly put?: string }
-  | { readonly is: 'stored'; readonly put: string; readonly drives: readonly string[] }
-  | { readonly is: 'got'; readonly ask: string }
-  | { readonly is: 'heal'; readonly nth: number };
-
-interface Mind {
-  readonly puts: Readonly<{ [ask: string]: Put }>;
-  readonly healing?: number;
-}
+import type { Body, Mind } from './types';
 
 const wire = (site: Site, a: string, b: string): number => drawInt(site.seed, `objects|${a}|${b}`, 1, 4);
 const newer = (a: Shard, b: Shard): boolean => a.version > b.version || (a.version === b.version && a.by > b.by);
@@ -156,7 +139,13 @@ export class ObjectStore implements Engine {
   }
 
   private lackingNow(site: Site, id: string, reached: readonly Reached[]): Lacking[] {
-    return this.objectsSeen(site, id).flatMap((object) => {
+    // Where all hold the same version nobody lacks one; that is most of what lies there.
+    const uneven = new Set<string>();
+    const [first, ...others] = reached.map((one) => one.holds.shards);
+    for (const [object, { version, by }] of Object.entries(first ?? {}))
+      if (others.some((one) => one[object]?.version !== version || one[object].by !== by)) uneven.add(object);
+    for (const other of others) for (const object of Object.keys(other)) if (!first![object]) uneven.add(object);
+    return [...uneven].sort().flatMap((object) => {
       const found = this.find(site, id, object);
       if (!found) return [];
       return reached

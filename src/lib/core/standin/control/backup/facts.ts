@@ -1,0 +1,103 @@
+import type { BackupPlan, BackupRun, Facts, Pod, Ref } from '../../../model';
+import { engineCards, type EngineCard, type EngineId } from '../../cards/engines';
+import { fillAt } from '../../engines/fill';
+import { assetsOf } from '../../engines/processes';
+
+/** Where copies lie: a bucket of an object store. */
+export type Bucket = NonNullable<BackupPlan['spec']['into']>;
+
+/** Why something can't be copied or put back, what helps, and where to look. Sentences without a full stop. */
+export interface Broken {
+  readonly says: string;
+  readonly remedy: string;
+  readonly at: Ref;
+}
+
+/** Programs of a workload that keep something: all but helpers. */
+const programsOf = (facts: Facts, namespace: string, workload: string) =>
+  facts.list('Process', namespace).filter((one) => one.spec.workload === workload && one.spec.part !== 'helper');
+
+/** The pods that a workload's programs run in. */
+export const podsRunning = (facts: Facts, namespace: string, workload: string): Pod[] =>
+  programsOf(facts, namespace, workload).flatMap((one) => facts.get('Pod', namespace, one.metadata.name) ?? []);
+
+/** Which engine a workload's programs are; undefined where none of them runs. */
+export const engineRunning = (facts: Facts, namespace: string, workload: string): EngineId | undefined =>
+  programsOf(facts, namespace, workload)[0]?.spec.engine as EngineId | undefined;
+
+/** What a root line of a workload is asked about: who makes its members. */
+export function workloadRef(facts: Facts, namespace: string, name: string): Ref {
+  const kind = (['StatefulSet', 'Deployment', 'DaemonSet'] as const).find((one) => facts.get(one, namespace, name)) ?? 'StatefulSet';
+  return { kind, namespace, name };
+}
+
+/** What lies in the fullest volume of a workload's members, in bytes: what a copy through the engine carries. */
+export const carriedBytes = (facts: Facts, namespace: string, workload: string): number =>
+  Math.max(0, ...podsRunning(facts, namespace, workload).flatMap((pod) => assetsOf(facts, pod).map((asset) => fillAt(asset, facts.nowMs))));
+
+/** Runs of a plan, in the order in which they were begun. */
+export const runsOf = (facts: Facts, namespace: string, plan: string): BackupRun[] =>
+  facts
+    .list('BackupRun', namespace)
+    .filter((one) => one.spec.plan === plan)
+    .sort((a, b) => (a.status?.beganMs ?? Infinity) - (b.status?.beganMs ?? Infinity) || (a.metadata.name < b.metadata.name ? -1 : 1));
+
+/** Runs that are done, with the moment that each shows. */
+export const doneOf = (runs: readonly BackupRun[]): (BackupRun & { momentMs: number; name: string })[] =>
+  runs.flatMap((one) =>
+    one.status?.phase === 'Done' && one.status.momentMs !== undefined
+      ? [{ ...one, momentMs: one.status.momentMs, name: one.metadata.name }]
+      : []
+  );
+
+/** One more run of a plan, begun by hand. */
+export function runByHand(facts: Facts, { metadata }: BackupPlan): BackupRun {
+  const { name: plan, namespace = '' } = metadata;
+  let nth = 1;
+  while (facts.get('BackupRun', namespace, `${plan}-by-hand-${nth}`)) nth += 1;
+  return {
+    apiVersion: 'standin.example/v1',
+    kind: 'BackupRun',
+    metadata: { name: `${plan}-by-hand-${nth}`, namespace },
+    spec: { plan }
+  };
+}
+
+/** Why nothing can be put into a bucket, or read from it; undefined where it can be tried. */
+export function bucketFault(facts: Facts, { namespace, store }: Bucket): Broken | undefined {
+  const engine = engineRunning(facts, namespace, store);
+  if (engine === 'object-store') return undefined;
+  const at = workloadRef(facts, namespace, store);
+  return engine === undefined
+    ? { says: `nothing of the store ${namespace}/${store} runs`, remedy: 'See its root line, or name another store.', at }
+    : { says: `${namespace}/${store} is no object store`, remedy: 'Name one that is.', at };
+}
+
+/** What a refusal of the store means. */
+export function putFault(facts: Facts, { namespace, store, bucket }: Bucket, says = ''): Broken {
+  return {
+    says: `the store ${namespace}/${store} took nothing: ${says}`,
+    remedy: says.includes('no bucket')
+      ? `Make the bucket ${bucket} in its console.`
+      : 'See the root line of the store; the next run tries again.',
+    at: workloadRef(facts, namespace, store)
+  };
+}
+
+/** Why nothing can be copied through the engine of a workload, or put back through it; undefined where it can be tried. */
+export function engineFault(facts: Facts, namespace: string, workload: string): Broken | undefined {
+  const engine = engineRunning(facts, namespace, workload);
+  const at = workloadRef(facts, namespace, workload);
+  if (engine === undefined)
+    return {
+      says: `nothing of ${namespace}/${workload} runs that could be copied`,
+      remedy: 'See its root line; the next run tries again.',
+      at
+    };
+  if (handsOutCopies(engine)) return undefined;
+  return { says: `the engine ${engine} hands out no copy of what it holds`, remedy: 'Take snapshots of its volumes (how: snapshots).', at };
+}
+
+/** Whether an engine hands out a copy of all that it holds, and its log. */
+export const handsOutCopies = (engine: EngineId | undefined): boolean =>
+  engine !== undefined && (engineCards[engine] as EngineCard | undefined)?.copies === true;
