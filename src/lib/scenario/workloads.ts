@@ -290,8 +290,8 @@ spec:
 `;
 
 /** Copies of `boarding` lie where its data lie; those of `timetable` in the store beside it, with the log behind them. Neither was ever put back. */
-export const quayPlansYaml = `${planOf('events', 'boarding', 'how: snapshots\n  schedule: "30 7 * * *"\n  keep: {last: 7}')}---${planOf(
+export const quayPlansYaml = `${planOf('events', 'boarding', 'how: snapshots\n  schedule: "30 7 * * *"\n  keep: {newest: 5}')}---${planOf(
   'plans',
   'timetable',
-  'how: copy-and-log\n  schedule: "0 * * * *"\n  into: {namespace: keeps, store: strongbox, bucket: timetable-copies}\n  logEverySeconds: 600\n  keep: {last: 4, daily: 14, weekly: 9}'
+  'how: copy-and-log\n  schedule: "0 * * * *"\n  into: {namespace: keeps, store: strongbox, bucket: timetable-copies}\n  logEverySeconds: 600\n  keep: {newest: 4, days: 14, weeks: 9}'
 )}`;

@@ -3,13 +3,13 @@ import { endpoint } from './endpoint';
 
 const name = z.string().min(1).max(253);
 
-/** Copies of workloads and the way back. Plans, runs and restores are objects: they are sent, and taken away, like any other. */
+/** Copies of workloads and the way back. Plans, runs and returns are objects: they are sent, and taken away, like any other. */
 export const backupEndpoints = [
   endpoint({
     method: 'GET',
     path: '/rehearsals/{id}/backups',
     summary:
-      'Every workload that keeps something, with the plans that copy it, their runs, logs and restores, figures, and what is to be said of them',
+      'Every workload that keeps something, with the plans that copy it, their runs, logs and returns, figures, and what is to be said of them',
     answer: 'Backups',
     run: ({ app, params }) => app.rehearsals.ask(params.id, 'backups', {})
   }),

@@ -6,14 +6,14 @@ import {
   judgeBackup,
   latestMs,
   nextRunMs,
-  restoresOf,
+  returnsOf,
   type Asked,
   type BackupFinding,
   type Figures
 } from '$core/backups';
 import { writeManifests } from '$core/manifest';
 import type { BackupPlan } from '$core/model';
-import { doneOf, engineCards, engineRunning, runsOf, type EngineCard } from '$core/standin';
+import { doneOf, engineRunning, handsOutCopies, runByHand, runsOf } from '$core/standin';
 import { workloadNamed } from '$core/proofs';
 import { blueprintOf, workloadsOf, type PlainRef, type Scene } from './scene';
 
@@ -31,7 +31,7 @@ export interface RunShown {
 }
 
 /** A copy that was put back, or is being. */
-export interface RestoreShown {
+export interface ReturnShown {
   readonly name: string;
   readonly phase: 'Waiting' | 'Running' | 'Done' | 'Failed';
   readonly into: string;
@@ -53,20 +53,24 @@ export interface PlanShown {
   readonly into?: { readonly namespace: string; readonly store: string; readonly bucket: string };
   readonly snapshotClass?: string;
   readonly logEverySeconds: number;
-  readonly keep: { readonly last: number; readonly daily: number; readonly weekly: number; readonly monthly: number };
+  readonly keep: { readonly newest: number; readonly days: number; readonly weeks: number; readonly months: number };
   readonly runs: readonly RunShown[];
   /** Pieces of the log, oldest first; what lies between two that don't meet lacks. */
-  readonly pieces: readonly { readonly fromMs: number; readonly toMs: number; readonly from: number; readonly to: number }[];
+  readonly pieces: readonly { readonly fromMs: number; readonly toMs: number }[];
   readonly figures: {
     readonly losesMs: number | null;
     readonly losesNowMs: number | null;
+    /** The worse of the two; null: everything. */
+    readonly couldLoseMs: number | null;
     readonly backMs: Figures['backMs'];
     readonly measuredMs: number | null;
     readonly bytes: number;
   };
+  /** The next run that is begun by hand, as text to send. */
+  readonly byHand: string;
   readonly nextMs: number | null;
   readonly latestMs: number | null;
-  readonly restores: readonly RestoreShown[];
+  readonly returns: readonly ReturnShown[];
 }
 
 /** A workload with the plans that copy it. */
@@ -93,8 +97,8 @@ export interface Backups {
 function planShown(facts: Scene['facts'], plan: BackupPlan): PlanShown {
   const { name, namespace = '' } = plan.metadata;
   const { how, schedule, timeZone = 'UTC', suspend, into, snapshotClass, logEverySeconds, keep } = plan.spec;
-  const { losesMs = null, losesNowMs = null, backMs, measuredMs = null, bytes } = figuresOf(facts, plan);
-  const { last, daily, weekly, monthly } = keep;
+  const { losesMs = null, losesNowMs = null, couldLoseMs = null, backMs, measuredMs = null, bytes } = figuresOf(facts, plan);
+  const { newest, days, weeks, months } = keep;
   return {
     name,
     how,
@@ -104,7 +108,7 @@ function planShown(facts: Scene['facts'], plan: BackupPlan): PlanShown {
     ...(into ? { into: { namespace: into.namespace, store: into.store, bucket: into.bucket } } : {}),
     ...(snapshotClass === undefined ? {} : { snapshotClass }),
     logEverySeconds,
-    keep: { last, daily, weekly, monthly },
+    keep: { newest, days, weeks, months },
     runs: runsOf(facts, namespace, name).map(({ metadata, status }) => ({
       name: metadata.name,
       phase: status?.phase ?? 'Running',
@@ -116,11 +120,12 @@ function planShown(facts: Scene['facts'], plan: BackupPlan): PlanShown {
       ...(status?.at ? { at: { kind: status.at.kind, namespace: status.at.namespace, name: status.at.name } } : {}),
       ...(status?.bytes === undefined ? {} : { bytes: status.bytes })
     })),
-    pieces: (plan.status?.pieces ?? []).map(({ fromMs, toMs, from, to }) => ({ fromMs, toMs, from, to })),
-    figures: { losesMs, losesNowMs, backMs, measuredMs, bytes },
+    pieces: (plan.status?.pieces ?? []).map(({ fromMs, toMs }) => ({ fromMs, toMs })),
+    figures: { losesMs, losesNowMs, couldLoseMs, backMs, measuredMs, bytes },
+    byHand: writeManifests([runByHand(facts, plan)]),
     nextMs: nextRunMs(facts, plan) ?? null,
     latestMs: latestMs(facts, plan) ?? null,
-    restores: restoresOf(facts, namespace, name)
+    returns: returnsOf(facts, namespace, name)
       .reverse()
       .map(({ metadata, spec, status }) => ({
         name: metadata.name,
@@ -160,7 +165,7 @@ export const backupsView = ({ facts }: Scene, _: object): Backups => {
         namespace,
         name,
         kind: blueprintOf(makers[0]!),
-        copies: engine !== undefined && (engineCards[engine] as EngineCard).copies === true,
+        copies: handsOutCopies(engine),
         beside: facts.get('StatefulSet', namespace, name) !== undefined,
         asked: askedOf(facts, namespace, name),
         plans: mine.map((one) => planShown(facts, one)),

@@ -4,8 +4,6 @@
   interface Piece {
     readonly fromMs: number;
     readonly toMs: number;
-    readonly from: number;
-    readonly to: number;
   }
   interface Props {
     /** Copies that are done, oldest first. */
@@ -20,11 +18,11 @@
   let { copies, pieces, fromMs, untilMs, nowMs, chosenMs }: Props = $props();
   const wholeMs = $derived(Math.max(1_000, Math.max(untilMs, nowMs) - fromMs));
   const share = (ms: number) => `${Math.max(0, Math.min(100, (100 * (ms - fromMs)) / wholeMs))}%`;
-  /** What lies between two pieces that don't meet, and isn't bridged by a copy, lacks. */
+  /** What lies between two pieces that don't meet lacks. */
   const gaps = $derived(
     pieces.flatMap((one, i) => {
       const next = pieces[i + 1];
-      return next && next.from > one.to ? [{ fromMs: one.toMs, toMs: next.fromMs }] : [];
+      return next && next.fromMs > one.toMs ? [{ fromMs: one.toMs, toMs: next.fromMs }] : [];
     })
   );
   const words = $derived(
@@ -34,7 +32,7 @@
 
 <div class="relative mt-2 h-[64px]" role="img" aria-label={words}>
   <span class="absolute inset-x-0 top-[38px] border-t border-line"></span>
-  {#each pieces as one (one.fromMs + '-' + one.to)}
+  {#each pieces as one (one.fromMs)}
     <span
       class="absolute top-[34px] h-[9px] border-r border-sheet bg-moss"
       style:left={share(one.fromMs)}

@@ -25,7 +25,7 @@ export function scheduleWords(schedule: string): string {
 }
 
 /** How often a log is taken away, to choose from. */
-export const paces: readonly (readonly [number, string])[] = [10, 30, 60, 300, 600, 900, 3_600].map(
+export const paces: readonly (readonly [number, string])[] = [15, 45, 90, 300, 600, 1_800, 3_600].map(
   (s) => [s, wordsOf(s * 1_000)] as const
 );
 /** What a copy carries: GiB where it is much, else what fits. */
@@ -34,23 +34,13 @@ export function weightWords(bytes: number): string {
   return bytes >= 2 ** 20 ? `${Math.round(bytes / 2 ** 20)} MiB` : `${Math.ceil(bytes / 2 ** 10)} KiB`;
 }
 
+/** How many copies are kept. */
 interface Keep {
-  readonly last: number;
-  readonly daily: number;
-  readonly weekly: number;
-  readonly monthly: number;
+  readonly newest: number;
+  readonly days: number;
+  readonly weeks: number;
+  readonly months: number;
 }
-
-/** What is kept, as a sentence goes on. */
-export const keepWords = ({ last, daily, weekly, monthly }: Keep): string =>
-  [
-    `the last ${last}`,
-    daily ? `one of each of ${daily} days` : '',
-    weekly ? `of ${weekly} weeks` : '',
-    monthly ? `of ${monthly} months` : ''
-  ]
-    .filter(Boolean)
-    .join(', ');
 
 /** The worst state of some findings: what a peg shows. */
 export const worstOf = (findings: readonly { readonly state: 'holds' | 'doubt' | 'broken' }[]): 'holds' | 'doubt' | 'broken' =>
@@ -92,13 +82,13 @@ export function planYaml(wish: PlanWish): string {
         : [`  snapshotClass: ${quoted(wish.snapshotClass)}`]
       : [`  into: {namespace: ${quoted(namespace)}, store: ${quoted(store)}, bucket: ${quoted(wish.bucket)}}`]),
     ...(wish.how === 'copy-and-log' ? [`  logEverySeconds: ${wish.logEverySeconds}`] : []),
-    `  keep: {last: ${wish.last}, daily: ${wish.daily}, weekly: ${wish.weekly}, monthly: ${wish.monthly}}`
+    `  keep: {newest: ${wish.newest}, days: ${wish.days}, weeks: ${wish.weeks}, months: ${wish.months}}`
   ];
   return `${lines.join('\n')}\n`;
 }
 
-/** The manifest of a restore. */
-export const restoreYaml = (wish: {
+/** The manifest of a return. */
+export const returnYaml = (wish: {
   readonly namespace: string;
   readonly name: string;
   readonly plan: string;
@@ -108,7 +98,7 @@ export const restoreYaml = (wish: {
 }): string =>
   [
     'apiVersion: standin.example/v1',
-    'kind: Restore',
+    'kind: BackupReturn',
     `metadata: {name: ${wish.name}, namespace: ${wish.namespace}}`,
     `spec: {plan: ${wish.plan}, into: ${wish.into}, to: ${quoted(wish.to)}${wish.over ? ', over: true' : ''}}`,
     ''

@@ -63,7 +63,7 @@
                     >{/if}{:else}<span class="quiet">by nobody</span>{/if}
               </td>
               <td class="mono px-3 py-2 text-right whitespace-nowrap"
-                >{plan ? (plan.figures.losesMs === null ? 'everything' : wordsOf(plan.figures.losesMs)) : 'everything'}</td
+                >{plan && plan.figures.couldLoseMs !== null ? wordsOf(plan.figures.couldLoseMs) : 'everything'}</td
               >
               <td class="mono px-3 py-2 text-right whitespace-nowrap"
                 >{#if plan && plan.latestMs !== null}{wordsOf(plan.figures.measuredMs ?? plan.figures.backMs[1])}<span

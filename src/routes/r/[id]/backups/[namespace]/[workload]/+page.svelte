@@ -8,7 +8,7 @@
   import { sentenceShown } from '$ui/prefs.svelte';
   import { selection } from '$ui/selection.svelte';
   import { clockText, lineHref, shortClock } from '$ui/format';
-  import { howWords, paces, planYaml, restoreYaml, schedules, scheduleWords, weightWords, type PlanWish } from '$ui/backups/words';
+  import { howWords, paces, planYaml, returnYaml, schedules, scheduleWords, weightWords, type PlanWish } from '$ui/backups/words';
 
   let { data } = $props();
   const workload = $derived(data.workload);
@@ -31,10 +31,10 @@
         ? `${data.stores[0].namespace}/${data.stores[0].name}`
         : '',
     bucket: plan?.into?.bucket ?? 'copies',
-    logEverySeconds: plan?.logEverySeconds ?? 60,
+    logEverySeconds: plan?.logEverySeconds ?? 45,
     suspend: plan?.suspend ?? false,
     ...(plan?.snapshotClass === undefined ? {} : { snapshotClass: plan.snapshotClass }),
-    ...(plan?.keep ?? { last: 8, daily: 14, weekly: 9, monthly: 0 }),
+    ...(plan?.keep ?? { newest: 8, days: 14, weeks: 9, months: 0 }),
     ...changed
   });
   const change = (more: Partial<PlanWish>) => (changed = { ...changed, ...more });
@@ -62,11 +62,9 @@
   }
   async function copyNow() {
     if (!plan) return;
-    let nth = 1;
-    while (plan.runs.some((one) => one.name === `${plan.name}-by-hand-${nth}`)) nth += 1;
     const made = await doCall('POST', '/rehearsals/{id}/send', {
       params: { id: data.id },
-      body: `apiVersion: standin.example/v1\nkind: BackupRun\nmetadata: {name: ${plan.name}-by-hand-${nth}, namespace: ${namespace}}\nspec: {plan: ${plan.name}}\n`
+      body: plan.byHand
     });
     if (made) notices.say('A copy is begun. Run the clock, and it is made.');
   }
@@ -92,11 +90,11 @@
   const chosenRun = $derived(done.filter((one) => target !== null && one.momentMs <= target).at(-1)?.name);
   const back = $derived(plan ? wordsOf(plan.figures.measuredMs ?? plan.figures.backMs[1]) : '');
 
-  async function restoreDraft(place: 'beside' | 'over') {
+  async function returnDraft(place: 'beside' | 'over') {
     if (!plan || target === null) return;
     const to = `${name}-back`;
     let nth = 1;
-    while (plan.restores.some((one) => one.name === `${plan.name}-back-${nth}`)) nth += 1;
+    while (plan.returns.some((one) => one.name === `${plan.name}-back-${nth}`)) nth += 1;
     let text = '';
     if (place === 'beside') {
       const query = { namespace, workload: name, to, ...(plan.how === 'snapshots' && chosenRun ? { run: chosenRun } : {}) };
@@ -107,7 +105,7 @@
     if (plan.how !== 'snapshots')
       text +=
         (text ? '---\n' : '') +
-        restoreYaml({
+        returnYaml({
           namespace,
           name: `${plan.name}-back-${nth}`,
           plan: plan.name,
@@ -138,7 +136,7 @@
       ? `No plan copies ${name}.`
       : latestMs === null
         ? `${name} has a plan, and no copy.`
-        : `${name} could lose ${plan.figures.losesMs === null ? 'everything from now on' : `${wordsOf(plan.figures.losesMs)} of writes`}, and ${plan.figures.measuredMs === null ? `is carried back in ${back}` : `was back in ${back}`}.${asked}`
+        : `${name} could lose ${plan.figures.couldLoseMs === null ? 'everything from now on' : `${wordsOf(plan.figures.couldLoseMs)} of writes`}, and ${plan.figures.measuredMs === null ? `is carried back in ${back}` : `was back in ${back}`}.${asked}`
   );
   const runs = $derived([...(plan?.runs ?? [])].reverse().slice(0, 8));
 </script>
@@ -168,9 +166,12 @@
         options={withOwn(schedules, wish.schedule, scheduleWords)}
         onchange={(one) => change({ schedule: one })}
       />
-      in <Slot label="Time zone" value={wish.timeZone} width={14} onchange={(one) => change({ timeZone: one })} />
-      {#if wish.how !== 'snapshots'}
-        to bucket
+      in <Slot
+        label="Time zone"
+        value={wish.timeZone}
+        width={14}
+        onchange={(one) => change({ timeZone: one })}
+      />{#if wish.how !== 'snapshots'}{' '}to bucket
         <Slot label="Bucket" value={wish.bucket} width={10} wrong={bucketless} onchange={(one) => change({ bucket: one })} />
         at
         {#if data.stores.length}
@@ -189,16 +190,16 @@
           value={wish.logEverySeconds}
           options={withOwn(paces, wish.logEverySeconds, (s) => wordsOf(s * 1_000))}
           onchange={(one) => change({ logEverySeconds: one })}
-        />{/if}; keep the last
+        />{/if}; keep the newest
       <Slot
         label="Copies that are kept"
-        value={wish.last}
-        options={counts(wish.last, '').filter(([one]) => one > 0)}
-        onchange={(one) => change({ last: one })}
+        value={wish.newest}
+        options={counts(wish.newest, '').filter(([one]) => one > 0)}
+        onchange={(one) => change({ newest: one })}
       />, one of each of
-      <Slot label="Days" value={wish.daily} options={counts(wish.daily, 'days')} onchange={(one) => change({ daily: one })} />,
-      <Slot label="Weeks" value={wish.weekly} options={counts(wish.weekly, 'weeks')} onchange={(one) => change({ weekly: one })} />,
-      <Slot label="Months" value={wish.monthly} options={counts(wish.monthly, 'months')} onchange={(one) => change({ monthly: one })} />.
+      <Slot label="Days" value={wish.days} options={counts(wish.days, 'days')} onchange={(one) => change({ days: one })} />,
+      <Slot label="Weeks" value={wish.weeks} options={counts(wish.weeks, 'weeks')} onchange={(one) => change({ weeks: one })} />,
+      <Slot label="Months" value={wish.months} options={counts(wish.months, 'months')} onchange={(one) => change({ months: one })} />.
     </p>
     <p class="mt-3 flex flex-wrap gap-3">
       <button class="push {plan && !odd ? '' : 'push-main'}" disabled={bucketless || (plan && !odd)} onclick={planDraft}
@@ -225,20 +226,22 @@
           nowMs={data.frame.clock.nowMs}
           chosenMs={target}
         />
-        <label class="flex items-center gap-3">
-          <span class="whitespace-nowrap">Back to</span>
-          <input
-            type="range"
-            class="grow accent-moss"
-            min={oldestMs}
-            max={Math.max(latestMs, oldestMs + 1_000)}
-            step={1_000}
-            value={target}
-            oninput={(event) => (picked = Math.min(latestMs, Number(event.currentTarget.value)))}
-            aria-valuetext={clockText(target)}
-          />
-          <output class="mono whitespace-nowrap">{clockText(target)}</output>
-        </label>
+        {#if latestMs > oldestMs}
+          <label class="flex items-center gap-3">
+            <span class="whitespace-nowrap">Back to</span>
+            <input
+              type="range"
+              class="grow accent-moss"
+              min={oldestMs}
+              max={latestMs}
+              step={1_000}
+              value={target}
+              oninput={(event) => (picked = Math.min(latestMs, Number(event.currentTarget.value)))}
+              aria-valuetext={clockText(target)}
+            />
+            <output class="mono whitespace-nowrap">{clockText(target)}</output>
+          </label>
+        {:else}<p>Back to <span class="mono">{clockText(target)}</span>: the only copy there is.</p>{/if}
 
         <h2 class="mt-6 text-[1.02rem]">Put it back</h2>
         <ul class="mt-1 border-t border-line">
@@ -246,13 +249,13 @@
               <span class="w-[110px] font-semibold">beside it</span>
               <span class="quiet grow">a workload {name}-back of the same make; nothing is touched</span>
               <span class="mono whitespace-nowrap">{back}</span>
-              <button class="push" onclick={() => restoreDraft('beside')}>Put in a draft</button>
+              <button class="push" onclick={() => returnDraft('beside')}>Put in a draft</button>
             </li>{/if}
           {#if plan.how !== 'snapshots'}<li class="flex items-center gap-4 border-b border-line py-2">
               <span class="w-[110px] font-semibold">in place of it</span>
               <span class="quiet grow">throws away what {name} holds, with what was written since</span>
               <span class="mono whitespace-nowrap">{back}</span>
-              <button class="push" onclick={() => restoreDraft('over')}>Put in a draft</button>
+              <button class="push" onclick={() => returnDraft('over')}>Put in a draft</button>
             </li>{/if}
         </ul>
         <p class="quiet small mt-1">
@@ -262,10 +265,10 @@
         </p>
       {/if}
 
-      {#if plan.restores.length}
+      {#if plan.returns.length}
         <h2 class="mt-6 text-[1.02rem]">Put back so far</h2>
         <ul class="mt-1 border-t border-line">
-          {#each plan.restores.slice(0, 6) as one (one.name)}
+          {#each plan.returns.slice(0, 6) as one (one.name)}
             <li class="border-b border-line py-2">
               <span class="flex gap-2"
                 ><Peg
@@ -347,7 +350,7 @@
         <dd class="mono text-right">{wordsOf(plan.figures.backMs[0])} to {wordsOf(plan.figures.backMs[1])}</dd>
         <dt class="quiet">the last one took</dt>
         <dd class="mono text-right">{plan.figures.measuredMs === null ? 'not measured' : wordsOf(plan.figures.measuredMs)}</dd>
-        <dt class="quiet">a copy carries</dt>
+        <dt class="quiet">{plan.how === 'snapshots' ? 'the newest asks for' : 'a copy carries'}</dt>
         <dd class="mono text-right">{weightWords(plan.figures.bytes)}</dd>
       </dl>
     {/if}
