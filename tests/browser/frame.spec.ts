@@ -2,8 +2,8 @@ import type { Page } from '@playwright/test';
 import { ownServer } from '../../scripts/own-server.mjs';
 import { expect, forkOf, level, open, test } from './help';
 
-/** What a page follows within, and how often it may have been looked at while something went on. */
-const followsMs = 300;
+/** What is done elsewhere is seen of itself, long before anything is asked for anew; how soon is no matter of tests on a loaded machine. */
+const followsMs = 3_000;
 
 interface Shown {
   clock: string;

@@ -4,7 +4,7 @@ import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import { removalSheet } from '$core/change';
-import { backWithinMark, besideObjects, figuresOf, judgeBackup, longestGapMs, loseAtMostMark } from '$core/backups';
+import { backWithinMark, besideObjects, figuresOf, judgeBackup, longestGapMs, loseAtMostMark, plannedMs } from '$core/backups';
 import { isReady } from '$core/model';
 import { lineSentence, rootLine } from '$core/rootline';
 import { carriedMs, keptOf, returnWay, World, type Snapshot } from '$core/standin';
@@ -37,6 +37,13 @@ test('a table dropped by mistake is back to the second before: from the copy and
   expect(beside).toMatchObject({ phase: 'Done', run: 'first' });
   expect(beside.proved).toBe(beside.checksum);
   expect(rowsOf(world, 'two')).toEqual(['a', 'b', 'c']);
+  // It took what was computed: carried within its band, and a second at the most for each thing that was asked beside it.
+  const { backMs, measuredMs } = figuresOf(world.store, planOf(world));
+  const carried = beside.steps!.find((one) => one.name === 'carries it back')!;
+  expect(carried.toMs! - carried.fromMs).toBeGreaterThanOrEqual(backMs[0]);
+  expect(carried.toMs! - carried.fromMs).toBeLessThanOrEqual(backMs[1]);
+  expect(measuredMs).toBe(beside.endedMs! - beside.beganMs);
+  expect(measuredMs! - (carried.toMs! - carried.fromMs)).toBeLessThan(1_000 * beside.steps!.length);
   // Over what stands only where that is asked for.
   expect(returned(world, `into: one, to: "${stampOf(before)}"`, 'no')).toMatchObject({
     phase: 'Failed',
@@ -355,4 +362,20 @@ test('what somebody else put in the place of a copy, or of a piece of the log, i
   over(key!, '[1, 2');
   expect(returned(world, 'into: two', 'none')).toMatchObject({ phase: 'Failed', says: expect.stringContaining('is no copy') });
   expect(rowsOf(world, 'two')).toEqual([]);
+});
+
+test('what is planned has changed when a plan was written, altered or taken away, and not when it ran', () => {
+  const world = barn();
+  const planned = () => plannedMs(world.journal.changes, 'space', 'one');
+  expect(planned()).toBe(0);
+  must(world, ...plan(`how: copy-and-log, ${daily}, logEverySeconds: 30, ${into}`));
+  const written = world.nowMs;
+  run(world, 'first');
+  later(world, 90_000);
+  expect([planned(), plannedMs(world.journal.changes, 'space', 'two')]).toEqual([written, 0]);
+  must(world, ...plan(`how: copy-and-log, ${daily}, logEverySeconds: 60, ${into}`));
+  expect(planned()).toBe(world.nowMs);
+  later(world, 90_000);
+  expect(world.act({ type: 'remove', ref: ref('BackupPlan', 'space', 'nightly') })).toEqual([]);
+  expect(planned()).toBe(world.nowMs);
 });

@@ -217,3 +217,52 @@ test('nothing is tried while another fault stands, and what nobody could read ba
   const [row] = rowsOf(expectation, { ...measured, lost: [], lostCount: null }, [], false).filter((one) => one.id === 'lost');
   expect(row).toMatchObject({ measured: 'unseen', ok: false });
 });
+
+describe('a wrong delete is passed on to every member', () => {
+  const plan = (spec: string) =>
+    `apiVersion: standin.example/v1\nkind: BackupPlan\nmetadata: {name: nightly, namespace: space}\nspec: {workload: one, schedule: "0 3 * * *", ${spec}, into: {namespace: space, store: shed, bucket: copies}}\n`;
+  const copied = (spec: string) =>
+    standing('primary-standby-sql', {}, (world) => {
+      must(world, ...answered('object-store', { namespace: 'space', name: 'shed', bucket: 'copies' }));
+      world.runSettled();
+      const run = 'apiVersion: standin.example/v1\nkind: BackupRun\nmetadata: {name: first, namespace: space}\nspec: {plan: nightly}\n';
+      must(world, ...objects(`${plan(spec)}---\n${run}`));
+      world.runUntil(world.nowMs + 60_000);
+      expect(world.store.get('BackupRun', 'space', 'first')!.status).toMatchObject({ phase: 'Done' });
+    });
+
+  test('without a plan all that was acknowledged before is gone for good, though every member stands', () => {
+    const { drill, tried } = standing('document-set');
+    const one = drill('wrong-delete', short);
+    // Two writes a second for 20 s before it: the first is written at once.
+    expect(one.measured).toMatchObject({ lostCount: 40, back: null });
+    expect(one.measured.lost).toEqual(Array.from({ length: 40 }, (_, i) => i + 1));
+    expect(one).toMatchObject({ state: 'worse', cause: { says: expect.stringContaining('no plan copies it') } });
+    expect(one.lanes.every((lane) => lane.stretches.every((two) => two.state === 'ready'))).toBe(true);
+    expect(one.rows.filter((row) => !row.ok).map((row) => row.id)).toEqual(['lost']);
+    expect(tried('wrong-delete', { demanded: { lost: 40 } })).toMatchObject({ state: 'expected' });
+  });
+
+  test('a copy from before the drill leads back to nothing that was written since; with the log behind it, to all of it', () => {
+    const old = copied('how: copy').drill('wrong-delete', short);
+    expect(old.measured.back).toMatchObject({ plan: 'nightly', count: 0 });
+    expect(old.measured.back!.toMs).toBeLessThan(0);
+    expect(old).toMatchObject({
+      state: 'worse',
+      cause: { subject: { kind: 'BackupPlan' }, says: expect.stringContaining('before the delete') }
+    });
+    const log = copied('how: copy-and-log, logEverySeconds: 30').drill('wrong-delete', short);
+    expect(log.measured.back).toEqual({ plan: 'nightly', toMs: log.beganMs, count: log.measured.lostCount });
+    expect([log.state, log.cause]).toEqual(['expected', undefined]);
+    expect(log.says).toContain('and nightly leads back to all of them');
+    expect(log.rows.find((row) => row.id === 'lost')).toMatchObject({
+      expected: '0 for good',
+      measured: expect.stringMatching(/^0 of /),
+      ok: true
+    });
+  });
+
+  test('engines that drop nothing in one go say so', () => {
+    expect(standing('log-broker').tried('wrong-delete')).toContain('nothing of this engine');
+  });
+});

@@ -6,6 +6,7 @@ export {
   latestMs,
   lengthMs,
   longestGapMs,
+  plannedMs,
   loseAtMostMark,
   nextRunMs,
   returnsOf,

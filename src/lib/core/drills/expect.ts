@@ -119,6 +119,13 @@ export function derive(scene: DrillScene, target: Target, faultMs: number): Deri
   const why = short?.why ?? (target.members.length ? all.map((one) => one.why).join('; ') : 'no member goes');
   const stops = short && target.lasting;
   const pauseMs = stops ? faultMs + afterStopMs : short ? afterStopMs : usual.pauseMs;
+  // Who looks for what was dropped finds nothing until it is put back.
+  if (target.deletes)
+    return {
+      goesOn: true,
+      why: 'all members go on, and all of them drop it; what copies lead back to is not lost for good',
+      expectation: { writesPauseMs: usual.pauseMs, lost: 0, wholeMs: usual.wholeMs }
+    };
   const expectation: Expectation = {
     writesPauseMs: pauseMs,
     readsPauseMs: pauseMs,

@@ -1,8 +1,15 @@
 import { asManifest } from '../manifest';
 import { claimsOf, makerOf, zoneOf, type ApiObject, type Pod } from '../model';
 import { partsIn, podsIn } from '../proofs';
-import { driverOfClaim, driverPods, engineCards, enginePartOf, imageParts, servesClients, type Action } from '../standin';
+import { driverOfClaim, driverPods, engineCards, enginePartOf, imageParts, servesClients, type Action, type EngineId } from '../standin';
+import { loadPlace } from './load';
 import type { DrillScene, FaultRule, Stage, Target } from './types';
+
+/** What the ask of a wrong delete is called. */
+export const dropName = 'wrong-delete';
+
+/** Engines that drop a whole table when they are asked to. */
+const dropsTables: ReadonlySet<EngineId> = new Set<EngineId>(['multi-primary-sql', 'primary-standby-sql', 'document-set']);
 
 /** What faults are called while they stand. */
 export const outageName = 'drill';
@@ -288,6 +295,19 @@ export const faults: readonly FaultRule[] = [
       return pod
         ? struck(scene, `${pod.metadata.name} on ${pod.spec.nodeName}`, [pod.spec.nodeName!])
         : 'it has no coordinators of its own';
+    }
+  },
+  {
+    id: 'wrong-delete',
+    level: 'Members',
+    title: 'wrong delete',
+    why: 'A client that may do so drops the table that is written to: replication takes it away everywhere, and only copies lead back.',
+    target(scene) {
+      const { namespace, name, engine } = scene.workload;
+      if (engine === undefined || !dropsTables.has(engine)) return 'nothing of this engine is dropped in one go here';
+      const op = { do: 'drop', place: loadPlace };
+      const drop: Action = { type: 'ask', namespace, id: dropName, ask: { workload: name, way: 'inside', login: 'right', op } };
+      return { label: `table ${loadPlace}`, members: [], lasting: false, deletes: true, begin: [drop], end: [] };
     }
   }
 ];

@@ -1,8 +1,10 @@
+import type { AskObject } from '../model';
 import { plural, wordsOf } from '../shared';
 import type { World } from '../standin';
+import { leadsBack, notCopied } from './back';
 import { causeOf, unprobed } from './causes';
 import { derive, impossible } from './expect';
-import { faultNamed, faults, outageName } from './faults';
+import { dropName, faultNamed, faults, outageName } from './faults';
 import { canBeLoaded, Load } from './load';
 import { beatsOf, measure, rowsOf } from './measure';
 import { holds, membersIn, Watch, whole } from './watch';
@@ -42,6 +44,8 @@ export interface Offer {
   /** What it would strike; undefined where it can't happen here. */
   readonly target?: string;
   readonly not?: string;
+  /** Whether it lasts for a while, or for as long as its work takes; what is done at once doesn't. */
+  readonly lasts?: boolean;
 }
 
 /** All faults, with what each would strike here. */
@@ -49,7 +53,7 @@ export const offers = (scene: DrillScene): Offer[] =>
   faults.map((rule) => {
     const target = canBeLoaded(scene.workload) ? rule.target(scene) : 'what its programs do is not known here';
     const { id: fault, level, title, why } = rule;
-    return { fault, level, title, why, ...(typeof target === 'string' ? { not: target } : { target: target.label }) };
+    return { fault, level, title, why, ...(typeof target === 'string' ? { not: target } : { target: target.label, lasts: target.end.length > 0 }) };
   });
 
 /** Why a workload can't be drilled just now; undefined when it can. */
@@ -186,15 +190,24 @@ export function* runDrill(ask: DrillAsk): Generator<void, Drill | string> {
   }
   if (!lost) notes.push('What was acknowledged could not be read back at the end: what of it is lost is unseen.');
   else if (lost.count && !lost.numbers.length) notes.push('Rows of this engine carry no numbers: how many are lost is known, not which.');
+  let back: Drill['measured']['back'];
+  if (target.deletes) {
+    const dropped = world.store.find({ kind: 'Ask', namespace: workload.namespace, name: dropName }) as AskObject | undefined;
+    if (dropped?.status?.outcome !== 'acknowledged')
+      return `the fault can't be put in: ${dropped?.status?.says ?? 'nobody answered who wanted to drop it'}`;
+    if (lost) back = yield* leadsBack(world, workload, load, lost.numbers, fromMs, beganMs);
+  }
   const wholeMs = heldSince === undefined ? null : Math.max(0, heldSince - endedMs);
   const times = { beganMs, endedMs, loadUntilMs, everyMs };
-  const measured = measure(load, times, lost, wholeMs);
+  const measured = measure(load, times, lost, wholeMs, back);
   const others = [...watch.hurt].sort();
   const rows = rowsOf(expectation, measured, others, target.wide === true);
   const ok = rows.every((one) => one.ok);
   const better = ok && derived.goesOn === false && target.lasting && measured.writesPauseMs < lasts / 2;
   const state = !ok || stuck.length ? 'worse' : better ? 'better' : 'expected';
-  const cause = causeOf(ask, target, { load, seen: watch.cause, beganMs, lost: measured.lostCount, worse: state === 'worse' });
+  const cause = target.deletes
+    ? notCopied(ask, measured, beganMs)
+    : causeOf(ask, target, { load, seen: watch.cause, beganMs, lost: measured.lostCount, worse: state === 'worse' });
   notes.push(...impossible(derived, expectation, target, lasts).map((one) => `By arithmetic ${one}.`));
   return {
     fault: ask.fault,
@@ -229,6 +242,17 @@ const inWords = {
   others: 'hurt beside it:'
 } as const;
 
+/** How much of what somebody deleted is in no copy; nothing for other faults. */
+function forGood({ back, lostCount }: Drill['measured']): string {
+  if (back === undefined || lostCount === null) return '';
+  const gone = lostCount - (back?.count ?? 0);
+  return gone === 0
+    ? `, and ${back!.plan} leads back to all of them`
+    : gone === lostCount
+      ? ', and no copy leads back to them'
+      : `, ${gone} of them for good`;
+}
+
 function sentence(
   rule: FaultRule,
   { label, stages }: Target,
@@ -243,7 +267,7 @@ function sentence(
     got.lostCount === null
       ? 'what is lost could not be seen'
       : got.lostCount
-        ? `${plural(got.lostCount, 'acknowledged write')} of ${got.writes.acknowledged} lost`
+        ? `${plural(got.lostCount, 'acknowledged write')} of ${got.writes.acknowledged} lost${forGood(got)}`
         : 'nothing acknowledged is lost';
   const more = rows.filter((one) => !one.ok && inWords[one.id]).map((one) => `${inWords[one.id]} ${one.measured}`);
   const what = stages ? `${label}, emptied and worked on` : `${label}, ${rule.title}`;

@@ -27,7 +27,9 @@ interface Answered {
   readonly rows?: readonly (readonly [string, string])[];
 }
 
-const place = 'drill';
+/** Where a load writes: a table, a topic, a bucket. */
+export const loadPlace = 'drill';
+const place = loadPlace;
 const key = (n: number): string => `k${String(n).padStart(5, '0')}`;
 
 const tables: LoadCard = {
@@ -245,6 +247,14 @@ export class Load {
     }
     const [most] = [...said].sort((a, b) => b[1] - a[1]);
     return most && { failed: bad.length, asked: mine.length, says: most[0] };
+  }
+
+  /** Of some writes, how many had been acknowledged by a moment (ms from the begin). */
+  acknowledgedBy(numbers: readonly number[], atMs: number): number {
+    const wanted = new Set(numbers);
+    return this.operations.filter(
+      (one) => one.kind === 'write' && wanted.has(one.n) && one.answer?.outcome === 'acknowledged' && one.answeredMs! <= atMs
+    ).length;
   }
 
   tally(kind: 'write' | 'read'): Tally {

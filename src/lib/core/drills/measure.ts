@@ -40,13 +40,15 @@ export function measure(
   load: Load,
   times: Times,
   lost: { numbers: number[]; count: number } | undefined,
-  wholeMs: number | null
+  wholeMs: number | null,
+  back?: Measured['back']
 ): Measured {
   return {
     writesPauseMs: pauseOf(load, 'write', times),
     readsPauseMs: pauseOf(load, 'read', times),
     lost: lost?.numbers.slice(0, 50) ?? [],
     lostCount: lost?.count ?? null,
+    ...(back === undefined ? {} : { back }),
     steadyMs: steadyOf(load, times),
     wholeMs,
     writes: load.tally('write'),
@@ -79,6 +81,7 @@ const pause = (ms: number): string => (ms === 0 ? 'none' : wordsOf(ms));
 /** What was expected beside what was measured. */
 export function rowsOf(expected: Expectation, got: Measured, others: readonly string[], wide: boolean): Row[] {
   const within = (most: number | undefined, ms: number | null): boolean => most === undefined || (ms !== null && ms <= most);
+  const gone = got.lostCount === null ? null : got.lostCount - (got.back?.count ?? 0);
   const most = (ms: number | undefined): string => (ms === undefined ? 'not asked for' : ms === 0 ? 'none' : wordsOf(ms));
   return [
     {
@@ -95,10 +98,9 @@ export function rowsOf(expected: Expectation, got: Measured, others: readonly st
     },
     {
       id: 'lost',
-      expected: `${expected.lost}`,
-      measured:
-        got.lostCount === null ? 'unseen' : `${got.lostCount.toLocaleString('en')} of ${got.writes.acknowledged.toLocaleString('en')}`,
-      ok: got.lostCount !== null && got.lostCount <= expected.lost
+      expected: got.back === undefined ? `${expected.lost}` : `${expected.lost} for good`,
+      measured: gone === null ? 'unseen' : `${gone.toLocaleString('en')} of ${got.writes.acknowledged.toLocaleString('en')}`,
+      ok: gone !== null && gone <= expected.lost
     },
     { id: 'steady', expected: most(expected.steadyMs), measured: orNever(got.steadyMs), ok: within(expected.steadyMs, got.steadyMs) },
     { id: 'whole', expected: most(expected.wholeMs), measured: orNever(got.wholeMs), ok: within(expected.wholeMs, got.wholeMs) },

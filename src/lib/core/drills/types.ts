@@ -18,7 +18,8 @@ export type FaultId =
   | 'cut-from-members'
   | 'cut-from-clients'
   | 'member-removed'
-  | 'coordinator-lost';
+  | 'coordinator-lost'
+  | 'wrong-delete';
 
 /** Where in the barn a fault strikes; the order of the columns. */
 export const faultLevels = ['Ground', 'Supply', 'Claims', 'Members'] as const;
@@ -59,6 +60,8 @@ export interface Target {
   readonly stops?: string;
   readonly begin: readonly Action[];
   readonly end: readonly Action[];
+  /** What was acknowledged before it is taken away by somebody who may: only what copies lead back to counts as kept. */
+  readonly deletes?: boolean;
   /** Done one after another instead; all members have to hold before the next one begins. */
   readonly stages?: readonly Stage[];
 }
@@ -107,6 +110,15 @@ export interface Tally {
   readonly unknown: number;
 }
 
+/** What copies lead back to after a wrong delete. */
+export interface Back {
+  readonly plan: string;
+  /** The last moment before it that can be gone back to, from the drill's begin (ms); below 0: before the drill. */
+  readonly toMs: number;
+  /** Of the acknowledged writes that were lost so many are there at that moment. */
+  readonly count: number;
+}
+
 /** What was measured. Times in ms; null: it didn't come to that while the drill was watched. */
 export interface Measured {
   readonly writesPauseMs: number;
@@ -115,6 +127,8 @@ export interface Measured {
   readonly lost: readonly number[];
   /** How many; null where nobody could tell at the end. */
   readonly lostCount: number | null;
+  /** Where somebody deleted: what a plan's copies lead back to. Null: no plan, or none of its copies is from before; left out for other faults. */
+  readonly back?: Back | null;
   readonly steadyMs: number | null;
   readonly wholeMs: number | null;
   readonly writes: Tally;

@@ -130,5 +130,5 @@ export {
 } from './control/backup/facts';
 export { carriedMs } from './control/backup/pace';
 export { keptOf, type Kept } from './control/backup/retention';
-export { returnWay } from './control/backup/returns';
+export { reachedBefore, returnWay } from './control/backup/returns';
 export { type LogPiece } from './control/backup/shipping';

@@ -43,10 +43,10 @@ export function drillRepository(db: Database) {
     async verdicts(
       rehearsal: string,
       untilMs: number
-    ): Promise<(Pick<KeptDrill, 'namespace' | 'workload' | 'atMs'> & { state: string })[]> {
+    ): Promise<(Pick<KeptDrill, 'namespace' | 'workload' | 'atMs'> & { fault: string; state: string })[]> {
       return db
         .selectFrom('drill')
-        .select(['namespace', 'workload', 'state', 'at_ms as atMs'])
+        .select(['namespace', 'workload', 'fault', 'state', 'at_ms as atMs'])
         .where('id', 'in', newest(rehearsal, untilMs))
         .execute();
     },

@@ -17,7 +17,8 @@ export const load = followed(async ({ params }: PageServerLoadEvent) => {
     says,
     atMs,
     pauseMs: measured.writesPauseMs,
-    lost: measured.lostCount,
+    /** For good: what copies lead back to isn't. */
+    lost: measured.lostCount === null ? null : measured.lostCount - (measured.back?.count ?? 0),
     cause: cause?.says ?? '',
     remedy: cause?.remedy ?? ''
   }));

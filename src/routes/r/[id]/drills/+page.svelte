@@ -79,7 +79,8 @@
       <div>
         <h1>{head}</h1>
         <p class="quiet mt-1">
-          each on a fork of its moment, with clients that write and read twice a second · under each peg the worst pause of writes
+          each on a fork of its moment, with clients that write and read twice a second · under each peg the worst pause of writes, or what
+          is lost
         </p>
       </div>
       <div class="flex items-center gap-3 whitespace-nowrap">
@@ -151,7 +152,9 @@
                         state={!square ? 'waiting' : square.stale ? 'settling' : square.state === 'worse' ? 'broken' : 'holds'}
                         label=""
                       />
-                      <span class="small block">{square ? (square.stale ? 'stale' : pauseText(square.pauseMs)) : '–'}</span>
+                      <span class="small block"
+                        >{square ? (square.stale ? 'stale' : square.lost ? `${square.lost} lost` : pauseText(square.pauseMs)) : '–'}</span
+                      >
                     </a>
                   {/if}
                 </td>

@@ -32,6 +32,30 @@ interface Hand {
   readonly put?: true;
 }
 
+/** The pieces of a log behind a copy, as far as they follow on each other, until a moment (virtual ms) is reached. */
+function chainFrom(from: BackupRun & { momentMs: number }, pieces: readonly LogPiece[], wanted: number) {
+  const chain: LogPiece[] = [];
+  let [position, reached] = [from.status!.position ?? 0, from.momentMs];
+  for (const one of pieces) {
+    if (reached >= wanted) break;
+    if (one.toMs <= reached) continue;
+    // A log that begins anew is of another history than what was there before.
+    if (one.from > position || (one.anew && one.fromMs !== reached)) break;
+    chain.push(one);
+    [position, reached] = [one.to, one.toMs];
+  }
+  return { chain, reached };
+}
+
+/** The last moment not after another one (virtual ms) that a plan's copies, and the log behind them, lead back to; undefined where none does. */
+export function reachedBefore(facts: Facts, plan: BackupPlan, beforeMs: number): number | undefined {
+  const pieces = plan.spec.how === 'copy-and-log' ? (plan.status?.pieces ?? []) : [];
+  const reached = doneOf(runsOf(facts, plan.metadata.namespace ?? '', plan.metadata.name))
+    .filter((one) => one.momentMs <= beforeMs)
+    .map((one) => Math.min(beforeMs, chainFrom(one, pieces, beforeMs).reached));
+  return reached.length ? Math.max(...reached) : undefined;
+}
+
 /** What is gone back with: the copy, the pieces of the log behind it, and the moment; or why that can't be. */
 export function returnWay(
   facts: Facts,
@@ -53,16 +77,7 @@ export function returnWay(
     return { says: `the oldest copy shows ${stampOf(done[0]!.momentMs)}, which is later`, remedy: 'Go back no further than that.' };
   if (wanted < from.momentMs) return { says: `${from.metadata.name} shows a later moment`, remedy: 'Name an earlier copy, or none.' };
   if (plan.spec.how === 'copy' && wish.toMs !== undefined && !named) return { run: from, pieces: [], toMs: from.momentMs };
-  const chain: LogPiece[] = [];
-  let [position, reached] = [from.status!.position ?? 0, from.momentMs];
-  for (const one of pieces) {
-    if (reached >= wanted) break;
-    if (one.toMs <= reached) continue;
-    // A log that begins anew is of another history than what was there before.
-    if (one.from > position || (one.anew && one.fromMs !== reached)) break;
-    chain.push(one);
-    [position, reached] = [one.to, one.toMs];
-  }
+  const { chain, reached } = chainFrom(from, pieces, wanted);
   return reached >= wanted
     ? { run: from, pieces: chain, toMs: wanted }
     : {

@@ -98,8 +98,9 @@
       {#if data.offer.target === undefined}<p class="mt-2">It can't happen here: {sentenceShown(data.offer.not ?? '')}.</p>{:else}<p
           class="mt-2"
         >
-          It would strike <b class="font-semibold">{sentenceShown(data.offer.target)}</b>, for {wordsOf(data.faultMs)}, on a fork of this
-          moment.
+          It would strike <b class="font-semibold">{sentenceShown(data.offer.target)}</b>{data.offer.lasts
+            ? `, for ${wordsOf(data.faultMs)}`
+            : ''}, on a fork of this moment.
         </p>{/if}
     {/if}
   </div>
@@ -120,7 +121,7 @@
           value={value('readsPauseMs')}
           options={options(value('readsPauseMs'))}
           onchange={(one) => (changed = { ...changed, readsPauseMs: one })}
-        />, nothing acknowledged is lost, and all members hold
+        />, nothing acknowledged is lost{data.offer.fault === 'wrong-delete' ? ' for good' : ''}, and all members hold
         <Slot
           label="Until all members hold again"
           value={value('wholeMs')}
@@ -130,7 +131,7 @@
       </p>
       <p class="quiet small mt-1">
         {drill?.demanded || demanded ? 'Asked for by you.' : 'What can be expected here; ask for more by changing it.'}
-        {#if data.foreseen}{sentenceShown(data.foreseen.why)}.{/if}
+        {#if data.foreseen}{@const why = data.foreseen.why}{sentenceShown(why.charAt(0).toUpperCase() + why.slice(1))}.{/if}
       </p>
       {#if tooMuch}<p class="mt-1 text-brick" role="status">{sentenceShown(tooMuch)}</p>{/if}
       {#if data.workload.notNow}<p class="mt-2 text-brick">{sentenceShown(data.workload.notNow)}.</p>{/if}
@@ -169,6 +170,10 @@
         <p class="mono small break-words">
           {drill.measured.lost.map((n) => `w${n}`).join(' ')}{(drill.measured.lostCount ?? 0) > drill.measured.lost.length ? ' …' : ''}
         </p>
+        {#if drill.measured.back}<p class="quiet small mt-1">
+            {drill.measured.back.plan} leads back to {wordsOf(drill.beganMs - drill.measured.back.toMs)} before the delete: {drill.measured
+              .back.count} of them are there.
+          </p>{/if}
       {/if}
       {#if drill.cause}
         <div class="mt-4 {drill.state === 'worse' ? 'border-l-[3px] border-brick pl-3' : ''}">
