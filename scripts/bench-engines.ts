@@ -106,7 +106,7 @@ function workloads(): void {
         name: pod.metadata.labels?.['app.kubernetes.io/part-of'] ?? ''
       }).includes(pod)
     );
-  if (members.length < 60 || !members.every(isReady))
+  if (members.length < 55 || !members.every(isReady))
     throw new Error(`only ${members.filter(isReady).length} of ${members.length} members are ready`);
   const floor = timed(() => {
     const schedule = new Schedule(loops.length);

@@ -49,6 +49,29 @@ function applyTable(state: Tables, op: Op, { index }: { index: number }): Return
   return { state: { ...state, [key]: { value: op.value ?? '', version: index } }, version: index };
 }
 
+const sameCells = (a: Tables, b: Tables): boolean => {
+  const [ours, theirs] = [Object.entries(a), Object.entries(b)];
+  return (
+    ours.length === theirs.length &&
+    ours.every(([key, { value, version }], i) => {
+      const [other, cell] = theirs[i]!;
+      return other === key && cell.value === value && cell.version === version;
+    })
+  );
+};
+
+/** What one entry came to, where it was applied first: all members of a group apply the same one to the same tables. */
+const once = new WeakMap<Op, { state: Tables; index: number; result: ReturnType<typeof applyTable> }>();
+
+/** As {@link applyTable}; members that hold the same share what it comes to, instead of each making tables of its own. */
+function applyShared(state: Tables, op: Op, { index }: { index: number }): ReturnType<typeof applyTable> {
+  const known = once.get(op);
+  if (known?.index === index && (known.state === state || sameCells(known.state, state))) return known.result;
+  const result = applyTable(state, op, { index });
+  once.set(op, { state, index, result });
+  return result;
+}
+
 /** Tables in one text, as a copy of them keeps them: `[table/key, value]`, sorted. */
 export const textOf = (state: Tables): string =>
   JSON.stringify(
@@ -85,7 +108,7 @@ const givingBytesPerSecond = 80_000_000;
 const tableRules = (more: Pick<Rules<Tables>, 'words'> & Partial<Rules<Tables>>): Rules<Tables> => ({
   empty: {},
   found: foundTables,
-  apply: applyTable,
+  apply: applyShared,
   counts: (members, have) => have.length >= majorityOf(members.length),
   electors: majorityOf,
   anyTakes: false,
