@@ -10,8 +10,8 @@ const golden = {
   journals: {
     'south-quay': 'ef98ec37b9d65d8b3a5e',
     harbour: '714182f762f58086b1f1',
-    'north-quay': '54680fda27f422e1ed66',
-    'pilot-house': 'f3a8973d2d8259bc94a1'
+    'north-quay': '87b0720f22dd3fbf14e6',
+    'pilot-house': '4ac83e294eadd24419f8'
   }
 } as const;
 

@@ -1,12 +1,12 @@
 import { describe, expect, it } from 'vitest';
 import { type Group, lastOf, membersOf, type Record } from '$core/standin/engines/group';
-import { documentSet, multiPrimarySql, primaryStandbySql, type Tables } from '$core/standin/engines/tables';
+import { documentSet, multiPrimarySql, cellAt, primaryStandbySql, type Tables } from '$core/standin/engines/tables';
 import { Bench, luck } from './bench';
 import { seeds } from './seeds';
 
 const record = (bench: Bench, id: string) => bench.disk<Record<Tables>>(id);
 const has = (one: Record<Tables> | undefined, key: string) =>
-  one !== undefined && (`main/${key}` in one.state || one.log.some((entry) => entry.op?.key === key));
+  one !== undefined && (cellAt(one.state, `main/${key}`) !== undefined || one.log.some((entry) => entry.op?.key === key));
 
 interface Run {
   readonly seed: number;

@@ -53,7 +53,13 @@ export const offers = (scene: DrillScene): Offer[] =>
   faults.map((rule) => {
     const target = canBeLoaded(scene.workload) ? rule.target(scene) : 'what its programs do is not known here';
     const { id: fault, level, title, why } = rule;
-    return { fault, level, title, why, ...(typeof target === 'string' ? { not: target } : { target: target.label, lasts: target.end.length > 0 }) };
+    return {
+      fault,
+      level,
+      title,
+      why,
+      ...(typeof target === 'string' ? { not: target } : { target: target.label, lasts: target.end.length > 0 })
+    };
   });
 
 /** Why a workload can't be drilled just now; undefined when it can. */

@@ -32,13 +32,16 @@ export function assetOf(facts: Pick<ClusterAccess['store'], 'get'>, pod: Pod): A
   return facts.get('Asset', '', volume?.spec.csi?.volumeHandle ?? '');
 }
 
-/** Rows with their checksum, which is worked out when somebody first looks at it: most stores are written over before that. */
-function seal(rows: Row[]): Stored {
+/** Rows with their checksum, each made when somebody first looks: most stores are written over before that. */
+function seal(make: () => Row[]): Stored {
+  let rows: Row[] | undefined;
   let sum: string | undefined;
   const store: Stored = {
-    rows,
+    get rows() {
+      return (rows ??= make());
+    },
     get checksum() {
-      return (sum ??= checksumOf(rows));
+      return (sum ??= checksumOf(this.rows));
     }
   };
   sealed.add(store);
@@ -68,7 +71,7 @@ export function openStore(world: ClusterAccess, pod: Pod): void {
     const key = `${pod.metadata.name}/${i}`;
     return [key, hex8(hash32(`${pod.metadata.uid}|${key}`, world.seed))];
   });
-  const kept = store ?? (engine && hasEngine(engine.engine) ? undefined : seal(rows));
+  const kept = store ?? (engine && hasEngine(engine.engine) ? undefined : seal(() => rows));
   world.put({ ...asset, status: { attachedTo: [], ...asset.status, ...(kept ? { store: kept } : {}), ...fill } });
 }
 
@@ -101,7 +104,7 @@ export function writeFault(facts: Facts, pod: Pod | undefined): string | undefin
 export function writeRow(world: ClusterAccess, pod: Pod, key: string, value: string): void {
   const asset = assetOf(world.store, pod)!;
   const rows: Row[] = [...(asset.status?.store?.rows ?? []).filter(([known]) => known !== key), [key, value]];
-  world.put({ ...asset, status: { attachedTo: [], ...asset.status, store: sealedOver(asset.status?.store, rows) } });
+  world.put({ ...asset, status: { attachedTo: [], ...asset.status, store: sealedOver(asset.status?.store, () => rows) } });
 }
 
 /** A store whose last row isn't what was written. */
@@ -117,6 +120,6 @@ export function damage(world: ClusterAccess, asset: Asset): void {
 }
 
 /** Rows as they are written over what lies there: writing more doesn't mend what is damaged. */
-export function sealedOver(before: Stored | undefined, rows: Row[]): Stored {
+export function sealedOver(before: Stored | undefined, rows: () => Row[]): Stored {
   return before && !storeHolds(before) ? spoilt(seal(rows)) : seal(rows);
 }

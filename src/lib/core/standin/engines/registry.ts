@@ -8,7 +8,7 @@ import { ObjectStore } from './objects';
 import { TimeSeries } from './series';
 import { ImageShelf } from './shelf';
 import type { Engine, Site } from './site';
-import { documentSet, multiPrimarySql, primaryStandbySql, tableRows } from './tables';
+import { documentSet, multiPrimarySql, primaryStandbySql, tableContent, tableRows } from './tables';
 
 const whole = (text: string | undefined, otherwise: number): number => {
   const n = Number(text);
@@ -73,20 +73,26 @@ const shelfRows = (data: unknown): [string, string][] =>
 interface EngineEntry {
   make(site: Site): Engine;
   rows?(data: unknown): [string, string][] | undefined;
+  /** What stands for the rows, where that is told without making them. */
+  content?(data: unknown): object | undefined;
 }
 
 const first = (site: Site, name: string): string | undefined => site.option(site.ids[0] ?? '', name);
 
 const entries: Record<EngineId, EngineEntry> = {
-  'multi-primary-sql': { make: multiPrimarySql, rows: tableRows },
-  'primary-standby-sql': { make: (site) => primaryStandbySql(whole(first(site, 'synchronous'), 1)), rows: tableRows },
+  'multi-primary-sql': { make: multiPrimarySql, rows: tableRows, content: tableContent },
+  'primary-standby-sql': {
+    make: (site) => primaryStandbySql(whole(first(site, 'synchronous'), 1)),
+    rows: tableRows,
+    content: tableContent
+  },
   'log-broker': { make: () => new LogBroker(), rows: logRows },
   'memory-store': { make: () => new MemoryStore(), rows: logRows },
   'time-series': { make: (site) => new TimeSeries(whole(first(site, 'copies'), 2)), rows: seriesRows },
   'shared-files': { make: () => new SharedFiles(), rows: (data) => data as [string, string][] | undefined },
   'image-shelf': { make: () => new ImageShelf(), rows: shelfRows },
   'object-store': { make: (site) => new ObjectStore(whole(first(site, 'parity'), 1)), rows: objectRows },
-  'document-set': { make: (site) => documentSet(priorities(first(site, 'priorities'))), rows: tableRows }
+  'document-set': { make: (site) => documentSet(priorities(first(site, 'priorities'))), rows: tableRows, content: tableContent }
 };
 
 /** Whether a stand-in of an engine exists. */
@@ -101,3 +107,6 @@ export function engineFor(id: string, site: Site): Engine {
 
 /** What a volume's engine data hold, as rows; undefined where they aren't rows. */
 export const rowsIn = (id: string, data: unknown): [string, string][] | undefined => entries[id as EngineId]?.rows?.(data);
+
+/** What stands for the rows of a volume's engine data: the same object where they are the same rows; undefined where only the rows themselves tell. */
+export const contentIn = (id: string, data: unknown): object | undefined => entries[id as EngineId]?.content?.(data);

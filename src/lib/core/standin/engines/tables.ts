@@ -1,5 +1,5 @@
 import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
-import { digestOf, majorityOf } from '../../shared';
+import { digestOf, hash32, majorityOf } from '../../shared';
 import { counted } from './words';
 import type { Ask, Op, Site, MemberState } from './site';
 import { Group, lastOf, type Record, type Rules } from './group';
@@ -10,8 +10,30 @@ export interface Cell {
   readonly version: number;
 }
 
-/** Tables (or collections) as `place/key` to cell. */
-export type Tables = Readonly<{ [key: string]: Cell }>;
+/**
+ * Tables (or collections) as `place/key` to cell, in so many slots by a hash of the key: whoever writes one cell makes its slot anew, and
+ * shares the others with the tables before.
+ */
+export type Tables = Readonly<{ [slot: string]: Readonly<{ [key: string]: Cell }> }>;
+
+/** How many slots there are; a matter of speed alone. */
+const slots = 128;
+const slotOf = (key: string): number => hash32(key) % slots;
+
+/** The cell under a key, as `place/key`. */
+export const cellAt = (state: Tables, key: string): Cell | undefined => state[slotOf(key)]?.[key];
+/** All cells, slot by slot. */
+const cellsOf = (state: Tables): [key: string, cell: Cell][] => Object.values(state).flatMap((slot) => Object.entries(slot));
+/** As they were last written, the latest at the end; those of one position by their keys. */
+const asWritten = ([a, one]: readonly [string, Cell], [b, two]: readonly [string, Cell]): number =>
+  one.version - two.version || (a < b ? -1 : 1);
+const countOf = (state: Tables): number => Object.values(state).reduce((sum, slot) => sum + Object.keys(slot).length, 0);
+/** Tables of such cells. */
+function gathered(cells: readonly (readonly [key: string, cell: Cell])[]): Tables {
+  const state: { [slot: string]: { [key: string]: Cell } } = {};
+  for (const [key, cell] of cells) (state[slotOf(key)] ??= {})[key] = cell;
+  return state;
+}
 
 /** A row in one text, `table/key`. */
 export const cellKey = ({ place = 'main', key = '' }: Op): string => `${place}/${key}`;
@@ -21,36 +43,38 @@ const foundingRows = 6;
 
 /** Rows that a group begins with, made from its id so that two groups differ. */
 export const foundTables = (id: string): Tables =>
-  Object.fromEntries(Array.from({ length: foundingRows }, (_, i) => [`main/${id}-${i}`, { value: `founded-${i}`, version: 0 }]));
+  gathered(Array.from({ length: foundingRows }, (_, i) => [`main/${id}-${i}`, { value: `founded-${i}`, version: 0 }] as const));
 
 /** A write over a version that the writer hasn't seen is refused: two members took writes of one row, and the first in the order wins. */
 function applyTable(state: Tables, op: Op, { index }: { index: number }): ReturnType<Rules<Tables>['apply']> {
   const key = cellKey(op);
-  const old = state[key];
+  const old = cellAt(state, key);
   if (op.version !== undefined && (old?.version ?? 0) !== op.version)
     return { refused: `${key} was written at position ${old?.version ?? 0}, after version ${op.version} was read: certification fails` };
   if (op.do === 'drop') {
     const head = `${op.place ?? 'main'}/`;
-    const left = Object.entries(state).filter(([one]) => !one.startsWith(head));
-    if (left.length === Object.keys(state).length) return { refused: `there is no ${op.place ?? 'main'}` };
-    return { state: Object.fromEntries(left), version: index };
+    const all = cellsOf(state);
+    const left = all.filter(([one]) => !one.startsWith(head));
+    if (left.length === all.length) return { refused: `there is no ${op.place ?? 'main'}` };
+    return { state: gathered(left), version: index };
   }
   if (op.do === 'put-back') {
     if (!isText(op.value ?? '')) return { refused: 'that is no copy of tables' };
-    const mine = Object.keys(state).length - foundingRows;
-    if (!op.count && Object.values(state).some((cell) => cell.version > 0))
+    const mine = countOf(state) - foundingRows;
+    if (!op.count && cellsOf(state).some(([, cell]) => cell.version > 0))
       return { refused: `it holds ${mine > 0 ? counted(mine, 'row') : 'rows'} of its own, which would be overwritten` };
     return { state: tablesOf(op.value ?? '', index), version: index };
   }
   if (op.do === 'delete') {
-    const { [key]: _, ...rest } = state;
-    return { state: rest, version: index };
+    const { [key]: _, ...rest } = state[slotOf(key)] ?? {};
+    return { state: { ...state, [slotOf(key)]: rest }, version: index };
   }
-  return { state: { ...state, [key]: { value: op.value ?? '', version: index } }, version: index };
+  const slot = slotOf(key);
+  return { state: { ...state, [slot]: { ...state[slot], [key]: { value: op.value ?? '', version: index } } }, version: index };
 }
 
 const sameCells = (a: Tables, b: Tables): boolean => {
-  const [ours, theirs] = [Object.entries(a), Object.entries(b)];
+  const [ours, theirs] = [cellsOf(a), cellsOf(b)];
   return (
     ours.length === theirs.length &&
     ours.every(([key, { value, version }], i) => {
@@ -75,7 +99,7 @@ function applyShared(state: Tables, op: Op, { index }: { index: number }): Retur
 /** Tables in one text, as a copy of them keeps them: `[table/key, value]`, sorted. */
 export const textOf = (state: Tables): string =>
   JSON.stringify(
-    Object.entries(state)
+    cellsOf(state)
       .map(([key, { value }]): [string, string] => [key, value])
       .sort(([a], [b]) => (a < b ? -1 : 1))
   );
@@ -92,7 +116,7 @@ function isText(text: string): boolean {
 }
 /** The tables of such a text, all written at one position; none for a text that is no such. */
 export const tablesOf = (text: string, version: number): Tables =>
-  isText(text) ? Object.fromEntries((JSON.parse(text) as [string, string][]).map(([key, value]) => [key, { value, version }])) : {};
+  isText(text) ? gathered((JSON.parse(text) as [string, string][]).map(([key, value]) => [key, { value, version }] as const)) : {};
 /** SHA-256 over the text of tables, positions apart: two that hold the same have the same. */
 export const sumOf = (text: string): string => bytesToHex(digestOf(utf8ToBytes(text)));
 /** Tables after one more entry of a log. */
@@ -172,7 +196,7 @@ export class TableGroup extends Group<Tables> {
   private read(site: Site, { id: ask, op }: Ask, id: string, { state, applied }: Record<Tables>): void {
     switch (op.do) {
       case 'read': {
-        const cell = state[cellKey(op)];
+        const cell = cellAt(state, cellKey(op));
         const says = cell ? `written at position ${cell.version}` : `nothing under ${cellKey(op)}; it has read up to position ${applied}`;
         return site.answer(ask, {
           outcome: 'acknowledged',
@@ -183,8 +207,9 @@ export class TableGroup extends Group<Tables> {
       }
       case 'list': {
         const head = `${op.place ?? 'main'}/`;
-        const rows = Object.entries(state)
+        const rows = cellsOf(state)
           .filter(([key]) => key.startsWith(head))
+          .sort(asWritten)
           .map(([key, { value }]): [string, string] => [key.slice(head.length), value]);
         return site.answer(ask, {
           outcome: 'acknowledged',
@@ -196,7 +221,7 @@ export class TableGroup extends Group<Tables> {
       }
       case 'copy': {
         const text = textOf(state);
-        const count = Object.keys(state).length;
+        const count = countOf(state);
         return site.answer(ask, {
           outcome: 'acknowledged',
           by: id,
@@ -283,16 +308,19 @@ export const documentSet = (priorities: Readonly<{ [id: string]: number }> = {})
     true
   );
 
-const rowsKept = new WeakMap<Tables, [string, string][]>();
+/** What stands for the rows of a member's volume: the same where they are the same ones. */
+export const tableContent = (data: unknown): object | undefined => (data as Record<Tables> | undefined)?.state;
 
 /** What a member's volume holds, as rows; undefined for data of another engine. */
-export function tableRows(data: unknown): [string, string][] | undefined {
+export const tableRows = (data: unknown): [string, string][] | undefined => {
   const state = (data as Record<Tables> | undefined)?.state;
-  if (!state) return undefined;
-  let rows = rowsKept.get(state);
-  if (!rows) rowsKept.set(state, (rows = Object.entries(state).map(([key, { value }]): [string, string] => [key, value])));
-  return rows;
-}
+  return (
+    state &&
+    cellsOf(state)
+      .sort(asWritten)
+      .map(([key, { value }]): [string, string] => [key, value])
+  );
+};
 
 /** Where a volume's log ends; for finding the most advanced member of a workload that stopped. */
 export const tablePosition = (data: unknown): number => (data ? lastOf(data as Record<Tables>).index : 0);

@@ -2,7 +2,7 @@ import { same } from '../../../shared';
 import { setAskingFor, type Asset, type Pod } from '../../../model';
 import { sealedOver } from '../../engines/little-store';
 import { assetsOf } from '../../engines/processes';
-import { rowsIn } from '../../engines/registry';
+import { contentIn, rowsIn } from '../../engines/registry';
 import type { ClusterAccess } from '../loop';
 
 const untouched = Symbol('untouched');
@@ -82,18 +82,28 @@ export class SiteVolumes {
     for (const { uid, data } of this.beside.values()) if (uid !== undefined) this.world.memory<unknown>('beside').set(uid, data);
   }
 
+  /** The rows of a volume, sealed; as they were where they are the same ones. */
+  private stored({ status }: Asset, data: unknown): NonNullable<Asset['status']>['store'] {
+    const content = contentIn(this.engineId, data);
+    if (content)
+      return content === contentIn(this.engineId, status?.engine)
+        ? status?.store
+        : sealedOver(status?.store, () => rowsIn(this.engineId, data) ?? []);
+    const before = rowsIn(this.engineId, status?.engine);
+    const rows = rowsIn(this.engineId, data);
+    return rows && !(before && same(before, rows)) ? sealedOver(status?.store, () => rows) : status?.store;
+  }
+
   private write(name: string, data: unknown): void {
     const asset = this.world.store.get('Asset', '', name);
     if (!asset || asset.status?.engine === data) return;
     if (this.engineId === 'shared-files') {
       const rows = data as [string, string][];
       if (asset.status?.store?.rows !== rows)
-        this.world.put({ ...asset, status: { attachedTo: [], ...asset.status, store: sealedOver(asset.status?.store, rows) } });
+        this.world.put({ ...asset, status: { attachedTo: [], ...asset.status, store: sealedOver(asset.status?.store, () => rows) } });
       return;
     }
-    const before = rowsIn(this.engineId, asset.status?.engine);
-    const rows = rowsIn(this.engineId, data);
-    const store = rows && !(before && same(before, rows)) ? sealedOver(asset.status?.store, rows) : asset.status?.store;
+    const store = this.stored(asset, data);
     this.world.put({ ...asset, status: { attachedTo: [], ...asset.status, engine: data, ...(store ? { store } : {}) } });
   }
 }
