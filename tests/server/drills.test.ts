@@ -99,3 +99,28 @@ test('a round runs what is new or stale, keeps each drill as it ends, and stops 
   await call('DELETE', `${at}/drills/round`);
   while ((await all(at)).round!.running) await new Promise((done) => setTimeout(done, 20));
 }, 120_000);
+
+test('a wrong delete is held against the plan that copies the workload, goes stale with it, and leaves no fork', async () => {
+  const at = await fork();
+  const ran = await call<Kept & { measured: { back: { plan: string; count: number } | null } }>(
+    'POST',
+    `${at}/drills`,
+    which('wrong-delete')
+  );
+  expect(ran.body).toMatchObject({
+    state: 'expected',
+    measured: { back: { plan: 'timetable-copies', count: ran.body.measured.lostCount } }
+  });
+  expect(await call('POST', `${at}/drills/fork`, which('wrong-delete'))).toMatchObject({
+    status: 409,
+    body: { title: 'This drill leaves no fork' }
+  });
+  await call('POST', `${at}/clock`, { step: 3 });
+  expect((await all(at)).drills).toMatchObject([{ fault: 'wrong-delete', stale: false }]);
+  await call('POST', `${at}/remove`, { kind: 'BackupPlan', namespace: 'plans', name: 'timetable-copies' });
+  expect((await all(at)).drills).toMatchObject([{ fault: 'wrong-delete', stale: true }]);
+  expect((await call<Kept>('POST', `${at}/drills`, which('wrong-delete'))).body).toMatchObject({
+    state: 'worse',
+    measured: { back: null }
+  });
+});

@@ -46,6 +46,8 @@ export interface Offer {
   readonly not?: string;
   /** Whether it lasts for a while, or for as long as its work takes; what is done at once doesn't. */
   readonly lasts?: boolean;
+  /** It strikes what the load writes, so a fork without it shows nothing. */
+  readonly needsLoad?: boolean;
 }
 
 /** All faults, with what each would strike here. */
@@ -58,7 +60,9 @@ export const offers = (scene: DrillScene): Offer[] =>
       level,
       title,
       why,
-      ...(typeof target === 'string' ? { not: target } : { target: target.label, lasts: target.end.length > 0 })
+      ...(typeof target === 'string'
+        ? { not: target }
+        : { target: target.label, lasts: target.end.length > 0, needsLoad: rule.needsLoad === true })
     };
   });
 

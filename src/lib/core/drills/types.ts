@@ -74,6 +74,8 @@ export interface FaultRule {
   readonly title: string;
   /** What it does, in a sentence. */
   readonly why: string;
+  /** It strikes what the load writes: where that isn't there, nothing is struck. */
+  readonly needsLoad?: boolean;
   /** Where it hurts most here; or why it can't happen here. */
   target(scene: DrillScene): Target | string;
 }

@@ -1,5 +1,5 @@
 import { setImmediate as nextTurn } from 'node:timers/promises';
-import type { Expectation, FaultId } from '$core/drills';
+import { faultNamed, type Expectation, type FaultId } from '$core/drills';
 import type { drillRepository, KeptDrill } from '../repositories/drills';
 import type { StartedHost } from '../rehearsals/client';
 import type { Drillable } from '../views/drills';
@@ -169,6 +169,14 @@ export class DrillService {
     if (!kept.ok) return kept;
     const drill = kept.value.find((one) => one.namespace === namespace && one.workload === workload && one.fault === fault);
     if (!drill) return refused(notFound(`The drill ${fault} of ${namespace}/${workload}`, 'Run it first.'));
+    if (faultNamed(fault)?.needsLoad)
+      return refused({
+        code: 'cannot-drill',
+        status: 409,
+        title: 'This drill leaves no fork',
+        detail: `${fault} strikes what the load writes, and a fork has no load: there would be nothing to see.`,
+        remedy: 'See what the drill itself shows, and put a copy back on the sheet Backups.'
+      });
     const taken = new Set((await this.rehearsals.all()).map((one) => one.fork));
     const name = `${workload}-${fault}`.slice(0, 50).replace(/-+$/, '');
     let nth = 1;

@@ -139,7 +139,7 @@
         <button class="push push-main" onclick={run} disabled={running || data.workload.notNow !== ''}
           >{running ? 'Running …' : drill ? 'Run again' : 'Run it'}</button
         >
-        {#if drill}<button class="push" onclick={fork}>Open the fork</button>{/if}
+        {#if drill && !data.offer.needsLoad}<button class="push" onclick={fork}>Open the fork</button>{/if}
       </p>
     {/if}
     {#if drill}
