@@ -51,7 +51,7 @@ test('the matrix is walked by arrow keys alone, and a round can be watched and s
   await page.keyboard.press('ArrowRight');
   await expect(page.getByRole('link', { name: /^boarding, node cut off/ })).toBeFocused();
   await page.getByRole('button', { name: /^Run all/ }).click();
-  await expect(page.getByRole('progressbar', { name: 'Drills that are done' })).toBeVisible();
+  await expect(page.getByRole('progressbar', { name: 'Drills that are done' })).toBeVisible({ timeout: 45_000 });
   await page.getByRole('button', { name: 'Stop' }).click();
   await expect(page.getByRole('button', { name: /^Run the \d+ that/ })).toBeVisible({ timeout: 60_000 });
   await page.keyboard.press('Home');

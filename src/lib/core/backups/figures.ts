@@ -1,6 +1,6 @@
 import { epochMs, momentOf, nextOf } from '../shared';
-import type { ApiObject, BackupPlan, BackupReturn, Facts } from '../model';
-import { carriedBytes, carriedMs, doneOf, runsOf, stepSpans, workloadRef, type Change } from '../standin';
+import type { BackupPlan, BackupReturn, Facts } from '../model';
+import { carriedBytes, carriedMs, doneOf, runsOf, stepSpans, workloadRef } from '../standin';
 
 /** What somebody asks of a workload, written on its set (annotations, invented): `5m`, `2h`, `1d`. */
 export const loseAtMostMark = 'standin.example/lose-at-most';
@@ -120,18 +120,6 @@ export function figuresOf(facts: Facts, plan: BackupPlan): Figures {
     measuredMs: done?.endedMs === undefined ? undefined : done.endedMs - done.beganMs,
     bytes
   };
-}
-
-/** When what is planned for a workload last changed: a plan written, altered or taken away (virtual ms); 0 where none ever stood. */
-export function plannedMs(changes: readonly Change[], namespace: string, workload: string): number {
-  const mine = (one: ApiObject | undefined): BackupPlan['spec'] | undefined =>
-    one?.kind === 'BackupPlan' && one.metadata.namespace === namespace && one.spec.workload === workload ? one.spec : undefined;
-  for (let i = changes.length - 1; i >= 0; i -= 1) {
-    const { before, after, atMs } = changes[i]!;
-    if ((before ?? after)?.kind !== 'BackupPlan') continue;
-    if (JSON.stringify(mine(before)) !== JSON.stringify(mine(after))) return atMs;
-  }
-  return 0;
 }
 
 /** When a plan's next run comes, in virtual ms; undefined where none does. */

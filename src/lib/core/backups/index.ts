@@ -6,7 +6,6 @@ export {
   latestMs,
   lengthMs,
   longestGapMs,
-  plannedMs,
   loseAtMostMark,
   nextRunMs,
   returnsOf,

@@ -1,4 +1,5 @@
-import { wordsOf } from '../shared';
+import { hash32, hex8, stableJson, wordsOf } from '../shared';
+import type { Facts } from '../model';
 import { workloadRef, reachedBefore, type World } from '../standin';
 import type { Workload } from '../proofs';
 import type { Load } from './load';
@@ -9,6 +10,12 @@ const moreMs = 30_000;
 
 const plansOf = (facts: DrillScene['facts'], { namespace, name }: Workload) =>
   facts.list('BackupPlan', namespace).filter((one) => one.spec.workload === name);
+
+/** What is planned for a workload, in so many letters that differ where any of it does; the same for two moments that plan the same. */
+export function plansPrint(facts: Facts, namespace: string, workload: string): string {
+  const plans = facts.list('BackupPlan', namespace).filter((one) => one.spec.workload === workload);
+  return hex8(hash32(stableJson(plans.map(({ metadata, spec }) => [metadata.name, spec]).sort())));
+}
 
 /**
  * What a workload's plans lead back to, of what was lost by a delete; a log that is under way is waited for. In pieces, as a drill is.

@@ -1,7 +1,7 @@
 import type { AskObject } from '../model';
 import { plural, wordsOf } from '../shared';
 import type { World } from '../standin';
-import { leadsBack, notCopied } from './back';
+import { leadsBack, notCopied, plansPrint } from './back';
 import { causeOf, unprobed } from './causes';
 import { derive, impossible } from './expect';
 import { dropName, faultNamed, faults, outageName } from './faults';
@@ -11,6 +11,7 @@ import { holds, membersIn, Watch, whole } from './watch';
 import type { Drill, DrillScene, Expectation, FaultId, FaultRule, Target } from './types';
 
 export { derive, impossible } from './expect';
+export { plansPrint } from './back';
 export { faults, faultNamed } from './faults';
 export * from './types';
 
@@ -237,6 +238,7 @@ export function* runDrill(ask: DrillAsk): Generator<void, Drill | string> {
     lanes: watch.all(),
     others,
     ...(cause ? { cause } : {}),
+    ...(target.deletes ? { plans: plansPrint(facts, workload.namespace, workload.name) } : {}),
     notes: [...stuck, ...notes],
     begin: target.begin,
     end: target.end

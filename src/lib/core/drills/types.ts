@@ -195,6 +195,8 @@ export interface Drill {
   /** Other workloads whose members were hurt. */
   readonly others: readonly string[];
   readonly cause?: Cause;
+  /** What copied the workload then, where that counts: another print, another outcome. */
+  readonly plans?: string;
   /** What limits what the figures tell. */
   readonly notes: readonly string[];
   /** What was done for it, so that it can be done again on a fork. */

@@ -1,3 +1,4 @@
+import { sql } from 'kysely';
 import type { Drill } from '$core/drills';
 import { sumHolds, sumOf } from '../db/sums';
 import type { Database } from '../db/connection';
@@ -43,12 +44,13 @@ export function drillRepository(db: Database) {
     async verdicts(
       rehearsal: string,
       untilMs: number
-    ): Promise<(Pick<KeptDrill, 'namespace' | 'workload' | 'atMs'> & { fault: string; state: string })[]> {
-      return db
+    ): Promise<(Pick<KeptDrill, 'namespace' | 'workload' | 'atMs' | 'plans'> & { state: string })[]> {
+      const rows = await db
         .selectFrom('drill')
-        .select(['namespace', 'workload', 'fault', 'state', 'at_ms as atMs'])
+        .select(['namespace', 'workload', 'state', 'at_ms as atMs', sql<string | null>`json_extract(body, '$.plans')`.as('plans')])
         .where('id', 'in', newest(rehearsal, untilMs))
         .execute();
+      return rows.map(({ plans, ...one }) => ({ ...one, ...(plans === null ? {} : { plans }) }));
     },
     /** The latest drill of each fault of each workload, as far as it was run at or before a moment. */
     async latest(rehearsal: string, untilMs: number): Promise<KeptDrill[]> {

@@ -83,15 +83,15 @@ export class DrillService {
   /** Whether what a drill tried has changed since. */
   private async staleness(
     id: string,
-    of: readonly (Pick<KeptDrill, 'namespace' | 'workload'> & { fault: string })[]
-  ): Promise<Answer<(one: Pick<KeptDrill, 'namespace' | 'workload' | 'atMs'> & { fault: string }) => boolean>> {
+    of: readonly Pick<KeptDrill, 'namespace' | 'workload'>[]
+  ): Promise<Answer<(one: Pick<KeptDrill, 'namespace' | 'workload' | 'atMs' | 'plans'>) => boolean>> {
     const touched = await this.rehearsals.ask(id, 'touched', { sets: of.map((one) => ({ namespace: one.namespace, name: one.workload })) });
     if (!touched.ok) return touched;
     const at = new Map(touched.value.map((one) => [`${one.namespace}/${one.name}`, one]));
     return done((one) => {
       const found = at.get(`${one.namespace}/${one.workload}`);
       // What a wrong delete loses for good depends on what copies it, too.
-      return !found || Math.max(found.atMs, one.fault === 'wrong-delete' ? found.plannedMs : 0) > one.atMs;
+      return !found || found.atMs > one.atMs || (one.plans !== undefined && one.plans !== found.plans);
     });
   }
 

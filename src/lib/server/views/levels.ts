@@ -13,7 +13,7 @@ import {
   type Deployment,
   podsMadeBy
 } from '$core/model';
-import { plannedMs } from '$core/backups';
+import { plansPrint } from '$core/drills';
 import { lastTouchedWorkloadMs, workloadNamed } from '$core/proofs';
 import { breakOf, causeOf, rootLine, supplyGates, type Joint, type State } from '$core/rootline';
 import { operatedKinds } from '$core/standin';
@@ -174,15 +174,13 @@ function firstBreak(scene: Scene, sets: readonly SetState[], deployments: readon
   return undefined;
 }
 
-/** When what the proofs of some sets speak of last changed, and when what copies them did; a set that has gone is left out. */
+/** When what the proofs of some sets speak of last changed, and what copies them; a set that has gone is left out. */
 export function touchedAt({ facts, history }: Scene, sets: readonly { namespace: string; name: string }[]) {
   const changes = history.changes.slice(0, history.countAt(facts.nowMs));
   const distinct = new Map(sets.map((one) => [`${one.namespace}/${one.name}`, one]));
   return [...distinct.values()].flatMap(({ namespace, name }) => {
     const workload = workloadNamed(facts, namespace, name);
-    return workload
-      ? [{ namespace, name, atMs: lastTouchedWorkloadMs(workload, changes), plannedMs: plannedMs(changes, namespace, name) }]
-      : [];
+    return workload ? [{ namespace, name, atMs: lastTouchedWorkloadMs(workload, changes), plans: plansPrint(facts, namespace, name) }] : [];
   });
 }
 
