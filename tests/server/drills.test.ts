@@ -123,4 +123,12 @@ test('a wrong delete is held against the plan that copies the workload, goes sta
     state: 'worse',
     measured: { back: null }
   });
+  // A drill that isn't as it was written counts as not run, and breaks nothing else.
+  const { getApp } = await import('$server/services');
+  const { frameOf } = await import('$server/services/frame');
+  const app = await getApp();
+  const id = at.split('/').at(-1)!;
+  await app.db.updateTable('drill').set({ body: '{"cut of' }).where('rehearsal', '=', id).execute();
+  expect((await all(at)).drills).toEqual([]);
+  expect(await frameOf(app, id)).toMatchObject({ ok: true });
 });

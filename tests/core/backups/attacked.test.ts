@@ -6,7 +6,7 @@ import { returnWay, World, type Snapshot } from '$core/standin';
 import { trimmed } from '../../../src/lib/core/standin/engines/group/record';
 import { objects, ref } from '../help';
 import { ask, must, offer } from '../roomy';
-import { barn, daily, into, later, plan, planOf, returned, rowsOf, run, second, write } from './help';
+import { barn, begin, copiedOnce, daily, into, later, plan, planOf, returned, rowsOf, run, second, write } from './help';
 
 const away = (world: World, prefix: string) => {
   const pods = world.store.list('Pod', 'space').filter((one) => one.metadata.name.startsWith(prefix));
@@ -123,10 +123,7 @@ test.each([9, 1])(
 
 test('a return that is sent together with its workload waits until all members stand', () => {
   const world = barn();
-  must(world, ...plan(`how: copy, ${daily}, ${into}`));
-  write(world, 'a');
-  run(world, 'first');
-  second(world);
+  copiedOnce(world);
   expect(returned(world, 'into: two')).toMatchObject({ phase: 'Done' });
   expect(
     world.store
@@ -139,15 +136,10 @@ test('a return that is sent together with its workload waits until all members s
 
 test('a return that is taken away while it asks, and sent again under its name, hears no answer that was meant for the other', () => {
   const world = barn();
-  must(world, ...plan(`how: copy, ${daily}, ${into}`));
-  write(world, 'a');
-  run(world, 'first');
-  second(world);
+  copiedOnce(world);
   world.runSettled();
   away(world, 'shed-');
-  const text =
-    'apiVersion: standin.example/v1\nkind: BackupReturn\nmetadata: {name: back, namespace: space}\nspec: {plan: nightly, into: two}\n';
-  must(world, ...objects(text));
+  begin(world, 'BackupReturn', 'back', 'plan: nightly, into: two');
   later(world, 3_000);
   expect(world.store.list('Ask', 'space').filter((one) => one.metadata.name.startsWith('backupreturn'))).toHaveLength(1);
   expect(world.act({ type: 'remove', ref: ref('BackupReturn', 'space', 'back') })).toEqual([]);
@@ -189,12 +181,7 @@ test('in the middle of a return the stand-in stops, and goes on from what was sa
   }
   second(world);
   world.runSettled();
-  must(
-    world,
-    ...objects(
-      'apiVersion: standin.example/v1\nkind: BackupReturn\nmetadata: {name: back, namespace: space}\nspec: {plan: nightly, into: two}\n'
-    )
-  );
+  begin(world, 'BackupReturn', 'back', 'plan: nightly, into: two');
   for (const ms of [20, 60, 200, 1_000, 3_000]) {
     later(world, ms);
     const again = World.restore(world.seed, structuredClone(world.save()) as Snapshot);
@@ -210,12 +197,7 @@ test('what somebody writes between the putting in and the proof is no proof', ()
   run(world, 'first');
   second(world);
   world.runSettled();
-  must(
-    world,
-    ...objects(
-      'apiVersion: standin.example/v1\nkind: BackupReturn\nmetadata: {name: back, namespace: space}\nspec: {plan: nightly, into: two}\n'
-    )
-  );
+  begin(world, 'BackupReturn', 'back', 'plan: nightly, into: two');
   const status = () => world.store.get('BackupReturn', 'space', 'back')!.status;
   while (status()?.says !== 'puts it in two') world.runUntil(world.nextMs!);
   offer(world, 'space', 'two', { do: 'write', place: 'seats', key: 'b', value: 'x' });
@@ -261,10 +243,7 @@ test('so much of a log is kept for whoever takes it away, and no more', () => {
 test('a run that ends while it asks leaves no ask behind', () => {
   const world = barn();
   must(world, ...plan(`how: copy, ${daily}, ${into}`));
-  must(
-    world,
-    ...objects('apiVersion: standin.example/v1\nkind: BackupRun\nmetadata: {name: one, namespace: space}\nspec: {plan: nightly}\n')
-  );
+  begin(world, 'BackupRun', 'one', 'plan: nightly');
   const asks = () => world.store.list('Ask', 'space').filter((one) => one.metadata.annotations?.['standin.example/asked-for']);
   while (!asks().length) world.runUntil(world.nextMs!);
   // Its plan is sent to a store that isn't there, before the engine has answered.

@@ -12,7 +12,7 @@ import { carriedMs, keptOf, returnWay, World, type Snapshot } from '$core/standi
 import { stampOf } from '$core/shared';
 import { objects, ref } from '../help';
 import { answered, ask, must } from '../roomy';
-import { barn, daily, into, later, plan, planOf, returned, rowsOf, run, second, write } from './help';
+import { barn, begin, daily, into, later, plan, planOf, returned, rowsOf, run, second, write } from './help';
 
 test('a table dropped by mistake is back to the second before: from the copy and the log behind it, beside what stands, then in place', () => {
   const world = barn();
@@ -173,10 +173,7 @@ test('snapshots are of one moment, or the run fails and takes them away again', 
   expect(one).toMatchObject({ phase: 'Done', says: '3 snapshots of one moment' });
   expect(one.snapshots!.every((name) => world.store.get('VolumeSnapshot', 'space', name)?.status?.readyToUse)).toBe(true);
   // One of them is late: its moment is set by hand.
-  must(
-    world,
-    ...objects('apiVersion: standin.example/v1\nkind: BackupRun\nmetadata: {name: second, namespace: space}\nspec: {plan: nightly}\n')
-  );
+  begin(world, 'BackupRun', 'second', 'plan: nightly');
   later(world, 200);
   const late = world.store.get('VolumeSnapshot', 'space', 'second-data-one-2')!;
   expect(late).toBeDefined();

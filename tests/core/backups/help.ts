@@ -27,11 +27,11 @@ export const write = (world: World, key: string, value = key, place = 'seats') =
 export const rowsOf = (world: World, workload: string, place = 'seats') =>
   ask(world, 'space', workload, { do: 'list', place }).rows!.map(([key]) => key);
 export const later = (world: World, ms: number) => world.runUntil(world.nowMs + ms);
+/** Sends a run or a return by its name, and doesn't wait. */
+export const begin = (world: World, kind: 'BackupRun' | 'BackupReturn', name: string, spec: string): void =>
+  must(world, ...objects(`apiVersion: standin.example/v1\nkind: ${kind}\nmetadata: {name: ${name}, namespace: space}\nspec: {${spec}}\n`));
 export const run = (world: World, name: string, ofPlan = 'nightly'): NonNullable<BackupRun['status']> => {
-  must(
-    world,
-    ...objects(`apiVersion: standin.example/v1\nkind: BackupRun\nmetadata: {name: ${name}, namespace: space}\nspec: {plan: ${ofPlan}}\n`)
-  );
+  begin(world, 'BackupRun', name, `plan: ${ofPlan}`);
   for (let n = 0; n < 400; n += 1) {
     const { status } = world.store.get('BackupRun', 'space', name)!;
     if (status && status.phase !== 'Running') return status;
@@ -40,12 +40,7 @@ export const run = (world: World, name: string, ofPlan = 'nightly'): NonNullable
   throw new Error(`${name} never ended`);
 };
 export const returned = (world: World, spec: string, name = 'back'): NonNullable<BackupReturn['status']> => {
-  must(
-    world,
-    ...objects(
-      `apiVersion: standin.example/v1\nkind: BackupReturn\nmetadata: {name: ${name}, namespace: space}\nspec: {plan: nightly, ${spec}}\n`
-    )
-  );
+  begin(world, 'BackupReturn', name, `plan: nightly, ${spec}`);
   for (let n = 0; n < 600; n += 1) {
     const { status } = world.store.get('BackupReturn', 'space', name)!;
     if (status && (status.phase === 'Done' || status.phase === 'Failed')) return status;
@@ -56,3 +51,10 @@ export const returned = (world: World, spec: string, name = 'back'): NonNullable
 export const planOf = (world: World): BackupPlan => world.store.get('BackupPlan', 'space', 'nightly')!;
 export const second = (world: World) =>
   must(world, ...answered('primary-standby-sql', { namespace: 'space', name: 'two', synchronous: '1' }));
+/** A plan with its first copy of one row, and another workload of the same make beside it, which may still be on its way. */
+export function copiedOnce(world: World): void {
+  must(world, ...plan(`how: copy, ${daily}, ${into}`));
+  write(world, 'a');
+  run(world, 'first');
+  second(world);
+}

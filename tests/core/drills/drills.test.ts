@@ -5,7 +5,7 @@ import { rowsOf } from '$core/drills/measure';
 import { workloadNamed } from '$core/proofs';
 import { World, type Snapshot } from '$core/standin';
 import { objects } from '../help';
-import { answered, must, roomy } from '../roomy';
+import { answered, ask, must, roomy } from '../roomy';
 
 /** A workload of a blueprint on a roomy cluster, all of it ready, and a way to drill it. */
 function standing(id: string, more: Record<string, string> = {}, alter: (world: World) => void = () => {}) {
@@ -221,7 +221,7 @@ test('nothing is tried while another fault stands, and what nobody could read ba
 describe('a wrong delete is passed on to every member', () => {
   const plan = (spec: string) =>
     `apiVersion: standin.example/v1\nkind: BackupPlan\nmetadata: {name: nightly, namespace: space}\nspec: {workload: one, schedule: "0 3 * * *", ${spec}, into: {namespace: space, store: shed, bucket: copies}}\n`;
-  const copied = (spec: string) =>
+  const copied = (spec: string, then: (world: World) => void = () => {}) =>
     standing('primary-standby-sql', {}, (world) => {
       must(world, ...answered('object-store', { namespace: 'space', name: 'shed', bucket: 'copies' }));
       world.runSettled();
@@ -229,6 +229,7 @@ describe('a wrong delete is passed on to every member', () => {
       must(world, ...objects(`${plan(spec)}---\n${run}`));
       world.runUntil(world.nowMs + 60_000);
       expect(world.store.get('BackupRun', 'space', 'first')!.status).toMatchObject({ phase: 'Done' });
+      then(world);
     });
 
   test('without a plan all that was acknowledged before is gone for good, though every member stands', () => {
@@ -245,21 +246,49 @@ describe('a wrong delete is passed on to every member', () => {
 
   test('a copy from before the drill leads back to nothing that was written since; with the log behind it, to all of it', () => {
     const old = copied('how: copy').drill('wrong-delete', short);
-    expect(old.measured.back).toMatchObject({ plan: 'nightly', count: 0 });
+    expect(old.measured.back).toMatchObject({ plan: 'nightly', count: 0, says: '' });
     expect(old.measured.back!.toMs).toBeLessThan(0);
     expect(old).toMatchObject({
       state: 'worse',
       cause: { subject: { kind: 'BackupPlan' }, says: expect.stringContaining('before the delete') }
     });
     const log = copied('how: copy-and-log, logEverySeconds: 30').drill('wrong-delete', short);
-    expect(log.measured.back).toEqual({ plan: 'nightly', toMs: log.beganMs, count: log.measured.lostCount });
+    expect(log.measured.back).toMatchObject({ plan: 'nightly', toMs: log.beganMs, count: log.measured.lostCount, says: '' });
+    // Carried in 2 to 5 s and asked for a few times beside that.
+    expect(log.measured.back!.tookMs).toBeGreaterThan(2_000);
+    expect(log.measured.back!.tookMs).toBeLessThan(10_000);
     expect([log.state, log.cause]).toEqual(['expected', undefined]);
-    expect(log.says).toContain('and nightly leads back to all of them');
+    expect(log.says).toContain('and nightly brought all of them back in');
     expect(log.rows.find((row) => row.id === 'lost')).toMatchObject({
       expected: '0 for good',
       measured: expect.stringMatching(/^0 of /),
       ok: true
     });
+  });
+
+  test('a copy that does not open is none, and what only snapshots hold is unseen', () => {
+    const spoilt = copied('how: copy-and-log, logEverySeconds: 30', (world) => {
+      const { key } = world.store.get('BackupRun', 'space', 'first')!.status!;
+      expect(ask(world, 'space', 'shed', { do: 'put', place: 'copies', key: key!, value: 'x' }).outcome).toBe('acknowledged');
+    }).drill('wrong-delete', short);
+    expect(spoilt).toMatchObject({
+      state: 'worse',
+      measured: { back: { count: 0, tookMs: null } },
+      cause: { says: expect.stringContaining('is no copy') }
+    });
+    expect(spoilt.rows.find((row) => row.id === 'lost')).toMatchObject({ measured: expect.stringMatching(/^40 of /), ok: false });
+    const snap =
+      'apiVersion: snapshot.storage.k8s.io/v1\nkind: VolumeSnapshotClass\nmetadata: {name: snap}\ndriver: block.standin.example\ndeletionPolicy: Delete\n';
+    const held = standing('document-set', {}, (world) => {
+      const plan = 'apiVersion: standin.example/v1\nkind: BackupPlan\nmetadata: {name: nightly, namespace: space}\n';
+      must(world, ...objects(`${snap}---\n${plan}spec: {workload: one, how: snapshots, snapshotClass: snap, schedule: "*/2 * * * *"}\n`));
+      world.runUntil(world.nowMs + 180_000);
+    }).drill('wrong-delete', short);
+    expect(held).toMatchObject({
+      state: 'worse',
+      measured: { lostCount: 40, back: { count: null, says: expect.stringContaining('was not tried') } }
+    });
+    expect(held.rows.find((row) => row.id === 'lost')).toMatchObject({ measured: 'unseen', ok: false });
   });
 
   test('engines that drop nothing in one go say so', () => {

@@ -1,59 +1,104 @@
-import { hash32, hex8, stableJson, wordsOf } from '../shared';
-import type { Facts } from '../model';
-import { workloadRef, reachedBefore, type World } from '../standin';
-import type { Workload } from '../proofs';
+import { epochMs, hash32, hex8, stableJson, wordsOf } from '../shared';
+import { refOf, type ApiObject, type BackupPlan, type BackupReturn, type Facts } from '../model';
+import { reachedBefore, workloadRef, type World } from '../standin';
 import type { Load } from './load';
 import type { Back, Cause, DrillScene, Measured } from './types';
 
 /** So much longer than its pace a log is waited for; made up. */
 const moreMs = 30_000;
+/** A return waits 15 min for members, and is given so long in all; made up. */
+const mostBackMs = 1_800_000;
+/** How often is looked whether something has come; made up. */
+const lookMs = 1_000;
+/** What the return of a drill is called. */
+const returnName = 'drill-back';
 
-const plansOf = (facts: DrillScene['facts'], { namespace, name }: Workload) =>
-  facts.list('BackupPlan', namespace).filter((one) => one.spec.workload === name);
+const plansOf = (facts: Facts, namespace: string, workload: string): BackupPlan[] =>
+  facts.list('BackupPlan', namespace).filter((one) => one.spec.workload === workload);
 
 /** What is planned for a workload, in so many letters that differ where any of it does; the same for two moments that plan the same. */
-export function plansPrint(facts: Facts, namespace: string, workload: string): string {
-  const plans = facts.list('BackupPlan', namespace).filter((one) => one.spec.workload === workload);
-  return hex8(hash32(stableJson(plans.map(({ metadata, spec }) => [metadata.name, spec]).sort())));
+export const plansPrint = (facts: Facts, namespace: string, workload: string): string =>
+  hex8(
+    hash32(
+      stableJson(
+        plansOf(facts, namespace, workload)
+          .map(({ metadata, spec }) => [metadata.name, spec])
+          .sort()
+      )
+    )
+  );
+
+/** Runs the clock until something is so, or for so long at most; in pieces, as a drill is. */
+function* untilSo(world: World, is: () => boolean, mostMs: number): Generator<void> {
+  for (const untilMs = world.nowMs + mostMs; world.nowMs < untilMs && !is();) {
+    world.runUntil(Math.min(untilMs, world.nowMs + lookMs));
+    yield;
+  }
+}
+
+/** Puts a plan's copy back over the workload, as anybody would. Gives how long that took, or why it didn't come. */
+function* broughtBack(world: World, workload: string, { metadata, spec }: BackupPlan, atMs: number): Generator<void, number | string> {
+  if (spec.how === 'snapshots') return 'snapshots come back beside a workload only, and that was not tried';
+  const namespace = metadata.namespace ?? '';
+  const to = new Date(epochMs + atMs).toISOString();
+  const one = {
+    apiVersion: 'standin.example/v1',
+    kind: 'BackupReturn',
+    metadata: { name: returnName, namespace },
+    spec: { plan: metadata.name, into: workload, to, over: true }
+  } as ApiObject;
+  const [refused] = world.act({ type: 'send', objects: [one] });
+  if (refused) return refused.message;
+  const status = (): BackupReturn['status'] => world.store.get('BackupReturn', namespace, returnName)?.status;
+  const over = (): boolean => status()?.phase === 'Done' || status()?.phase === 'Failed';
+  yield* untilSo(world, over, mostBackMs);
+  const { phase, says, beganMs = 0, endedMs = 0 } = status() ?? {};
+  return phase === 'Done' ? endedMs - beganMs : (says ?? 'nobody began to put it back');
 }
 
 /**
- * What a workload's plans lead back to, of what was lost by a delete; a log that is under way is waited for. In pieces, as a drill is.
+ * What a workload's plans lead back to, of what was lost by a delete: a log that is under way is waited for, and the copy is put back.
+ * @param lost numbers of the acknowledged writes that can't be read any more
  * @param fromMs begin of the drill (virtual ms)
  * @param beganMs when somebody deleted, from there
  */
 export function* leadsBack(
   world: World,
-  workload: Workload,
+  { workload: { namespace, name } }: DrillScene,
   load: Load,
   lost: readonly number[],
   fromMs: number,
   beganMs: number
 ): Generator<void, Back | null> {
-  const best = (): { plan: string; atMs: number } | undefined =>
-    plansOf(world.store, workload)
+  const best = (): { plan: BackupPlan; atMs: number } | undefined =>
+    plansOf(world.store, namespace, name)
       .flatMap((plan) => {
         const atMs = reachedBefore(world.store, plan, fromMs + beganMs);
-        return atMs === undefined ? [] : [{ plan: plan.metadata.name, atMs }];
+        return atMs === undefined ? [] : [{ plan, atMs }];
       })
       .sort((a, b) => b.atMs - a.atMs)[0];
-  const paces = plansOf(world.store, workload).map((one) => (one.spec.how === 'copy-and-log' ? one.spec.logEverySeconds * 1_000 : 0));
-  const untilMs = world.nowMs + Math.max(0, ...paces) + moreMs;
-  while (paces.some((one) => one > 0) && world.nowMs < untilMs && (best()?.atMs ?? 0) < fromMs + beganMs) {
-    world.runUntil(Math.min(untilMs, world.nowMs + 5_000));
-    yield;
-  }
+  const paces = plansOf(world.store, namespace, name).flatMap(({ spec }) => (spec.how === 'copy-and-log' ? spec.logEverySeconds : []));
+  if (paces.length) yield* untilSo(world, () => (best()?.atMs ?? 0) >= fromMs + beganMs, Math.max(...paces) * 1_000 + moreMs);
   const found = best();
   if (!found) return null;
-  const toMs = found.atMs - fromMs;
-  return { plan: found.plan, toMs, count: load.acknowledgedBy(lost, toMs) };
+  const { plan, atMs } = found;
+  const back = { plan: plan.metadata.name, toMs: atMs - fromMs };
+  const took = yield* broughtBack(world, name, plan, atMs);
+  if (typeof took === 'string') return { ...back, count: plan.spec.how === 'snapshots' ? null : 0, tookMs: null, says: took };
+  const absent = yield* load.absent(lost);
+  return { ...back, count: absent ? lost.length - absent.length : null, tookMs: took, says: absent ? '' : 'it could not be read back' };
 }
 
 /** Why something that was deleted is lost for good; undefined where it isn't. */
-export function notCopied({ facts, workload }: DrillScene, { back, lostCount }: Measured, beganMs: number): Cause | undefined {
+export function notCopied(
+  { facts, workload: { namespace, name } }: DrillScene,
+  { back, lostCount }: Measured,
+  beganMs: number
+): Cause | undefined {
   if (!lostCount || back?.count === lostCount) return undefined;
-  const subject = workloadRef(facts, workload.namespace, workload.name);
-  const [plan] = plansOf(facts, workload);
+  const plans = plansOf(facts, namespace, name);
+  const plan = plans.find((one) => one.metadata.name === back?.plan) ?? plans[0];
+  const subject = plan ? refOf(plan) : workloadRef(facts, namespace, name);
   if (!plan)
     return {
       from: 'known',
@@ -64,13 +109,14 @@ export function notCopied({ facts, workload }: DrillScene, { back, lostCount }: 
   if (!back)
     return {
       from: 'known',
-      subject: { kind: 'BackupPlan', namespace: workload.namespace, name: plan.metadata.name },
+      subject,
       says: `${plan.metadata.name} has no copy that leads back to before the delete`,
       remedy: 'See the root line of the plan, and let it run once.'
     };
+  if (back.says) return { from: 'known', subject, says: `${back.plan}: ${back.says}`, remedy: 'See the root line of the plan.' };
   return {
     from: 'known',
-    subject: { kind: 'BackupPlan', namespace: workload.namespace, name: back.plan },
+    subject,
     says: `${back.plan} leads back to ${wordsOf(beganMs - back.toMs)} before the delete; what was written after that is in no copy`,
     remedy: 'Let the log be taken away as well, or more often.'
   };

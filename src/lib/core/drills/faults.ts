@@ -301,7 +301,6 @@ export const faults: readonly FaultRule[] = [
     id: 'wrong-delete',
     level: 'Members',
     title: 'wrong delete',
-    needsLoad: true,
     why: 'A client that may do so drops the table that is written to: replication takes it away everywhere, and only copies lead back.',
     target(scene) {
       const { namespace, name, engine } = scene.workload;

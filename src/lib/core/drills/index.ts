@@ -6,12 +6,13 @@ import { causeOf, unprobed } from './causes';
 import { derive, impossible } from './expect';
 import { dropName, faultNamed, faults, outageName } from './faults';
 import { canBeLoaded, Load } from './load';
-import { beatsOf, measure, rowsOf } from './measure';
+import { beatsOf, goneOf, measure, rowsOf } from './measure';
 import { holds, membersIn, Watch, whole } from './watch';
 import type { Drill, DrillScene, Expectation, FaultId, FaultRule, Target } from './types';
 
 export { derive, impossible } from './expect';
 export { plansPrint } from './back';
+export { goneOf } from './measure';
 export { faults, faultNamed } from './faults';
 export * from './types';
 
@@ -47,8 +48,8 @@ export interface Offer {
   readonly not?: string;
   /** Whether it lasts for a while, or for as long as its work takes; what is done at once doesn't. */
   readonly lasts?: boolean;
-  /** It strikes what the load writes, so a fork without it shows nothing. */
-  readonly needsLoad?: boolean;
+  /** It takes what the load writes away: copies count, and a fork without the load shows nothing. */
+  readonly deletes?: boolean;
 }
 
 /** All faults, with what each would strike here. */
@@ -63,7 +64,7 @@ export const offers = (scene: DrillScene): Offer[] =>
       why,
       ...(typeof target === 'string'
         ? { not: target }
-        : { target: target.label, lasts: target.end.length > 0, needsLoad: rule.needsLoad === true })
+        : { target: target.label, lasts: target.end.length > 0, deletes: target.deletes === true })
     };
   });
 
@@ -206,7 +207,7 @@ export function* runDrill(ask: DrillAsk): Generator<void, Drill | string> {
     const dropped = world.store.find({ kind: 'Ask', namespace: workload.namespace, name: dropName }) as AskObject | undefined;
     if (dropped?.status?.outcome !== 'acknowledged')
       return `the fault can't be put in: ${dropped?.status?.says ?? 'nobody answered who wanted to drop it'}`;
-    if (lost) back = yield* leadsBack(world, workload, load, lost.numbers, fromMs, beganMs);
+    if (lost) back = yield* leadsBack(world, ask, load, lost.numbers, fromMs, beganMs);
   }
   const wholeMs = heldSince === undefined ? null : Math.max(0, heldSince - endedMs);
   const times = { beganMs, endedMs, loadUntilMs, everyMs };
@@ -255,14 +256,12 @@ const inWords = {
 } as const;
 
 /** How much of what somebody deleted is in no copy; nothing for other faults. */
-function forGood({ back, lostCount }: Drill['measured']): string {
-  if (back === undefined || lostCount === null) return '';
-  const gone = lostCount - (back?.count ?? 0);
-  return gone === 0
-    ? `, and ${back!.plan} leads back to all of them`
-    : gone === lostCount
-      ? ', and no copy leads back to them'
-      : `, ${gone} of them for good`;
+function forGood(got: Drill['measured']): string {
+  if (got.back === undefined || got.lostCount === null) return '';
+  const gone = goneOf(got);
+  if (gone === null) return ', and whether for good is unseen';
+  if (gone > 0) return gone === got.lostCount ? ', and no copy brought them back' : `, ${gone} of them for good`;
+  return `, and ${got.back!.plan} brought all of them back in ${wordsOf(got.back!.tookMs!)}`;
 }
 
 function sentence(

@@ -249,14 +249,6 @@ export class Load {
     return most && { failed: bad.length, asked: mine.length, says: most[0] };
   }
 
-  /** Of some writes, how many had been acknowledged by a moment (ms from the begin). */
-  acknowledgedBy(numbers: readonly number[], atMs: number): number {
-    const wanted = new Set(numbers);
-    return this.operations.filter(
-      (one) => one.kind === 'write' && wanted.has(one.n) && one.answer?.outcome === 'acknowledged' && one.answeredMs! <= atMs
-    ).length;
-  }
-
   tally(kind: 'write' | 'read'): Tally {
     const mine = this.operations.filter((one) => one.kind === kind);
     const of = (outcome: Answered['outcome']) => mine.filter((one) => (one.answer?.outcome ?? 'unknown') === outcome).length;
@@ -281,9 +273,15 @@ export class Load {
       }
       return undefined;
     }
+    const numbers = yield* this.absent(this.acknowledged);
+    return numbers && { numbers, count: numbers.length };
+  }
+
+  /** Reads some of what was acknowledged. Gives which of it isn't there, sorted; undefined where nobody could tell. */
+  *absent(of: readonly number[]): Generator<void, number[] | undefined> {
     const numbers: number[] = [];
-    for (let from = 0; from < this.acknowledged.length; from += atOnce) {
-      const some = this.acknowledged.slice(from, from + atOnce);
+    for (let from = 0; from < of.length; from += atOnce) {
+      const some = of.slice(from, from + atOnce);
       const open = new Map(some.map((n) => [n, this.send(this.card.read(n))]));
       for (const until = this.world.nowMs + 60_000; open.size && this.world.nowMs < until;) {
         for (const [n, id] of open) {
@@ -297,7 +295,7 @@ export class Load {
       if (open.size) return undefined;
       yield;
     }
-    return { numbers: numbers.sort((a, b) => a - b), count: numbers.length };
+    return numbers.sort((a, b) => a - b);
   }
 }
 

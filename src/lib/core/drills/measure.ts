@@ -75,13 +75,19 @@ export function beatsOf(load: Load, overMs: number, beatMs: number): Beat[] {
   return beats;
 }
 
+/** How many acknowledged writes are lost for good; null: unseen. */
+export function goneOf({ lostCount, back }: Measured): number | null {
+  if (lostCount === null || back?.count === null) return lostCount === 0 ? 0 : null;
+  return lostCount - (back?.count ?? 0);
+}
+
 const orNever = (ms: number | null): string => (ms === null ? 'not seen' : ms === 0 ? 'at once' : wordsOf(ms));
 const pause = (ms: number): string => (ms === 0 ? 'none' : wordsOf(ms));
 
 /** What was expected beside what was measured. */
 export function rowsOf(expected: Expectation, got: Measured, others: readonly string[], wide: boolean): Row[] {
   const within = (most: number | undefined, ms: number | null): boolean => most === undefined || (ms !== null && ms <= most);
-  const gone = got.lostCount === null ? null : got.lostCount - (got.back?.count ?? 0);
+  const gone = goneOf(got);
   const most = (ms: number | undefined): string => (ms === undefined ? 'not asked for' : ms === 0 ? 'none' : wordsOf(ms));
   return [
     {

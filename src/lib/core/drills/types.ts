@@ -60,7 +60,7 @@ export interface Target {
   readonly stops?: string;
   readonly begin: readonly Action[];
   readonly end: readonly Action[];
-  /** What was acknowledged before it is taken away by somebody who may: only what copies lead back to counts as kept. */
+  /** What was acknowledged before it is taken away by somebody who may: only what comes back from copies counts as kept. */
   readonly deletes?: boolean;
   /** Done one after another instead; all members have to hold before the next one begins. */
   readonly stages?: readonly Stage[];
@@ -74,8 +74,6 @@ export interface FaultRule {
   readonly title: string;
   /** What it does, in a sentence. */
   readonly why: string;
-  /** It strikes what the load writes: where that isn't there, nothing is struck. */
-  readonly needsLoad?: boolean;
   /** Where it hurts most here; or why it can't happen here. */
   target(scene: DrillScene): Target | string;
 }
@@ -112,13 +110,17 @@ export interface Tally {
   readonly unknown: number;
 }
 
-/** What copies lead back to after a wrong delete. */
+/** What came back after a wrong delete. */
 export interface Back {
   readonly plan: string;
-  /** The last moment before it that can be gone back to, from the drill's begin (ms); below 0: before the drill. */
+  /** The last moment before it that the plan leads back to, from the drill's begin (ms); below 0: before the drill. */
   readonly toMs: number;
-  /** Of the acknowledged writes that were lost so many are there at that moment. */
-  readonly count: number;
+  /** Of the acknowledged writes that were lost so many could be read again once it was put back; null: unseen. */
+  readonly count: number | null;
+  /** How long it took, begin to proof (ms); null: it was not put back. */
+  readonly tookMs: number | null;
+  /** Why it didn't come back, or can't be told; empty where it did. */
+  readonly says: string;
 }
 
 /** What was measured. Times in ms; null: it didn't come to that while the drill was watched. */
@@ -129,7 +131,7 @@ export interface Measured {
   readonly lost: readonly number[];
   /** How many; null where nobody could tell at the end. */
   readonly lostCount: number | null;
-  /** Where somebody deleted: what a plan's copies lead back to. Null: no plan, or none of its copies is from before; left out for other faults. */
+  /** Where somebody deleted: what came back from a plan's copies. Null: no plan, or none of its copies is from before; left out for other faults. */
   readonly back?: Back | null;
   readonly steadyMs: number | null;
   readonly wholeMs: number | null;

@@ -11,6 +11,9 @@ export interface KeptDrill extends Drill {
   readonly demanded: boolean;
 }
 
+/** What copied the workload then; what isn't as it was written tells nothing. */
+const plansIn = sql<string | null>`case when json_valid(body) then json_extract(body, '$.plans') end`.as('plans');
+
 /** Drills that were run, newest last. */
 export function drillRepository(db: Database) {
   const newest = (rehearsal: string, untilMs: number) =>
@@ -47,7 +50,7 @@ export function drillRepository(db: Database) {
     ): Promise<(Pick<KeptDrill, 'namespace' | 'workload' | 'atMs' | 'plans'> & { state: string })[]> {
       const rows = await db
         .selectFrom('drill')
-        .select(['namespace', 'workload', 'state', 'at_ms as atMs', sql<string | null>`json_extract(body, '$.plans')`.as('plans')])
+        .select(['namespace', 'workload', 'state', 'at_ms as atMs', plansIn])
         .where('id', 'in', newest(rehearsal, untilMs))
         .execute();
       return rows.map(({ plans, ...one }) => ({ ...one, ...(plans === null ? {} : { plans }) }));

@@ -1,5 +1,5 @@
 import { setImmediate as nextTurn } from 'node:timers/promises';
-import { faultNamed, type Expectation, type FaultId } from '$core/drills';
+import type { Expectation, FaultId } from '$core/drills';
 import type { drillRepository, KeptDrill } from '../repositories/drills';
 import type { StartedHost } from '../rehearsals/client';
 import type { Drillable } from '../views/drills';
@@ -169,7 +169,7 @@ export class DrillService {
     if (!kept.ok) return kept;
     const drill = kept.value.find((one) => one.namespace === namespace && one.workload === workload && one.fault === fault);
     if (!drill) return refused(notFound(`The drill ${fault} of ${namespace}/${workload}`, 'Run it first.'));
-    if (faultNamed(fault)?.needsLoad)
+    if (drill.measured.back !== undefined)
       return refused({
         code: 'cannot-drill',
         status: 409,

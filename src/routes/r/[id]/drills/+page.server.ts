@@ -1,5 +1,5 @@
 import { error } from '@sveltejs/kit';
-import { faultLevels, faults } from '$core/drills';
+import { faultLevels, faults, goneOf } from '$core/drills';
 import { getApp } from '$server/services';
 import { followed } from '$server/services/page';
 import type { PageServerLoadEvent } from './$types';
@@ -17,8 +17,8 @@ export const load = followed(async ({ params }: PageServerLoadEvent) => {
     says,
     atMs,
     pauseMs: measured.writesPauseMs,
-    /** For good: what copies lead back to isn't. */
-    lost: measured.lostCount === null ? null : measured.lostCount - (measured.back?.count ?? 0),
+    /** For good: what came back from copies isn't. */
+    lost: goneOf(measured),
     cause: cause?.says ?? '',
     remedy: cause?.remedy ?? ''
   }));

@@ -121,7 +121,7 @@
           value={value('readsPauseMs')}
           options={options(value('readsPauseMs'))}
           onchange={(one) => (changed = { ...changed, readsPauseMs: one })}
-        />, nothing acknowledged is lost{data.offer.fault === 'wrong-delete' ? ' for good' : ''}, and all members hold
+        />, nothing acknowledged is lost{data.offer.deletes ? ' for good' : ''}, and all members hold
         <Slot
           label="Until all members hold again"
           value={value('wholeMs')}
@@ -139,7 +139,7 @@
         <button class="push push-main" onclick={run} disabled={running || data.workload.notNow !== ''}
           >{running ? 'Running …' : drill ? 'Run again' : 'Run it'}</button
         >
-        {#if drill && !data.offer.needsLoad}<button class="push" onclick={fork}>Open the fork</button>{/if}
+        {#if drill && drill.measured.back === undefined}<button class="push" onclick={fork}>Open the fork</button>{/if}
       </p>
     {/if}
     {#if drill}
@@ -171,8 +171,10 @@
           {drill.measured.lost.map((n) => `w${n}`).join(' ')}{(drill.measured.lostCount ?? 0) > drill.measured.lost.length ? ' …' : ''}
         </p>
         {#if drill.measured.back}<p class="quiet small mt-1">
-            {drill.measured.back.plan} leads back to {wordsOf(drill.beganMs - drill.measured.back.toMs)} before the delete: {drill.measured
-              .back.count} of them are there.
+            {drill.measured.back.plan} leads back to {wordsOf(drill.beganMs - drill.measured.back.toMs)} before the delete{drill.measured
+              .back.tookMs === null
+              ? `: ${sentenceShown(drill.measured.back.says)}`
+              : `; it was put back in ${wordsOf(drill.measured.back.tookMs)}, and ${drill.measured.back.count ?? 'an unseen number'} of them are there again`}.
           </p>{/if}
       {/if}
       {#if drill.cause}
