@@ -123,7 +123,7 @@ export function derive(scene: DrillScene, target: Target, faultMs: number): Deri
   if (target.deletes)
     return {
       goesOn: true,
-      why: 'all members go on, and all of them drop it; what copies lead back to is not lost for good',
+      why: 'all members go on, and all of them drop it; what comes back from copies is not lost for good',
       expectation: { writesPauseMs: usual.pauseMs, lost: 0, wholeMs: usual.wholeMs }
     };
   const expectation: Expectation = {

@@ -107,7 +107,7 @@
             {#each columns as group (group.level)}<th
                 scope="colgroup"
                 colspan={group.faults.length}
-                class="border-l border-ink px-2 pb-1 font-semibold">{group.level}</th
+                class="border-l border-ink px-1.5 pb-1 font-semibold">{group.level}</th
               >{/each}
           </tr>
           <tr class="border-b border-ink align-bottom">
@@ -115,7 +115,7 @@
             {#each flat as fault (fault.id)}<th
                 scope="col"
                 title={fault.why}
-                class="small quiet w-[76px] px-2 pt-1 pb-2 font-normal {firsts.has(fault.id) ? 'border-l border-ink' : ''}"
+                class="small quiet w-[76px] px-1.5 pt-1 pb-2 font-normal {firsts.has(fault.id) ? 'border-l border-ink' : ''}"
                 >{fault.title}</th
               >{/each}
           </tr>
@@ -134,7 +134,7 @@
                 {@const offer = workload.offers.find((one) => one.fault === fault.id)}
                 <td class="px-0 {firsts.has(fault.id) ? 'border-l border-ink' : ''} {square?.stale ? 'hatched' : ''}">
                   {#if offer?.target === undefined}
-                    <span class="block px-2 text-line" title={offer?.not} aria-label="can't happen here: {offer?.not}">·</span>
+                    <span class="block px-1.5 text-line" title={offer?.not} aria-label="can't happen here: {offer?.not}">·</span>
                   {:else}
                     <a
                       href={href(workload, fault.id)}
@@ -142,7 +142,7 @@
                       tabindex={row === at.row && column === at.column ? 0 : -1}
                       onkeydown={keyed}
                       onfocus={() => (at = { row, column })}
-                      class="block px-2 py-2 hover:bg-tape {square && !square.stale && square.state === 'worse' ? 'text-brick' : ''}"
+                      class="block px-1.5 py-2 hover:bg-tape {square && !square.stale && square.state === 'worse' ? 'text-brick' : ''}"
                       title={square ? sentenceShown(square.says) : `${sentenceShown(offer.target)}: not tried yet`}
                       aria-label="{workload.name}, {fault.title}: {square
                         ? `${square.stale ? 'stale, ' : ''}${square.state === 'worse' ? 'worse than expected' : 'as expected'}, writes paused ${pauseText(square.pauseMs)}${square.lost ? `, ${square.lost} lost` : square.lost === null ? ', what is lost unseen' : ''}`
@@ -153,7 +153,13 @@
                         label=""
                       />
                       <span class="small block"
-                        >{square ? (square.stale ? 'stale' : square.lost ? `${square.lost} lost` : pauseText(square.pauseMs)) : '–'}</span
+                        >{square
+                          ? square.stale
+                            ? 'stale'
+                            : square.lost
+                              ? `${square.lost}\u00a0lost`
+                              : pauseText(square.pauseMs)
+                          : '–'}</span
                       >
                     </a>
                   {/if}
