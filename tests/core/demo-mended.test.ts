@@ -29,7 +29,7 @@ function offered(world: World): { says: string; manifests: readonly ApiObject[] 
 /** Proofs of all workloads that don't hold, with what was asked. */
 function failedProofs(world: World, only?: string): string[] {
   const { store } = world;
-  const sets = [...store.list('StatefulSet'), ...store.list('Deployment')].filter((one) => enginePartOf(one.spec.template.spec));
+  const sets = [...store.list('StatefulSet'), ...store.list('Deployment')].filter((one) => enginePartOf(one.spec.template));
   const names = new Map(sets.map((one) => [workloadOfTemplate(one), one.metadata.namespace ?? '']));
   return [...names].flatMap(([name, namespace]) => {
     if (only !== undefined && name !== only) return [];

@@ -1,5 +1,5 @@
 import { defaultClassMark, waitsForConsumer, type Facts, type StorageClass } from '../model';
-import { backendOf, driverCard, fsTypeOf, isEncrypted } from '../standin';
+import { backendOf, driverCard, driverTraits, fsTypeOf, isEncrypted } from '../standin';
 
 /** What a class does for whoever claims of it, and what it doesn't. */
 export interface Traits {
@@ -11,6 +11,18 @@ const placeWords: Record<string, string> = {
   'topology.kubernetes.io/zone': 'zone',
   'kubernetes.io/hostname': 'node'
 };
+
+type Say = (yes: boolean, word: string, otherwise?: string) => void;
+
+/** What a card supposes of a driver that isn't known, each marked so. */
+function supposedTraits(facts: Facts, one: StorageClass, say: Say): void {
+  const supposed = driverTraits(facts, one.provisioner);
+  if (!supposed) return;
+  const { modes, grows, snapshots } = supposed;
+  if (modes) say(true, `hand out ${modes.join(', ')} (supposed)`);
+  say(grows === 'online' && one.allowVolumeExpansion === true, 'grow while mounted (supposed)', 'grow (supposed)');
+  if (snapshots !== undefined) say(snapshots, 'be copied by snapshots (supposed)', 'take snapshots (supposed)');
+}
 
 /** The two lists of a class, from its fields and its driver's card. */
 export function classTraits(facts: Facts, one: StorageClass): Traits {
@@ -35,7 +47,7 @@ export function classTraits(facts: Facts, one: StorageClass): Traits {
     if (place) wont.push(`move to another ${place}`);
     else will.push('follow its member to any node');
     if (card.topologyKey === 'kubernetes.io/hostname') wont.push('survive the loss of its node');
-  }
+  } else supposedTraits(facts, one, say);
   say(waitsForConsumer(one), 'make the volume where its member is placed', '');
   if (!waitsForConsumer(one)) will.push('make the volume as soon as it is claimed');
   const keeps = one.reclaimPolicy === 'Retain';

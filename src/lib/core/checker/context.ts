@@ -1,5 +1,5 @@
 import { entryOf, keyOf, refOf, type ApiObject, type Facts, type Kind, type KindMap } from '../model';
-import { filled } from '../standin';
+import { filled, withLikeness } from '../standin';
 import type { Written } from '../manifest';
 import type { DraftContext, WrittenOf } from './types';
 
@@ -40,4 +40,4 @@ export function contextOf(objects: readonly Written[], target: Facts | undefined
 
 /** An object with the API's defaults filled in as the target would. */
 export const withDefaults = <T extends ApiObject>(object: T, target: Facts | undefined): T =>
-  target ? (filled(object, target) as T) : object;
+  target ? withLikeness(filled(object, target) as T, target.list('EngineCard')) : object;

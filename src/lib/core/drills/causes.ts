@@ -8,7 +8,8 @@ import type { Cause, DrillScene, Target } from './types';
 /** A set whose members' hanging probes would find, at the first port where the program listens. Times are made up: 10 min for a start, 15 s to answer. */
 function watched(set: StatefulSet): ApiObject {
   const containers = set.spec.template.spec.containers.map((one) => {
-    const [port] = listensAt(one) ?? [];
+    // Of a program that isn't known its container says where it listens.
+    const port = listensAt(one)?.[0] ?? one.ports?.[0]?.containerPort;
     if (port === undefined) return one;
     const probe = { tcpSocket: { port }, periodSeconds: 5, failureThreshold: 3 };
     return {

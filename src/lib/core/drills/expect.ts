@@ -9,7 +9,7 @@ const usual = { pauseMs: 30_000, steadyMs: 60_000, wholeMs: 600_000 };
 /** Until a workload that had to stop goes on again after the fault is over, it may take so long. Made up. */
 const afterStopMs = 180_000;
 
-const partOf = (pod: Pod): string => enginePartOf(pod.spec)?.part ?? '';
+const partOf = (pod: Pod): string => enginePartOf(pod)?.part ?? '';
 
 interface Sum {
   readonly goesOn: boolean | undefined;
@@ -27,7 +27,7 @@ function left(what: string, all: number, away: number, needed: number, because: 
 
 /** How many members of a part a workload ought to have. */
 function wantedOf({ facts, workload }: DrillScene, part: string): number {
-  const sets = workload.sets.filter((set) => enginePartOf(set.spec.template.spec)?.part === part);
+  const sets = workload.sets.filter((set) => enginePartOf(set.spec.template)?.part === part);
   return sets.length ? sets.flatMap(ordinalsOf).length : podsIn(facts, workload).filter((pod) => partOf(pod) === part).length;
 }
 
@@ -41,7 +41,7 @@ function sums(scene: DrillScene, members: readonly string[]): Sum[] {
   const found: Sum[] = [];
   for (const part of new Set(pods.map(partOf))) {
     const example = pods.find((pod) => partOf(pod) === part)!;
-    if (!decidesByMajority(enginePartOf(example.spec))) continue;
+    if (!decidesByMajority(enginePartOf(example))) continue;
     const all = wantedOf(scene, part);
     found.push(left(part, all, away(part), majorityOf(all), `${majorityOf(all)} are a majority`));
   }

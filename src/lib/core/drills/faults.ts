@@ -22,8 +22,8 @@ const over: Action = { type: 'remove', ref: { kind: 'Outage', namespace: '', nam
 /** Members of a workload that keep its data, whoever leads first: losing that one hurts most. */
 export function membersOf({ facts, workload }: DrillScene): Pod[] {
   const { namespace } = workload;
-  const part = (pod: Pod) => enginePartOf(pod.spec)?.part ?? '';
-  const pods = podsIn(facts, workload).filter((pod) => servesClients(enginePartOf(pod.spec)) && pod.spec.nodeName);
+  const part = (pod: Pod) => enginePartOf(pod)?.part ?? '';
+  const pods = podsIn(facts, workload).filter((pod) => servesClients(enginePartOf(pod)) && pod.spec.nodeName);
   const status = (pod: Pod) => facts.get('Process', namespace, pod.metadata.name)?.status;
   const weight = (pod: Pod): number => {
     const now = status(pod);

@@ -2,6 +2,7 @@ import type { AskObject } from '../model';
 import { plural, wordsOf } from '../shared';
 import type { World } from '../standin';
 import { leadsBack, notCopied, plansPrint } from './back';
+import { supposedIn } from './supposed';
 import { causeOf, unprobed } from './causes';
 import { derive, impossible } from './expect';
 import { dropName, faultNamed, faults, outageName } from './faults';
@@ -12,6 +13,7 @@ import type { Drill, DrillScene, Expectation, FaultId, FaultRule, Target } from 
 
 export { derive, impossible } from './expect';
 export { plansPrint } from './back';
+export { supposedIn } from './supposed';
 export { goneOf } from './measure';
 export { faults, faultNamed } from './faults';
 export * from './types';
@@ -107,6 +109,7 @@ export function* runDrill(ask: DrillAsk): Generator<void, Drill | string> {
 
   const world = ask.fork();
   const atMs = facts.nowMs;
+  const supposed = supposedIn(facts, workload);
   const names = membersIn(facts, workload).map((pod) => pod.metadata.name);
   const fromMs = world.nowMs;
   const load = new Load(world, workload, fromMs);
@@ -240,6 +243,7 @@ export function* runDrill(ask: DrillAsk): Generator<void, Drill | string> {
     others,
     ...(cause ? { cause } : {}),
     ...(target.deletes ? { plans: plansPrint(facts, workload.namespace, workload.name) } : {}),
+    ...(supposed.length ? { supposed } : {}),
     notes: [...stuck, ...notes],
     begin: target.begin,
     end: target.end

@@ -199,6 +199,8 @@ export interface Drill {
   readonly cause?: Cause;
   /** What copied the workload then, where that counts: another print, another outcome. */
   readonly plans?: string;
+  /** What cards suppose of its programs and drivers: all of it rests on that. Left out where nothing is. */
+  readonly supposed?: readonly string[];
   /** What limits what the figures tell. */
   readonly notes: readonly string[];
   /** What was done for it, so that it can be done again on a fork. */

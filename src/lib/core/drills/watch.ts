@@ -5,7 +5,7 @@ import { enginePartOf, hangsSince, workloadOf, type World } from '../standin';
 import type { Cause, Drill, Stretch } from './types';
 
 /** Members that have to hold before and after a drill: those of the engine's parts. */
-export const membersIn = (facts: Facts, workload: Workload): Pod[] => podsIn(facts, workload).filter((pod) => enginePartOf(pod.spec));
+export const membersIn = (facts: Facts, workload: Workload): Pod[] => podsIn(facts, workload).filter((pod) => enginePartOf(pod));
 
 /** Whether a member holds: it is ready, and not behind. */
 export const holds = (facts: Facts, pod: Pod): boolean => {
@@ -41,7 +41,7 @@ export class Watch {
     this.others = new Map(
       world.store
         .list('Pod')
-        .filter((pod) => enginePartOf(pod.spec) && isReady(pod) && !names.includes(pod.metadata.name))
+        .filter((pod) => enginePartOf(pod) && isReady(pod) && !names.includes(pod.metadata.name))
         .map((pod) => [`${pod.metadata.namespace}/${pod.metadata.name}`, workloadOf(pod)])
     );
   }

@@ -16,36 +16,16 @@ import {
   supposedGround
 } from '../model';
 import { statedOf } from './stated';
-import { adopted, driverCard, imageParts, providerAudience, stoodInMark } from '../standin';
-
-/** Something that a dump can't show and that a rehearsal has to suppose. */
-export interface Assumption {
-  readonly id: string;
-  /** What is supposed, with the value left open as `…`. */
-  readonly says: string;
-  readonly why: string;
-  readonly kind: 'size' | 'count' | 'yes-no' | 'range' | 'rights';
-  readonly value: string;
-  /** The export says so, and whoever rehearses doesn't suppose the opposite unless the reader does. */
-  readonly stated?: true;
-}
+import { adopted, driverCard, imageParts, providerAudience, stoodInMark, withLikeness } from '../standin';
+import type { Assumption, DriverSeen } from './assumption';
+import { cardsOfDump, driverTraitsSupposed, pathless, programAssumptions } from './cards';
+import { cardsAmong } from './likeness';
+import { ownTimes } from './times';
 
 /** All that a driver's identity can be allowed at its backend. */
 export const allRights: readonly Right[] = ['create', 'attach', 'detach', 'delete', 'grow', 'snapshot', 'key-use'];
 const hostLabel = 'kubernetes.io/hostname';
 const noProvisioner = 'kubernetes.io/no-provisioner';
-
-interface DriverSeen {
-  readonly driver: string;
-  readonly topologyKey: string;
-  readonly places: readonly string[];
-  readonly limit: number | undefined;
-  readonly volumes: number;
-  readonly largestBytes: number;
-  readonly bytes: number;
-}
-
-const pathless = (text: string): string => text.replace(/[^a-z0-9.-]+/gi, '-').toLowerCase();
 
 /** What a dump says of each driver: from its CSIDriver, the nodes' CSINodes, its classes and volumes. */
 function driversSeen(facts: Facts): DriverSeen[] {
@@ -159,6 +139,7 @@ function driverAssumptions(facts: Facts, one: DriverSeen, unknown: string): Assu
     ...(driverCard(one.driver)
       ? []
       : [
+          ...driverTraitsSupposed(facts, one),
           {
             id: `answers:${one.driver}`,
             kind: 'yes-no' as const,
@@ -179,6 +160,7 @@ export function assumptionsOf(facts: Facts): Assumption[] {
     driverCard(driver) ? '' : ' Its parts are unknown here: the stand-in answers for it as its CSIDriver, CSINodes and classes say.';
   return [
     ...seen.flatMap((one): Assumption[] => driverAssumptions(facts, one, known(one.driver))),
+    ...programAssumptions(facts, ownTimes(facts)),
     ...registriesSeen(facts).map((host): Assumption => ({
       id: `registry:${host}`,
       kind: 'yes-no',
@@ -270,7 +252,9 @@ export function groundOfDump(facts: Facts, takenMs: number, answers: Readonly<Re
   const handedOut = new Map<string, number>();
   for (const { spec } of assets)
     handedOut.set(`${spec.backend} ${spec.zone}`, (handedOut.get(`${spec.backend} ${spec.zone}`) ?? 0) + bytesOf(spec.size));
+  const counted = value('times') === 'yes' ? ownTimes(facts) : undefined;
   const made: ApiObject[] = [
+    ...cardsOfDump(facts, value, counted, seen),
     {
       apiVersion: standin,
       kind: 'Ground',
@@ -343,7 +327,9 @@ export function groundOfDump(facts: Facts, takenMs: number, answers: Readonly<Re
     ...made,
     ...extra,
     ...adopted(
-      objects.map((one) => (one.kind === 'CSIDriver' && value(`answers:${one.metadata.name}`) === 'no' ? one : standIn(one))),
+      objects
+        .map((one) => (one.kind === 'CSIDriver' && value(`answers:${one.metadata.name}`) === 'no' ? one : standIn(one)))
+        .map((one) => withLikeness(one, cardsAmong(made))),
       takenMs
     ),
     ...placeholders.filter((one) => !facts.get(one.kind, one.metadata.namespace ?? '', one.metadata.name)),

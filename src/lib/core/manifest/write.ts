@@ -18,8 +18,23 @@ const ownMarks = [
   'pv.kubernetes.io/bind-completed',
   'pv.kubernetes.io/bound-by-controller',
   'volume.kubernetes.io/selected-node',
-  'volume.kubernetes.io/storage-provisioner'
+  'volume.kubernetes.io/storage-provisioner',
+  'standin.example/behaves-as'
 ];
+
+/** What a card supposes of a program; admission writes it on templates. */
+const likeness = 'standin.example/behaves-as';
+
+/** The same without what is supposed of its program: that is no part of what people wrote. */
+function withoutLikeness(rest: Record<string, unknown>): Record<string, unknown> {
+  const spec = rest.spec as { template?: { metadata?: { annotations?: Record<string, string> } } } | undefined;
+  const marks = spec?.template?.metadata?.annotations;
+  if (marks?.[likeness] === undefined) return rest;
+  const { [likeness]: _, ...kept } = marks;
+  const { annotations: __, ...meta } = spec!.template!.metadata!;
+  const metadata = Object.keys(kept).length ? { ...meta, annotations: kept } : meta;
+  return { ...rest, spec: { ...spec, template: { ...spec!.template, metadata } } };
+}
 
 /** An object as a person would write it: without status and without what the cluster filled in. */
 export function asManifest(object: ApiObject): ApiObject {
@@ -28,7 +43,7 @@ export function asManifest(object: ApiObject): ApiObject {
   const marks = Object.entries((metadata.annotations ?? {}) as Record<string, string>).filter(([key]) => !ownMarks.includes(key));
   delete meta.annotations;
   if (marks.length) meta.annotations = Object.fromEntries(marks);
-  const kept: Record<string, unknown> = { apiVersion, kind, metadata: meta, ...rest };
+  const kept: Record<string, unknown> = { apiVersion, kind, metadata: meta, ...withoutLikeness(rest) };
   if (kind !== 'Node') delete kept.status;
   if (object.kind === 'Service' && object.spec.clusterIP !== 'None') {
     const spec: Record<string, unknown> = { ...object.spec };

@@ -1,6 +1,7 @@
 export * from './amounts';
 export * from './backup-kinds';
 export * from './bounds';
+export * from './card-kinds';
 export * from './facts';
 export * from './kinds';
 export * from './members';

@@ -6,6 +6,7 @@ import * as policy from './policy-kinds';
 import * as snapshot from './snapshot-kinds';
 import * as operated from './operator-kinds';
 import * as backup from './backup-kinds';
+import * as card from './card-kinds';
 import * as outage from './outage-kind';
 import * as standin from './standin-kinds';
 import * as storage from './storage-kinds';
@@ -68,6 +69,8 @@ export interface KindMap {
   LoginProvider: standin.LoginProvider;
   Emptying: standin.Emptying;
   CheckSettings: standin.CheckSettings;
+  EngineCard: card.EngineCardObject;
+  DriverCard: card.DriverCardObject;
   Tunnel: standin.Tunnel;
   Topic: standin.Topic;
   Account: standin.Account;
@@ -128,6 +131,8 @@ export const kindEntries: readonly KindEntry[] = [
   entry('LoginProvider', api, standin.loginProviderSchema, { cluster: true }),
   entry('Emptying', api, standin.emptyingSchema, { cluster: true }),
   entry('CheckSettings', api, standin.checkSettingsSchema, { cluster: true }),
+  entry('EngineCard', api, card.engineCardSchema, { cluster: true }),
+  entry('DriverCard', api, card.driverCardSchema, { cluster: true }),
   entry('Namespace', 'v1', plain.namespaceSchema, { cluster: true, rule: 'label' }),
   entry('ResourceQuota', 'v1', policy.resourceQuotaSchema),
   entry('LimitRange', 'v1', policy.limitRangeSchema),

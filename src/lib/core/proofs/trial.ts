@@ -1,7 +1,7 @@
 import { clockOf, stampOf, wordsOf } from '../shared';
 import { isReady, nodeReady, type ApiObject, type Pod, type StorageClass } from '../model';
 import { breakOf, rootLine } from '../rootline';
-import { assetOf, backendOf, claimAsset, driverCard, type Action, type TimedAction, type World } from '../standin';
+import { assetOf, backendOf, claimAsset, driverTraits, type Action, type TimedAction, type World } from '../standin';
 import type { Check } from './types';
 
 /** What came of trying a class: evidence like any proof, and the actions that led to it, so that they can be repeated elsewhere. */
@@ -83,9 +83,8 @@ function podYaml(space: string, name: string, node?: string): ApiObject {
 }
 
 function begin(trial: TrialRun, one: StorageClass): boolean {
-  const card = driverCard(one.provisioner);
   const { store } = trial.world;
-  const mode = (card?.modes[0] ?? 'ReadWriteOnce') as 'ReadWriteOnce';
+  const mode = (driverTraits(store, one.provisioner)?.modes?.[0] ?? 'ReadWriteOnce') as 'ReadWriteOnce';
   const storage = String(backendOf(store, one.provisioner)?.spec.leastSize ?? '1Gi');
   const objects: ApiObject[] = [
     { apiVersion: 'v1', kind: 'Namespace', metadata: { name: trial.space } },

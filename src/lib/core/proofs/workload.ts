@@ -24,7 +24,7 @@ export function workloadNamed(facts: Facts, namespace: string, name: string): Wo
   const daemonSets = mine(facts.list('DaemonSet', namespace));
   const all = [...sets, ...deployments, ...daemonSets];
   if (!all.length) return undefined;
-  const engine = all.map((one) => enginePartOf(one.spec.template.spec)?.engine).find((one) => one !== undefined);
+  const engine = all.map((one) => enginePartOf(one.spec.template)?.engine).find((one) => one !== undefined);
   return { namespace, name: whole, ...(engine !== undefined && hasEngine(engine) ? { engine } : {}), sets, deployments, daemonSets };
 }
 
@@ -32,12 +32,12 @@ export function workloadNamed(facts: Facts, namespace: string, name: string): Wo
 export const podsIn = (facts: Facts, { namespace, name }: Pick<Workload, 'namespace' | 'name'>): Pod[] =>
   facts
     .list('Pod', namespace)
-    .filter((pod) => enginePartOf(pod.spec) && workloadOf(pod) === name)
+    .filter((pod) => enginePartOf(pod) && workloadOf(pod) === name)
     .sort((a, b) => (a.metadata.name < b.metadata.name ? -1 : 1));
 
 /** Pods of one part of a workload. */
 export const partsIn = (facts: Facts, workload: Pick<Workload, 'namespace' | 'name'>, part: string): Pod[] =>
-  podsIn(facts, workload).filter((pod) => enginePartOf(pod.spec)?.part === part);
+  podsIn(facts, workload).filter((pod) => enginePartOf(pod)?.part === part);
 
 /** How something was answered; `refused` too when it couldn't even be asked. */
 export interface Reply {

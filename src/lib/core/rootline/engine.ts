@@ -91,7 +91,7 @@ function keptApart(facts: Facts, pod: Pod, process: Process): Look | undefined {
 
 /** Why the engine in a member isn't ready, where it says so; undefined where it is, or says nothing. */
 export function engineLook(facts: Facts, pod: Pod, process: Process | undefined): Look | undefined {
-  const part = enginePartOf(pod.spec);
+  const part = enginePartOf(pod);
   const { status } = process ?? {};
   if (!part || !hasEngine(part.engine) || !process || !status || status.ready) return undefined;
   const objects = [refOf(pod), refOf(process)];

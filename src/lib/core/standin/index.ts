@@ -75,6 +75,7 @@ export * from './provider/reach';
 export * from './engines/fill';
 export * from './provider/backend';
 export * from './provider/drivers';
+export { callsSeen, cardFor, driverTraits, likenessWords, startsSeen, withLikeness, type DriverTraits } from './provider/cards';
 export * from './provider/image-versions';
 export * from './provider/file-systems';
 export * from './provider/pool';
@@ -84,6 +85,8 @@ export {
   driverPartOf,
   engineImage,
   enginePartOf,
+  isSupposed,
+  likenessMark,
   imageCard,
   imageParts,
   imageTag,

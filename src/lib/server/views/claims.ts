@@ -16,7 +16,7 @@ import {
 } from '$core/model';
 import { lineSentence, rootLine, type State } from '$core/rootline';
 import { daysTo, trendOf, type FillPoint } from '$core/sizing';
-import { backendOf, consistencyMark, dayMs, driverCard, fillAt, growsAgainMs, roomIn, storeHolds } from '$core/standin';
+import { backendOf, consistencyMark, dayMs, driverCard, driverTraits, fillAt, growsAgainMs, roomIn, storeHolds } from '$core/standin';
 import { byName, type Scene } from './scene';
 
 export interface ClaimRow {
@@ -289,9 +289,9 @@ export function claimView(scene: Scene, { namespace, name }: { namespace: string
     filling: asset ? fillView(scene, asset) : null,
     set: setView(scene, claim),
     snapshots: snapshotsOf(scene, namespace, name),
-    takesSnapshots: driverCard(driver)?.snapshots === true && volume !== undefined,
+    takesSnapshots: driverTraits(facts, driver)?.snapshots === true && volume !== undefined,
     policy: volume?.spec.persistentVolumeReclaimPolicy ?? one?.reclaimPolicy ?? '',
-    grows: one?.allowVolumeExpansion === true && driverCard(driver)?.grows === 'online',
+    grows: one?.allowVolumeExpansion === true && driverTraits(facts, driver)?.grows === 'online',
     growth: row.label === 'growing' && growth ? { state: growth.state, says: growth.says } : null,
     growsAgain: growsAgainMs(backendOf(facts, driver), asset, facts.nowMs) ?? null,
     ready: facts.podsOfClaim(namespace, name).some(isReady),

@@ -4,6 +4,7 @@ import {
   faultNamed,
   notNow,
   offers,
+  supposedIn,
   usualPace,
   type Derived,
   type Drill,
@@ -23,6 +24,8 @@ export interface Drillable {
   /** What it is, in a few words. */
   readonly kind: string;
   readonly offers: readonly Offer[];
+  /** What cards suppose of it; empty where all of it ships with the stand-in. */
+  readonly supposed: readonly string[];
   /** Why nothing can be tried just now; '' when it can. */
   readonly notNow: string;
 }
@@ -34,10 +37,10 @@ export const drillableView = ({ facts }: Scene, _: object): Drillable[] =>
     if (!workload) return [];
     const scene = { facts, workload };
     const all = [...workload.sets, ...workload.deployments, ...workload.daemonSets];
-    const first = all.find((one) => enginePartOf(one.spec.template.spec)) ?? all[0]!;
+    const first = all.find((one) => enginePartOf(one.spec.template)) ?? all[0]!;
     const members = workload.sets.reduce((sum, one) => sum + (one.spec.replicas ?? 1), 0);
     const kind = `${blueprintOf(first)}${members ? `, ${members}` : ''}`;
-    return [{ namespace, name, kind, offers: offers(scene), notNow: notNow(scene) ?? '' }];
+    return [{ namespace, name, kind, supposed: supposedIn(facts, workload), offers: offers(scene), notNow: notNow(scene) ?? '' }];
   });
 
 export interface DrillWish {

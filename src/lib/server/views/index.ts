@@ -41,6 +41,8 @@ const ofProvider = new Set<Kind>([
   'LoginProvider',
   'Emptying',
   'CheckSettings',
+  'EngineCard',
+  'DriverCard',
   'Tunnel'
 ]);
 const ofPlace = new Set<Kind>([
@@ -55,6 +57,8 @@ const ofPlace = new Set<Kind>([
   'LoginProvider',
   'Emptying',
   'CheckSettings',
+  'EngineCard',
+  'DriverCard',
   'Tunnel'
 ]);
 

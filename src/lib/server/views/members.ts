@@ -159,11 +159,11 @@ function certificateOf({ facts }: Scene, one: StatefulSet | Deployment | DaemonS
 /** What the heads of all bands show alike. */
 const headOf = (scene: Scene, one: StatefulSet | Deployment | DaemonSet) => ({
   workload: workloadOfTemplate(one),
-  enginePart: enginePartOf(one.spec.template.spec),
-  engine: enginePartOf(one.spec.template.spec)?.engine ?? null,
+  enginePart: enginePartOf(one.spec.template),
+  engine: enginePartOf(one.spec.template)?.engine ?? null,
   /** Whether its members decide by a majority. */
-  byMajority: decidesByMajority(enginePartOf(one.spec.template.spec)),
-  part: enginePartOf(one.spec.template.spec)?.part ?? '',
+  byMajority: decidesByMajority(enginePartOf(one.spec.template)),
+  part: enginePartOf(one.spec.template)?.part ?? '',
   namespace: one.metadata.namespace ?? '',
   name: one.metadata.name,
   blueprint: blueprintOf(one),

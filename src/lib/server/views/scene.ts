@@ -3,6 +3,7 @@ import { blueprintNamed } from '$core/blueprints';
 import {
   driverPartOf,
   enginePartOf,
+  isSupposed,
   poolPartOf,
   workloadOfTemplate,
   type History,
@@ -51,21 +52,29 @@ export const deploymentsOf = (facts: Store): Deployment[] =>
     .filter((one) => !driverPartOf(one.spec.template.spec) && !poolPartOf(one.spec.template.spec))
     .sort(byName);
 
-/** The kind of workload, as its label says; else what it is to the cluster. */
+/** What an engine is called that a program is supposed to behave like. */
+const supposedTitle = ({ spec }: StatefulSet | Deployment | DaemonSet): string | undefined => {
+  const part = isSupposed(spec.template) ? enginePartOf(spec.template) : undefined;
+  const title = part && blueprintNamed(part.engine)?.title;
+  return title && `supposed: ${title}`;
+};
+
+/** The kind of workload, as its label says, or as a card supposes; else what it is to the cluster. */
 export const blueprintOf = (one: StatefulSet | Deployment | DaemonSet): string =>
   blueprintNamed(one.metadata.labels?.['standin.example/blueprint'] ?? '')?.title ??
+  supposedTitle(one) ??
   (one.kind === 'StatefulSet' ? 'stateful set' : one.kind === 'DaemonSet' ? 'daemon set' : 'deployment');
 
 /** Daemon sets of workloads: those whose members run an engine. */
 export const daemonSetsOf = (facts: Store): DaemonSet[] =>
   facts
     .list('DaemonSet')
-    .filter((one) => enginePartOf(one.spec.template.spec))
+    .filter((one) => enginePartOf(one.spec.template))
     .sort(byName);
 
 /** Names of all workloads, each once: sets, and what else runs an engine. */
 export function workloadsOf(facts: Store): { namespace: string; name: string }[] {
-  const engines = [...deploymentsOf(facts).filter((one) => enginePartOf(one.spec.template.spec)), ...daemonSetsOf(facts)];
+  const engines = [...deploymentsOf(facts).filter((one) => enginePartOf(one.spec.template)), ...daemonSetsOf(facts)];
   const found = new Map<string, { namespace: string; name: string }>();
   for (const one of [...setsOf(facts), ...engines]) {
     const [namespace, name] = [one.metadata.namespace ?? '', workloadOfTemplate(one)];

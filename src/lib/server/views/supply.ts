@@ -9,6 +9,7 @@ import {
   saidVersion,
   compareVersions,
   driverCard,
+  driverTraits,
   driverPartOf,
   fitDisks,
   fsTypeOf,
@@ -81,7 +82,7 @@ function driverView({ facts }: Scene, name: string, classes: readonly StorageCla
   const volumes = facts.list('PersistentVolume').filter((one) => one.spec.csi?.driver === name).length;
   return {
     id: name,
-    kind: card?.kind ?? 'unknown to the stand-in',
+    kind: card?.kind ?? (driverTraits(facts, name) ? 'supposed: its card says what it can' : 'unknown to the stand-in'),
     installed,
     state,
     says: installed ? words.filter(Boolean).join(' · ') : mine.length ? 'not installed' : 'not installed; it can be had here',
@@ -148,11 +149,11 @@ function classView({ facts }: Scene, one: StorageClass) {
   const gates = supplyGates(facts, one);
   const claims = facts.list('PersistentVolumeClaim').filter((claim) => claim.spec.storageClassName === one.metadata.name);
   const backend = backendOf(facts, one.provisioner);
-  const card = driverCard(one.provisioner);
+  const card = driverTraits(facts, one.provisioner);
   const words = [
     isDefault(one) ? 'default' : '',
     card?.grows === 'elastic' ? 'grows by itself' : one.allowVolumeExpansion && card?.grows !== 'never' ? 'grows' : 'no growth',
-    card?.modes.includes('ReadWriteMany') ? 'shared' : '',
+    card?.modes?.includes('ReadWriteMany') ? 'shared' : '',
     one.volumeBindingMode === 'WaitForFirstConsumer' ? 'waits for first consumer' : 'binds at once',
     (one.reclaimPolicy ?? 'Delete').toLowerCase()
   ];

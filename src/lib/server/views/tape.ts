@@ -124,7 +124,7 @@ function otherLanes(steps: Map<string, Step[]>, taken: ReadonlySet<string>, nowM
 function looseLanes(facts: Store, steps: Map<string, Step[]>, nowMs: number): Lane[] {
   return facts
     .list('Pod')
-    .filter((pod) => enginePartOf(pod.spec) && !pod.metadata.ownerReferences?.some((one) => one.kind === 'StatefulSet'))
+    .filter((pod) => enginePartOf(pod) && !pod.metadata.ownerReferences?.some((one) => one.kind === 'StatefulSet'))
     .map((pod) => {
       const ref = { kind: 'Pod', namespace: pod.metadata.namespace ?? '', name: pod.metadata.name };
       const own = (steps.get(`Pod ${ref.namespace}/${ref.name}`) ?? []).filter((one) => !isWait(one, nowMs));
@@ -275,7 +275,7 @@ export function tapeView(scene: Scene) {
   const inOrder = setsOf(facts).sort(
     (a, b) =>
       `${a.metadata.namespace}/${workloadOfTemplate(a)}`.localeCompare(`${b.metadata.namespace}/${workloadOfTemplate(b)}`, 'en') ||
-      partRank(enginePartOf(a.spec.template.spec)) - partRank(enginePartOf(b.spec.template.spec))
+      partRank(enginePartOf(a.spec.template)) - partRank(enginePartOf(b.spec.template))
   );
   const members = inOrder.flatMap((set) => ordinalsOf(set).flatMap((ordinal) => memberLane(facts, steps, set, ordinal, endMs) ?? []));
   const ofMembers = new Set(

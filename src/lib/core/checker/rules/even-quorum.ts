@@ -9,11 +9,11 @@ const isEngine = (id: string | undefined): id is EngineId => id !== undefined &&
 
 /** Whether members of a set decide by a majority of them: by what runs in it; where its image isn't known, by what it is called, if that is clear. */
 function decides(one: StatefulSet, others: readonly StatefulSet[]): boolean {
-  const part = enginePartOf(one.spec.template.spec);
+  const part = enginePartOf(one.spec.template);
   if (part?.part === 'broker')
     // Brokers keep the metadata themselves where no coordinators do.
     return !others.some((other) => {
-      const its = enginePartOf(other.spec.template.spec);
+      const its = enginePartOf(other.spec.template);
       return its?.part === 'coordinator' && its.engine === part.engine && workloadOfTemplate(other) === workloadOfTemplate(one);
     });
   if (part) return decidesByMajority(part);

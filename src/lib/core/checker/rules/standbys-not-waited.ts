@@ -33,7 +33,7 @@ export default rule({
       const { name, namespace = 'default' } = on.object.metadata;
       const using = ({ spec }: StatefulSet) =>
         (spec.replicas ?? 1) > 1 &&
-        enginePartOf(spec.template.spec)?.engine === 'primary-standby-sql' &&
+        enginePartOf(spec.template)?.engine === 'primary-standby-sql' &&
         spec.template.spec.volumes?.some((volume) => volume.configMap?.name === name) === true;
       const user = context.all('StatefulSet', namespace).find(using);
       // Members read their configuration when they start: the mark of it in the template restarts them.

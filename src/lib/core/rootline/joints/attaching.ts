@@ -1,5 +1,5 @@
 import { keyOf, refOf } from '../../model';
-import { attachmentName } from '../../standin';
+import { attachmentName, callsSeen } from '../../standin';
 import { compact, driverOfPlace, field, isAttached, isBound, lastEvent, look, madeMs, ref } from '../evidence';
 import type { JointRule } from '../types';
 
@@ -55,7 +55,7 @@ export const attaching = {
       });
     return look('settling', node, 'is being attached', {
       objects,
-      settling: { sinceMs: madeMs(mine) ?? facts.nowMs, normalMs: [2_000, 15_000] }
+      settling: { sinceMs: madeMs(mine) ?? facts.nowMs, normalMs: callsSeen(facts, driver ?? '', 'attaching')?.normalMs ?? [2_000, 15_000] }
     });
   }
 } satisfies JointRule;

@@ -1,5 +1,5 @@
 import { momentIn, refOf, type Claim, type Facts } from '../../model';
-import { attributesFault, driverCard, gateOpen, growthFault, stepSpans, wantedAttributes } from '../../standin';
+import { attributesFault, callsSeen, driverTraits, gateOpen, growthFault, stepSpans, wantedAttributes } from '../../standin';
 import { bytesOf } from '../../shared';
 import { compact, driverOfPlace, field, isBound, lastEvent, look, madeMs, ref } from '../evidence';
 import type { JointRule, Look } from '../types';
@@ -33,7 +33,7 @@ function growing(facts: Facts, claim: Claim): Look | undefined {
   return look('settling', name, made ? `volume ${asked}, the file system still ${have}` : `grows from ${have} to ${asked}`, {
     objects,
     evidence,
-    settling: { sinceMs: since, normalMs: [5_000, 40_000] }
+    settling: { sinceMs: since, normalMs: callsSeen(facts, volume?.spec.csi?.driver ?? '', 'growing')?.normalMs ?? [5_000, 40_000] }
   });
 }
 
@@ -94,7 +94,7 @@ export const claimJoint = {
       return look('holds', place.name, `Bound; asked ${asked}, got ${claim.status?.capacity?.storage ?? 'unknown'}`, {
         objects: [refOf(claim)]
       });
-    const modes = wantsPremade(facts, place) ? undefined : driverCard(driverOfPlace(facts, place) ?? '')?.modes;
+    const modes = wantsPremade(facts, place) ? undefined : driverTraits(facts, driverOfPlace(facts, place) ?? '')?.modes;
     const wrong = modes && claim.spec.accessModes.find((mode) => !modes.includes(mode));
     if (wrong) {
       return look('broken', place.name, `asks for ${wrong}, which ${driverOfPlace(facts, place)} doesn't hand out`, {

@@ -1,6 +1,6 @@
 import { momentIn, conditionOf, isReady, readySinceMs, refOf } from '../../model';
 import { momentOf } from '../../shared';
-import { imageCard, probeFault, seenReadyMs } from '../../standin';
+import { imageCard, probeFault, seenReadyMs, startsSeen } from '../../standin';
 import { engineLook } from '../engine';
 import { compact, field, isRunning, lastEvent, look, ref } from '../evidence';
 import type { JointRule } from '../types';
@@ -46,7 +46,7 @@ export const ready = {
     const process = facts.get('Process', namespace, podName);
     const engine = engineLook(facts, pod, process);
     if (engine) return engine;
-    const { normalMs } = imageCard(pod.spec.containers[0]?.image ?? '');
+    const normalMs = startsSeen(facts, pod.spec)?.normalMs ?? imageCard(pod.spec.containers[0]?.image ?? '').normalMs;
     const startedAt = pod.status?.containerStatuses?.[0]?.state?.running?.startedAt;
     return look('settling', podName, process?.status?.says || 'runs, and is not ready yet', {
       objects,

@@ -1,6 +1,6 @@
 import { momentOf } from '../../shared';
 import { refOf, type ApiObject, type Snapshot } from '../../model';
-import { consistencyMark, defaultSnapshotMark, snapshotLook } from '../../standin';
+import { callsSeen, consistencyMark, defaultSnapshotMark, snapshotLook } from '../../standin';
 import { compact, field, lastEvent, look, madeMs, ref } from '../evidence';
 import type { JointRule, Remedy } from '../types';
 
@@ -49,7 +49,10 @@ export const snapshot = {
     const since = one.status?.creationTime;
     return look('settling', name, 'is being taken', {
       objects,
-      settling: { sinceMs: since ? momentOf(since) : (madeMs(one) ?? facts.nowMs), normalMs: [2_000, 30_000] }
+      settling: {
+        sinceMs: since ? momentOf(since) : (madeMs(one) ?? facts.nowMs),
+        normalMs: callsSeen(facts, driver, 'copying')?.normalMs ?? [2_000, 30_000]
+      }
     });
   }
 } satisfies JointRule;

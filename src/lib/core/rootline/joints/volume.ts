@@ -1,7 +1,7 @@
 import { momentOf } from '../../shared';
 import { asManifest } from '../../manifest';
 import { momentIn, refOf, selectedNodeMark, waitsForConsumer, type Claim, type Facts, type Volume } from '../../model';
-import { sourceOf, volumeFault, volumeFits, type VolumeFault } from '../../standin';
+import { callsSeen, sourceOf, volumeFault, volumeFits, type VolumeFault } from '../../standin';
 import { compact, field, lastEvent, look, ref } from '../evidence';
 import type { ClaimPlace, Evidence, JointRule, Look, Remedy } from '../types';
 import { leaves } from './rights';
@@ -121,7 +121,10 @@ function underWay(facts: Facts, place: ClaimPlace, claim: Claim): Look {
   if (working)
     return look('settling', '–', 'is being made', {
       evidence: [working],
-      settling: { sinceMs: working.atMs ?? facts.nowMs, normalMs: [2_000, 20_000] }
+      settling: {
+        sinceMs: working.atMs ?? facts.nowMs,
+        normalMs: callsSeen(facts, place.class?.provisioner ?? '', 'provisioning')?.normalMs ?? [2_000, 20_000]
+      }
     });
   if (waitsForConsumer(place.class) && !claim.metadata.annotations?.[selectedNodeMark])
     return look('waiting', '–', 'made when the first user of the claim is placed');

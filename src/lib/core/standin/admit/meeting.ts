@@ -1,5 +1,5 @@
 import { fieldOf, rangeFault, rangeHolds } from '../../shared';
-import { keyOf, refOf, type ApiObject, type Facts, type KindMap } from '../../model';
+import { keyOf, refOf, type ApiObject, type EngineCardObject, type Facts, type KindMap } from '../../model';
 import { versionFaults } from '../../validation';
 import { claimShut, podShut, quotaShut, type Coming, type Shut } from './limits';
 import { nodePortsShort } from './addresses';
@@ -18,6 +18,8 @@ export interface Batch {
   readonly services: readonly KindMap['Service'][];
   /** All that is new, or is a quota, and comes before in the order of sending. */
   readonly coming: Coming;
+  /** What is supposed of programs, by cards that stand and by those that come along. */
+  readonly cards: readonly EngineCardObject[];
 }
 
 type Met = Omit<Refusal, 'at'> & { readonly field: string };

@@ -3,6 +3,7 @@ import { entryOf, keyOf, refOf, type ApiObject, type Container, type Facts, type
 import { inSendingOrder } from '../../manifest';
 import { clusterVersion, driverCard, versionFault } from '../provider/drivers';
 import { imageCard, imageTag } from '../provider/images';
+import { cardFault, withLikeness } from '../provider/cards';
 import { nodePortsCarried } from './addresses';
 import { claimFinalizer, filled, volumeFinalizer } from './defaults';
 import { immutableFaults } from './immutable';
@@ -208,6 +209,11 @@ function objectRefusals(object: ApiObject, before: ApiObject | undefined, after:
   }
   const custom = customFault(object, facts, batch.defined);
   if (custom) return [{ ...custom, at: { object: key, field: 'spec' } }];
+  const empty = cardFault(object);
+  if (empty) {
+    const { field, message, remedy } = empty;
+    return [{ code: 'not-sendable', message: `${key}: ${message}.`, remedy, at: { object: key, field } }];
+  }
   const unfit = unfitDriver(object, facts);
   if (unfit)
     return [
@@ -270,7 +276,13 @@ export function* planSteps(facts: Facts, objects: readonly ApiObject[], replace:
       objects.flatMap((one) => (one.kind === 'ServiceAccount' ? [`${one.metadata.namespace ?? ''}/${one.metadata.name}`] : []))
     ),
     services,
-    coming
+    coming,
+    cards: [
+      ...objects.flatMap((one) => (one.kind === 'EngineCard' ? [one] : [])),
+      ...facts
+        .list('EngineCard')
+        .filter((one) => !objects.some((two) => two.kind === 'EngineCard' && two.metadata.name === one.metadata.name))
+    ]
   };
   const verdicts: Verdict[] = [];
   for (const object of inSendingOrder(objects)) {
@@ -288,7 +300,7 @@ function verdictOf(facts: Facts, object: ApiObject, replace: readonly Ref[], bat
   const there = facts.get(ref.kind, ref.namespace, ref.name);
   const anew = there !== undefined && replace.some((one) => keyOf(one) === keyOf(ref));
   const before = anew ? undefined : there;
-  const after = carried(before, filled(withoutStatus(object), facts), object.metadata.finalizers);
+  const after = carried(before, withLikeness(filled(withoutStatus(object), facts), batch.cards), object.metadata.finalizers);
   const refusals = objectRefusals(object, before, after, facts, batch);
   if (refusals.length) return { ref, outcome: 'refused', ...(before ? { before } : {}), fields: [], refusals };
   const waitsFor = serverWait(facts, object);

@@ -65,7 +65,7 @@ export function openStore(world: ClusterAccess, pod: Pod): void {
   const old = asset.status?.fill;
   const bytes = old ? fillAt(asset, world.nowMs) : store || !fills(asset) ? 0 : Math.min(roomIn(asset), bringsOf(pod));
   const fill = bytes || bytesPerDay || old ? { fill: { bytes, atMs: world.nowMs, bytesPerDay } } : {};
-  const engine = enginePartOf(pod.spec);
+  const engine = enginePartOf(pod);
   if ((store || (engine && hasEngine(engine.engine))) && !('fill' in fill)) return;
   const rows: Row[] = Array.from({ length: foundingRows }, (_, i) => {
     const key = `${pod.metadata.name}/${i}`;

@@ -1,6 +1,7 @@
 import { claimBehind, ownerOf, refOf, type Asset, type Pod, type Process } from '../../model';
 import type { ClusterAccess } from '../control/loop';
 
+import { cardFor } from '../provider/cards';
 import { enginePartOf, workloadOf } from '../provider/images';
 import { hasEngine } from './registry';
 import { optionsOf } from './options';
@@ -11,7 +12,7 @@ export const processOf = (world: Pick<ClusterAccess['store'], 'get'>, pod: Pod):
 
 /** An engine's program begins to run. */
 export function openProcess(world: Pick<ClusterAccess, 'store' | 'put'>, pod: Pod, adopted = false): void {
-  const part = enginePartOf(pod.spec);
+  const part = enginePartOf(pod);
   if (!part || !hasEngine(part.engine) || processOf(world.store, pod)) return;
   world.put({
     apiVersion: 'standin.example/v1',
@@ -21,7 +22,7 @@ export function openProcess(world: Pick<ClusterAccess, 'store' | 'put'>, pod: Po
       ...part,
       workload: workloadOf(pod),
       pod: pod.metadata.uid ?? '',
-      options: optionsOf(world.store, pod),
+      options: { ...cardFor(world.store.list('EngineCard'), pod.spec)?.spec.settings, ...optionsOf(world.store, pod) },
       ...(adopted ? { adopted } : {})
     },
     ...(adopted ? { status: { role: '', ready: true, says: '', position: 0 } } : {})
@@ -36,7 +37,7 @@ export function closeProcess(world: ClusterAccess, pod: Pod): void {
 
 /** Whether a member may be shown as ready: an engine's says so itself. */
 export const programReady = (world: Pick<ClusterAccess['store'], 'get'>, pod: Pod): boolean =>
-  !hasEngine(enginePartOf(pod.spec)?.engine ?? '') || (processOf(world, pod)?.status?.ready ?? false);
+  !hasEngine(enginePartOf(pod)?.engine ?? '') || (processOf(world, pod)?.status?.ready ?? false);
 
 /** All assets behind a pod's claims, in the order in which it mounts them. */
 export function assetsOf(world: Pick<ClusterAccess['store'], 'get'>, pod: Pod): Asset[] {

@@ -180,15 +180,35 @@ export function driverPartOf(spec: PodSpec): DriverPart | undefined {
 
 const engineParts = new WeakMap<object, EnginePart | null>();
 
-/** The part of an engine that a pod is, by its first container that is one. */
-export function enginePartOf(spec: PodSpec): EnginePart | undefined {
+/** Says on pods and templates (invented) which engine's part they behave like, as an EngineCard supposes: `engine/part`. */
+export const likenessMark = 'standin.example/behaves-as';
+
+/** A pod, or a template of pods. */
+export interface PodLike {
+  readonly metadata?: { readonly annotations?: Readonly<Record<string, string>> | undefined } | undefined;
+  readonly spec: PodSpec;
+}
+
+/** The part of an engine that a pod is, by its first container that is one, or that it is supposed to behave like. */
+export function enginePartOf({ metadata, spec }: PodLike): EnginePart | undefined {
   let part = engineParts.get(spec.containers);
   if (part === undefined) {
     part = spec.containers.map((one) => imageCard(one.image).enginePart).find((one) => one) ?? null;
     engineParts.set(spec.containers, part);
   }
-  return part ?? undefined;
+  return part ?? supposedPart(metadata?.annotations?.[likenessMark]);
 }
+
+const supposedParts = new Map<string, EnginePart>(
+  Object.entries(engineCards).flatMap(([engine, card]) =>
+    card.parts.map(({ part }): [string, EnginePart] => [`${engine}/${part}`, { engine: engine as EngineId, part }])
+  )
+);
+const supposedPart = (mark: string | undefined): EnginePart | undefined => (mark === undefined ? undefined : supposedParts.get(mark));
+
+/** Whether a pod behaves like an engine only because a card supposes so. */
+export const isSupposed = (one: PodLike): boolean =>
+  !one.spec.containers.some(({ image }) => imageCard(image).enginePart) && enginePartOf(one) !== undefined;
 
 /** Label of all parts of one workload. Source: the cluster API's "Recommended Labels". */
 export const partOfLabel = 'app.kubernetes.io/part-of';
@@ -196,18 +216,33 @@ export const partOfLabel = 'app.kubernetes.io/part-of';
 /** Says on a workload (invented) what goes when it is taken away: members, claims or all. */
 export const takesAlongMark = 'standin.example/takes-along';
 
+interface Marked {
+  readonly labels?: Readonly<Record<string, string>> | undefined;
+  readonly annotations?: Readonly<Record<string, string>> | undefined;
+}
+
+/**
+ * The whole that a label says pods are a part of. Elsewhere that is a whole application, with several databases: of a program that is only
+ * supposed to be an engine it counts where that engine has several parts.
+ */
+function wholeOf(metadata: Marked | undefined): string | undefined {
+  const supposed = supposedPart(metadata?.annotations?.[likenessMark]);
+  if (supposed && engineCards[supposed.engine].parts.length === 1) return undefined;
+  return metadata?.labels?.[partOfLabel];
+}
+
 /** The workload that a pod belongs to: what its label says, else the set whose ordinal it bears, else its owner. */
 export function workloadOf({ metadata }: Pick<Pod, 'metadata'>): string {
   const { name, labels = {} } = metadata;
   const index = labels['apps.kubernetes.io/pod-index'];
-  return labels[partOfLabel] ?? (index === undefined ? (makerOf({ metadata })?.name ?? name) : name.slice(0, -index.length - 1));
+  return wholeOf(metadata) ?? (index === undefined ? (makerOf({ metadata })?.name ?? name) : name.slice(0, -index.length - 1));
 }
 
 /** The workload that a set's or deployment's pods belong to. */
 export const workloadOfTemplate = (one: {
   metadata: { name: string };
-  spec: { template: { metadata?: { labels?: Record<string, string> | undefined } | undefined } };
-}): string => one.spec.template.metadata?.labels?.[partOfLabel] ?? one.metadata.name;
+  spec: { template: { metadata?: Marked | undefined } };
+}): string => wholeOf(one.spec.template.metadata) ?? one.metadata.name;
 
 const poolParts = new WeakMap<object, PoolPart | null>();
 

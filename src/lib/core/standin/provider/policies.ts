@@ -1,6 +1,6 @@
 import { rangeFault, rangeHolds } from '../../shared';
 import { selectorMatches, type Facts, type NetworkPolicy, type Pod } from '../../model';
-import { imageCard, enginePartOf } from './images';
+import { imageCard, enginePartOf, isSupposed } from './images';
 
 type Labels = Readonly<Record<string, string>>;
 
@@ -84,6 +84,11 @@ function sideFault(
 
 /** The ports of a pod's program at which clients ask, and those at which members talk among themselves; nothing where the program isn't known. */
 export function portsOf(pod: Pod): { readonly clients: readonly number[]; readonly members: readonly number[] } {
+  if (isSupposed(pod)) {
+    // Of a program that isn't known its containers say the ports.
+    const said = pod.spec.containers.flatMap((one) => one.ports ?? []).map((one) => one.containerPort);
+    return { clients: said.slice(0, 1), members: said.length > 1 ? said.slice(1) : said };
+  }
   const cards = pod.spec.containers.map((one) => imageCard(one.image)).filter((one) => one.enginePart);
   const safe = cards.find((one) => one.tlsPort !== undefined)?.tlsPort;
   const ports = cards.flatMap((one) => one.ports ?? []).filter((one) => one !== safe);
@@ -111,7 +116,7 @@ export function policyFault(facts: Facts, from: Caller, to: Pod, ports: readonly
 
 /** Why one member may not call another; undefined where it may. Another part of the workload asks as a client does. */
 export function memberFault(facts: Facts, from: Pod, to: Pod): string | undefined {
-  const alike = enginePartOf(from.spec)?.part === enginePartOf(to.spec)?.part;
+  const alike = enginePartOf(from)?.part === enginePartOf(to)?.part;
   const { clients, members } = portsOf(to);
   return policyFault(facts, callerOf(from), to, alike ? members : clients);
 }

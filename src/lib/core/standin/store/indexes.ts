@@ -87,7 +87,7 @@ export const indexers = {
   ),
   podsOfWorkload: indexer(
     'Pod',
-    (pod) => (enginePartOf(pod.spec) ? [`${pod.metadata.namespace}/${workloadOf(pod)}`] : none),
+    (pod) => (enginePartOf(pod) ? [`${pod.metadata.namespace}/${workloadOf(pod)}`] : none),
     (a, b) => sameContainers(a, b) && sameMeta(a, b)
   ),
   setsOfWorkload: indexer('StatefulSet', (set) => [`${set.metadata.namespace}/${workloadOfTemplate(set)}`]),

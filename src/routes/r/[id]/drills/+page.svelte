@@ -128,6 +128,10 @@
                 <span class="small quiet block truncate" title={workload.notNow || workload.kind}
                   >{workload.notNow ? sentenceShown(workload.notNow) : workload.kind}</span
                 >
+                {#if workload.supposed.length}<span
+                    class="small quiet block truncate"
+                    title={sentenceShown(`${workload.supposed.join('; ')}.`)}>on {plural(workload.supposed.length, 'supposition')}</span
+                  >{/if}
               </th>
               {#each flat as fault, column (fault.id)}
                 {@const square = squares.get(`${workload.namespace}/${workload.name}/${fault.id}`)}

@@ -27,6 +27,7 @@
           count: 'Write a whole number.',
           range: 'Write a range such as 100.64.0.0/10.'
         } as Record<string, string>;
+        if (one.kind === 'several' && !listed(value).length) return [[one.id, 'Choose one at the least.']];
         return wrong ? [[one.id, help[one.kind]!]] : [];
       })
     )
@@ -39,10 +40,13 @@
         : ''
   );
   const halves = (says: string) => says.split('…') as [string, string];
-  const toggle = (id: string, right: string) => {
-    const have = (answers[id] ?? '').split(/[\s,]+/).filter(Boolean);
-    answers[id] = rights.filter((one) => (one === right ? !have.includes(one) : have.includes(one))).join(', ');
+  const listed = (value: string | undefined): string[] => (value ?? '').split(/[\s,]+/).filter(Boolean);
+  const toggle = (id: string, value: string, all: readonly string[]) => {
+    const have = listed(answers[id]);
+    answers[id] = all.filter((one) => (one === value ? !have.includes(one) : have.includes(one))).join(', ');
   };
+  type Given = (typeof data.assumptions)[number];
+  const labelOf = (one: Given, value: string): string => one.choices?.find((two) => two.value === value)?.label ?? value;
   async function begin() {
     busy = true;
     const made = await doCall('POST', '/clusters/{name}/rehearsals', {
@@ -91,10 +95,27 @@
                 >{:else if one.kind === 'rights'}{#each rights as right (right)}<label class="mr-3 whitespace-nowrap"
                     ><input
                       type="checkbox"
-                      checked={(answers[one.id] ?? '').split(/[\s,]+/).includes(right)}
-                      onchange={() => toggle(one.id, right)}
+                      checked={listed(answers[one.id]).includes(right)}
+                      onchange={() => toggle(one.id, right, rights)}
                     />
                     {right}</label
+                  >{/each}{:else if one.kind === 'choice'}<select
+                  class="max-w-full border-b-2 border-ink bg-sheet"
+                  bind:value={answers[one.id]}
+                  aria-label={one.says}
+                  >{#each one.choices ?? [] as choice (choice.value)}<option value={choice.value}>{choice.label}</option>{/each}</select
+                >{:else if one.kind === 'several'}{#each one.choices ?? [] as choice (choice.value)}<label class="mr-3 whitespace-nowrap"
+                    ><input
+                      type="checkbox"
+                      checked={listed(answers[one.id]).includes(choice.value)}
+                      onchange={() =>
+                        toggle(
+                          one.id,
+                          choice.value,
+                          (one.choices ?? []).map((two) => two.value)
+                        )}
+                    />
+                    {choice.label}</label
                   >{/each}{:else}<input
                   class="mono w-[9.5rem] border-b-2 border-ink bg-sheet"
                   bind:value={answers[one.id]}
@@ -103,7 +124,13 @@
                   spellcheck="false"
                 />{/if}{after}
             </p>
-            <p class="quiet small">{one.why}{answers[one.id] === one.value ? '' : ` First supposed: ${one.value}.`}</p>
+            <p class="quiet small">
+              {one.why}{answers[one.id] === one.value || one.kind === 'choice' ? '' : ` First supposed: ${one.value}.`}
+              {#if one.proposed !== undefined && answers[one.id] !== one.proposed}
+                Its form is that of {labelOf(one, one.proposed)}.
+                <button class="word" onclick={() => (answers[one.id] = one.proposed!)}>Suppose so</button>
+              {/if}
+            </p>
             {#if faults[one.id]}<p class="small text-brick">{faults[one.id]}</p>{/if}
           </li>
         {/each}

@@ -1,4 +1,5 @@
 import { claimsOf, refOf, takesRoom, type Attachment, type Pod, type Volume } from '../../../model';
+import { callsSeen } from '../../provider/cards';
 import { hash32, hex8, stampOf } from '../../../shared';
 import { backoffs } from '../../clock/steps';
 import { hasTaint, isUnheard, outOfServiceTaint } from '../../provider/outages';
@@ -86,7 +87,7 @@ function attach(world: ClusterAccess, key: string, volume: Volume, node: string,
     return;
   }
   if (call?.dueMs === undefined) {
-    calls.begin(world, key, world.duration('attaching', key));
+    calls.begin(world, key, world.duration('attaching', key, callsSeen(world.store, driver, 'attaching')?.drawMs));
     return;
   }
   calls.end(world, key);
@@ -196,7 +197,7 @@ export const attaching: Loop = {
       endAttaching(world, pods);
       return;
     }
-    for (const pod of pods) world.begin(`Pod ${idOf(pod)}`, 'attaching');
+    for (const pod of pods) world.begin(`Pod ${idOf(pod)}`, 'attaching', callsSeen(world.store, driver, 'attaching')?.normalMs);
     const other = elsewhere(world.store, volume, node);
     if (other) {
       report(

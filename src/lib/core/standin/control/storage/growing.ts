@@ -2,7 +2,7 @@ import { bytesOf, quantityOf, stampOf, wordsOf } from '../../../shared';
 import { claimsOf, classOf, takesRoom, type Asset, type Backend, type Claim, type Facts, type Volume } from '../../../model';
 import { backendOf, roomShortage, sizeShortage } from '../../provider/backend';
 import { driverAnswers, callFault } from '../../provider/driver';
-import { driverCard } from '../../provider/drivers';
+import { callsSeen, driverTraits } from '../../provider/cards';
 import { fillAt } from '../../engines/fill';
 import { idOf, splitKey, withCondition, type ClusterAccess, type Loop } from '../loop';
 import { DriverCalls } from './driver-call';
@@ -27,9 +27,10 @@ export function growthFault(facts: Facts, claim: Claim, wantedBytes: number): { 
   const driver = volume?.spec.csi?.driver ?? '';
   const asset = facts.get('Asset', '', volume?.spec.csi?.volumeHandle ?? '');
   const backend = backendOf(facts, driver);
-  if (driverCard(driver)?.grows === 'never') return { message: `${driver} can't grow volumes.` };
+  const grows = driverTraits(facts, driver)?.grows;
+  if (grows === 'never') return { message: `${driver} can't grow volumes.` };
   if (!asset || !backend || !driverAnswers(facts, driver)) return { message: `${driver} doesn't answer.` };
-  const denied = driverCard(driver)?.grows === 'online' ? callFault(facts, driver, 'grow') : undefined;
+  const denied = grows === 'online' ? callFault(facts, driver, 'grow') : undefined;
   if (denied) return { message: `PERMISSION_DENIED: ${denied}.` };
   const size = sizeShortage({ ...backend, spec: { ...backend.spec, leastSize: undefined } }, wantedBytes);
   if (size) return { message: `${size.code}: ${size.message}` };
@@ -54,10 +55,11 @@ function growVolume(world: ClusterAccess, claim: Claim, volume: Volume, wantedBy
     return fail(world, claim, fault.message, fault.waitMs);
   }
   if (call?.dueMs === undefined) {
-    world.begin(`PersistentVolumeClaim ${key}`, 'growing');
+    const seen = callsSeen(world.store, volume.spec.csi?.driver ?? '', 'growing');
+    world.begin(`PersistentVolumeClaim ${key}`, 'growing', seen?.normalMs);
     world.event(claim, 'Resizing', `${volume.spec.csi?.driver} grows the volume to ${quantityOf(wantedBytes)}.`);
     setConditions(world, claim, 'Resizing', 'The backend makes the volume larger.');
-    return calls.begin(world, key, world.duration('growing', key), { failures: 0 });
+    return calls.begin(world, key, world.duration('growing', key, seen?.drawMs), { failures: 0 });
   }
   calls.end(world, key);
   const asset = world.store.get('Asset', '', volume.spec.csi?.volumeHandle ?? '')!;

@@ -8,10 +8,12 @@ import {
   type Asset,
   type Backend,
   type Claim,
+  type Facts,
   type StorageClass,
   type Volume
 } from '../../../model';
 import { volumeFinalizer } from '../../admit/defaults';
+import { callsSeen, driverTraits } from '../../provider/cards';
 import { driverCard, parameterFault } from '../../provider/drivers';
 import { backendOf, freeIn, placeFor, shortagesIn, topologyOf } from '../../provider/backend';
 import { leastXfsBytes } from '../../provider/file-systems';
@@ -64,12 +66,13 @@ function zoneFor(world: ClusterAccess, one: StorageClass, claim: Claim, backend:
 }
 
 /** What a driver finds wrong with a class or a claim by themselves. Codes: the Container Storage Interface, CreateVolume. */
-export function argumentFault(one: StorageClass, claim: Claim['spec']): Refused | undefined {
-  const card = driverCard(one.provisioner);
+export function argumentFault(facts: Pick<Facts, 'list'>, one: StorageClass, claim: Claim['spec']): Refused | undefined {
+  const driver = one.provisioner;
+  const modes = driverTraits(facts, driver)?.modes;
+  const wrong = modes && claim.accessModes.find((mode) => !modes.includes(mode));
+  if (wrong) return ['INVALID_ARGUMENT', `${driver} doesn't hand out ${wrong}; it hands out ${modes.join(', ')}.`];
+  const card = driverCard(driver);
   if (!card) return undefined;
-  const { driver } = card;
-  const wrong = claim.accessModes.find((mode) => !card.modes.includes(mode));
-  if (wrong) return ['INVALID_ARGUMENT', `${driver} doesn't hand out ${wrong}; it hands out ${card.modes.join(', ')}.`];
   if (claim.selector) return ['INVALID_ARGUMENT', 'A claim with a selector only takes a pre-made volume.'];
   const strange = parameterFault(card, one.parameters);
   if (strange) return ['INVALID_ARGUMENT', strange];
@@ -83,7 +86,7 @@ export function argumentFault(one: StorageClass, claim: Claim['spec']): Refused 
 function refusal(world: ClusterAccess, one: StorageClass, claim: Claim, backend: Backend | undefined, zone: string): Refused | undefined {
   const driver = one.provisioner;
   if (!backend) return ['FAILED_PRECONDITION', `No backend stands behind ${driver}.`];
-  const fault = argumentFault(one, claim.spec);
+  const fault = argumentFault(world.store, one, claim.spec);
   if (fault) return fault;
   const attributes = attributesOf(world.store, claim, driver);
   if (attributes.fault) return attributes.fault;
@@ -182,10 +185,11 @@ function provision(world: ClusterAccess, claim: Claim, one: StorageClass): void 
     return;
   }
   if (call?.dueMs === undefined) {
-    world.begin(`PersistentVolumeClaim ${key}`, 'provisioning');
+    const seen = callsSeen(world.store, one.provisioner, 'provisioning');
+    world.begin(`PersistentVolumeClaim ${key}`, 'provisioning', seen?.normalMs);
     const { storage } = claim.spec.resources.requests;
     world.event(claim, 'Provisioning', `${one.provisioner} makes a volume of ${storage}${zone ? ` in zone ${zone}` : ''}.`);
-    calls.begin(world, key, world.duration('provisioning', key), { zone });
+    calls.begin(world, key, world.duration('provisioning', key, seen?.drawMs), { zone });
     return;
   }
   calls.end(world, key);

@@ -1,7 +1,7 @@
 import { bytesOf, hash32, quantityOf, stampOf } from '../../../shared';
 import { isReady, refOf, takesRoom, type Asset, type Facts, type Snapshot, type SnapshotClass, type SnapshotContent } from '../../../model';
 import { driverAnswers, callFault } from '../../provider/driver';
-import { driverCard } from '../../provider/drivers';
+import { callsSeen, driverTraits } from '../../provider/cards';
 import { driverPartOf } from '../../provider/images';
 import { fillAt } from '../../engines/fill';
 import { idOf, itself, splitKey, type ClusterAccess, type Loop } from '../loop';
@@ -72,7 +72,7 @@ export function snapshotLook(facts: Facts, snapshot: Snapshot) {
       return called ? `there is no snapshot class ${called}` : `no snapshot class is the default of ${driver}`;
     }
     if (one.driver !== driver) return `the snapshot class ${one.metadata.name} belongs to ${one.driver}, the volume to ${driver}`;
-    if (driverCard(driver)?.snapshots === false) return `${driver} takes no snapshots`;
+    if (driverTraits(facts, driver)?.snapshots === false) return `${driver} takes no snapshots`;
     if (!driverAnswers(facts, driver)) return `${driver} doesn't answer`;
     const denied = callFault(facts, driver, 'snapshot');
     return denied && `PERMISSION_DENIED: ${denied}`;
@@ -220,11 +220,12 @@ export const snapshots: Loop = {
     }
     const { fault, asset, class: one } = snapshotLook(world.store, snapshot);
     if (fault || !asset || !one) return fail(world, snapshot, fault ?? 'nothing to take');
+    const seen = callsSeen(world.store, one.driver, 'copying');
     const claimName = snapshot.spec.source.persistentVolumeClaimName ?? '';
     const users = world.store.podsOfClaim(snapshot.metadata.namespace ?? '', claimName);
     const writing = users.filter((pod) => takesRoom(pod) && pod.status?.phase === 'Running').map((pod) => pod.metadata.name);
-    world.begin(`VolumeSnapshot ${key}`, 'copying');
+    world.begin(`VolumeSnapshot ${key}`, 'copying', seen?.normalMs);
     take(world, snapshot, asset, one, writing.sort());
-    calls.begin(world, key, world.duration('copying', key), { failures: 0 });
+    calls.begin(world, key, world.duration('copying', key, seen?.drawMs), { failures: 0 });
   }
 };

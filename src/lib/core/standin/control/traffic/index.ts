@@ -45,7 +45,7 @@ function takeAsk(world: ClusterAccess, site: WorldSite, ask: AskObject): void {
   if (fault) return back(`access denied: ${fault}`);
   site.timeout(name, askTimeoutMs);
   // A service leads to any member that counts as ready; whoever comes to one that hangs waits in vain.
-  const open = outages.length ? reached.filter((pod) => isReady(pod) && servesClients(enginePartOf(pod.spec))) : [];
+  const open = outages.length ? reached.filter((pod) => isReady(pod) && servesClients(enginePartOf(pod))) : [];
   const led = member === undefined && open.length ? open[hash32(name, world.seed) % open.length]! : first;
   if (site.hangs(led.metadata.name)) return;
   // A client that can't come to whoever leads asks the member that it does come to; where any of them will do, that one anyway.
@@ -77,7 +77,7 @@ export const engines: Loop = {
     },
     Pod: (now, before) => {
       const pod = (now ?? before)!;
-      const part = enginePartOf(pod.spec);
+      const part = enginePartOf(pod);
       const matters =
         now?.metadata.deletionTimestamp !== before?.metadata.deletionTimestamp || (now && isReady(now)) !== (before && isReady(before));
       return part && hasEngine(part.engine) && matters ? [`${pod.metadata.namespace}/${workloadOf(pod)}`] : [];

@@ -70,7 +70,7 @@ export class WorldSite implements Site {
     for (const one of this.processes) this.of(one.metadata.name).process = one;
     this.running = this.processes.map((one) => one.metadata.name);
     this.ids = this.wanted(pods);
-    this.engineId = this.processes[0]?.spec.engine ?? (pods[0] && enginePartOf(pods[0].spec)?.engine);
+    this.engineId = this.processes[0]?.spec.engine ?? (pods[0] && enginePartOf(pods[0])?.engine);
     this.volumes = new SiteVolumes(world, namespace, this.engineId ?? '');
   }
 
@@ -95,7 +95,7 @@ export class WorldSite implements Site {
 
   /** Members that ought to be: those of the workload's sets, then whatever else runs for it. */
   private wanted(pods: readonly Pod[]): readonly string[] {
-    const sets = this.world.store.by<'StatefulSet'>('setsOfWorkload', this.key).filter((set) => enginePartOf(set.spec.template.spec));
+    const sets = this.world.store.by<'StatefulSet'>('setsOfWorkload', this.key).filter((set) => enginePartOf(set.spec.template));
     const members = sets.length === 1 ? memberNames(sets[0]!) : sets.flatMap(memberNames);
     const owned = (pod: Pod) =>
       members.includes(pod.metadata.name) ||
@@ -215,10 +215,10 @@ export class WorldSite implements Site {
 
   part(id: string): string {
     const pod = this.of(id).pod;
-    const part = this.of(id).process?.spec.part ?? (pod && enginePartOf(pod.spec)?.part);
+    const part = this.of(id).process?.spec.part ?? (pod && enginePartOf(pod)?.part);
     if (part !== undefined) return part;
     const set = setAskingFor(this.world.store, this.namespace, id);
-    return (set && enginePartOf(set.spec.template.spec)?.part) ?? '';
+    return (set && enginePartOf(set.spec.template)?.part) ?? '';
   }
 
   options(id: string): Readonly<Record<string, string>> {

@@ -8,7 +8,7 @@ import { splitKey, type ClusterAccess, type Loop } from '../loop';
 export const restedMark = 'standin.example/rested-replicas';
 
 type Set = StatefulSet | Deployment;
-const rankOf = (set: Set): number => partRank(enginePartOf(set.spec.template.spec));
+const rankOf = (set: Set): number => partRank(enginePartOf(set.spec.template));
 
 const restOf = (store: Store, namespace: string, workload: string): Rest | undefined =>
   store.list('Rest', namespace).find((one) => one.spec.workload === workload);
@@ -67,7 +67,7 @@ export const resting: Loop = {
       if (owner?.kind !== 'StatefulSet' && owner?.kind !== 'Deployment') return [];
       const set = store.get(owner.kind, pod.metadata.namespace ?? '', owner.name);
       if (!set) return [];
-      if (!enginePartOf(set.spec.template.spec)) return [];
+      if (!enginePartOf(set.spec.template)) return [];
       const namespace = pod.metadata.namespace ?? '';
       const workload = workloadOfTemplate(set);
       return (restOf(store, namespace, workload) ?? partsOf(store, namespace, workload).some(isRested)) ? [`${namespace}/${workload}`] : [];

@@ -42,7 +42,8 @@ export abstract class Electing<S> extends Known<S> {
     const record: Record<S> = { term: 1, vote: first, base: { index: 1, term: 1, members: running }, log: [], applied: 1, state };
     for (const id of running) {
       if (!this.record(site, id)) site.keep(id, record);
-      this.think(site, id, { role: id === first ? 'leader' : 'follower', leader: first });
+      // They agree: nobody lacks what another has.
+      this.think(site, id, { role: id === first ? 'leader' : 'follower', leader: first, whole: true });
     }
     const match = Object.fromEntries(running.filter((id) => id !== first).map((id) => [id, 1]));
     this.think(site, first, { match, giving: [], missed: [] });

@@ -5,6 +5,7 @@ import { damage, openStore, stopWriting } from '../../../engines/little-store';
 import { otherWriter } from '../../../engines/left-behind';
 import { assetsOf, closeProcess, openProcess, processOf, programReady } from '../../../engines/processes';
 import { hasEngine } from '../../../engines/registry';
+import { startsSeen } from '../../../provider/cards';
 import { enginePartOf, imageCard, type ImageCard } from '../../../provider/images';
 import { diskLabel } from '../../../provider/pool';
 import { pluginOn } from '../../../provider/driver';
@@ -278,7 +279,7 @@ export function runStage(turn: Turn): void {
   }
   if (full) return crashes(turn, fullSentence(full.claim));
   if (pod.status?.phase !== 'Running' || probeFault(pod)) return;
-  if (hasEngine(enginePartOf(pod.spec)?.engine ?? '') && !processOf(world.store, pod)) return crashes(turn, 'The program ended.');
+  if (hasEngine(enginePartOf(pod)?.engine ?? '') && !processOf(world.store, pod)) return crashes(turn, 'The program ended.');
   const hung = hangingSeen(world.store, pod);
   if (hung?.kill && hung.kill.afterMs <= world.nowMs) return endedByProbe(turn, hung.kill);
   for (const atMs of [hung?.kill?.afterMs, hung?.unreadyMs])
@@ -323,6 +324,8 @@ export function startStage(turn: Turn): void {
 
 /** The slowest of a pod's images decides; the first member of a set founds what others join. */
 function warmth({ world, pod }: Turn): Pick<ImageCard, 'drawMs' | 'normalMs'> {
+  const seen = startsSeen(world.store, pod.spec);
+  if (seen) return seen;
   const cards = pod.spec.containers.map((one) => imageCard(one.image));
   const card = cards.reduce((slow, one) => (one.normalMs[1] > slow.normalMs[1] ? one : slow));
   const owner = pod.metadata.ownerReferences?.[0]?.uid;

@@ -22,5 +22,5 @@ export function workOf(pod: Pod): Work | undefined {
   if (known) return { spanMs: known };
   const told = Number(pod.metadata.annotations?.[worksMark]);
   if (Number.isInteger(told) && told > 0) return { spanMs: [told * 1_000, told * 1_000] };
-  return controllerId(pod, 'Job') !== undefined && !enginePartOf(pod.spec) ? { spanMs: supposedWorkMs, supposed: true } : undefined;
+  return controllerId(pod, 'Job') !== undefined && !enginePartOf(pod) ? { spanMs: supposedWorkMs, supposed: true } : undefined;
 }

@@ -23,7 +23,13 @@ export const load = followed(async ({ params }: PageServerLoadEvent) => {
   });
   const manifests = drill?.cause?.manifests;
   return {
-    workload: { namespace: workload.namespace, name: workload.name, kind: workload.kind, notNow: workload.notNow },
+    workload: {
+      namespace: workload.namespace,
+      name: workload.name,
+      kind: workload.kind,
+      notNow: workload.notNow,
+      supposed: workload.supposed
+    },
     offer,
     drill: drill ?? null,
     foreseen: foreseen.ok ? (foreseen.value ?? null) : null,

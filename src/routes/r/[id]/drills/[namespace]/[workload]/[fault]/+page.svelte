@@ -85,6 +85,11 @@
           ? ' · stale: what it tried has changed since'
           : ''}
       </p>
+      {#if drill.supposed?.length}
+        <p class="quiet mt-1" data-testid="supposed">
+          Supposed: {sentenceShown(drill.supposed.join('; '))}.
+        </p>
+      {/if}
       <div class="mt-4">
         <LoadChart {drill} />
         <DrillLanes {drill} />
@@ -102,6 +107,7 @@
             ? `, for ${wordsOf(data.faultMs)}`
             : ''}, on a fork of this moment.
         </p>{/if}
+      {#if data.workload.supposed.length}<p class="quiet mt-2">Supposed: {sentenceShown(data.workload.supposed.join('; '))}.</p>{/if}
     {/if}
   </div>
 

@@ -1,0 +1,102 @@
+import {
+  conditionOf,
+  refOf,
+  type ApiObject,
+  type ClusterEvent,
+  type Container,
+  type Facts,
+  type Pod,
+  type PodSpec,
+  type SeenSpan
+} from '../model';
+import { imageParts } from '../standin';
+
+/** A span in seconds, and how often it was seen. */
+export type SeenTimes = SeenSpan;
+
+/** Longer ones aren't one step: something else happened in between (made up). */
+const longestSeconds = 1_800;
+
+/** Collects how long something took, key by key. */
+class Spans {
+  private readonly found = new Map<string, { from: number; to: number; seen: number }>();
+
+  /** Moments in ms of the calendar; what ends before it begins, or took longer than a step does, says nothing. */
+  add(key: string, fromMs: number, toMs: number): void {
+    const seconds = (toMs - fromMs) / 1_000;
+    if (!(seconds >= 0 && seconds <= longestSeconds)) return;
+    const one = this.found.get(key);
+    if (one) Object.assign(one, { from: Math.min(one.from, seconds), to: Math.max(one.to, seconds), seen: one.seen + 1 });
+    else this.found.set(key, { from: seconds, to: seconds, seen: 1 });
+  }
+
+  /** Stamps are in full seconds: what seems to take 4 s took less than 5. */
+  all(): ReadonlyMap<string, SeenTimes> {
+    return new Map(
+      [...this.found].map(([key, { from, to, seen }]) => [key, { fromSeconds: Math.floor(from), toSeconds: Math.floor(to) + 1, seen }])
+    );
+  }
+}
+
+/** A cluster's own times, as its export shows them. */
+export interface OwnTimes {
+  /** From the program's start until it was ready, by image. */
+  readonly starts: ReadonlyMap<string, SeenTimes>;
+  /** From the order until the volume was made, by driver. */
+  readonly provisioning: ReadonlyMap<string, SeenTimes>;
+  /** From the choice of a node until its volumes were attached there, by driver. */
+  readonly attaching: ReadonlyMap<string, SeenTimes>;
+}
+
+const momentMs = (stamp: unknown): number => (typeof stamp === 'string' ? Date.parse(stamp) : NaN);
+
+/** Events about this very object, not about one that bore its name before. */
+const eventsOf = (facts: Facts, object: ApiObject, reason: string): ClusterEvent[] =>
+  facts
+    .eventsOf(refOf(object))
+    .filter(
+      ({ reason: said, involvedObject: { uid } }) => said === reason && (!uid || !object.metadata.uid || uid === object.metadata.uid)
+    );
+
+/** The container that keeps what the claims are for, else the first one. */
+function mainContainer(spec: PodSpec): Container {
+  const claimed = (spec.volumes ?? []).filter((one) => one.persistentVolumeClaim).map((one) => one.name);
+  return spec.containers.find((one) => one.volumeMounts?.some(({ name }) => claimed.includes(name))) ?? spec.containers[0]!;
+}
+
+/** How long a pod's program took until it was ready; undefined where a later start or a later loss of readiness hides it. */
+function startOf(pod: Pod): readonly [number, number] | undefined {
+  const ready = conditionOf(pod.status?.conditions, 'Ready');
+  const states = pod.status?.containerStatuses ?? [];
+  if (ready?.status !== 'True' || !states.length || states.some((one) => (one.restartCount ?? 0) > 0)) return undefined;
+  const began = states.map((one) => momentMs((one.state as { running?: { startedAt?: string } } | undefined)?.running?.startedAt));
+  return [Math.min(...began), momentMs(ready.lastTransitionTime)];
+}
+
+/**
+ * How long the steps of members took in a cluster, read from an export's conditions and events. A pod that was ready, lost it and is ready
+ * again within half an hour of its start is taken for slow: an export can't tell.
+ */
+export function ownTimes(facts: Facts): OwnTimes {
+  const [starts, provisioning, attaching] = [new Spans(), new Spans(), new Spans()];
+  for (const pod of facts.list('Pod')) {
+    const start = startOf(pod);
+    // A pod is as slow as its slowest container; helpers beside the program that keeps its data are many, and say little.
+    if (start) starts.add(imageParts(mainContainer(pod.spec).image).repository, ...start);
+    const placedMs = momentMs(conditionOf(pod.status?.conditions, 'PodScheduled')?.lastTransitionTime);
+    for (const { message = '', firstTimestamp } of eventsOf(facts, pod, 'SuccessfulAttachVolume')) {
+      const volume = /volume "([^"]+)"/.exec(message)?.[1];
+      const driver = volume === undefined ? undefined : facts.get('PersistentVolume', '', volume)?.spec.csi?.driver;
+      if (driver) attaching.add(driver, placedMs, momentMs(firstTimestamp));
+    }
+  }
+  for (const claim of facts.list('PersistentVolumeClaim')) {
+    const volume = facts.get('PersistentVolume', '', claim.spec.volumeName ?? '');
+    const driver = volume?.spec.csi?.driver;
+    if (!driver) continue;
+    const [order] = eventsOf(facts, claim, 'Provisioning');
+    const [done] = eventsOf(facts, claim, 'ProvisioningSucceeded');
+    if (order && done) provisioning.add(driver, momentMs(order.firstTimestamp), momentMs(done.lastTimestamp));
+  }
+  return { starts: starts.all(), provisioning: provisioning.all(), attaching: attaching.all() };
+}

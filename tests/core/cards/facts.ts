@@ -1,0 +1,16 @@
+import { stringify } from 'yaml';
+import type { ApiObject } from '$core/model';
+import { Store } from '$core/standin';
+import { objects } from '../help';
+import { strangeObjects, takenMs } from './strange';
+
+/** The export as facts. */
+export function strangeFacts(status?: (i: number) => Record<string, unknown>): Store {
+  const store = new Store(false);
+  store.nowMs = takenMs;
+  const text = strangeObjects(status)
+    .map((one) => stringify(one, { lineWidth: 0, aliasDuplicateObjects: false }))
+    .join('---\n');
+  for (const one of objects(text) as ApiObject[]) store.place(undefined, one);
+  return store;
+}
