@@ -1,6 +1,6 @@
 /* Drivers and programs that the stand-in doesn't ship: what is supposed of them, and what their export shows of their times. */
 import { describe, expect, test } from 'vitest';
-import { assumptionsOf, groundOfDump, likenesses } from '$core/dumps';
+import { answerFault, assumptionsOf, groundOfDump, likenesses } from '$core/dumps';
 import { drilled, faults, notNow, offers } from '$core/drills';
 import { asManifest } from '$core/manifest';
 import { isReady, type ApiObject } from '$core/model';
@@ -29,6 +29,13 @@ describe('a database that is not known', () => {
     const world = rehearsed();
     expect(notNow(ledger(world))).toMatch(/not known/);
     expect(world.store.list('Process')).toEqual([]);
+  });
+
+  test('whatever is supposed at first can be supposed; what has another form cannot', () => {
+    for (const one of assumptionsOf(strangeFacts())) {
+      expect(answerFault(one, one.value), one.id).toBeUndefined();
+      expect(answerFault(one, 'something else'), one.id).toBeDefined();
+    }
   });
 
   test('with one the matrix runs on it as on one that is known, and each outcome says what it rests on', () => {

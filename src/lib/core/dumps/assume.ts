@@ -17,6 +17,7 @@ import {
 } from '../model';
 import { statedOf } from './stated';
 import { adopted, driverCard, imageParts, providerAudience, stoodInMark, withLikeness } from '../standin';
+import { namesListed } from './answers';
 import type { Assumption, DriverSeen } from './assumption';
 import { cardsOfDump, driverTraitsSupposed, pathless, programAssumptions } from './cards';
 import { cardsAmong } from './likeness';
@@ -130,6 +131,7 @@ function driverAssumptions(facts: Facts, one: DriverSeen, unknown: string): Assu
           {
             id: `rights:${one.driver}`,
             kind: 'rights' as const,
+            choices: allRights.map((value) => ({ value, label: value })),
             says: `The provider trusts ${one.driver} and lets it …`,
             why: stated.create ?? stated.attach ?? 'Trust and rights stand at the provider; leave one out to see what breaks.',
             value: allRights.filter((right) => !withheld.includes(right)).join(', '),
@@ -284,9 +286,9 @@ export function groundOfDump(facts: Facts, takenMs: number, answers: Readonly<Re
           ...(one.limit === undefined ? {} : { attachLimit: one.limit })
         }
       };
-      const rights = value(`rights:${one.driver}`)
-        .split(/[\s,]+/)
-        .filter((right): right is Right => (allRights as readonly string[]).includes(right));
+      const rights = namesListed(value(`rights:${one.driver}`)).filter((right): right is Right =>
+        (allRights as readonly string[]).includes(right)
+      );
       const card = driverCard(one.driver);
       return [
         backendObject,

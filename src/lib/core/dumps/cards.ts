@@ -1,5 +1,6 @@
 import type { ApiObject, Facts } from '../model';
 import { driverCard } from '../standin';
+import { namesListed } from './answers';
 import type { Assumption, DriverSeen } from './assumption';
 import { engineCardOf, likenesses, likenessWhy, noLikeness, proposedFor, strangePrograms } from './likeness';
 import type { OwnTimes, SeenTimes } from './times';
@@ -96,9 +97,9 @@ export function cardsOfDump(
   const images = new Set([...strangePrograms(facts).map((one) => one.image), ...(times?.starts.keys() ?? [])]);
   const programs = [...images].sort().flatMap((image) => engineCardOf(image, value(`like:${image}`), times?.starts.get(image)) ?? []);
   const drivers = seen.flatMap(({ driver }): ApiObject[] => {
-    const modes = value(`modes:${driver}`)
-      .split(/[\s,]+/)
-      .filter((one): one is AccessMode => (accessModes as readonly string[]).includes(one));
+    const modes = namesListed(value(`modes:${driver}`)).filter((one): one is AccessMode =>
+      (accessModes as readonly string[]).includes(one)
+    );
     const [provisioning, attaching] = [times?.provisioning.get(driver), times?.attaching.get(driver)];
     const seenTimes = { ...(provisioning ? { provisioning } : {}), ...(attaching ? { attaching } : {}) };
     const strange = driverCard(driver) === undefined;

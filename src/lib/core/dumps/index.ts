@@ -1,4 +1,5 @@
 export * from './assume';
+export { answerFault, namesListed } from './answers';
 export type { Assumption } from './assumption';
 export * from './compare';
 export * from './cutter';

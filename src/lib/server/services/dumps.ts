@@ -1,5 +1,5 @@
-import { hash32, epochMs } from '$core/shared';
-import type { Assumption, DumpComparison } from '$core/dumps';
+import { hash32, epochMs, type Problem } from '$core/shared';
+import { answerFault, type Assumption, type DumpComparison } from '$core/dumps';
 import type { Correction, ScopeRow } from '$core/exports';
 import type { WhatBecame, WrongView } from '$core/rootline';
 import { nameFault } from '$core/model';
@@ -261,6 +261,22 @@ export class DumpService {
         title: 'Too large to rehearse on',
         detail: `A rehearsal takes up to ${mostRehearsed.toLocaleString('en')} objects; this dump has ${dump.value.objects.toLocaleString('en')}.`,
         remedy: 'Read a dump of the namespaces that matter, with nodes, classes and volumes.'
+      });
+    const supposed = new Map((await host.assumptions(name)).map((one) => [one.id, one]));
+    const problems = Object.entries(answers).flatMap(([id, value]): Problem[] => {
+      const one = supposed.get(id);
+      const remedy = one ? answerFault(one, value) : 'GET assumptions lists what is supposed.';
+      const message = one ? `"${value}" is no value here: ${one.says}` : `Nothing is supposed under "${id}".`;
+      return remedy === undefined ? [] : [{ code: 'bad-value', message, remedy, at: { field: `answers.${id}` } }];
+    });
+    if (problems.length)
+      return refused({
+        code: 'bad-answer',
+        status: 422,
+        title: "That can't be supposed",
+        detail: problems[0]!.message,
+        remedy: problems[0]!.remedy ?? '',
+        problems
       });
     const ground = await host.groundOf(name, dump.value.takenMs, answers);
     if (!ground.some((one) => one.kind === 'Node'))

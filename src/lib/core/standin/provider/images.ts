@@ -239,10 +239,8 @@ export function workloadOf({ metadata }: Pick<Pod, 'metadata'>): string {
 }
 
 /** The workload that a set's or deployment's pods belong to. */
-export const workloadOfTemplate = (one: {
-  metadata: { name: string };
-  spec: { template: { metadata?: Marked | undefined } };
-}): string => wholeOf(one.spec.template.metadata) ?? one.metadata.name;
+export const workloadOfTemplate = (one: { metadata: { name: string }; spec: { template: { metadata?: Marked | undefined } } }): string =>
+  wholeOf(one.spec.template.metadata) ?? one.metadata.name;
 
 const poolParts = new WeakMap<object, PoolPart | null>();
 

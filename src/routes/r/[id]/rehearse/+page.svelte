@@ -1,6 +1,7 @@
 <script lang="ts">
   import { goto } from '$app/navigation';
   import { untrack } from 'svelte';
+  import { answerFault, namesListed } from '$core/dumps/answers';
   import { doCall } from '$ui/call.svelte';
   import { plural } from '$ui/format';
 
@@ -8,27 +9,12 @@
   let name = $state(untrack(() => data.free.slice(0, 63)));
   let answers = $state<Record<string, string>>(untrack(() => Object.fromEntries(data.assumptions.map((one) => [one.id, one.value]))));
   let busy = $state(false);
-  const rights = ['create', 'attach', 'detach', 'delete', 'grow', 'snapshot', 'key-use'];
   const changed = $derived(data.assumptions.filter((one) => answers[one.id] !== one.value));
   const faults = $derived(
     Object.fromEntries(
       data.assumptions.flatMap((one) => {
-        const value = (answers[one.id] ?? '').trim();
-        const wrong =
-          one.kind === 'size'
-            ? !/^\d+(\.\d+)?([KMGTP]i?)?$/.test(value)
-            : one.kind === 'count'
-              ? !/^\d{1,7}$/.test(value)
-              : one.kind === 'range'
-                ? !/^\d{1,3}(\.\d{1,3}){3}\/\d{1,2}$/.test(value)
-                : false;
-        const help = {
-          size: 'Write a size such as 10Ti.',
-          count: 'Write a whole number.',
-          range: 'Write a range such as 100.64.0.0/10.'
-        } as Record<string, string>;
-        if (one.kind === 'several' && !listed(value).length) return [[one.id, 'Choose one at the least.']];
-        return wrong ? [[one.id, help[one.kind]!]] : [];
+        const fault = answerFault(one, answers[one.id] ?? '');
+        return fault === undefined ? [] : [[one.id, fault]];
       })
     )
   );
@@ -40,9 +26,8 @@
         : ''
   );
   const halves = (says: string) => says.split('…') as [string, string];
-  const listed = (value: string | undefined): string[] => (value ?? '').split(/[\s,]+/).filter(Boolean);
   const toggle = (id: string, value: string, all: readonly string[]) => {
-    const have = listed(answers[id]);
+    const have = namesListed(answers[id]);
     answers[id] = all.filter((one) => (one === value ? !have.includes(one) : have.includes(one))).join(', ');
   };
   type Given = (typeof data.assumptions)[number];
@@ -92,22 +77,16 @@
                   class="border-b-2 border-ink bg-sheet"
                   bind:value={answers[one.id]}
                   aria-label={one.says}><option>yes</option><option>no</option></select
-                >{:else if one.kind === 'rights'}{#each rights as right (right)}<label class="mr-3 whitespace-nowrap"
-                    ><input
-                      type="checkbox"
-                      checked={listed(answers[one.id]).includes(right)}
-                      onchange={() => toggle(one.id, right, rights)}
-                    />
-                    {right}</label
-                  >{/each}{:else if one.kind === 'choice'}<select
+                >{:else if one.kind === 'choice'}<select
                   class="max-w-full border-b-2 border-ink bg-sheet"
                   bind:value={answers[one.id]}
                   aria-label={one.says}
                   >{#each one.choices ?? [] as choice (choice.value)}<option value={choice.value}>{choice.label}</option>{/each}</select
-                >{:else if one.kind === 'several'}{#each one.choices ?? [] as choice (choice.value)}<label class="mr-3 whitespace-nowrap"
+                >{:else if one.kind === 'several' || one.kind === 'rights'}{#each one.choices ?? [] as choice (choice.value)}<label
+                    class="mr-3 whitespace-nowrap"
                     ><input
                       type="checkbox"
-                      checked={listed(answers[one.id]).includes(choice.value)}
+                      checked={namesListed(answers[one.id]).includes(choice.value)}
                       onchange={() =>
                         toggle(
                           one.id,

@@ -1,0 +1,47 @@
+import type { Assumption } from './assumption';
+
+/** What a value of each kind looks like, for somebody who wrote another. */
+const forms: Readonly<Record<Assumption['kind'], { readonly is: (value: string, one: Assumption) => boolean; readonly help: string }>> = {
+  size: { is: (value) => /^\d{1,15}(\.\d+)?([KMGTPE]i?)?$/.test(value), help: 'Write a size such as 10Ti.' },
+  count: { is: (value) => /^\d{1,7}$/.test(value), help: 'Write a whole number.' },
+  range: { is: isRange, help: 'Write a range such as 100.64.0.0/10.' },
+  'yes-no': { is: (value) => value === 'yes' || value === 'no', help: 'Write yes or no.' },
+  choice: { is: (value, { choices = [] }) => choices.some((one) => one.value === value), help: 'Choose one of the list.' },
+  several: {
+    is: (value, { choices = [] }) =>
+      among(
+        value,
+        choices.map((one) => one.value),
+        1
+      ),
+    help: 'Choose one at the least.'
+  },
+  rights: {
+    is: (value, { choices = [] }) =>
+      among(
+        value,
+        choices.map((one) => one.value),
+        0
+      ),
+    help: 'Name rights of the list, with commas between.'
+  }
+};
+
+function isRange(value: string): boolean {
+  const found = /^(\d{1,3})\.(\d{1,3})\.(\d{1,3})\.(\d{1,3})\/(\d{1,2})$/.exec(value);
+  return found !== null && found.slice(1, 5).every((one) => Number(one) <= 255) && Number(found[5]) <= 32;
+}
+
+/** The names in a text, with commas or spaces between. */
+export const namesListed = (value: string | undefined): string[] => (value ?? '').split(/[\s,]+/).filter(Boolean);
+
+function among(value: string, all: readonly string[], least: number): boolean {
+  const names = namesListed(value);
+  return names.length >= least && names.every((one) => all.includes(one));
+}
+
+/** Why a value can't be supposed, with what to write instead; undefined where it can. */
+export function answerFault(one: Assumption, value: string): string | undefined {
+  const { is, help } = forms[one.kind];
+  return is(value.trim(), one) ? undefined : help;
+}
