@@ -1,34 +1,12 @@
 /* Drills: faults put in on forks, under load. What engines promise: docs/model.md; what can be expected of them: arithmetic over members that are left. */
 import { describe, expect, test } from 'vitest';
-import { drilled, faults, notNow, offers, type Drill, type DrillAsk, type FaultId } from '$core/drills';
+import { drilled, faults, notNow, offers, type Drill } from '$core/drills';
 import { rowsOf } from '$core/drills/measure';
 import { workloadNamed } from '$core/proofs';
 import { World, type Snapshot } from '$core/standin';
 import { objects } from '../help';
 import { answered, ask, must, roomy } from '../roomy';
-
-/** A workload of a blueprint on a roomy cluster, all of it ready, and a way to drill it. */
-function standing(id: string, more: Record<string, string> = {}, alter: (world: World) => void = () => {}) {
-  const world = roomy({ nodes: 2 });
-  must(world, ...objects('apiVersion: v1\nkind: Namespace\nmetadata: {name: space}\n'));
-  must(world, ...answered(id, { namespace: 'space', name: 'one', ...more }));
-  world.runSettled();
-  alter(world);
-  world.runSettled();
-  const workload = () => workloadNamed(world.store, 'space', 'one')!;
-  const scene = () => ({ facts: world.store, workload: workload() });
-  const tried = (fault: FaultId, ask: Partial<DrillAsk> = {}) => {
-    const saved = structuredClone(world.save()) as Snapshot;
-    return drilled({ ...scene(), fork: () => World.restore(world.seed, saved), fault, ...ask });
-  };
-  const drill = (fault: FaultId, ask: Partial<DrillAsk> = {}): Drill => {
-    const found = tried(fault, ask);
-    if (typeof found === 'string') throw new Error(found);
-    return found;
-  };
-  return { world, scene, tried, drill };
-}
-const short = { pace: { faultMs: 60_000, calmMs: 10_000 } };
+import { short, standing } from './help';
 
 test('a member that ends: writes pause for an election, nothing is lost, all figures add up, and the world itself is not touched', () => {
   const { world, drill } = standing('document-set');

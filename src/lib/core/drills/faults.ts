@@ -2,6 +2,7 @@ import { asManifest } from '../manifest';
 import { claimsOf, makerOf, zoneOf, type ApiObject, type Pod } from '../model';
 import { partsIn, podsIn } from '../proofs';
 import { driverOfClaim, driverPods, engineCards, enginePartOf, imageParts, servesClients, type Action, type EngineId } from '../standin';
+import { rolledOut, rolledWrong } from './versions';
 import { loadPlace } from './load';
 import type { DrillScene, FaultRule, Stage, Target } from './types';
 
@@ -309,6 +310,20 @@ export const faults: readonly FaultRule[] = [
       const drop: Action = { type: 'ask', namespace, id: dropName, ask: { workload: name, way: 'inside', login: 'right', op } };
       return { label: `table ${loadPlace}`, members: [], lasting: false, deletes: true, begin: [drop], end: [] };
     }
+  },
+  {
+    id: 'version-rolled',
+    level: 'Members',
+    title: 'rolled out',
+    why: 'All members are started anew by their set, in the newest version that fits where there is a newer one, else as any change of theirs would.',
+    target: (scene) => rolledOut(scene, first(scene)?.metadata.name)
+  },
+  {
+    id: 'version-wrong',
+    level: 'Members',
+    title: 'wrong version',
+    why: 'A version that no node has is rolled out, and taken back after three minutes; the member that never started is taken away by hand then.',
+    target: (scene) => rolledWrong(scene, first(scene))
   }
 ];
 

@@ -110,6 +110,7 @@ export function* runDrill(ask: DrillAsk): Generator<void, Drill | string> {
   const world = ask.fork();
   const atMs = facts.nowMs;
   const supposed = supposedIn(facts, workload);
+  const walk = target.walk ?? emptyingWords;
   const names = membersIn(facts, workload).map((pod) => pod.metadata.name);
   const fromMs = world.nowMs;
   const load = new Load(world, workload, fromMs);
@@ -165,10 +166,10 @@ export function* runDrill(ask: DrillAsk): Generator<void, Drill | string> {
       yield* untilSo(() => stage.left(world.store) === undefined, stage.mostMs);
       const left = stage.left(world.store);
       if (left === undefined) {
-        notes.push(`${stage.label} was empty after ${wordsOf(watch.elapsedMs - fromMs)}.`);
+        notes.push(`${stage.label} ${walk.done} after ${wordsOf(watch.elapsedMs - fromMs)}.`);
         act(stage.work);
         yield* until(watch.elapsedMs + stage.workMs);
-      } else stuck.push(`${stage.label} could not be emptied within ${wordsOf(stage.mostMs)}: ${left}.`);
+      } else stuck.push(`${stage.label} ${walk.undone} within ${wordsOf(stage.mostMs)}: ${left}.`);
       act(left === undefined ? stage.end : stage.end.filter((one) => one.type !== 'remove' || world.store.find(one.ref)));
       yield* untilSo(stands, stage.mostMs);
     }
@@ -250,6 +251,8 @@ export function* runDrill(ask: DrillAsk): Generator<void, Drill | string> {
   };
 }
 
+const emptyingWords = { all: 'emptied and worked on', noun: 'node', done: 'was empty', undone: 'could not be emptied' } as const;
+
 const inWords = {
   'writes-pause': '',
   'reads-pause': 'reads paused',
@@ -270,7 +273,7 @@ function forGood(got: Drill['measured']): string {
 
 function sentence(
   rule: FaultRule,
-  { label, stages }: Target,
+  { label, stages, walk = emptyingWords }: Target,
   got: Drill['measured'],
   asked: Expectation,
   rows: Drill['rows'],
@@ -285,8 +288,8 @@ function sentence(
         ? `${plural(got.lostCount, 'acknowledged write')} of ${got.writes.acknowledged} lost${forGood(got)}`
         : 'nothing acknowledged is lost';
   const more = rows.filter((one) => !one.ok && inWords[one.id]).map((one) => `${inWords[one.id]} ${one.measured}`);
-  const what = stages ? `${label}, emptied and worked on` : `${label}, ${rule.title}`;
-  const held = stuck.length ? [`${plural(stuck.length, 'node')} could not be emptied`] : [];
+  const what = stages ? `${label}, ${walk.all}` : `${label}, ${rule.title}`;
+  const held = stuck.length ? [`${plural(stuck.length, walk.noun)} ${walk.undone}`] : [];
   return `${what}: ${pause}${allowed}; ${[lost, ...held, ...more].join('; ')}.`;
 }
 

@@ -19,7 +19,9 @@ export type FaultId =
   | 'cut-from-clients'
   | 'member-removed'
   | 'coordinator-lost'
-  | 'wrong-delete';
+  | 'wrong-delete'
+  | 'version-rolled'
+  | 'version-wrong';
 
 /** Where in the barn a fault strikes; the order of the columns. */
 export const faultLevels = ['Ground', 'Supply', 'Claims', 'Members'] as const;
@@ -46,6 +48,14 @@ export interface Stage {
   readonly end: readonly Action[];
 }
 
+/** What is said of work that goes from place to place: of all of it, of a place, of one that is done, of one that isn't. */
+export interface WalkWords {
+  readonly all: string;
+  readonly noun: string;
+  readonly done: string;
+  readonly undone: string;
+}
+
 /** What a fault strikes, here. */
 export interface Target {
   /** As it stands in a sentence: `zone a`, `boarding-1`. */
@@ -64,6 +74,8 @@ export interface Target {
   readonly deletes?: boolean;
   /** Done one after another instead; all members have to hold before the next one begins. */
   readonly stages?: readonly Stage[];
+  /** What is said of the stages; left out: nodes are emptied and worked on. */
+  readonly walk?: WalkWords;
 }
 
 /** One fault: where it strikes, and what is done for it. A new one is a line in `faults.ts`. */

@@ -1,7 +1,12 @@
 import { wordsOf } from '$core/shared';
 
-/** A pause in a square: short. */
-export const pauseText = (ms: number): string => (ms === 0 ? '0' : wordsOf(ms));
+/** A pause in a square: short. From a minute on in minutes, with a half where it is one. */
+export function pauseText(ms: number): string {
+  if (ms === 0) return '0';
+  if (ms < 60_000) return wordsOf(ms);
+  const halves = Math.round(ms / 30_000);
+  return `${Math.floor(halves / 2) || ''}${halves % 2 ? '½' : ''}\u00a0min`;
+}
 
 /** What is measured, row by row. */
 export const rowTitles: Readonly<Record<string, string>> = {

@@ -107,7 +107,7 @@
             {#each columns as group (group.level)}<th
                 scope="colgroup"
                 colspan={group.faults.length}
-                class="border-l border-ink px-1.5 pb-1 font-semibold">{group.level}</th
+                class="border-l border-ink px-1 pb-1 font-semibold">{group.level}</th
               >{/each}
           </tr>
           <tr class="border-b border-ink align-bottom">
@@ -115,7 +115,7 @@
             {#each flat as fault (fault.id)}<th
                 scope="col"
                 title={fault.why}
-                class="small quiet w-[76px] px-1.5 pt-1 pb-2 font-normal {firsts.has(fault.id) ? 'border-l border-ink' : ''}"
+                class="small quiet w-[76px] px-1 pt-1 pb-2 font-normal {firsts.has(fault.id) ? 'border-l border-ink' : ''}"
                 >{fault.title}</th
               >{/each}
           </tr>
@@ -123,7 +123,7 @@
         <tbody>
           {#each data.workloads as workload, row (workload.namespace + workload.name)}
             <tr class="border-b border-ink">
-              <th scope="row" class="max-w-[190px] py-2 pr-3 font-normal">
+              <th scope="row" class="max-w-[150px] py-2 pr-2 font-normal">
                 <span class="block truncate font-semibold" title="{workload.namespace}/{workload.name}">{workload.name}</span>
                 <span class="small quiet block truncate" title={workload.notNow || workload.kind}
                   >{workload.notNow ? sentenceShown(workload.notNow) : workload.kind}</span
@@ -138,7 +138,7 @@
                 {@const offer = workload.offers.find((one) => one.fault === fault.id)}
                 <td class="px-0 {firsts.has(fault.id) ? 'border-l border-ink' : ''} {square?.stale ? 'hatched' : ''}">
                   {#if offer?.target === undefined}
-                    <span class="block px-1.5 text-line" title={offer?.not} aria-label="can't happen here: {offer?.not}">·</span>
+                    <span class="block px-1 text-line" title={offer?.not} aria-label="can't happen here: {offer?.not}">·</span>
                   {:else}
                     <a
                       href={href(workload, fault.id)}
@@ -146,7 +146,7 @@
                       tabindex={row === at.row && column === at.column ? 0 : -1}
                       onkeydown={keyed}
                       onfocus={() => (at = { row, column })}
-                      class="block px-1.5 py-2 hover:bg-tape {square && !square.stale && square.state === 'worse' ? 'text-brick' : ''}"
+                      class="block px-1 py-2 hover:bg-tape {square && !square.stale && square.state === 'worse' ? 'text-brick' : ''}"
                       title={square ? sentenceShown(square.says) : `${sentenceShown(offer.target)}: not tried yet`}
                       aria-label="{workload.name}, {fault.title}: {square
                         ? `${square.stale ? 'stale, ' : ''}${square.state === 'worse' ? 'worse than expected' : 'as expected'}, writes paused ${pauseText(square.pauseMs)}${square.lost ? `, ${square.lost} lost` : square.lost === null ? ', what is lost unseen' : ''}`
@@ -156,7 +156,7 @@
                         state={!square ? 'waiting' : square.stale ? 'settling' : square.state === 'worse' ? 'broken' : 'holds'}
                         label=""
                       />
-                      <span class="small block"
+                      <span class="small block whitespace-nowrap"
                         >{square
                           ? square.stale
                             ? 'stale'

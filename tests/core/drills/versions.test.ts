@@ -1,0 +1,67 @@
+/* Versions rolled out under load: by the set's own strategy, held back by it, and taken back when they never start. */
+import { expect, test } from 'vitest';
+import { offers } from '$core/drills';
+import { asManifest } from '$core/manifest';
+import type { StatefulSet } from '$core/model';
+import type { World } from '$core/standin';
+import { must } from '../roomy';
+import { standing } from './help';
+
+const setOf = (world: World): StatefulSet => world.store.get('StatefulSet', 'space', 'one')!;
+const strategy = (updateStrategy: StatefulSet['spec']['updateStrategy']) => (world: World) =>
+  must(world, asManifest({ ...setOf(world), spec: { ...setOf(world).spec, updateStrategy } }));
+
+test('all members are started anew in turn, a majority always stays, and the newest version that fits is what they run then', () => {
+  const { world, drill } = standing('multi-primary-sql', {}, (one) => {
+    // A cluster that both versions fit, and members of the older one.
+    one.put({ ...one.store.list('Ground')[0]!, spec: { ...one.store.list('Ground')[0]!.spec, version: '1.29' } });
+    must(one, JSON.parse(JSON.stringify(asManifest(setOf(one))).replaceAll('multi-primary-sql:r4', 'multi-primary-sql:r3')) as StatefulSet);
+  });
+  expect(world.store.list('Pod', 'space').map((one) => one.spec.containers[0]!.image.split(':')[1])).toEqual(['r3', 'r3', 'r3']);
+  const got = drill('version-rolled');
+  expect(got).toMatchObject({ state: 'expected', target: 'one, r3 to r4', measured: { lostCount: 0 } });
+  expect(got.says).toMatch(/^one, r3 to r4, started anew in turn: /);
+  expect(got.notes[0]).toMatch(/^one was started anew after \d min/);
+  // From the highest ordinal down, one at a time (the cluster API's "StatefulSets", rolling updates).
+  const away = ['one-2', 'one-1', 'one-0'].map((name) =>
+    got.lanes.find((one) => one.name === name)!.stretches.filter((two) => two.state !== 'ready')
+  );
+  const spans = away.map((list) => [list[0]!.fromMs, list.at(-1)!.toMs] as const);
+  expect(spans[0]![1]).toBeLessThanOrEqual(spans[1]![0] + 1_000);
+  expect(spans[1]![1]).toBeLessThanOrEqual(spans[2]![0] + 1_000);
+  expect(JSON.stringify(got.begin)).toContain('multi-primary-sql:r4');
+});
+
+test('what the strategy of a set holds back is said, and comes out worse', () => {
+  const byHand = standing('document-set', {}, strategy({ type: 'OnDelete' })).drill('version-rolled');
+  expect([byHand.state, byHand.notes[0]]).toEqual([
+    'worse',
+    'one could not be started anew within 20 min: one-0 still is the one before: the set waits until somebody takes it away (OnDelete).'
+  ]);
+  expect(byHand.says).toContain('1 set could not be started anew');
+  const part = standing('document-set', {}, strategy({ type: 'RollingUpdate', rollingUpdate: { partition: 2 } })).drill('version-rolled');
+  expect(part.notes[0]).toContain('one-0 still is the one before: the partition keeps members below 2 as they are');
+});
+
+test('a version that no node has keeps one member away until it is taken back and that member by hand; nothing is lost', () => {
+  const { world, drill } = standing('document-set');
+  const before = setOf(world).spec;
+  const got = drill('version-wrong');
+  expect(got).toMatchObject({ state: 'expected', target: 'one-2', measured: { lostCount: 0, writesPauseMs: 0 } });
+  const lane = got.lanes.find((one) => one.name === 'one-2')!.stretches;
+  const gone = lane.filter((one) => one.state !== 'ready').reduce((sum, one) => sum + one.toMs - one.fromMs, 0);
+  // Three minutes of the wrong version, and the start after it.
+  expect(gone).toBeGreaterThan(180_000);
+  expect(lane.at(-1)!.state).toBe('ready');
+  expect(got.lanes.filter((one) => one.name !== 'one-2').every((one) => one.stretches.every((two) => two.state === 'ready'))).toBe(true);
+  expect(setOf(world).spec).toBe(before);
+  // One member of one: nobody is left to write to, and that is arithmetic.
+  const alone = standing('primary-standby-sql', { members: '1', synchronous: '0' }).drill('version-wrong');
+  expect([alone.derived.goesOn, alone.measured.writesPauseMs > 180_000]).toEqual([false, true]);
+});
+
+test('sets of an operator, and members that belong to no set, are not rolled out by hand', () => {
+  const not = (id: string, fault: string) => offers(standing(id).scene()).find((one) => one.fault === fault);
+  for (const fault of ['version-rolled', 'version-wrong'])
+    expect(not('image-shelf', fault)).toMatchObject({ not: 'its members belong to no stateful set' });
+});
