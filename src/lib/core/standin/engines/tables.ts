@@ -163,6 +163,9 @@ export class TableGroup extends Group<Tables> {
     const record = this.record(site, id);
     if (!record || !this.belongs(site, id)) return refuse('it has not joined yet');
     if (!this.readsAlone && !this.standing(site, id).ready) return refuse(this.standing(site, id).says);
+    // Who has only just begun to lead may lack what counted before. Source: Ongaro's dissertation, section 6.4.
+    if (member === undefined && this.mind(site, id)?.role === 'leader' && !this.surelyLeads(site, id))
+      return refuse('it has just begun to lead, and does not know yet what counts');
     if (op.do === 'log') return this.log(site, ask, id, record);
     this.read(site, ask, id, record);
   }
