@@ -34,6 +34,11 @@ test('an export with a driver and a database that nobody knows: supposed on one 
     timeout: 90_000
   });
   expect(await overflows(page)).toBe(false);
+  const figures = (await (await page.request.get('/r/kiln-west-try/drills/csv')).text()).trim().split('\r\n');
+  expect(figures).toHaveLength(17);
+  expect(figures.find((one) => one.startsWith('till,ledger,wrong-delete,'))).toMatch(
+    /,worse,no,0,.*no plan copies it.*behaves like a document database/
+  );
   await page.getByRole('link', { name: /ledger, hangs/ }).click();
   await expect(page.getByTestId('supposed')).toContainText('images.kiln.example/db/ledgerd behaves like a document database');
   await page.keyboard.press('d');

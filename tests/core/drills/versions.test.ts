@@ -55,13 +55,26 @@ test('a version that no node has keeps one member away until it is taken back an
   expect(lane.at(-1)!.state).toBe('ready');
   expect(got.lanes.filter((one) => one.name !== 'one-2').every((one) => one.stretches.every((two) => two.state === 'ready'))).toBe(true);
   expect(setOf(world).spec).toBe(before);
+  // All of it ships with the stand-in.
+  expect(got.supposed).toBeUndefined();
   // One member of one: nobody is left to write to, and that is arithmetic.
   const alone = standing('primary-standby-sql', { members: '1', synchronous: '0' }).drill('version-wrong');
   expect([alone.derived.goesOn, alone.measured.writesPauseMs > 180_000]).toEqual([false, true]);
 });
 
+test('parts are rolled out in the order in which they start', () => {
+  const { scene } = standing('log-broker');
+  const offer = offers(scene()).find((one) => one.fault === 'version-rolled');
+  expect(offer?.target).toBe('one-coord, one');
+});
+
 test('sets of an operator, and members that belong to no set, are not rolled out by hand', () => {
   const not = (id: string, fault: string) => offers(standing(id).scene()).find((one) => one.fault === fault);
+  expect(not('memory-store', 'version-rolled')).toMatchObject({ not: 'one is kept by its operator, which would take a change of it back' });
+  const waits = standing('document-set', {}, strategy({ type: 'OnDelete' })).scene();
+  expect(offers(waits).find((one) => one.fault === 'version-wrong')).toMatchObject({
+    not: 'nothing is rolled out by itself: the set waits until somebody takes it away (OnDelete)'
+  });
   for (const fault of ['version-rolled', 'version-wrong'])
     expect(not('image-shelf', fault)).toMatchObject({ not: 'its members belong to no stateful set' });
 });

@@ -1,5 +1,5 @@
 import { entryOf, keyOf, refOf, type ApiObject, type Facts, type Kind, type KindMap } from '../model';
-import { filled, withLikeness } from '../standin';
+import { withLikeness } from '../standin';
 import type { Written } from '../manifest';
 import type { DraftContext, WrittenOf } from './types';
 
@@ -8,7 +8,10 @@ export function contextOf(objects: readonly Written[], target: Facts | undefined
   const byKind = new Map<Kind, Written[]>();
   const byKey = new Map<string, ApiObject>();
   const lists = new Map<string, ApiObject[]>();
-  for (const one of objects) {
+  // Programs that aren't known are what cards suppose: those that stand there, and those that are written beside them.
+  const cards = [...objects.flatMap(({ object }) => (object.kind === 'EngineCard' ? [object] : [])), ...(target?.list('EngineCard') ?? [])];
+  for (const given of objects) {
+    const one = cards.length ? { ...given, object: withLikeness(given.object, cards) } : given;
     const { kind } = one.object;
     const list = byKind.get(kind);
     if (list) list.push(one);
@@ -37,7 +40,3 @@ export function contextOf(objects: readonly Written[], target: Facts | undefined
     }
   };
 }
-
-/** An object with the API's defaults filled in as the target would. */
-export const withDefaults = <T extends ApiObject>(object: T, target: Facts | undefined): T =>
-  target ? withLikeness(filled(object, target) as T, target.list('EngineCard')) : object;

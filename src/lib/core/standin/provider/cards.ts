@@ -50,7 +50,7 @@ export function cardFault(object: ApiObject): { field: string; message: string; 
   if (starts && starts.toSeconds < starts.fromSeconds)
     return { field: 'spec.starts.toSeconds', message: 'is less than fromSeconds', remedy: 'Write the longer one here.' };
   if (!behavesAs) return undefined;
-  const known = Object.hasOwn(engineCards, behavesAs.engine) ? parts(behavesAs.engine) : undefined;
+  const known = parts(behavesAs.engine);
   if (!known)
     return {
       field: 'spec.behavesAs.engine',

@@ -81,6 +81,7 @@
         <p class="quiet mt-1">
           each on a fork of its moment, with clients that write and read twice a second · under each peg the worst pause of writes, or what
           is lost
+          {#if data.squares.length}· <a class="word" href="{base}/csv" download="{data.cluster.name}-drills.csv">CSV</a>{/if}
         </p>
       </div>
       <div class="flex items-center gap-3 whitespace-nowrap">
