@@ -1,5 +1,6 @@
 import { isReady } from '$core/model';
 import { scopeIn } from '$core/exports';
+import { plural } from '$core/shared';
 import { whatIsWrong, type JointId, type State, type Wrong, type WrongView } from '$core/rootline';
 import type { Store } from '$core/standin';
 import type { Level, Stack } from './levels';
@@ -60,7 +61,7 @@ export function exportStack(facts: Store): Stack {
       String(classes),
       scope.of('StorageClass') === 'contained',
       'classes not exported',
-      `${drivers} drivers, ${classes} classes`
+      `${plural(drivers, 'driver')}, ${plural(classes, 'class', 'classes')}`
     ),
     make(
       'claims',
