@@ -1,7 +1,8 @@
 /* Drivers and programs that the stand-in doesn't ship: what is supposed of them, and what their export shows of their times. */
 import { describe, expect, test } from 'vitest';
-import { answerFault, assumptionsOf, groundOfDump, likenesses } from '$core/dumps';
+import { assumptionsOf, groundOfDump, likenesses } from '$core/dumps';
 import { drilled, faults, notNow, offers } from '$core/drills';
+import { answerFault } from '$core/shared';
 import { asManifest } from '$core/manifest';
 import { isReady, type ApiObject } from '$core/model';
 import { workloadNamed } from '$core/proofs';

@@ -1,7 +1,8 @@
 /* What is supposed of programs and drivers, piece by piece: ports, settings, names, proposals, answers. */
 import { describe, expect, test } from 'vitest';
 import { check } from '$core/checker';
-import { answerFault, assumptionsOf, groundOfDump } from '$core/dumps';
+import { assumptionsOf, groundOfDump } from '$core/dumps';
+import { answerFault } from '$core/shared';
 import { likenesses, proposedFor } from '$core/dumps/likeness';
 import type { ApiObject, Facts } from '$core/model';
 import { rootLine } from '$core/rootline';

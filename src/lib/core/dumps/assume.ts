@@ -1,4 +1,4 @@
-import { bytesOf, quantityOf, plural } from '../shared';
+import { bytesOf, quantityOf, plural, namesListed } from '../shared';
 import {
   ordinaryDomain,
   keyOf,
@@ -17,7 +17,6 @@ import {
 } from '../model';
 import { statedOf } from './stated';
 import { adopted, driverCard, imageParts, providerAudience, stoodInMark, withLikeness } from '../standin';
-import { namesListed } from './answers';
 import type { Assumption, DriverSeen } from './assumption';
 import { cardsOfDump, driverTraitsSupposed, pathless, programAssumptions } from './cards';
 import { cardsAmong } from './likeness';

@@ -1,15 +1,12 @@
-import type { Choice } from './likeness';
+import type { Asked } from '../shared';
 
 /** Something that a dump can't show and that a rehearsal has to suppose. */
-export interface Assumption {
+export interface Assumption extends Asked {
   readonly id: string;
   /** What is supposed, with the value left open as `…`. */
   readonly says: string;
   readonly why: string;
-  readonly kind: 'size' | 'count' | 'yes-no' | 'range' | 'rights' | 'choice' | 'several';
   readonly value: string;
-  /** What can be chosen: one of them, or several. */
-  readonly choices?: readonly Choice[];
   /** A value that the export makes likely, and that nobody has confirmed. */
   readonly proposed?: string;
   /** The export says so, and whoever rehearses doesn't suppose the opposite unless the reader does. */

@@ -1,6 +1,6 @@
+import { namesListed } from '../shared';
 import type { ApiObject, Facts } from '../model';
 import { driverCard } from '../standin';
-import { namesListed } from './answers';
 import type { Assumption, DriverSeen } from './assumption';
 import { engineCardOf, likenesses, likenessWhy, noLikeness, proposedFor, strangePrograms } from './likeness';
 import type { OwnTimes, SeenTimes } from './times';

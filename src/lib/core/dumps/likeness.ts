@@ -1,13 +1,7 @@
 import { claimsOf, type ApiObject, type Container, type EngineCardObject, type Facts, type PodSpec } from '../model';
-import { plural } from '../shared';
+import { plural, type Choice } from '../shared';
 import { engineCards, imageParts, isKnownImage, likenessWords, type EngineId } from '../standin';
 import type { SeenTimes } from './times';
-
-/** One value that may be chosen, and its words. */
-export interface Choice {
-  readonly value: string;
-  readonly label: string;
-}
 
 /** Nothing is supposed: what a program does with its data stays unseen. */
 export const noLikeness = 'nothing known';

@@ -1,3 +1,4 @@
+export * from './answers';
 export * from './addresses';
 export * from './bytes';
 export * from './errors';

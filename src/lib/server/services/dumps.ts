@@ -1,5 +1,5 @@
-import { hash32, epochMs, type Problem } from '$core/shared';
-import { answerFault, type Assumption, type DumpComparison } from '$core/dumps';
+import { answerFault, hash32, epochMs, type Problem } from '$core/shared';
+import type { Assumption, DumpComparison } from '$core/dumps';
 import type { Correction, ScopeRow } from '$core/exports';
 import type { WhatBecame, WrongView } from '$core/rootline';
 import { nameFault } from '$core/model';

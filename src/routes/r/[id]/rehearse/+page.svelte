@@ -1,7 +1,7 @@
 <script lang="ts">
   import { goto } from '$app/navigation';
   import { untrack } from 'svelte';
-  import { answerFault, namesListed } from '$core/dumps/answers';
+  import { answerFault, namesListed } from '$core/shared';
   import { doCall } from '$ui/call.svelte';
   import { plural } from '$ui/format';
 

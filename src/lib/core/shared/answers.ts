@@ -1,7 +1,17 @@
-import type { Assumption } from './assumption';
+/** One value that may be chosen, and its words. */
+export interface Choice {
+  readonly value: string;
+  readonly label: string;
+}
+
+/** A value that somebody is asked for: its form, and what it can be where it comes from a list. */
+export interface Asked {
+  readonly kind: 'size' | 'count' | 'yes-no' | 'range' | 'rights' | 'choice' | 'several';
+  readonly choices?: readonly Choice[];
+}
 
 /** What a value of each kind looks like, for somebody who wrote another. */
-const forms: Readonly<Record<Assumption['kind'], { readonly is: (value: string, one: Assumption) => boolean; readonly help: string }>> = {
+const forms: Readonly<Record<Asked['kind'], { readonly is: (value: string, one: Asked) => boolean; readonly help: string }>> = {
   size: { is: (value) => /^\d{1,15}(\.\d+)?([KMGTPE]i?)?$/.test(value), help: 'Write a size such as 10Ti.' },
   count: { is: (value) => /^\d{1,7}$/.test(value), help: 'Write a whole number.' },
   range: { is: isRange, help: 'Write a range such as 100.64.0.0/10.' },
@@ -41,7 +51,7 @@ function among(value: string, all: readonly string[], least: number): boolean {
 }
 
 /** Why a value can't be supposed, with what to write instead; undefined where it can. */
-export function answerFault(one: Assumption, value: string): string | undefined {
+export function answerFault(one: Asked, value: string): string | undefined {
   const { is, help } = forms[one.kind];
   return is(value.trim(), one) ? undefined : help;
 }
