@@ -23,7 +23,7 @@ export function supposedIn(facts: Facts, { namespace, name, sets, deployments, d
     const card = cardFor(cards, spec.template.spec);
     const part = isSupposed(spec.template) ? enginePartOf(spec.template) : undefined;
     const image = card?.spec.image ?? imageParts(spec.template.spec.containers[0]?.image ?? '').repository;
-    if (part) found.add(`${image} behaves like ${likenessWords[part.engine]}${part.part === 'member' ? '' : ` (${part.part})`}`);
+    if (part) found.add(`${image} behaves like ${likenessWords(part.engine)}${part.part === 'member' ? '' : ` (${part.part})`}`);
     if (card?.spec.starts) found.add(`a start of ${image} takes ${spanText(card.spec.starts)}`);
   }
   const mine = new Set(sets.map((one) => one.metadata.name));

@@ -13,7 +13,7 @@ export const likenesses: readonly Choice[] = [
     const parts = engineCards[engine].parts.filter(({ part }) => part !== 'helper');
     return parts.map(({ part }) => ({
       value: `${engine}/${part}`,
-      label: parts.length > 1 ? `${likenessWords[engine]}: ${part}` : likenessWords[engine]
+      label: parts.length > 1 ? `${likenessWords(engine)}: ${part}` : likenessWords(engine)
     }));
   })
 ];

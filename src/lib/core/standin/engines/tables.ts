@@ -157,15 +157,15 @@ export class TableGroup extends Group<Tables> {
   override ask(site: Site, ask: Ask): void {
     const { op, member } = ask;
     if (writes.has(op.do)) return super.ask(site, ask);
-    const id = member ?? this.leader(site) ?? site.ids.find((one) => site.up(one));
+    const leads = member === undefined ? this.leader(site) : undefined;
+    const id = member ?? leads ?? site.ids.find((one) => site.up(one));
     const refuse = (says: string) => site.answer(ask.id, { outcome: 'refused', ...(id === undefined ? {} : { by: id }), says });
     if (id === undefined || !site.up(id)) return refuse(`${id ?? 'nobody'} doesn't answer`);
     const record = this.record(site, id);
     if (!record || !this.belongs(site, id)) return refuse('it has not joined yet');
     if (!this.readsAlone && !this.standing(site, id).ready) return refuse(this.standing(site, id).says);
     // Who has only just begun to lead may lack what counted before. Source: Ongaro's dissertation, section 6.4.
-    if (member === undefined && this.mind(site, id)?.role === 'leader' && !this.surelyLeads(site, id))
-      return refuse('it has just begun to lead, and does not know yet what counts');
+    if (id === leads && !this.surelyLeads(site, id)) return refuse('it has just begun to lead, and does not know yet what counts');
     if (op.do === 'log') return this.log(site, ask, id, record);
     this.read(site, ask, id, record);
   }

@@ -1,5 +1,5 @@
 import type { ApiObject, DriverCardObject, DriverStep, EngineCardObject, Facts, PodSpec, SeenSpan } from '../../model';
-import { engineCards, type EngineId, type EnginePartCard } from '../cards/engines';
+import { engineCards, type EngineCard, type EngineId, type EnginePartCard } from '../cards/engines';
 import type { SpanMs } from '../clock/steps';
 import { driverCard, type DriverCard } from './drivers';
 import { imageCard, imageParts, likenessMark, type PodLike } from './images';
@@ -7,17 +7,8 @@ import { imageCard, imageParts, likenessMark, type PodLike } from './images';
 type Source = Pick<Facts, 'list'>;
 
 /** What somebody says who supposes that a program behaves like an engine. */
-export const likenessWords: Readonly<Record<EngineId, string>> = {
-  'multi-primary-sql': 'a SQL database that takes writes at every member',
-  'primary-standby-sql': 'a SQL database with one primary and standbys',
-  'document-set': 'a document database whose members elect a primary',
-  'log-broker': 'a broker of topics in partitions',
-  'memory-store': 'a store in memory, in shards with replicas',
-  'object-store': 'a store of objects in buckets, with parity',
-  'time-series': 'a store of measurements over time',
-  'shared-files': 'a server of shared files',
-  'image-shelf': 'a registry of images'
-};
+export const likenessWords = (engine: EngineId): string =>
+  (engineCards[engine] as EngineCard).likeness ?? `a ${engine.replaceAll('-', ' ')}`;
 
 /**
  * What somebody supposes of the program of a pod's containers, or saw of its times: of the cards that mean their images the one with a

@@ -60,6 +60,8 @@ export interface EngineCard {
    * Whom a client has to come to. `any`: each member answers by itself; `routed`: each knows who leads what is asked for; left out: one leads all.
    */
   readonly asks?: 'any' | 'routed';
+  /** What somebody calls it who supposes that a program of another name behaves like it, e.g. `a server of shared files`. */
+  readonly likeness?: string;
   readonly parts: readonly EnginePartCard[];
   /** It hands out a copy of all that it holds, and its log, and takes both back. */
   readonly copies?: true;

@@ -2,6 +2,7 @@ import type { EngineCard } from './card';
 
 /** Names, versions, sizes, ports and times are made up. */
 export const imageShelf = {
+  likeness: 'a registry of images',
   asks: 'any',
   parts: [
     {

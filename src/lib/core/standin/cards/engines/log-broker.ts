@@ -2,6 +2,7 @@ import type { EngineCard } from './card';
 
 /** Names, versions, sizes, ports and times are made up. */
 export const logBroker = {
+  likeness: 'a broker of topics in partitions',
   asks: 'routed',
   parts: [
     {

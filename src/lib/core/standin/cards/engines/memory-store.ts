@@ -2,6 +2,7 @@ import type { EngineCard } from './card';
 
 /** Names, versions, sizes, ports and times are made up. */
 export const memoryStore = {
+  likeness: 'a store in memory, in shards with replicas',
   asks: 'routed',
   parts: [
     {

@@ -3,6 +3,7 @@ import { tableForms } from './tables';
 
 /** Names, versions, sizes, ports and times are made up. */
 export const multiPrimarySql = {
+  likeness: 'a SQL database that takes writes at every member',
   asks: 'any',
   copies: true,
   parts: [

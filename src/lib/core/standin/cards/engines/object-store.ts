@@ -2,6 +2,7 @@ import type { EngineCard } from './card';
 
 /** Names, versions, sizes, ports and times are made up. */
 export const objectStore = {
+  likeness: 'a store of objects in buckets, with parity',
   asks: 'any',
   parts: [
     {

@@ -2,6 +2,7 @@ import type { EngineCard } from './card';
 
 /** Names, versions, sizes, ports and times are made up. */
 export const timeSeries = {
+  likeness: 'a store of measurements over time',
   parts: [
     {
       name: 'series-front',
