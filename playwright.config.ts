@@ -6,8 +6,6 @@ export default defineConfig({
   // Two files side by side, each with a server of its own.
   workers: 2,
   timeout: 90_000,
-  // On two busy cores a drag of the mouse can come too late; what passes only the second time is listed as flaky.
-  retries: 1,
   expect: { timeout: 15_000 },
   reporter: [['list']],
   use: {

@@ -148,6 +148,26 @@ test('the clock head is dragged back to look, and ahead to run', async ({ page }
   await expect(page.getByText('runs 10×')).toBeHidden();
 });
 
+test('a key that comes while the head is still on its way counts last', async ({ page }) => {
+  const base = await forkOf(page, 'north-quay', 'late', 780_000);
+  await open(page, `${base}/members`);
+  const track = page.getByRole('slider', { name: 'Clock head' });
+  const box = (await track.boundingBox())!;
+  // A server that is slow to answer: what the drag asked for last still waits when the key is pressed.
+  await page.route('**/clock', async (route) => {
+    await new Promise((resolve) => setTimeout(resolve, 400));
+    await route.continue();
+  });
+  await page.mouse.move(box.x + box.width * 0.5, box.y + 12);
+  await page.mouse.down();
+  await page.mouse.move(box.x + box.width * 0.2, box.y + 12, { steps: 5 });
+  await page.mouse.up();
+  await track.focus();
+  await page.keyboard.press('End');
+  await page.waitForTimeout(2_000);
+  await expect(page.getByTestId('clock')).toHaveText('T+00:13:00');
+});
+
 test("a draft says where it is wrong, keeps what was written, and refuses what can't change", async ({ page }) => {
   const base = await forkOf(page, 'north-quay', 'draft');
   await open(page, `${base}/drafts`);

@@ -22,6 +22,8 @@ export class Clockwork {
   async move(body: Move): Promise<void> {
     this.busy = 'until' in body;
     this.dragged = null;
+    // Where a drag still wanted to go is older than this.
+    this.wanted = null;
     const moved = await doCall('POST', '/rehearsals/{id}/clock', { ...this.at, body });
     if (moved?.says) notices.say(moved.says);
     this.busy = false;
