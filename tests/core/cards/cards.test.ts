@@ -4,9 +4,9 @@ import { assumptionsOf, groundOfDump, likenesses } from '$core/dumps';
 import { drilled, faults, notNow, offers } from '$core/drills';
 import { answerFault } from '$core/shared';
 import { asManifest } from '$core/manifest';
-import { isReady, type ApiObject } from '$core/model';
+import { isReady, likenessMark, type ApiObject } from '$core/model';
 import { workloadNamed } from '$core/proofs';
-import { cardFor, enginePartOf, likenessMark, World, type Snapshot } from '$core/standin';
+import { cardFor, enginePartOf, World, type Snapshot } from '$core/standin';
 import { objects } from '../help';
 import { answered, must, roomy } from '../roomy';
 import { strangeFacts } from './facts';
@@ -277,6 +277,19 @@ describe('cards that are sent', () => {
         )
       )
     ).toMatch(/^spec\.behavesAs: Leave it out/);
+    expect(refused(card('behavesAs: {engine: log-broker}'))).toMatch(/^spec\.behavesAs\.part: Write one of coordinator/);
+    expect(refused(card('settings: {synchronous: "0"}'))).toMatch(/^spec\.settings/);
+    const drivers = (name: string, more: string) =>
+      objects(`apiVersion: standin.example/v1\nkind: DriverCard\nmetadata: {name: ${name}}\nspec: {driver: ${more}}\n`);
+    expect(refused(drivers('a', 'block.standin.example, grows: false'))).toMatch(/^spec\.driver: Leave accessModes/);
+    expect(refused(drivers('a', 'x.example, times: {growing: {fromSeconds: 2, toSeconds: 1}}'))).toMatch(
+      /^spec\.times\.growing\.toSeconds/
+    );
+    expect(refused(drivers('a', 'x.example, grows: false'))).toBeUndefined();
+    expect(refused(drivers('b', 'x.example, grows: true'))).toBe('spec.driver: Change that one.');
     expect(world.act({ type: 'send', objects: card('behavesAs: {engine: log-broker, part: broker}') })).toEqual([]);
+    expect(
+      refused(JSON.parse(JSON.stringify(card('behavesAs: {engine: document-set}')).replace('"mine"', '"second"')) as ApiObject[])
+    ).toBe('spec.image: Change that one.');
   });
 });

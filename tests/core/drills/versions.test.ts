@@ -32,6 +32,17 @@ test('all members are started anew in turn, a majority always stays, and the new
   expect(JSON.stringify(got.begin)).toContain('multi-primary-sql:r4');
 });
 
+test('it is started anew once more where a drill was gone on from; a partition that reaches the highest member lets a wrong version in', () => {
+  const { world, drill, scene } = standing('document-set');
+  const once = drill('version-rolled');
+  for (const action of once.begin) expect(world.act(action)).toEqual([]);
+  world.runSettled();
+  expect(Number(/after (\d+) min/.exec(drill('version-rolled').notes[0]!)?.[1])).toBeGreaterThanOrEqual(1);
+  strategy({ type: 'RollingUpdate', rollingUpdate: { partition: 2 } })(world);
+  world.runSettled();
+  expect(offers(scene()).find((one) => one.fault === 'version-wrong')).toMatchObject({ target: 'one-2' });
+});
+
 test('what the strategy of a set holds back is said, and comes out worse', () => {
   const byHand = standing('document-set', {}, strategy({ type: 'OnDelete' })).drill('version-rolled');
   expect([byHand.state, byHand.notes[0]]).toEqual([

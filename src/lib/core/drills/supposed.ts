@@ -1,5 +1,5 @@
-import { type Facts, type SeenSpan } from '../model';
-import type { Workload } from '../proofs';
+import { claimsOf, type Facts, type SeenSpan } from '../model';
+import { podsIn, type Workload } from '../proofs';
 import { cardFor, driverCard, driverOfClaim, enginePartOf, imageParts, isSupposed, likenessWords } from '../standin';
 
 const spanText = ({ fromSeconds, toSeconds, seen }: SeenSpan): string =>
@@ -16,7 +16,8 @@ const deeds = {
  * What cards suppose of a workload's programs and of the drivers of its claims: whatever is tried on it rests on that. Empty where all of
  * it ships with the stand-in.
  */
-export function supposedIn(facts: Facts, { namespace, name, sets, deployments, daemonSets }: Workload): string[] {
+export function supposedIn(facts: Facts, workload: Workload): string[] {
+  const { namespace, sets, deployments, daemonSets } = workload;
   const found = new Set<string>();
   const cards = facts.list('EngineCard');
   for (const { spec } of [...sets, ...deployments, ...daemonSets]) {
@@ -26,11 +27,7 @@ export function supposedIn(facts: Facts, { namespace, name, sets, deployments, d
     if (part) found.add(`${image} behaves like ${likenessWords(part.engine)}${part.part === 'member' ? '' : ` (${part.part})`}`);
     if (card?.spec.starts) found.add(`a start of ${image} takes ${spanText(card.spec.starts)}`);
   }
-  const mine = new Set(sets.map((one) => one.metadata.name));
-  const claims = facts
-    .list('Pod', namespace)
-    .filter((pod) => mine.has(pod.metadata.ownerReferences?.[0]?.name ?? '') || pod.metadata.name === name)
-    .flatMap((pod) => (pod.spec.volumes ?? []).flatMap((one) => one.persistentVolumeClaim?.claimName ?? []));
+  const claims = podsIn(facts, workload).flatMap((pod) => claimsOf(pod.spec, pod.metadata.name));
   const drivers = new Set(
     claims.flatMap((claim) => {
       const one = facts.get('PersistentVolumeClaim', namespace, claim);
@@ -39,7 +36,7 @@ export function supposedIn(facts: Facts, { namespace, name, sets, deployments, d
   );
   for (const driver of [...drivers].sort()) {
     const card = facts.list('DriverCard').find((one) => one.spec.driver === driver);
-    if (!driverCard(driver)) found.add(`${driver} answers as its card, its class and its nodes say`);
+    if (!driverCard(driver)) found.add(`${driver} answers as ${card ? 'its card, ' : ''}its class and its nodes say`);
     for (const [step, span] of Object.entries(card?.spec.times ?? {}) as [keyof typeof deeds, SeenSpan][])
       found.add(`${driver}: ${deeds[step]} takes ${spanText(span)}`);
   }

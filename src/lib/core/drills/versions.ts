@@ -45,9 +45,11 @@ function renewed(facts: Facts, set: StatefulSet): Stage & { readonly to: string 
   const changed = template.spec.containers.flatMap(({ image }, i) =>
     newest[i] === image ? [] : [`${imageTag(image)} to ${imageTag(newest[i]!)}`]
   );
+  // Another one each time: who goes on from a drill's fork and drills again starts them anew once more.
+  const mark = `${facts.nowMs}-${set.metadata.generation ?? 1}`;
   const next = {
     ...template,
-    metadata: { ...template.metadata, annotations: { ...template.metadata?.annotations, [renewedMark]: 'drill' } },
+    metadata: { ...template.metadata, annotations: { ...template.metadata?.annotations, [renewedMark]: mark } },
     spec: { ...template.spec, containers: template.spec.containers.map((one, i) => ({ ...one, image: newest[i]! })) }
   };
   return {
@@ -56,7 +58,7 @@ function renewed(facts: Facts, set: StatefulSet): Stage & { readonly to: string 
     begin: [sent(set, next)],
     left(now) {
       const pods = podsOf(now, set);
-      const old = pods.find((pod) => pod.metadata.annotations?.[renewedMark] === undefined);
+      const old = pods.find((pod) => pod.metadata.annotations?.[renewedMark] !== mark);
       if (old) return `${old.metadata.name} still is the one before${heldBack(set)}`;
       const waits = pods.find((pod) => !isReady(pod));
       if (waits) return `${waits.metadata.name} is not ready`;
@@ -97,7 +99,9 @@ export function rolledWrong(scene: DrillScene, like: Pod | undefined): Target | 
   const set = sets.find((one) => one.metadata.name === owner);
   if (!set) return 'no member stands on a node';
   const held = heldBack(set);
-  if (held) return `nothing is rolled out by itself${held}`;
+  const reaches =
+    set.spec.updateStrategy?.type !== 'OnDelete' && (set.spec.updateStrategy?.rollingUpdate?.partition ?? 0) < (set.spec.replicas ?? 1);
+  if (held && !reaches) return `nothing is rolled out by itself${held}`;
   const pod = podsOf(scene.facts, set).at(-1);
   if (!pod) return 'no member stands on a node';
   const { template } = set.spec;

@@ -18,8 +18,8 @@ import {
 import { statedOf } from './stated';
 import { adopted, driverCard, imageParts, providerAudience, stoodInMark, withLikeness } from '../standin';
 import type { Assumption, DriverSeen } from './assumption';
-import { cardsOfDump, driverTraitsSupposed, pathless, programAssumptions } from './cards';
-import { cardsAmong } from './likeness';
+import { cardsOfDump, driverTraitsSupposed, programAssumptions } from './cards';
+import { cardsAmong, nameFrom } from './likeness';
 import { ownTimes } from './times';
 
 /** All that a driver's identity can be allowed at its backend. */
@@ -246,7 +246,7 @@ export function groundOfDump(facts: Facts, takenMs: number, answers: Readonly<Re
   const issuer = 'https://issuer.example';
   const seen = driversSeen(facts);
   const backends = new Map(
-    seen.map((one) => [one.driver, { name: `backend-of-${pathless(one.driver)}`, topologyKey: one.topologyKey, places: one.places }])
+    seen.map((one) => [one.driver, { name: `backend-of-${nameFrom(one.driver)}`, topologyKey: one.topologyKey, places: one.places }])
   );
   const nodeAddress = facts.list('Node')[0]?.status?.addresses?.find((one) => one.type === 'InternalIP')?.address;
   const assets = assetsOf(facts, backends);
@@ -297,7 +297,7 @@ export function groundOfDump(facts: Facts, takenMs: number, answers: Readonly<Re
               {
                 apiVersion: standin,
                 kind: 'Identity' as const,
-                metadata: { name: `identity-of-${pathless(one.driver)}` },
+                metadata: { name: `identity-of-${nameFrom(one.driver)}` },
                 spec: {
                   driver: one.driver,
                   issuer,
@@ -312,7 +312,7 @@ export function groundOfDump(facts: Facts, takenMs: number, answers: Readonly<Re
     ...registriesSeen(facts).map((host): ApiObject => ({
       apiVersion: standin,
       kind: 'Registry',
-      metadata: { name: host === '' ? 'unnamed' : pathless(host) },
+      metadata: { name: host === '' ? 'unnamed' : nameFrom(host) },
       spec: { host, reachable: value(`registry:${host}`) !== 'no' }
     }))
   ];

@@ -2,11 +2,8 @@ import { namesListed } from '../shared';
 import type { ApiObject, Facts } from '../model';
 import { driverCard } from '../standin';
 import type { Assumption, DriverSeen } from './assumption';
-import { engineCardOf, likenesses, likenessWhy, noLikeness, proposedFor, strangePrograms } from './likeness';
+import { engineCardOf, likenesses, likenessWhy, nameFrom, noLikeness, proposedFor, strangePrograms } from './likeness';
 import type { OwnTimes, SeenTimes } from './times';
-
-/** A text as a part of a name. */
-export const pathless = (text: string): string => text.replace(/[^a-z0-9.-]+/gi, '-').toLowerCase();
 
 const accessModes = ['ReadWriteOnce', 'ReadOnlyMany', 'ReadWriteMany', 'ReadWriteOncePod'] as const;
 type AccessMode = (typeof accessModes)[number];
@@ -108,7 +105,7 @@ export function cardsOfDump(
       {
         apiVersion: 'standin.example/v1',
         kind: 'DriverCard',
-        metadata: { name: pathless(driver) },
+        metadata: { name: nameFrom(driver) },
         spec: {
           driver,
           ...(strange

@@ -1,4 +1,4 @@
-import { claimsOf, type ApiObject, type Container, type EngineCardObject, type Facts, type PodSpec } from '../model';
+import type { ApiObject, Container, EngineCardObject, Facts, PodSpec } from '../model';
 import { plural, type Choice } from '../shared';
 import { engineCards, imageParts, isKnownImage, likenessWords, type EngineId } from '../standin';
 import type { SeenTimes } from './times';
@@ -28,14 +28,17 @@ export interface StrangeProgram {
   readonly ports: readonly number[];
 }
 
-const mounts = ({ volumeMounts = [] }: Container, names: ReadonlySet<string>): boolean => volumeMounts.some((one) => names.has(one.name));
+/** Whether a container mounts one of these volumes. */
+export const mounts = ({ volumeMounts = [] }: Container, names: ReadonlySet<string>): boolean =>
+  volumeMounts.some((one) => names.has(one.name));
+
+/** Names of the volumes of a pod that are claims. */
+export const claimedVolumes = ({ volumes = [] }: PodSpec): string[] =>
+  volumes.filter((one) => one.persistentVolumeClaim ?? one.ephemeral?.volumeClaimTemplate).map((one) => one.name);
 
 /** Containers of a spec that mount claims, or all of them, with how many claims there are. */
 function keepers(spec: PodSpec, templates: readonly string[], all: boolean): { image: string; claims: number; ports: number[] }[] {
-  const names = new Set([
-    ...templates,
-    ...(spec.volumes ?? []).filter((one) => claimsOf({ volumes: [one] } as unknown as PodSpec, 'x').length).map((one) => one.name)
-  ]);
+  const names = new Set([...templates, ...claimedVolumes(spec)]);
   if (!names.size && !all) return [];
   return spec.containers
     .filter((one) => (names.size ? mounts(one, names) : all) && !isKnownImage(one.image))
@@ -89,14 +92,14 @@ export function likenessWhy(program: StrangeProgram, starts: SeenTimes | undefin
   return `${where}${of.length > 3 ? ' …' : ''}: ${plural(claims, 'claim')} a member${ports.length ? `, port ${ports.join(', ')}` : ''}.${seen} Until somebody says what it behaves like, nothing of it can be proved or drilled.`;
 }
 
+/** A text as a name, or as a part of one. */
+export const nameFrom = (text: string): string => text.replace(/[^a-z0-9.]+/gi, '-').toLowerCase();
+
 /** A name for a card that an image can have. */
-export const cardName = (image: string): string =>
-  image
-    .toLowerCase()
-    .replace(/[^a-z0-9.]+/g, '-')
-    .replace(/^[^a-z0-9]+|[^a-z0-9]+$/g, '')
+const cardName = (image: string): string =>
+  nameFrom(image)
     .slice(-63)
-    .replace(/^[^a-z0-9]+/, '') || 'program';
+    .replace(/^[^a-z0-9]+|[^a-z0-9]+$/g, '') || 'program';
 
 /** The card that was chosen for an image, with what was seen of its starts; undefined where there is nothing to say. */
 export function engineCardOf(image: string, likeness: string, starts: SeenTimes | undefined): EngineCardObject | undefined {

@@ -10,6 +10,7 @@ import {
   type SeenSpan
 } from '../model';
 import { imageParts } from '../standin';
+import { claimedVolumes, mounts } from './likeness';
 
 /** A span in seconds, and how often it was seen. */
 export type SeenTimes = SeenSpan;
@@ -60,8 +61,8 @@ const eventsOf = (facts: Facts, object: ApiObject, reason: string): ClusterEvent
 
 /** The container that keeps what the claims are for, else the first one. */
 function mainContainer(spec: PodSpec): Container {
-  const claimed = (spec.volumes ?? []).filter((one) => one.persistentVolumeClaim).map((one) => one.name);
-  return spec.containers.find((one) => one.volumeMounts?.some(({ name }) => claimed.includes(name))) ?? spec.containers[0]!;
+  const claimed = new Set(claimedVolumes(spec));
+  return spec.containers.find((one) => mounts(one, claimed)) ?? spec.containers[0]!;
 }
 
 /** How long a pod's program took until it was ready; undefined where a later start or a later loss of readiness hides it. */

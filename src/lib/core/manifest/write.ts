@@ -1,5 +1,5 @@
 import { stringify } from 'yaml';
-import { entryOf, type ApiObject } from '../model';
+import { entryOf, likenessMark, type ApiObject } from '../model';
 
 /** Fields that a cluster fills in by itself and that don't belong into a manifest. */
 const ownMeta = new Set([
@@ -19,18 +19,15 @@ const ownMarks = [
   'pv.kubernetes.io/bound-by-controller',
   'volume.kubernetes.io/selected-node',
   'volume.kubernetes.io/storage-provisioner',
-  'standin.example/behaves-as'
+  likenessMark
 ];
-
-/** What a card supposes of a program; admission writes it on templates. */
-const likeness = 'standin.example/behaves-as';
 
 /** The same without what is supposed of its program: that is no part of what people wrote. */
 function withoutLikeness(rest: Record<string, unknown>): Record<string, unknown> {
   const spec = rest.spec as { template?: { metadata?: { annotations?: Record<string, string> } } } | undefined;
   const marks = spec?.template?.metadata?.annotations;
-  if (marks?.[likeness] === undefined) return rest;
-  const { [likeness]: _, ...kept } = marks;
+  if (marks?.[likenessMark] === undefined) return rest;
+  const { [likenessMark]: _, ...kept } = marks;
   const { annotations: __, ...meta } = spec!.template!.metadata!;
   const metadata = Object.keys(kept).length ? { ...meta, annotations: kept } : meta;
   return { ...rest, spec: { ...spec, template: { ...spec!.template, metadata } } };

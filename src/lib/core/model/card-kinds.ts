@@ -3,6 +3,9 @@ import { kindOf } from './meta';
 
 const api = 'standin.example/v1';
 
+/** Says on pods and templates (invented) which engine's part they behave like, as an EngineCard supposes: `engine/part`. */
+export const likenessMark = 'standin.example/behaves-as';
+
 /** A span of time as it was seen so many times, in seconds, both ends included. */
 export const seenSpan = z.looseObject({
   fromSeconds: z.number().min(0).max(86_400),

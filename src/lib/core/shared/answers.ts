@@ -17,24 +17,8 @@ const forms: Readonly<Record<Asked['kind'], { readonly is: (value: string, one: 
   range: { is: isRange, help: 'Write a range such as 100.64.0.0/10.' },
   'yes-no': { is: (value) => value === 'yes' || value === 'no', help: 'Write yes or no.' },
   choice: { is: (value, { choices = [] }) => choices.some((one) => one.value === value), help: 'Choose one of the list.' },
-  several: {
-    is: (value, { choices = [] }) =>
-      among(
-        value,
-        choices.map((one) => one.value),
-        1
-      ),
-    help: 'Choose one at the least.'
-  },
-  rights: {
-    is: (value, { choices = [] }) =>
-      among(
-        value,
-        choices.map((one) => one.value),
-        0
-      ),
-    help: 'Name rights of the list, with commas between.'
-  }
+  several: { is: among(1), help: 'Choose one at the least.' },
+  rights: { is: among(0), help: 'Name rights of the list, with commas between.' }
 };
 
 function isRange(value: string): boolean {
@@ -43,11 +27,16 @@ function isRange(value: string): boolean {
 }
 
 /** The names in a text, with commas or spaces between. */
-export const namesListed = (value: string | undefined): string[] => (value ?? '').split(/[\s,]+/).filter(Boolean);
+export function namesListed(value: string | undefined): string[] {
+  return (value ?? '').split(/[\s,]+/).filter(Boolean);
+}
 
-function among(value: string, all: readonly string[], least: number): boolean {
-  const names = namesListed(value);
-  return names.length >= least && names.every((one) => all.includes(one));
+/** So many names of a list at the least, and none beside it. */
+function among(least: number) {
+  return (value: string, { choices = [] }: Asked): boolean => {
+    const names = namesListed(value);
+    return names.length >= least && names.every((one) => choices.some((two) => two.value === one));
+  };
 }
 
 /** Why a value can't be supposed, with what to write instead; undefined where it can. */

@@ -86,7 +86,6 @@ export {
   engineImage,
   enginePartOf,
   isSupposed,
-  likenessMark,
   imageCard,
   imageParts,
   imageTag,

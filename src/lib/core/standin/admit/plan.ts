@@ -209,7 +209,7 @@ function objectRefusals(object: ApiObject, before: ApiObject | undefined, after:
   }
   const custom = customFault(object, facts, batch.defined);
   if (custom) return [{ ...custom, at: { object: key, field: 'spec' } }];
-  const empty = cardFault(object);
+  const empty = cardFault(object, facts);
   if (empty) {
     const { field, message, remedy } = empty;
     return [{ code: 'not-sendable', message: `${key}: ${message}.`, remedy, at: { object: key, field } }];

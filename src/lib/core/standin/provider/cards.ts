@@ -1,8 +1,17 @@
-import type { ApiObject, DriverCardObject, DriverStep, EngineCardObject, Facts, PodSpec, SeenSpan } from '../../model';
+import {
+  likenessMark,
+  type ApiObject,
+  type DriverCardObject,
+  type DriverStep,
+  type EngineCardObject,
+  type Facts,
+  type PodSpec,
+  type SeenSpan
+} from '../../model';
 import { engineCards, type EngineCard, type EngineId, type EnginePartCard } from '../cards/engines';
 import type { SpanMs } from '../clock/steps';
 import { driverCard, type DriverCard } from './drivers';
-import { imageCard, imageParts, likenessMark, type PodLike } from './images';
+import { imageCard, imageParts, type PodLike } from './images';
 
 type Source = Pick<Facts, 'list'>;
 
@@ -22,39 +31,66 @@ export function cardFor(cards: readonly EngineCardObject[], { containers }: PodS
 
 const parts = (engine: string): readonly EnginePartCard[] | undefined => engineCards[engine as EngineId]?.parts;
 
-/** Why a card means nothing here, with the field; undefined where it does. */
-export function cardFault(object: ApiObject): { field: string; message: string; remedy: string } | undefined {
-  if (object.kind !== 'EngineCard') return undefined;
-  const { image, behavesAs, starts } = object.spec;
-  if (behavesAs && imageCard(image).enginePart)
-    return {
-      field: 'spec.behavesAs',
-      message: `${image} ships with the stand-in: what it behaves like has not to be supposed`,
-      remedy: 'Leave it out; times may stay.'
-    };
-  if (/@|:[^/]*$/.test(image))
-    return {
-      field: 'spec.image',
-      message: `${image} names a tag or a digest; a card means all of them`,
-      remedy: 'Write host and path only.'
-    };
-  if (starts && starts.toSeconds < starts.fromSeconds)
-    return { field: 'spec.starts.toSeconds', message: 'is less than fromSeconds', remedy: 'Write the longer one here.' };
-  if (!behavesAs) return undefined;
-  const known = parts(behavesAs.engine);
-  if (!known)
-    return {
-      field: 'spec.behavesAs.engine',
-      message: `there is no engine ${behavesAs.engine}`,
-      remedy: `Write one of ${Object.keys(engineCards).join(', ')}.`
-    };
-  return behavesAs.part === undefined || known.some(({ part }) => part === behavesAs.part)
+interface CardFault {
+  readonly field: string;
+  readonly message: string;
+  readonly remedy: string;
+}
+const fault = (field: string, message: string, remedy: string): CardFault => ({ field, message, remedy });
+const oneOf = (names: readonly string[]): string => `Write one of ${names.join(', ')}.`;
+
+const spanFault = (field: string, span: SeenSpan | undefined): CardFault | undefined =>
+  span && span.toSeconds < span.fromSeconds
+    ? fault(`${field}.toSeconds`, 'is less than fromSeconds', 'Write the longer one here.')
+    : undefined;
+
+function likenessFault({ behavesAs, settings, image }: EngineCardObject['spec']): CardFault | undefined {
+  if (!behavesAs)
+    return settings
+      ? fault('spec.settings', 'has no meaning where nothing says what the program behaves like', 'Write behavesAs, or leave it out.')
+      : undefined;
+  if (imageCard(image).enginePart)
+    return fault(
+      'spec.behavesAs',
+      `${image} ships with the stand-in: what it behaves like has not to be supposed`,
+      'Leave it out; times may stay.'
+    );
+  const known = parts(behavesAs.engine)?.map(({ part }) => part);
+  if (!known) return fault('spec.behavesAs.engine', `there is no engine ${behavesAs.engine}`, oneOf(Object.keys(engineCards)));
+  if (behavesAs.part === undefined)
+    return known.length > 1 ? fault('spec.behavesAs.part', `${behavesAs.engine} has several parts`, oneOf(known)) : undefined;
+  return known.includes(behavesAs.part)
     ? undefined
-    : {
-        field: 'spec.behavesAs.part',
-        message: `${behavesAs.engine} has no part ${behavesAs.part}`,
-        remedy: `Write one of ${known.map(({ part }) => part).join(', ')}.`
-      };
+    : fault('spec.behavesAs.part', `${behavesAs.engine} has no part ${behavesAs.part}`, oneOf(known));
+}
+
+/** Why a card can't count here, with the field; undefined where it can, and for what is no card. */
+export function cardFault(object: ApiObject, facts: Source): CardFault | undefined {
+  const others = (kind: 'EngineCard' | 'DriverCard', of: (one: ApiObject) => string): ApiObject | undefined =>
+    (facts.list(kind) as ApiObject[]).find((one) => one.metadata.name !== object.metadata.name && of(one) === of(object));
+  if (object.kind === 'EngineCard') {
+    const { image, starts } = object.spec;
+    if (/@|:[^/]*$/.test(image))
+      return fault('spec.image', `${image} names a tag or a digest; a card means all of them`, 'Write host and path only.');
+    const other = others('EngineCard', (one) => (one as EngineCardObject).spec.image);
+    if (other) return fault('spec.image', `${image} has a card already, ${other.metadata.name}`, 'Change that one.');
+    return spanFault('spec.starts', starts) ?? likenessFault(object.spec);
+  }
+  if (object.kind !== 'DriverCard') return undefined;
+  const { driver, times = {}, accessModes, grows, snapshots } = object.spec;
+  const other = others('DriverCard', (one) => (one as DriverCardObject).spec.driver);
+  if (other) return fault('spec.driver', `${driver} has a card already, ${other.metadata.name}`, 'Change that one.');
+  if (driverCard(driver) && (accessModes ?? grows ?? snapshots) !== undefined)
+    return fault(
+      'spec.driver',
+      `${driver} ships with the stand-in: what it can has not to be supposed`,
+      'Leave accessModes, grows and snapshots out; times may stay.'
+    );
+  for (const [step, span] of Object.entries(times)) {
+    const wrong = spanFault(`spec.times.${step}`, span);
+    if (wrong) return wrong;
+  }
+  return undefined;
 }
 
 /** What a card's likeness is written as on pods; undefined where it has none that is known. */

@@ -1,5 +1,5 @@
 import { CoreError, hash32 } from '../../shared';
-import { makerOf, type Container, type Pod, type PodSpec } from '../../model';
+import { likenessMark, makerOf, type Container, type Pod, type PodSpec } from '../../model';
 import type { SpanMs } from '../clock/steps';
 import { engineCards, type EngineId, type EnginePart, type ImageVersion } from '../cards/engines';
 import { driverCards } from './drivers';
@@ -179,9 +179,6 @@ export function driverPartOf(spec: PodSpec): DriverPart | undefined {
 }
 
 const engineParts = new WeakMap<object, EnginePart | null>();
-
-/** Says on pods and templates (invented) which engine's part they behave like, as an EngineCard supposes: `engine/part`. */
-export const likenessMark = 'standin.example/behaves-as';
 
 /** A pod, or a template of pods. */
 export interface PodLike {

@@ -106,7 +106,7 @@
             <p class="quiet small">
               {one.why}{answers[one.id] === one.value || one.kind === 'choice' ? '' : ` First supposed: ${one.value}.`}
               {#if one.proposed !== undefined && answers[one.id] !== one.proposed}
-                Its form is that of {labelOf(one, one.proposed)}.
+                Its form would fit {labelOf(one, one.proposed)}.
                 <button class="word" onclick={() => (answers[one.id] = one.proposed!)}>Suppose so</button>
               {/if}
             </p>
