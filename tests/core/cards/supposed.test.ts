@@ -5,6 +5,7 @@ import { assumptionsOf, groundOfDump } from '$core/dumps';
 import { answerFault } from '$core/shared';
 import { likenesses, proposedFor } from '$core/dumps/likeness';
 import type { ApiObject, Facts } from '$core/model';
+import { asManifest } from '$core/manifest';
 import { rootLine } from '$core/rootline';
 import { World, type Store } from '$core/standin';
 import { objects } from '../help';
@@ -40,6 +41,19 @@ spec:
     world.runUntil(world.nowMs + 60_000);
     expect(ask(world, 'till', 'ledger', { do: 'write', key: 'k', value: 'v' }).outcome, String(members)).toBe(outcome);
   }
+});
+
+test('what an export lacks of the defaults is no change when it is sent again', () => {
+  const facts = strangeFacts();
+  const [set] = facts.list('StatefulSet');
+  const { replicas, serviceName, selector, template, volumeClaimTemplates } = set!.spec;
+  const bare = { ...set!, spec: { replicas, serviceName, selector, template, volumeClaimTemplates } };
+  facts.place(facts.find({ kind: 'StatefulSet', namespace: 'till', name: 'ledger' }), bare);
+  const world = rehearsed(like('document-set/member'), facts);
+  must(world, asManifest({ ...bare, spec: { ...bare.spec, replicas: 2 } } as ApiObject));
+  expect(
+    world.act({ type: 'send', objects: [asManifest({ ...bare, spec: { ...bare.spec, serviceName: 'other' } } as ApiObject)] })
+  ).toMatchObject([{ code: 'immutable-field', at: { field: 'spec.serviceName' } }]);
 });
 
 test('settings of a card are read at the start, where the program has none of its own', () => {

@@ -242,7 +242,8 @@ function objectRefusals(object: ApiObject, before: ApiObject | undefined, after:
     at: { object: key, field }
   }));
   if (met.length || !before) return met;
-  return immutableFaults(before, after, facts).map(({ code, field, before: old, after: next, remedy }) => ({
+  // What was read from an export may lack what the cluster filled in: that it is there now is no change.
+  return immutableFaults(filled(before, facts), after, facts).map(({ code, field, before: old, after: next, remedy }) => ({
     code,
     message: `${key}: ${field} can't change from ${JSON.stringify(old) ?? 'nothing'} to ${JSON.stringify(next) ?? 'nothing'}.`,
     remedy,
