@@ -251,7 +251,8 @@ test('an ephemeral directory moves to a claim: what is lost, the steps, and how 
           (await (await page.request.get(`${api}/objects?kind=PersistentVolumeClaim&namespace=events&name=desk-store`)).json()) as {
             items: { status: { phase: string } }[];
           }
-        ).items[0]?.status.phase
+        ).items[0]?.status.phase,
+      { timeout: 60_000 }
     )
     .toBe('Bound');
 });

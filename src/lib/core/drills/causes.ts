@@ -61,6 +61,14 @@ export function causeOf(
       says: 'a commit waits for no standby (synchronous: 0), so what the standbys lacked went with the primary',
       remedy: 'Let a commit wait for one standby: it costs a round trip, and nothing acknowledged is lost with one member.'
     };
+  if (lost && target.sealed && pod)
+    return {
+      from: 'known',
+      subject: refOf(pod),
+      says: `${pod.metadata.name} was started with another key and sealed what it took with that one; once the right one is back nobody opens it`,
+      remedy:
+        'Let what is sealed be written anew whenever a key changes, and keep the old one; the copy of the secret belongs to the backup.'
+    };
   if (seen ?? !worse) return seen;
   const failed = load.failedFrom(beganMs);
   const subject = pod ?? podsIn(facts, workload)[0];

@@ -1,120 +1,33 @@
-import { asManifest } from '../manifest';
-import { claimsOf, makerOf, zoneOf, type ApiObject, type Pod } from '../model';
+import { zoneOf, type Pod } from '../model';
 import { partsIn, podsIn } from '../proofs';
-import { driverOfClaim, driverPods, engineCards, enginePartOf, imageParts, servesClients, type Action, type EngineId } from '../standin';
-import { rolledOut, rolledWrong } from './versions';
+import { engineCards, type Action, type EngineId } from '../standin';
+import { supplyFaults } from './faults-supply';
 import { loadPlace } from './load';
-import type { DrillScene, FaultRule, Stage, Target } from './types';
+import { certificateOut, keyChanged } from './secrets';
+import {
+  emptied,
+  first,
+  itsNode,
+  member,
+  membersOf,
+  nobody,
+  opened,
+  outage,
+  over,
+  podRef,
+  struck,
+  taken,
+  target,
+  workOn
+} from './striking';
+import type { FaultRule } from './types';
+import { rolledOut, rolledWrong } from './versions';
 
 /** What the ask of a wrong delete is called. */
 export const dropName = 'wrong-delete';
 
 /** Engines that drop a whole table when they are asked to. */
 const dropsTables: ReadonlySet<EngineId> = new Set<EngineId>(['multi-primary-sql', 'primary-standby-sql', 'document-set']);
-
-/** What faults are called while they stand. */
-export const outageName = 'drill';
-const outage = (spec: object): Action => ({
-  type: 'send',
-  objects: [{ apiVersion: 'standin.example/v1', kind: 'Outage', metadata: { name: outageName }, spec } as ApiObject]
-});
-const over: Action = { type: 'remove', ref: { kind: 'Outage', namespace: '', name: outageName } };
-
-/** Members of a workload that keep its data, whoever leads first: losing that one hurts most. */
-export function membersOf({ facts, workload }: DrillScene): Pod[] {
-  const { namespace } = workload;
-  const part = (pod: Pod) => enginePartOf(pod)?.part ?? '';
-  const pods = podsIn(facts, workload).filter((pod) => servesClients(enginePartOf(pod)) && pod.spec.nodeName);
-  const status = (pod: Pod) => facts.get('Process', namespace, pod.metadata.name)?.status;
-  const weight = (pod: Pod): number => {
-    const now = status(pod);
-    if (part(pod) === 'front') return 1_000;
-    if (now?.leader === pod.metadata.name) return 100;
-    return Number(/(?:leads|primary of) (\d+)/.exec(now?.role ?? '')?.[1] ?? (now?.role === 'primary' ? 1 : 0));
-  };
-  return pods.sort((a, b) => weight(b) - weight(a) || (a.metadata.name < b.metadata.name ? -1 : 1));
-}
-
-const nobody = 'no member stands on a node';
-const on = (scene: DrillScene, nodes: readonly string[]): string[] =>
-  podsIn(scene.facts, scene.workload)
-    .filter((pod) => nodes.includes(pod.spec.nodeName ?? ''))
-    .map((pod) => pod.metadata.name);
-
-const first = (scene: DrillScene): Pod | undefined => membersOf(scene)[0];
-const target = (scene: DrillScene, strike: (pod: Pod) => Target | string): Target | string => {
-  const pod = first(scene);
-  return pod ? strike(pod) : nobody;
-};
-const podRef = ({ metadata }: Pod): { namespace: string; pod: string } => ({ namespace: metadata.namespace ?? '', pod: metadata.name });
-const taken = ({ metadata }: Pod): Action => ({
-  type: 'remove',
-  ref: { kind: 'Pod', namespace: metadata.namespace ?? '', name: metadata.name }
-});
-const emptied = (nodes: readonly string[]): Action => ({
-  type: 'send',
-  objects: [
-    { apiVersion: 'standin.example/v1', kind: 'Emptying', metadata: { name: outageName }, spec: { nodes: [...nodes] } } as ApiObject
-  ]
-});
-const opened: Action = { type: 'remove', ref: { kind: 'Emptying', namespace: '', name: outageName } };
-
-/** How long somebody waits for a node to be empty, and works on it. Made up. */
-const walk = { mostMs: 600_000, workMs: 120_000 };
-
-/** A node is emptied, has no power while somebody works on it, and is opened again. */
-const workOn = (node: string): Stage => ({
-  label: node,
-  begin: [emptied([node])],
-  left(facts) {
-    const status = facts.get('Emptying', '', outageName)?.status;
-    if (!status) return 'nothing has gone yet';
-    if (!status.left) return undefined;
-    const [first] = status.waits;
-    return first ? `${first.namespace}/${first.name} stays: ${first.says}` : `${status.left} are on their way`;
-  },
-  mostMs: walk.mostMs,
-  work: [outage({ dark: [node] })],
-  workMs: walk.workMs,
-  end: [over, opened]
-});
-
-/** The driver behind a member's first claim; undefined where it has none. */
-function driverOf({ facts }: DrillScene, pod: Pod): string | undefined {
-  const [name] = claimsOf(pod.spec, pod.metadata.name);
-  const claim = name === undefined ? undefined : facts.get('PersistentVolumeClaim', pod.metadata.namespace ?? '', name);
-  return claim && driverOfClaim(facts, claim);
-}
-
-/** An object as it stands, but for some of its settings. */
-const altered = (object: ApiObject & { readonly spec: object }, spec: object): Action => ({
-  type: 'send',
-  objects: [asManifest({ ...object, spec: { ...object.spec, ...spec } } as ApiObject)]
-});
-
-/** Something befalls one member alone. */
-const member = ({ metadata }: Pod, more: Partial<Target> & Pick<Target, 'begin'>): Target => ({
-  label: metadata.name,
-  members: [metadata.name],
-  lasting: more.end !== undefined,
-  end: [],
-  ...more
-});
-
-/** Something befalls whole nodes, with all that stands there. */
-const struck = (scene: DrillScene, label: string, nodes: readonly string[], more: Partial<Target> = {}): Target => ({
-  label,
-  members: on(scene, nodes),
-  lasting: true,
-  wide: true,
-  begin: [outage({ dark: nodes })],
-  end: [over],
-  ...more
-});
-
-/** Something befalls the node of the member that matters most. */
-const itsNode = (scene: DrillScene, more: (node: string) => Partial<Target>): Target | string =>
-  target(scene, ({ spec }) => struck(scene, `node ${spec.nodeName}`, [spec.nodeName!], more(spec.nodeName!)));
 
 /** All faults that can be put in, by level. */
 export const faults: readonly FaultRule[] = [
@@ -184,56 +97,7 @@ export const faults: readonly FaultRule[] = [
       return member(pod, { label, lasting: false, wide: true, begin: [emptied([nodes[0]!])], end: [opened], stages: nodes.map(workOn) });
     }
   },
-  {
-    id: 'driver-down',
-    level: 'Supply',
-    title: 'driver down',
-    why: "The driver's controller is down while a member has to be made anew.",
-    target: (scene) =>
-      target(scene, (pod) => {
-        const driver = driverOf(scene, pod);
-        if (driver === undefined) return 'its members have no claims';
-        const [part] = driverPods(scene.facts, driver, 'controller');
-        const maker = part && scene.facts.get('Deployment', part.metadata.namespace ?? '', makerOf(part)?.name ?? '');
-        if (!maker) return `no controller of ${driver} runs here`;
-        return member(pod, {
-          label: driver,
-          lasting: false,
-          begin: [altered(maker, { replicas: 0 }), taken(pod)],
-          end: [altered(maker, {})]
-        });
-      })
-  },
-  {
-    id: 'registry-out',
-    level: 'Supply',
-    title: 'registry out',
-    why: 'The registry is out of reach while a member has to move to another node.',
-    target: (scene) =>
-      target(scene, (pod) => {
-        const { host } = imageParts(pod.spec.containers[0]?.image ?? '');
-        const registry = scene.facts.list('Registry').find((one) => one.spec.host === host);
-        if (!registry) return `nothing is known of the registry ${host || '(none)'}`;
-        const node = pod.spec.nodeName!;
-        return struck(scene, `${registry.metadata.name}, while ${node} is emptied`, [node], {
-          lasting: false,
-          begin: [altered(registry, { reachable: false }), emptied([node])],
-          end: [altered(registry, {}), opened]
-        });
-      })
-  },
-  {
-    id: 'volume-full',
-    level: 'Claims',
-    title: 'volume full',
-    why: 'The volume of the member that matters most has no room left, until somebody makes some.',
-    target: (scene) =>
-      target(scene, (pod) => {
-        const [claim] = claimsOf(pod.spec, pod.metadata.name);
-        if (claim === undefined) return 'its members have no claims';
-        return member(pod, { label: claim, begin: [outage({ full: [{ namespace: podRef(pod).namespace, claim }] })], end: [over] });
-      })
-  },
+  ...supplyFaults,
   {
     id: 'program-ends',
     level: 'Members',
@@ -282,6 +146,20 @@ export const faults: readonly FaultRule[] = [
     title: 'taken away',
     why: 'The pod of the member that matters most is taken away, and made anew.',
     target: (scene) => target(scene, (pod) => member(pod, { begin: [taken(pod)] }))
+  },
+  {
+    id: 'certificate-out',
+    level: 'Members',
+    title: 'certificate out',
+    why: 'The certificate that members show runs out, and nobody renews it for as long.',
+    target: certificateOut
+  },
+  {
+    id: 'key-changed',
+    level: 'Members',
+    title: 'key changed',
+    why: 'The key in the secret is another one, and the member that matters most is started anew with it; then the right one is put back.',
+    target: (scene) => keyChanged(scene, first(scene))
   },
   {
     id: 'coordinator-lost',

@@ -5,9 +5,10 @@ import { leadsBack, notCopied, plansPrint } from './back';
 import { supposedIn } from './supposed';
 import { causeOf, unprobed } from './causes';
 import { derive, impossible } from './expect';
-import { dropName, faultNamed, faults, outageName } from './faults';
+import { dropName, faultNamed, faults } from './faults';
 import { canBeLoaded, Load } from './load';
 import { beatsOf, goneOf, measure, rowsOf } from './measure';
+import { outageName } from './striking';
 import { holds, membersIn, Watch, whole } from './watch';
 import type { Drill, DrillScene, Expectation, FaultId, FaultRule, Target } from './types';
 

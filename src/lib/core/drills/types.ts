@@ -11,8 +11,14 @@ export type FaultId =
   | 'node-emptied'
   | 'nodes-walked'
   | 'driver-down'
+  | 'rights-gone'
+  | 'operator-down'
+  | 'mount-target-out'
   | 'registry-out'
   | 'volume-full'
+  | 'volume-slow'
+  | 'certificate-out'
+  | 'key-changed'
   | 'program-ends'
   | 'member-hangs'
   | 'cut-from-members'
@@ -72,6 +78,8 @@ export interface Target {
   readonly end: readonly Action[];
   /** What was acknowledged before it is taken away by somebody who may: only what comes back from copies counts as kept. */
   readonly deletes?: boolean;
+  /** What members take meanwhile is sealed with a key that nobody has afterwards. */
+  readonly sealed?: boolean;
   /** Done one after another instead; all members have to hold before the next one begins. */
   readonly stages?: readonly Stage[];
   /** What is said of the stages; left out: nodes are emptied and worked on. */

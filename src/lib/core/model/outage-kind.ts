@@ -17,7 +17,9 @@ export const outageSchema = kindOf('standin.example/v1', 'Outage', {
     /** Pods that are cut off by themselves: from the other members, or from clients. */
     apart: z.array(podRef.extend({ from: z.enum(['members', 'clients']) })).optional(),
     /** Claims whose volumes have no room left. */
-    full: z.array(z.looseObject({ namespace: z.string(), claim: z.string() })).optional()
+    full: z.array(z.looseObject({ namespace: z.string(), claim: z.string() })).optional(),
+    /** Claims to whose volumes each write takes so much longer; writes don't queue behind each other. */
+    sluggish: z.array(z.looseObject({ namespace: z.string(), claim: z.string(), ms: z.number().int().min(0).max(600_000) })).optional()
   }),
   /** Which programs hang: those that ran in the pods when it came. */
   status: z.looseObject({ hung: z.array(podRef.extend({ program: z.string(), sinceMs: z.number() })).optional() }).optional()

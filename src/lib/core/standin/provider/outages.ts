@@ -1,4 +1,4 @@
-import type { Facts, Node, Outage } from '../../model';
+import { claimsOf, type Facts, type Node, type Outage, type Pod } from '../../model';
 
 /** Whether a node has no power. */
 export const isDark = (facts: Facts, node: string): boolean => facts.list('Outage').some(({ spec }) => spec.dark?.includes(node));
@@ -55,6 +55,14 @@ export const keptApartFrom = (outages: readonly Outage[], namespace: string, pod
 /** Whether a claim's volume has no room left by an outage. */
 export const isFilled = (facts: Facts, namespace: string, claim: string): boolean =>
   facts.list('Outage').some(({ spec }) => spec.full?.some((one) => one.claim === claim && one.namespace === namespace));
+
+/** How much longer a write takes that goes to a pod's volumes: that of the slowest of them, in ms. */
+export function sluggishMs(outages: readonly Outage[], { metadata, spec }: Pod): number {
+  const slow = outages.flatMap((one) => one.spec.sluggish ?? []).filter((one) => one.namespace === metadata.namespace);
+  if (!slow.length) return 0;
+  const claims = claimsOf(spec, metadata.name);
+  return Math.max(0, ...claims.map((claim) => slow.reduce((sum, one) => sum + (one.claim === claim ? one.ms : 0), 0)));
+}
 
 /** The node's own taint while nobody hears from it. Source: the cluster API's "Taints and Tolerations", taint based evictions. */
 export const unreachableTaint = 'node.kubernetes.io/unreachable';

@@ -60,6 +60,8 @@
     at = next;
     table?.querySelector<HTMLElement>(`[data-square="${next.row}-${next.column}"]`)?.focus();
   }
+  /** With more columns their heads stand upright, so that all of them are seen at once on a narrow screen. */
+  const mostLevel = 16;
 </script>
 
 <svelte:head><title>Drills · {data.cluster.name} · Root Barn</title></svelte:head>
@@ -117,7 +119,7 @@
                 scope="col"
                 title={fault.why}
                 class="small quiet w-[76px] px-1 pt-1 pb-2 font-normal {firsts.has(fault.id) ? 'border-l border-ink' : ''}"
-                >{fault.title}</th
+                ><span class:upright={flat.length > mostLevel}>{fault.title}</span></th
               >{/each}
           </tr>
         </thead>
@@ -201,3 +203,12 @@
     </div>
   {/if}
 </div>
+
+<style>
+  .upright {
+    display: inline-block;
+    writing-mode: vertical-rl;
+    rotate: 180deg;
+    white-space: nowrap;
+  }
+</style>

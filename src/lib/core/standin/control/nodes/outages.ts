@@ -11,7 +11,7 @@ function strange({ store }: ClusterAccess, { spec }: Outage): string[] {
     ...[...(spec.hangs ?? []), ...(spec.apart ?? [])]
       .filter((one) => !store.get('Pod', one.namespace, one.pod))
       .map((one) => `the pod ${one.namespace}/${one.pod}`),
-    ...(spec.full ?? [])
+    ...[...(spec.full ?? []), ...(spec.sluggish ?? [])]
       .filter((one) => !store.get('PersistentVolumeClaim', one.namespace, one.claim))
       .map((one) => `the claim ${one.namespace}/${one.claim}`)
   ];

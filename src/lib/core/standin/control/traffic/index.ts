@@ -45,13 +45,14 @@ function takeAsk(world: ClusterAccess, site: WorldSite, ask: AskObject): void {
   if (fault) return back(`access denied: ${fault}`);
   site.timeout(name, askTimeoutMs);
   // A service leads to any member that counts as ready; whoever comes to one that hangs waits in vain.
-  const open = outages.length ? reached.filter((pod) => isReady(pod) && servesClients(enginePartOf(pod))) : [];
+  const choose = outages.length > 0 || pods.some((pod) => site.hangs(pod.metadata.name));
+  const open = choose ? reached.filter((pod) => isReady(pod) && servesClients(enginePartOf(pod))) : [];
   const led = member === undefined && open.length ? open[hash32(name, world.seed) % open.length]! : first;
   if (site.hangs(led.metadata.name)) return;
   // A client that can't come to whoever leads asks the member that it does come to; where any of them will do, that one anyway.
   const leads = site.processes.find((one) => one.metadata.name === led.metadata.name)?.status?.leader;
   const anyWillDo = hasEngine(site.engineId ?? '') && engineCards[site.engineId as EngineId].asks !== undefined;
-  const other = outages.length && (anyWillDo || (leads !== undefined && site.shutFrom(leads))) ? led.metadata.name : undefined;
+  const other = choose && (anyWillDo || (leads !== undefined && site.shutFrom(leads))) ? led.metadata.name : undefined;
   const asked = member ?? other;
   site.engine!.ask(site, { id: name, op, ...(asked === undefined ? {} : { member: asked }), ...(as ? { as } : {}) });
 }
@@ -110,16 +111,25 @@ export const engines: Loop = {
     const later = before.mail.filter((one) => one.atMs > world.nowMs);
     if (site.processes.every((one) => one.spec.adopted)) engine.adopt?.(site);
     engine.changed(site);
+    site.stepped();
     const held: Mail[] = [];
     for (const mail of due) {
       const { from, to, body } = mail;
-      if (site.timedOut(to, body)) continue;
+      if (site.timedOut(to, body)) {
+        site.stepped();
+        continue;
+      }
       if (site.hangs(to)) held.push({ ...mail, atMs: world.nowMs + heldMs });
       else if ((site.up(from) || site.hangs(from)) && site.up(to) && site.reach(from, to)) engine.arrived(site, to, from, body);
+      site.stepped();
     }
-    for (const ask of asks) if (!ask.status) takeAsk(world, site, ask);
+    for (const ask of asks) {
+      if (ask.status) continue;
+      takeAsk(world, site, ask);
+      site.stepped();
+    }
     site.flush();
-    const mail = [...later, ...held, ...site.sent].filter((one) => !one.to.startsWith('~') || site.up(one.to));
+    const mail = [...later, ...held, ...site.inOrder(later)].filter((one) => !one.to.startsWith('~') || site.up(one.to));
     traffic.set(key, { mail, nth: site.nth });
     if (mail.length) world.after(Math.min(...mail.map((one) => one.atMs)) - world.nowMs, key);
   }

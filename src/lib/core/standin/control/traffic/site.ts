@@ -3,7 +3,8 @@ import { isReady, memberNames, pairsMatch, setAskingFor, type Outage, type Pod, 
 import type { Answer, Engine, Site, MemberState } from '../../engines/site';
 import { enginePartOf } from '../../provider/images';
 import { memberFault } from '../../provider/policies';
-import { hangsSince, isDark, isUnheard, keptApartFrom, nodesReach, slowMs } from '../../provider/outages';
+import { hangsSince, isDark, isUnheard, keptApartFrom, nodesReach, slowMs, sluggishMs } from '../../provider/outages';
+import { isStranded } from '../../provider/shared-files';
 import { talksTls, tlsFault } from '../../provider/tls';
 import type { ClusterAccess } from '../loop';
 import { SiteVolumes } from './site-volumes';
@@ -15,6 +16,8 @@ export interface Mail {
   readonly from: string;
   readonly to: string;
   readonly body: unknown;
+  /** It waited for a slow volume: what follows from the same to the same doesn't overtake it. */
+  readonly late?: true;
 }
 
 interface Kept<T> {
@@ -35,6 +38,11 @@ interface Seen {
 }
 
 const timeoutBody = { is: 'timeout' } as const;
+/** What a member says to a client once a slow volume has taken what it wrote. */
+interface LateBody {
+  readonly is: 'answer-late';
+  readonly answer: Answer;
+}
 const isClient = (id: string): boolean => id.startsWith('~');
 
 /** What a workload's engine sees of the stand-in during one call. Changes are gathered and written at the end of it. */
@@ -51,6 +59,10 @@ export class WorldSite implements Site {
   private readonly seen = new Map<string, Seen>();
   private readonly volumes: SiteVolumes;
   private readonly answers = new Map<string, Answer>();
+  /** Members that have written to a slow volume in the step of this call: what they say in it leaves so much later (ms). */
+  private readonly late = new Map<string, number>();
+  private readonly answered: string[] = [];
+  private stepFrom = 0;
   private readonly outages: readonly Outage[];
   private readonly policies: boolean;
 
@@ -112,14 +124,17 @@ export class WorldSite implements Site {
     return (seen.up ??=
       seen.process !== undefined &&
       seen.pod !== undefined &&
-      !(this.outages.length && (isDark(this.world.store, seen.pod.spec.nodeName ?? '') || this.hangs(id))));
+      !((this.outages.length && isDark(this.world.store, seen.pod.spec.nodeName ?? '')) || this.hangs(id)));
   }
 
   /** Whether a member's program hangs: it does nothing, and what comes for it waits. */
   hangs(id: string): boolean {
-    if (!this.outages.length || isClient(id)) return false;
+    const files = this.engineId === 'shared-files';
+    if ((!this.outages.length && !files) || isClient(id)) return false;
     const seen = this.of(id);
-    return (seen.hangs ??= hangsSince(this.world.store, this.namespace, id, this.outages) !== undefined);
+    return (seen.hangs ??=
+      hangsSince(this.world.store, this.namespace, id, this.outages) !== undefined ||
+      (files && seen.pod !== undefined && isStranded(this.world.store, seen.pod)));
   }
 
   leaving(id: string): boolean {
@@ -192,6 +207,9 @@ export class WorldSite implements Site {
   }
 
   keep(id: string, data: unknown, nth = 0): void {
+    const pod = this.outages.length ? this.of(id).pod : undefined;
+    const lateMs = pod && this.volumes.read(id, pod, nth) !== data ? sluggishMs(this.outages, pod) : 0;
+    if (lateMs > 0) this.late.set(id, lateMs);
     this.volumes.keep(id, this.of(id).pod, data, nth);
   }
 
@@ -256,7 +274,13 @@ export class WorldSite implements Site {
   }
 
   timedOut(to: string, body: unknown): boolean {
-    if ((body as { is?: string }).is !== timeoutBody.is) return false;
+    if (!isClient(to)) return false;
+    const { is } = body as { is?: string };
+    if (is === 'answer-late') {
+      this.answer(to.slice(1), (body as LateBody).answer);
+      return true;
+    }
+    if (is !== timeoutBody.is) return false;
     this.answer(to.slice(1), { outcome: 'unknown', says: 'nobody answered within 30 s; it may or may not have been done' });
     return true;
   }
@@ -268,7 +292,9 @@ export class WorldSite implements Site {
   answer(ask: string, answer: Answer): void {
     // What a member says that clients are cut off from never comes to them.
     if (answer.by !== undefined && this.shutFrom(answer.by)) return;
-    if (!this.answers.has(ask)) this.answers.set(ask, answer);
+    if (this.answers.has(ask)) return;
+    this.answers.set(ask, answer);
+    if (this.outages.length) this.answered.push(ask);
   }
 
   /** Members that an ask may go to. */
@@ -277,6 +303,50 @@ export class WorldSite implements Site {
     return all.flatMap((id) => {
       const { pod, process } = this.of(id);
       return pod && process ? [pod] : [];
+    });
+  }
+
+  /** The end of one step of a call: one thing that came was seen to. Whoever waits for a slow volume says all that follows later. */
+  stepped(): void {
+    if (this.late.size) {
+      for (let i = this.stepFrom; i < this.sent.length; i += 1) {
+        const mail = this.sent[i]!;
+        const lateMs = mail.from === mail.to ? undefined : this.late.get(mail.from);
+        if (lateMs !== undefined) this.sent[i] = { ...mail, atMs: mail.atMs + lateMs, late: true };
+      }
+      for (const ask of this.answered) {
+        const answer = this.answers.get(ask)!;
+        const lateMs = this.late.get(answer.by ?? '');
+        if (lateMs === undefined) continue;
+        this.answers.delete(ask);
+        const to = `~${ask}`;
+        this.sent.push({
+          atMs: this.nowMs + lateMs,
+          nth: this.nth++,
+          from: to,
+          to,
+          body: { is: 'answer-late', answer } satisfies LateBody
+        });
+      }
+      this.late.clear();
+    }
+    this.stepFrom = this.sent.length;
+    this.answered.length = 0;
+  }
+
+  /** What was sent, in the order of each way: nothing overtakes what waits for a slow volume. @param before what is still on its way */
+  inOrder(before: readonly Mail[]): readonly Mail[] {
+    const lastMs = new Map<string, number>();
+    const wayOf = ({ from, to }: Mail) => `${from}|${to}`;
+    for (const mail of before) if (mail.late) lastMs.set(wayOf(mail), Math.max(mail.atMs, lastMs.get(wayOf(mail)) ?? 0));
+    if (!lastMs.size && !this.sent.some((mail) => mail.late)) return this.sent;
+    return this.sent.map((mail) => {
+      const way = wayOf(mail);
+      const least = lastMs.get(way);
+      if (mail.from === mail.to || (!mail.late && least === undefined)) return mail;
+      const atMs = Math.max(mail.atMs, least ?? 0);
+      lastMs.set(way, atMs);
+      return { ...mail, atMs, late: true };
     });
   }
 

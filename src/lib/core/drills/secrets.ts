@@ -1,0 +1,62 @@
+import { encode } from 'js-base64';
+import { asManifest } from '../manifest';
+import type { ApiObject, Pod, Secret } from '../model';
+import { podsIn } from '../proofs';
+import { epochMs } from '../shared';
+import { certificateInSecret, issue, makeAuthority, talksTls, tlsSecretOf, type Action } from '../standin';
+import { altered, taken } from './striking';
+import type { DrillScene, Target } from './types';
+
+/** A secret as it stands, but for some of its data. */
+const withData = (secret: Secret, data: Record<string, string>): Action => ({
+  type: 'send',
+  objects: [asManifest({ ...secret, data: { ...secret.data, ...data } } as ApiObject)]
+});
+
+/** The certificate that a workload's members show is one that has run out; whoever renews it can't, until it is over. */
+export function certificateOut({ facts, workload }: DrillScene): Target | string {
+  const { namespace } = workload;
+  const showing = podsIn(facts, workload).filter((pod) => talksTls(facts.get('Process', namespace, pod.metadata.name)?.spec.options));
+  const [pod] = showing;
+  const name = pod && tlsSecretOf(facts, pod);
+  const secret = name === undefined ? undefined : facts.get('Secret', namespace, name);
+  const found = secret?.data?.['tls.crt'] === undefined ? undefined : certificateInSecret(secret.data['tls.crt']);
+  if (!secret || !found) return 'its members show no certificates';
+  const now = epochMs + facts.nowMs;
+  const fromMs = Math.min(found.fromMs, now - 2_000);
+  const spent = issue(makeAuthority('drill', 'drill', fromMs, now), 'drill', found.names, fromMs, now - 1_000);
+  const wishes = facts.list('Certificate', namespace).filter((one) => one.spec.secret === name);
+  const issuers = facts.list('Issuer', namespace).filter((one) => wishes.some((wish) => wish.spec.issuer.name === one.metadata.name));
+  const members = showing.filter((one) => tlsSecretOf(facts, one) === name).map((one) => one.metadata.name);
+  return {
+    label: `secret ${name}`,
+    members,
+    lasting: true,
+    stops: `${members.length === 1 ? 'its member shows' : `all of ${members.length} members show`} the certificate in ${name}, and nobody takes one that has run out`,
+    begin: [
+      ...issuers.map((one) => altered(one, { authority: `${one.spec.authority}-out-of-reach`, make: false })),
+      withData(secret, { 'tls.crt': encode(spent.certificate), 'tls.key': encode(spent.key) })
+    ],
+    end: [...issuers.map((one) => altered(one, {})), ...(issuers.length ? [] : [withData(secret, {})])]
+  };
+}
+
+/** Settings that seal what is kept: with another one of them nothing that was kept can be opened. */
+const sealing: ReadonlySet<string> = new Set(['STORE_KEY']);
+
+/** The key that a store seals its content with is another one in its secret, and one member is started anew with it. */
+export function keyChanged({ facts, workload }: DrillScene, pod: Pod | undefined): Target | string {
+  if (!pod) return 'no member stands on a node';
+  const ref = pod.spec.containers.flatMap((one) => one.env ?? []).find((one) => sealing.has(one.name) && one.valueFrom?.secretKeyRef)
+    ?.valueFrom?.secretKeyRef;
+  const secret = facts.get('Secret', workload.namespace, ref?.name ?? '');
+  if (!ref || !secret) return 'its members seal nothing with a key from a secret';
+  return {
+    label: `secret ${secret.metadata.name}, with ${pod.metadata.name} started anew`,
+    members: [pod.metadata.name],
+    lasting: false,
+    sealed: true,
+    begin: [withData(secret, { [ref.key]: encode('another key, by mistake') }), taken(pod)],
+    end: [withData(secret, {}), taken(pod)]
+  };
+}
