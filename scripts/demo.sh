@@ -3,4 +3,4 @@
 . "$(dirname "$0")/lib.sh"
 need_build
 need_native
-exec node scripts/serve.mjs "$@"
+exec node scripts/serve.mjs --demo-drills "$@"

@@ -1,4 +1,6 @@
 import { expect, test } from 'vitest';
+import { createApp } from '$server/services/app';
+import { settingsOf } from '$server/settings';
 import { call } from './call';
 
 interface Kept {
@@ -131,4 +133,50 @@ test('a wrong delete is held against the plan that copies the workload, goes sta
   await app.db.updateTable('drill').set({ body: '{"cut of' }).where('rehearsal', '=', id).execute();
   expect((await all(at)).drills).toEqual([]);
   expect(await frameOf(app, id)).toMatchObject({ ok: true });
+});
+
+test('what changes in the very moment of a drill or a proof makes both stale: the clock alone does not tell', async () => {
+  const at = await fork();
+  expect((await call('POST', `${at}/drills`, which('program-ends'))).status).toBe(200);
+  expect((await call('POST', `${at}/proofs`, { namespace: 'plans', set: 'timetable' })).status).toBe(200);
+  const proofs = async () => (await call<{ items: { stale: boolean }[] }>('GET', `${at}/proofs`)).body.items.map((one) => one.stale);
+  expect((await all(at)).drills.map((one) => one.stale)).toEqual([false]);
+  expect(new Set(await proofs())).toEqual(new Set([false]));
+  const { body } = await call<{ items: { metadata: object; spec: object }[] }>(
+    'GET',
+    `${at}/objects?kind=StatefulSet&namespace=plans&name=timetable`
+  );
+  const [set] = body.items;
+  const sent = {
+    apiVersion: 'apps/v1',
+    kind: 'StatefulSet',
+    metadata: { name: 'timetable', namespace: 'plans', labels: (set!.metadata as { labels: object }).labels },
+    spec: { ...set!.spec, minReadySeconds: 5 }
+  };
+  const before = (await call<{ clock: { nowMs: number } }>('GET', at)).body.clock.nowMs;
+  expect((await call('POST', `${at}/send`, JSON.stringify(sent))).status).toBe(200);
+  expect((await call<{ clock: { nowMs: number } }>('GET', at)).body.clock.nowMs).toBe(before);
+  expect((await all(at)).drills.map((one) => one.stale)).toEqual([true]);
+  expect(new Set(await proofs())).toEqual(new Set([true]));
+  // Taken back, both speak of what stands again.
+  expect((await call('POST', `${at}/undo`, {})).status).toBe(200);
+  expect((await all(at)).drills.map((one) => one.stale)).toEqual([false]);
+});
+
+test('where it is asked for, the demo has been drilled: of each workload that holds one, one of them worse, one stale', async () => {
+  const app = await createApp({ data: ':memory:', settings: settingsOf({ ROOT_BARN_DEMO_DRILLS: 'yes' }) });
+  const kept = async (id: string) => {
+    const found = await app.drills.kept(id);
+    return found.ok
+      ? found.value.map(({ workload, state, stale, cause }) => ({ workload, state, stale, mends: cause?.manifests?.length ?? 0 }))
+      : [];
+  };
+  await expect.poll(async () => (await kept('north-quay')).some((one) => one.stale), { timeout: 100_000, interval: 500 }).toBe(true);
+  expect((await kept('north-quay')).sort((a, b) => (a.workload < b.workload ? -1 : 1))).toEqual([
+    { workload: 'boarding', state: 'worse', stale: false, mends: 1 },
+    { workload: 'strongbox', state: 'expected', stale: true, mends: 0 },
+    { workload: 'timetable', state: 'expected', stale: false, mends: 0 }
+  ]);
+  expect(await kept('harbour')).toMatchObject([{ workload: 'image-shelf' }]);
+  await app.close();
 });

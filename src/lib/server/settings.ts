@@ -48,6 +48,7 @@ export const settingTable = {
   data: setting(z.string().min(1).default('data'), 'the folder of the database'),
   fresh: setting(yes.default(false), 'begin anew: what is in the folder is lost', true),
   empty: setting(yes.default(false), "begin without the demo's clusters", true),
+  'demo-drills': setting(yes.default(false), 'try a few drills once the demo is laid down', true),
   origin: setting(origin.default([]), 'addresses under which browsers reach it, with commas between; demands sign-in'),
   'sign-in': setting(yes.default(false), 'demand sign-in on loopback too', true),
   'tls-cert': setting(z.string().optional(), 'file of the certificate chain (PEM); with --tls-key it serves over TLS'),

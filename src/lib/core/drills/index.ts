@@ -1,4 +1,5 @@
 import type { AskObject } from '../model';
+import { standingPrint } from '../proofs';
 import { plural, wordsOf } from '../shared';
 import type { World } from '../standin';
 import { leadsBack, notCopied, plansPrint } from './back';
@@ -244,6 +245,7 @@ export function* runDrill(ask: DrillAsk): Generator<void, Drill | string> {
     lanes: watch.all(),
     others,
     ...(cause ? { cause } : {}),
+    stands: standingPrint(facts, workload),
     ...(target.deletes ? { plans: plansPrint(facts, workload.namespace, workload.name) } : {}),
     ...(supposed.length ? { supposed } : {}),
     notes: [...stuck, ...notes],

@@ -217,6 +217,8 @@ export interface Drill {
   /** Other workloads whose members were hurt. */
   readonly others: readonly string[];
   readonly cause?: Cause;
+  /** Print of the workload that it was tried on: another one, and it is stale. */
+  readonly stands?: string;
   /** What copied the workload then, where that counts: another print, another outcome. */
   readonly plans?: string;
   /** What cards suppose of its programs and drivers: all of it rests on that. Left out where nothing is. */

@@ -1,3 +1,4 @@
+import { standingPrint } from './freshness';
 import { memberClaim, ordinalIn, ordinalsOf, type StatefulSet } from '../model';
 import { assetOf, workloadOf, type Change } from '../standin';
 import { claims } from './claims';
@@ -13,6 +14,7 @@ import { proofOf, type SetUnderProof, type Check, type EngineRule, type Proof, t
 
 export { tryClass, type Trial } from './trial';
 export type { SetUnderProof, Check, Matrix, Proof, ProofId } from './types';
+export { isStale, standingPrint, type Standing } from './freshness';
 export { workloadNamed, partsIn, podsIn, type Workload } from './workload';
 
 /** The proof pack for a set. Packs for kinds of workloads come with their engines. */
@@ -95,7 +97,8 @@ export function* proveWorkload(subject: WorkloadUnderProof & Pick<SetUnderProof,
     }
     yield;
   }
-  return proofs;
+  const stands = standingPrint(facts, workload);
+  return proofs.map((one) => ({ ...one, stands }));
 }
 
 const keepsRows = ({ facts, workload }: WorkloadUnderProof): boolean =>

@@ -45,6 +45,8 @@ export interface Proof {
   readonly says: string;
   readonly atMs: number;
   readonly checks: readonly Check[];
+  /** Print of what it speaks of: another one, and it is stale. */
+  readonly stands?: string;
   /** How it was come by, where that isn't plain. */
   readonly note?: string;
   /** Writers by readers: how long what one wrote took to be seen by the other; null where it wasn't. */

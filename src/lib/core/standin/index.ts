@@ -65,7 +65,15 @@ export { databaseShare } from './engines/memory';
 export { loginOf, markOf } from './engines/options';
 export { hasEngine } from './engines/registry';
 export type { Answer, Op } from './engines/site';
-export { certificateFacts, certificateInSecret, issue, makeAuthority, nameCovers, readKeyPair, type CertificateFacts } from './provider/certificates';
+export {
+  certificateFacts,
+  certificateInSecret,
+  issue,
+  makeAuthority,
+  nameCovers,
+  readKeyPair,
+  type CertificateFacts
+} from './provider/certificates';
 export * from './provider/tls';
 export * from './engines/logins';
 export * from './provider/outages';

@@ -11,8 +11,9 @@ export interface KeptDrill extends Drill {
   readonly demanded: boolean;
 }
 
-/** What copied the workload then; what isn't as it was written tells nothing. */
+/** What copied the workload then, and its print; what isn't as it was written tells nothing. */
 const plansIn = sql<string | null>`case when json_valid(body) then json_extract(body, '$.plans') end`.as('plans');
+const standsIn = sql<string | null>`case when json_valid(body) then json_extract(body, '$.stands') end`.as('stands');
 
 /** Drills that were run, newest last. */
 export function drillRepository(db: Database) {
@@ -47,13 +48,17 @@ export function drillRepository(db: Database) {
     async verdicts(
       rehearsal: string,
       untilMs: number
-    ): Promise<(Pick<KeptDrill, 'namespace' | 'workload' | 'atMs' | 'plans'> & { state: string })[]> {
+    ): Promise<(Pick<KeptDrill, 'namespace' | 'workload' | 'atMs' | 'plans' | 'stands'> & { state: string })[]> {
       const rows = await db
         .selectFrom('drill')
-        .select(['namespace', 'workload', 'state', 'at_ms as atMs', plansIn])
+        .select(['namespace', 'workload', 'state', 'at_ms as atMs', plansIn, standsIn])
         .where('id', 'in', newest(rehearsal, untilMs))
         .execute();
-      return rows.map(({ plans, ...one }) => ({ ...one, ...(plans === null ? {} : { plans }) }));
+      return rows.map(({ plans, stands, ...one }) => ({
+        ...one,
+        ...(plans === null ? {} : { plans }),
+        ...(stands === null ? {} : { stands })
+      }));
     },
     /** The latest drill of each fault of each workload, as far as it was run at or before a moment. */
     async latest(rehearsal: string, untilMs: number): Promise<KeptDrill[]> {

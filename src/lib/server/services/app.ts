@@ -4,6 +4,7 @@ import { blueprintNamed, type Answers } from '$core/blueprints';
 import { lengthFor, secretValue } from '$core/drafts';
 import { writeManifests } from '$core/manifest';
 import type { AskObject } from '$core/model';
+import { isStale } from '$core/proofs';
 import { scenario } from '../../scenario';
 import { openData, type Database } from '../db/connection';
 import { dataFaultOf, type DataFault } from '../db/faults';
@@ -35,6 +36,7 @@ import { LiveBus } from './live';
 import { addClusterTo, trunkOf } from '../repositories/new-cluster';
 import { RehearsalService } from './rehearsals';
 import { TransferService } from './transfer';
+import { tryDemo } from './demo';
 import { DrillService } from './drills';
 import { TrialService } from './trials';
 
@@ -72,13 +74,14 @@ const unseenRow = (sentence: string): EstateRow => ({
 /** So many drills are run beside each other, each in a worker of its own. */
 const atOnce = Math.max(1, Math.min(2, availableParallelism()));
 
-/** Lays the demo's clusters down in an empty database. */
-async function layDemo(db: Database): Promise<void> {
-  if ((await clusterRepository(db).all()).length) return;
+/** Lays the demo's clusters down in an empty database. Gives whether it was one. */
+async function layDemo(db: Database): Promise<boolean> {
+  if ((await clusterRepository(db).all()).length) return false;
   await inTransaction(db, async (tx) => {
     const add = addClusterTo(tx);
     for (const one of scenario()) await add(one, [{ rehearsal: trunkOf(one.name, one.headMs, one.actions.length), actions: one.actions }]);
   });
+  return true;
 }
 
 /** Everything that routes may call. */
@@ -87,7 +90,7 @@ export async function createApp({ data, worker, reader, empty = false, settings 
   const { db, soft } = file;
   const clusters = clusterRepository(db);
   await clusters.dropUnfinished();
-  if (!empty) await layDemo(db);
+  const laid = !empty && (await layDemo(db));
   const proofs = proofRepository(db);
   const drafts = draftRepository(db);
   const dumps = dumpRepository(db, soft);
@@ -143,6 +146,10 @@ export async function createApp({ data, worker, reader, empty = false, settings 
     reader
   });
 
+  /** Nobody waits for what is tried of the demo. */
+  const tryIt = () => void (settings['demo-drills'] && tryDemo(rehearsals, drills));
+  if (laid) tryIt();
+
   /** The latest proofs at the clock's head, each with whether what it proves has changed since. */
   async function keptProofs(id: string): Promise<Answer<(KeptProof & { stale: boolean })[]>> {
     const state = await rehearsals.state(id);
@@ -151,8 +158,8 @@ export async function createApp({ data, worker, reader, empty = false, settings 
     if (!kept.length) return done([]);
     const touched = await rehearsals.ask(id, 'touched', { sets: kept.map((one) => ({ namespace: one.namespace, name: one.set })) });
     if (!touched.ok) return touched;
-    const at = new Map(touched.value.map((one) => [`${one.namespace}/${one.name}`, one.atMs]));
-    return done(kept.map((one) => ({ ...one, stale: (at.get(`${one.namespace}/${one.set}`) ?? Infinity) > one.atMs })));
+    const at = new Map(touched.value.map((one) => [`${one.namespace}/${one.name}`, one]));
+    return done(kept.map((one) => ({ ...one, stale: isStale(at.get(`${one.namespace}/${one.set}`), one) })));
   }
 
   let asks = 0;
@@ -169,7 +176,7 @@ export async function createApp({ data, worker, reader, empty = false, settings 
     keptProofs,
     /** Lays the demo's clusters down; an estate that isn't empty stays as it is. */
     async openDemo() {
-      await layDemo(db);
+      if (await layDemo(db)) tryIt();
       return done({ items: (await clusters.all()).map(({ name }) => ({ name })) });
     },
     /** Runs the pack on a workload, in a worker of its own so that nobody waits for it, and keeps the evidence. */

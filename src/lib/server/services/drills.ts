@@ -1,5 +1,6 @@
 import { setImmediate as nextTurn } from 'node:timers/promises';
 import type { Expectation, FaultId } from '$core/drills';
+import { isStale } from '$core/proofs';
 import type { drillRepository, KeptDrill } from '../repositories/drills';
 import type { StartedHost } from '../rehearsals/client';
 import type { Drillable } from '../views/drills';
@@ -84,14 +85,14 @@ export class DrillService {
   private async staleness(
     id: string,
     of: readonly Pick<KeptDrill, 'namespace' | 'workload'>[]
-  ): Promise<Answer<(one: Pick<KeptDrill, 'namespace' | 'workload' | 'atMs' | 'plans'>) => boolean>> {
+  ): Promise<Answer<(one: Pick<KeptDrill, 'namespace' | 'workload' | 'atMs' | 'plans' | 'stands'>) => boolean>> {
     const touched = await this.rehearsals.ask(id, 'touched', { sets: of.map((one) => ({ namespace: one.namespace, name: one.workload })) });
     if (!touched.ok) return touched;
     const at = new Map(touched.value.map((one) => [`${one.namespace}/${one.name}`, one]));
     return done((one) => {
       const found = at.get(`${one.namespace}/${one.workload}`);
       // What a wrong delete loses for good depends on what copies it, too.
-      return !found || found.atMs > one.atMs || (one.plans !== undefined && one.plans !== found.plans);
+      return isStale(found, one) || (one.plans !== undefined && one.plans !== found?.plans);
     });
   }
 
@@ -206,11 +207,20 @@ export class DrillService {
           .filter((offer) => offer.target !== undefined && !fresh.has(`${one.namespace}/${one.name}/${offer.fault}`))
           .map((offer): Which => ({ namespace: one.namespace, workload: one.name, fault: offer.fault }))
       );
+    void this.over(id, queue);
+    return done(this.roundOf(id)!);
+  }
+
+  /** Runs some drills as a round that is watched and stopped like any other; given once it is over. One that is under way goes on instead. */
+  async some(id: string, queue: readonly Which[]): Promise<void> {
+    if (!this.rounds.get(id)?.running) await this.over(id, [...queue]);
+  }
+
+  private async over(id: string, queue: Which[]): Promise<void> {
     const round: Running = { total: queue.length, done: 0, running: queue.length > 0, stopped: false, skipped: [] };
     this.rounds.set(id, round);
     // Where the data are closed meanwhile nothing more can be kept; what was finished is.
-    if (queue.length) void this.work(id, round, queue).catch(() => void (round.running = false));
-    return done(this.roundOf(id)!);
+    if (queue.length) await this.work(id, round, queue).catch(() => void (round.running = false));
   }
 
   private async work(id: string, round: Running, queue: Which[]): Promise<void> {

@@ -14,7 +14,7 @@ import {
   podsMadeBy
 } from '$core/model';
 import { plansPrint } from '$core/drills';
-import { lastTouchedWorkloadMs, workloadNamed } from '$core/proofs';
+import { isStale, lastTouchedWorkloadMs, standingPrint, workloadNamed } from '$core/proofs';
 import { breakOf, causeOf, rootLine, supplyGates, type Joint, type State } from '$core/rootline';
 import { operatedKinds } from '$core/standin';
 import { isDamaged } from './claims';
@@ -180,7 +180,9 @@ export function touchedAt({ facts, history }: Scene, sets: readonly { namespace:
   const distinct = new Map(sets.map((one) => [`${one.namespace}/${one.name}`, one]));
   return [...distinct.values()].flatMap(({ namespace, name }) => {
     const workload = workloadNamed(facts, namespace, name);
-    return workload ? [{ namespace, name, atMs: lastTouchedWorkloadMs(workload, changes), plans: plansPrint(facts, namespace, name) }] : [];
+    if (!workload) return [];
+    const standing = { atMs: lastTouchedWorkloadMs(workload, changes), stands: standingPrint(facts, workload) };
+    return [{ namespace, name, ...standing, plans: plansPrint(facts, namespace, name) }];
   });
 }
 
@@ -188,8 +190,8 @@ function proofLevel(scene: Scene, proofs: KeptProofs): Level {
   if (!proofs.length) return level('proofs', 'Proofs', 'waiting', '–', '');
   const broken = proofs.filter((one) => one.state === 'broken');
   const sets = proofs.map((one) => ({ namespace: one.namespace, name: one.set }));
-  const touched = new Map(touchedAt(scene, sets).map((one) => [`${one.namespace}/${one.name}`, one.atMs]));
-  const stale = proofs.filter((one) => (touched.get(`${one.namespace}/${one.set}`) ?? Infinity) > one.atMs);
+  const touched = new Map(touchedAt(scene, sets).map((one) => [`${one.namespace}/${one.name}`, one]));
+  const stale = proofs.filter((one) => isStale(touched.get(`${one.namespace}/${one.set}`), one));
   const ok = proofs.filter((one) => one.state === 'holds' && !stale.includes(one)).length;
   const state: State = broken.length ? 'broken' : stale.length || ok < proofs.length ? 'settling' : 'holds';
   return level(
