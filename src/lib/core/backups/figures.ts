@@ -1,4 +1,4 @@
-import { epochMs, momentOf, nextOf } from '../shared';
+import { epochMs, momentOf, momentsOf, nextOf } from '../shared';
 import type { BackupPlan, BackupReturn, Facts } from '../model';
 import { carriedBytes, carriedMs, doneOf, runsOf, stepSpans, workloadRef } from '../standin';
 
@@ -43,15 +43,9 @@ const mostLooked = 400;
 
 /** The longest time between two moments of a schedule, in ms; undefined where fewer than two come. */
 export function longestGapMs(schedule: string, timeZone: string | undefined, nowMs: number): number | undefined {
-  let longest: number | undefined;
-  let last = nextOf(schedule, timeZone, epochMs + nowMs);
-  for (let n = 0; last !== undefined && n < mostLooked; n += 1) {
-    const next = nextOf(schedule, timeZone, last);
-    if (next === undefined) break;
-    longest = Math.max(longest ?? 0, next - last);
-    last = next;
-  }
-  return longest;
+  const moments = momentsOf(schedule, timeZone, epochMs + nowMs, Infinity, mostLooked + 1);
+  const gaps = moments.slice(1).map((one, i) => one - moments[i]!);
+  return gaps.length ? Math.max(...gaps) : undefined;
 }
 
 /** What a plan is good for. */

@@ -1,6 +1,7 @@
 import { clockOf, plural, wordsOf } from '../shared';
 import type { BackupPlan, Facts } from '../model';
 import { assetsOf, doneOf, engineRunning, handsOutCopies, podsRunning, referencesOf, runsOf } from '../standin';
+import { roomAhead } from './room';
 import { askedOf, claimsBack, figuresOf, longestGapMs, returnsOf } from './figures';
 
 /** Something about a workload's copies that holds, is doubtful, or is broken. */
@@ -47,6 +48,32 @@ function placeFinding(facts: Facts, plan: BackupPlan): BackupFinding {
     says: theirs.size ? `another backend (${[...theirs].join(', ')}), but the same cluster` : 'the store has no volumes that can be seen',
     remedy: 'Keep one more copy on another cluster.'
   };
+}
+
+/** From this share of a store on its room is in doubt. Made up, as for pools. */
+const fullShare = 0.8;
+
+/** What is to be said where copies outgrow the store that takes them. */
+function roomFinding(facts: Facts, plan: BackupPlan): BackupFinding | undefined {
+  const { points, storeBytes: holds, othersBytes, mostBytes } = roomAhead(facts, plan);
+  if (holds === undefined) return undefined;
+  const past = points.find((one) => one.bytes + othersBytes > holds);
+  const { store = '' } = plan.spec.into ?? {};
+  const remedy = 'Keep fewer, or let the store grow before that.';
+  const others = othersBytes ? ', with those of other plans' : '';
+  if (past) {
+    const days = Math.ceil((past.atMs - facts.nowMs) / 86_400_000);
+    const when = days > 0 ? `will take more than ${store} holds in ${plural(days, 'day')}` : `take more than ${store} holds`;
+    return {
+      id: 'outgrows',
+      state: 'broken',
+      says: `the copies that are kept ${when}${others}: ${Math.round(holds / 2 ** 30).toLocaleString('en')} GiB`,
+      remedy
+    };
+  }
+  if (mostBytes + othersBytes <= holds * fullShare) return undefined;
+  const share = Math.round((100 * (mostBytes + othersBytes)) / holds);
+  return { id: 'outgrows', state: 'doubt', says: `the copies that are kept come to ${share} % of what ${store} holds${others}`, remedy };
 }
 
 function planFindings(facts: Facts, plan: BackupPlan): BackupFinding[] {
@@ -116,6 +143,8 @@ function planFindings(facts: Facts, plan: BackupPlan): BackupFinding[] {
       says: 'only one copy is kept: a mistake that the next one copies takes it',
       remedy: 'Keep as many as it takes to notice a mistake.'
     });
+  const outgrows = roomFinding(facts, plan);
+  if (outgrows) found.push(outgrows);
   const secrets = secretsOf(facts, namespace, spec.workload).size;
   if (secrets && spec.how !== 'snapshots')
     found.push({

@@ -65,3 +65,36 @@ export function nextOf(schedule: string, timeZone: string | undefined, afterMs: 
     return undefined;
   }
 }
+
+interface Walked {
+  readonly fromMs: number;
+  /** All moments after `fromMs`, as far as was looked. */
+  readonly moments: number[];
+  over: boolean;
+}
+const walked = new Map<string, Walked>();
+/** So many schedules, and moments of one, are remembered. */
+const most = { schedules: 100, moments: 20_000 } as const;
+
+/**
+ * The moments of a schedule after one and up to another (ms of the calendar), so many at the most; what was looked for once is remembered, as
+ * the same schedules are asked for again and again while a clock moves.
+ */
+export function momentsOf(schedule: string, timeZone: string | undefined, afterMs: number, untilMs: number, atMost: number): number[] {
+  const key = `${timeZone ?? 'UTC'} ${schedule}`;
+  let known = walked.get(key);
+  const end = known?.moments.at(-1);
+  if (!known || afterMs < known.fromMs || (end !== undefined && afterMs > end) || known.moments.length > most.moments) {
+    if (walked.size >= most.schedules) walked.clear();
+    walked.set(key, (known = { fromMs: afterMs, moments: [], over: false }));
+  }
+  let at = known.moments.findIndex((one) => one > afterMs);
+  if (at < 0) at = known.moments.length;
+  for (let last = known.moments.at(-1) ?? known.fromMs; !known.over && last <= untilMs && known.moments.length - at < atMost;) {
+    const next = nextOf(schedule, timeZone, last);
+    if (next === undefined) known.over = true;
+    else known.moments.push((last = next));
+  }
+  const found = known.moments.slice(at, at + atMost);
+  return untilMs >= (found.at(-1) ?? 0) ? found : found.filter((one) => one <= untilMs);
+}

@@ -7,6 +7,7 @@ import {
   latestMs,
   nextRunMs,
   returnsOf,
+  roomAhead,
   type Asked,
   type BackupFinding,
   type Figures
@@ -66,6 +67,15 @@ export interface PlanShown {
     readonly measuredMs: number | null;
     readonly bytes: number;
   };
+  /** The room that its copies take from now on. */
+  readonly room: {
+    readonly points: readonly { readonly atMs: number; readonly copies: number; readonly bytes: number }[];
+    readonly overMs: number;
+    readonly mostBytes: number;
+    /** What the store holds in all; null where copies lie with the volumes, or it can't be seen. */
+    readonly storeBytes: number | null;
+    readonly othersBytes: number;
+  };
   /** The next run that is begun by hand, as text to send. */
   readonly byHand: string;
   readonly nextMs: number | null;
@@ -99,6 +109,7 @@ function planShown(facts: Scene['facts'], plan: BackupPlan): PlanShown {
   const { how, schedule, timeZone = 'UTC', suspend, into, snapshotClass, logEverySeconds, keep } = plan.spec;
   const { losesMs = null, losesNowMs = null, couldLoseMs = null, backMs, measuredMs = null, bytes } = figuresOf(facts, plan);
   const { newest, days, weeks, months } = keep;
+  const ahead = roomAhead(facts, plan);
   return {
     name,
     how,
@@ -121,6 +132,7 @@ function planShown(facts: Scene['facts'], plan: BackupPlan): PlanShown {
       ...(status?.bytes === undefined ? {} : { bytes: status.bytes })
     })),
     pieces: (plan.status?.pieces ?? []).map(({ fromMs, toMs }) => ({ fromMs, toMs })),
+    room: { ...ahead, storeBytes: ahead.storeBytes ?? null },
     figures: { losesMs, losesNowMs, couldLoseMs, backMs, measuredMs, bytes },
     byHand: writeManifests([runByHand(facts, plan)]),
     nextMs: nextRunMs(facts, plan) ?? null,

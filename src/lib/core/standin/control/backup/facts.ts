@@ -31,9 +31,9 @@ export function workloadRef(facts: Facts, namespace: string, name: string): Ref 
   return { kind, namespace, name };
 }
 
-/** What lies in the fullest volume of a workload's members, in bytes: what a copy through the engine carries. */
-export const carriedBytes = (facts: Facts, namespace: string, workload: string): number =>
-  Math.max(0, ...podsRunning(facts, namespace, workload).flatMap((pod) => assetsOf(facts, pod).map((asset) => fillAt(asset, facts.nowMs))));
+/** What lies in the fullest volume of a workload's members at a moment, in bytes: what a copy through the engine carries. */
+export const carriedBytes = (facts: Facts, namespace: string, workload: string, atMs = facts.nowMs): number =>
+  Math.max(0, ...podsRunning(facts, namespace, workload).flatMap((pod) => assetsOf(facts, pod).map((asset) => fillAt(asset, atMs))));
 
 /** Runs of a plan, in the order in which they were begun. */
 export const runsOf = (facts: Facts, namespace: string, plan: string): BackupRun[] =>

@@ -8,8 +8,23 @@ export interface Kept {
   readonly momentMs: number;
 }
 
+interface Periods {
+  readonly days: string;
+  readonly weeks: string;
+  readonly months: string;
+}
+const known = new WeakMap<Kept, Periods & Pick<Kept, 'momentMs'> & { readonly timeZone: string }>();
+
+/** The periods of a copy; worked out once, as the same copies are looked at again with each that comes. */
+function periodsIn(one: Kept, timeZone: string): Periods {
+  let found = known.get(one);
+  if (found?.timeZone !== timeZone || found.momentMs !== one.momentMs)
+    known.set(one, (found = { ...periodsOf(one.momentMs, timeZone), momentMs: one.momentMs, timeZone }));
+  return found;
+}
+
 /** The day, the week (from Monday, by its Monday's day) and the month of a moment, in a time zone. */
-function periodsOf(atMs: number, timeZone: string): { days: string; weeks: string; months: string } {
+function periodsOf(atMs: number, timeZone: string): Periods {
   const name = dayOf(epochMs + atMs, timeZone);
   const day = new Date(`${name}T00:00:00Z`);
   const monday = new Date(day.getTime() - ((day.getUTCDay() + 6) % 7) * 86_400_000);
@@ -32,7 +47,7 @@ export function keptOf<K extends Kept>(
     const seen = new Set<string>();
     for (const one of newestFirst) {
       if (seen.size >= most) break;
-      const name = periodsOf(one.momentMs, timeZone)[period];
+      const name = periodsIn(one, timeZone)[period];
       if (seen.has(name)) continue;
       seen.add(name);
       kept.add(one);

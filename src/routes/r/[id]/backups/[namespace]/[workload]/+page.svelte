@@ -4,6 +4,7 @@
   import Peg from '$ui/parts/Peg.svelte';
   import Slot from '$ui/parts/Slot.svelte';
   import CopyLine from '$ui/backups/CopyLine.svelte';
+  import RoomAhead from '$ui/backups/RoomAhead.svelte';
   import { call, doCall, newDraft, notices } from '$ui/call.svelte';
   import { sentenceShown } from '$ui/prefs.svelte';
   import { selection } from '$ui/selection.svelte';
@@ -353,6 +354,7 @@
         <dt class="quiet">{plan.how === 'snapshots' ? 'the newest asks for' : 'a copy carries'}</dt>
         <dd class="mono text-right">{weightWords(plan.figures.bytes)}</dd>
       </dl>
+      <RoomAhead {plan} nowMs={data.frame.clock.nowMs} />
     {/if}
     <p class="quiet small mt-5">
       What is asked for is written on the set: <span class="mono">standin.example/lose-at-most: 5m</span>,
