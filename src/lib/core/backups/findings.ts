@@ -1,6 +1,6 @@
 import { clockOf, plural, wordsOf } from '../shared';
 import type { BackupPlan, Facts } from '../model';
-import { assetsOf, doneOf, engineRunning, handsOutCopies, podsRunning, referencesOf, runsOf } from '../standin';
+import { assetsOf, doneOf, engineRunning, handsOutCopies, handsOutLog, podsRunning, referencesOf, runsOf } from '../standin';
 import { roomAhead } from './room';
 import { askedOf, claimsBack, figuresOf, longestGapMs, returnsOf } from './figures';
 
@@ -176,13 +176,14 @@ function planFindings(facts: Facts, plan: BackupPlan): BackupFinding[] {
 /** What is to be said of a workload's copies: of each plan, or that there is none. */
 export function judgeBackup(facts: Facts, namespace: string, workload: string, plans: readonly BackupPlan[]): BackupFinding[] {
   if (plans.length) return plans.flatMap((one) => planFindings(facts, one));
-  const copies = handsOutCopies(engineRunning(facts, namespace, workload));
+  const engine = engineRunning(facts, namespace, workload);
+  const log = handsOutLog(engine) ? ', best with the log behind it' : '';
   return [
     {
       id: 'no-plan',
       state: 'broken',
       says: 'no plan copies it: what is dropped by mistake, or lost with the cluster, is gone',
-      remedy: copies ? 'Write one, best with the log behind it.' : 'Write one with snapshots: its engine hands out no copy here.'
+      remedy: handsOutCopies(engine) ? `Write one${log}.` : 'Write one with snapshots: its engine hands out no copy here.'
     }
   ];
 }

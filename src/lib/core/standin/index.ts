@@ -132,6 +132,7 @@ export {
   engineFault,
   engineRunning,
   handsOutCopies,
+  handsOutLog,
   podsRunning,
   runByHand,
   runsOf,

@@ -14,7 +14,7 @@ import {
 } from '$core/backups';
 import { writeManifests } from '$core/manifest';
 import type { BackupPlan } from '$core/model';
-import { doneOf, engineRunning, handsOutCopies, runByHand, runsOf } from '$core/standin';
+import { doneOf, engineRunning, handsOutCopies, handsOutLog, runByHand, runsOf } from '$core/standin';
 import { workloadNamed } from '$core/proofs';
 import { blueprintOf, workloadsOf, type PlainRef, type Scene } from './scene';
 
@@ -89,8 +89,10 @@ export interface BackedUp {
   readonly name: string;
   /** What it is, in a few words. */
   readonly kind: string;
-  /** Whether its engine hands out copies and its log. */
+  /** Whether its engine hands out copies. */
   readonly copies: boolean;
+  /** Whether it hands out its log, too. */
+  readonly log: boolean;
   /** Whether it can be made anew beside itself by its manifests: it is a set. */
   readonly beside: boolean;
   readonly asked: Asked;
@@ -178,6 +180,7 @@ export const backupsView = ({ facts }: Scene, _: object): Backups => {
         name,
         kind: blueprintOf(makers[0]!),
         copies: handsOutCopies(engine),
+        log: handsOutLog(engine),
         beside: facts.get('StatefulSet', namespace, name) !== undefined,
         asked: askedOf(facts, namespace, name),
         plans: mine.map((one) => planShown(facts, one)),

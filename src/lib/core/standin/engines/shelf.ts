@@ -1,7 +1,9 @@
 import { bytesToHex } from '@noble/hashes/utils.js';
+import { fromUint8Array, toUint8Array } from 'js-base64';
 import { digestOf } from '../../shared';
 import { makeBatch } from './log/payload';
 import type { Ask, Engine, Site, MemberState } from './site';
+import { isText, sumOf } from './tables';
 import { counted } from './words';
 
 interface Shelf {
@@ -59,6 +61,31 @@ export class ImageShelf implements Engine {
       case 'list': {
         const rows = Object.entries(images).map(([one, { digest }]): [string, string] => [one, digest]);
         return site.answer(ask, { outcome: 'acknowledged', by: id, says: counted(rows.length, 'image'), rows, count: rows.length });
+      }
+      case 'copy': {
+        const all = Object.entries(images).map(([one, { bytes }]): [string, string] => [one, fromUint8Array(site.bytes(bytes))]);
+        const text = JSON.stringify(all.sort(([a], [b]) => (a < b ? -1 : 1)));
+        const says = counted(all.length, 'image');
+        return site.answer(ask, {
+          outcome: 'acknowledged',
+          by: id,
+          says,
+          rows: [['images', text]],
+          count: all.length,
+          checksum: sumOf(text)
+        });
+      }
+      case 'put-back': {
+        if (!isText(op.value ?? '')) return refuse('that is no copy of images');
+        const mine = Object.keys(images).length;
+        if (mine && !op.count) return refuse(`it holds ${counted(mine, 'image')} of its own, which would be overwritten`);
+        const back = (JSON.parse(op.value!) as [string, string][]).map(([one, text]): [string, Shelf['images'][string]] => {
+          const content = toUint8Array(text);
+          return [one, { digest: `sha256:${bytesToHex(digestOf(content))}`, bytes: site.store(content), size: content.length }];
+        });
+        site.keep(id, { images: Object.fromEntries(back) } satisfies Shelf);
+        site.say(id, `${counted(back.length, 'image')} put back`);
+        return site.answer(ask, { outcome: 'acknowledged', by: id, says: `${counted(back.length, 'image')} put back`, count: back.length });
       }
       default:
         refuse(`it knows no ${op.do}`);

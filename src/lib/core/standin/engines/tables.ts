@@ -103,8 +103,8 @@ export const textOf = (state: Tables): string =>
       .map(([key, { value }]): [string, string] => [key, value])
       .sort(([a], [b]) => (a < b ? -1 : 1))
   );
-/** Whether a text is one of tables. */
-function isText(text: string): boolean {
+/** Whether a text is one of tables, or of anything else that has names and values. */
+export function isText(text: string): boolean {
   try {
     const rows: unknown = JSON.parse(text);
     return (

@@ -63,8 +63,8 @@ export interface EngineCard {
   /** What somebody calls it who supposes that a program of another name behaves like it, e.g. `a server of shared files`. */
   readonly likeness?: string;
   readonly parts: readonly EnginePartCard[];
-  /** It hands out a copy of all that it holds, and its log, and takes both back. */
-  readonly copies?: true;
+  /** It hands out a copy of all that it holds and takes it back: with the log behind it, or the copy alone. */
+  readonly copies?: 'with-log' | 'alone';
   /** Something that it answers without changing anything. */
   readonly harmless: Op;
   /** Its console. */

@@ -4,7 +4,7 @@ import { tableForms } from './tables';
 /** Names, versions, sizes, ports and times are made up. */
 export const documentSet = {
   likeness: 'a document database whose members elect a primary',
-  copies: true,
+  copies: 'with-log',
   parts: [
     {
       name: 'document-set',

@@ -4,6 +4,7 @@ import type { EngineCard } from './card';
 export const imageShelf = {
   likeness: 'a registry of images',
   asks: 'any',
+  copies: 'alone',
   parts: [
     {
       name: 'image-shelf',

@@ -5,7 +5,7 @@ import { tableForms } from './tables';
 export const multiPrimarySql = {
   likeness: 'a SQL database that takes writes at every member',
   asks: 'any',
-  copies: true,
+  copies: 'with-log',
   parts: [
     {
       name: 'multi-primary-sql',

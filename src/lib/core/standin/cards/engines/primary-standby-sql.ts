@@ -4,7 +4,7 @@ import { tableForms } from './tables';
 /** Names, versions, sizes, ports and times are made up. */
 export const primaryStandbySql = {
   likeness: 'a SQL database with one primary and standbys',
-  copies: true,
+  copies: 'with-log',
   parts: [
     {
       name: 'primary-standby-sql',

@@ -4,6 +4,7 @@ import type { EngineCard } from './card';
 export const sharedFiles = {
   likeness: 'a server of shared files',
   asks: 'any',
+  copies: 'alone',
   parts: [
     {
       name: 'chart-files',

@@ -98,6 +98,17 @@ export function engineFault(facts: Facts, namespace: string, workload: string): 
   return { says: `the engine ${engine} hands out no copy of what it holds`, remedy: 'Take snapshots of its volumes (how: snapshots).', at };
 }
 
-/** Whether an engine hands out a copy of all that it holds, and its log. */
-export const handsOutCopies = (engine: EngineId | undefined): boolean =>
-  engine !== undefined && (engineCards[engine] as EngineCard | undefined)?.copies === true;
+const copiesOf = (engine: EngineId | undefined): EngineCard['copies'] =>
+  engine === undefined ? undefined : (engineCards[engine] as EngineCard | undefined)?.copies;
+/** Whether an engine hands out a copy of all that it holds, and takes it back. */
+export const handsOutCopies = (engine: EngineId | undefined): boolean => copiesOf(engine) !== undefined;
+/** Whether it hands out its log, too. */
+export const handsOutLog = (engine: EngineId | undefined): boolean => copiesOf(engine) === 'with-log';
+
+/** Why the log of a workload can't be taken away; undefined where it can be tried. */
+export function logFault(facts: Facts, namespace: string, workload: string): Broken | undefined {
+  const engine = engineRunning(facts, namespace, workload);
+  if (!handsOutCopies(engine) || handsOutLog(engine)) return engineFault(facts, namespace, workload);
+  const at = workloadRef(facts, namespace, workload);
+  return { says: `the engine ${engine} keeps no log that could be taken away`, remedy: 'Copy more often instead (how: copy).', at };
+}

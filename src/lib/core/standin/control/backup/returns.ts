@@ -288,8 +288,9 @@ class Returning {
         at: this.targetRef
       });
     const rows = back.count ?? 0;
-    this.world.event(this.one, 'Returned', `${rows} rows as of position ${hand.position} are back in ${into}.`);
-    const says = `${rows} rows as of position ${hand.position} are back`;
+    const what = hand.position ? `${rows} rows as of position ${hand.position} are back` : `${rows} in all are back`;
+    this.world.event(this.one, 'Returned', `${what} in ${into}.`);
+    const says = what;
     this.over({ phase: 'Done', says, position: hand.position, rows, checksum, proved });
   }
 

@@ -76,8 +76,13 @@ function byCopy(world: ClusterAccess, run: BackupRun, plan: BackupPlan, key: str
   if (put.outcome !== 'acknowledged') return stop(putFault(world.store, into, put.says));
   const { copy, rows, bytes } = hand;
   const { position, momentMs, checksum } = copy;
-  world.event(run, 'BackupDone', `${rows} rows at position ${position} lie in ${into.bucket} as ${object}.`);
-  const says = `${rows} rows at position ${position}`;
+  world.event(
+    run,
+    'BackupDone',
+    `${position ? `${rows} rows at position ${position} lie` : `${rows} in all lie`} in ${into.bucket} as ${object}.`
+  );
+  // Files and images have no positions.
+  const says = position ? `${rows} rows at position ${position}` : `${rows} in all`;
   end(world, run, key, { phase: 'Done', says, position, momentMs, checksum, rows, bytes, key: object, into: { ...into } });
 }
 

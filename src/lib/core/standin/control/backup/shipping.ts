@@ -2,7 +2,7 @@ import type { BackupPlan } from '../../../model';
 import { same } from '../../../shared';
 import type { ClusterAccess } from '../loop';
 import { asked, type Asked } from './asking';
-import { bucketFault, doneOf, engineFault, putFault, runsOf } from './facts';
+import { bucketFault, doneOf, logFault, putFault, runsOf } from './facts';
 
 /** What a plan's status says. */
 export type PlanStatus = NonNullable<BackupPlan['status']>;
@@ -47,7 +47,7 @@ export function ship(world: ClusterAccess, plan: BackupPlan, key: string): void 
     const anew = last !== undefined && shipping?.torn === true && newest.momentMs > last.toMs;
     // What follows a tear is of another history, whatever its positions: nothing goes on before the next copy.
     if (shipping?.torn && !anew) return over(shipping.says);
-    const fault = engineFault(world.store, namespace, workload) ?? bucketFault(world.store, into);
+    const fault = logFault(world.store, namespace, workload) ?? bucketFault(world.store, into);
     if (fault) return over(fault.says);
     const [from, fromMs] = last === undefined || anew ? [newest.status!.position ?? 0, newest.momentMs] : [last.to, last.toMs];
     // The position is part of the name: an answer to an ask from elsewhere is none to this one.

@@ -23,7 +23,7 @@
     namespace,
     workload: name,
     name: plan?.name ?? `${name}-copies`,
-    how: plan?.how ?? (workload.copies && data.stores.length ? 'copy-and-log' : 'snapshots'),
+    how: plan?.how ?? (data.stores.length && workload.log ? 'copy-and-log' : data.stores.length && workload.copies ? 'copy' : 'snapshots'),
     schedule: plan?.schedule ?? '20 */6 * * *',
     timeZone: plan?.timeZone ?? 'UTC',
     store: plan?.into
@@ -46,7 +46,9 @@
     word: (own: T) => string = String
   ): readonly (readonly [T, string])[] => (list.some(([one]) => one === own) ? list : [...list, [own, word(own)] as const]);
   const hows = $derived(
-    (Object.entries(howWords) as [PlanWish['how'], string][]).filter(([one]) => one === wish.how || one === 'snapshots' || workload.copies)
+    (Object.entries(howWords) as [PlanWish['how'], string][]).filter(
+      ([one]) => one === wish.how || one === 'snapshots' || (one === 'copy' ? workload.copies : workload.log)
+    )
   );
   const counts = (own: number, word: string) =>
     withOwn(
