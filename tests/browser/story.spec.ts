@@ -168,6 +168,21 @@ test('a key that comes while the head is still on its way counts last', async ({
   await expect(page.getByTestId('clock')).toHaveText('T+00:13:00');
 });
 
+test('a clock that is told to settle while a draft is still on its way comes after it', async ({ page }) => {
+  const base = await forkOf(page, 'south-quay', 'slowly');
+  await open(page, `${base}/root-line?kind=StatefulSet&namespace=tickets&name=bookings`);
+  await page.getByRole('button', { name: 'Put in a draft' }).first().click();
+  await expect(page.getByRole('button', { name: /^Send to south-quay/ })).toBeEnabled();
+  // A server that is slow to take the draft, and slower to send it.
+  await page.route('**/api/v1/drafts/**', async (route) => {
+    await new Promise((resolve) => setTimeout(resolve, route.request().method() === 'GET' ? 0 : 700));
+    await route.continue();
+  });
+  await page.getByRole('button', { name: /^Send to south-quay/ }).click();
+  await page.getByRole('button', { name: 'settle' }).click();
+  await expect(page.getByRole('link', { name: /Members/ }).first()).toContainText('3/4', { timeout: 30_000 });
+});
+
 test("a draft says where it is wrong, keeps what was written, and refuses what can't change", async ({ page }) => {
   const base = await forkOf(page, 'north-quay', 'draft');
   await open(page, `${base}/drafts`);

@@ -17,6 +17,7 @@
   import type { DraftFile, Finding, Link, TextEdit } from '$ui/drafts/types';
   import ChangeSheet from '$ui/sheets/ChangeSheet.svelte';
   import { call, doCall, notices } from '$ui/call.svelte';
+  import { inOrder } from '$ui/in-order';
   import { frameHere } from '$ui/frame/frame.svelte';
   import { clockText, lineHref, plural } from '$ui/format';
   import { selection } from '$ui/selection.svelte';
@@ -130,7 +131,10 @@
     else if (left) notices.say(`${plural(left, 'file')} left out: no manifests.`);
   }
 
-  async function send(replace: readonly Ref[], confirm: string, target = data.id): Promise<boolean> {
+  // One wish from the press on: a clock that is told to settle meanwhile waits until the draft is kept and has arrived.
+  const send = (replace: readonly Ref[], confirm: string, target = data.id): Promise<boolean> =>
+    inOrder('POST', `/rehearsals/${encodeURIComponent(target)}/send`, () => kept(replace, confirm, target));
+  async function kept(replace: readonly Ref[], confirm: string, target: string): Promise<boolean> {
     if (!(await desk.keep())) return false;
     const done = await doCall('POST', '/drafts/{draft}/send', {
       params: { draft: desk.id },
