@@ -17,6 +17,9 @@ export const plain: readonly Section[] = [
     [{ data: { a: 5 } }, 'data.a'],
     [{ binaryData: { a: 'aGk=' } }],
     [{ binaryData: { a: '***' } }, 'binaryData.a'],
+    // RFC 4648, section 3.3: what is outside the alphabet is refused, and a blank is.
+    [{ binaryData: { a: 'aG k=' } }, 'binaryData.a'],
+    [{ binaryData: { a: 'aGk=\naGk=\n' } }, 'binaryData.a'],
     [{ binaryData: { 'one.conf': 'aGk=' } }, 'binaryData.one.conf'],
     [{ data: { a: 'x'.repeat(2 ** 20) } }],
     [{ data: { a: 'x'.repeat(2 ** 20 + 1) } }, 'data'],

@@ -51,6 +51,11 @@ test('at least 400 things are tried, and an object of each kind is taken', () =>
   for (const object of Object.values(good)) expect(refused(object), object.kind).toEqual([]);
 });
 
+test('base64 in lines, as RFC 2045 has it (section 6.8), is taken; the package takes it in one line only', () => {
+  const wrapped = (end: string) => ({ ...good.ConfigMap, binaryData: { a: `aGkh${end}aGk=${end}` } });
+  expect(['\n', '\r\n', ' ', '\t'].map((end) => refused(wrapped(end)).length)).toEqual([0, 0, 1, 1]);
+});
+
 /** All places in an object that hold something, as paths. */
 function places(value: unknown, at: readonly (string | number)[] = []): (readonly (string | number)[])[] {
   if (typeof value !== 'object' || value === null) return [at];

@@ -87,7 +87,7 @@ export function driverName(text: string): string | undefined {
 
 /** Base64 of RFC 4648, with line breaks between. */
 export const base64 = (text: string): string | undefined =>
-  /^(?:[A-Za-z0-9+/]{4})*(?:[A-Za-z0-9+/]{2}==|[A-Za-z0-9+/]{3}=)?$/.test(text.replace(/\s/g, '')) ? undefined : 'is not base64';
+  /^(?:[A-Za-z0-9+/]{4})*(?:[A-Za-z0-9+/]{2}==|[A-Za-z0-9+/]{3}=)?$/.test(text.replace(/[\r\n]/g, '')) ? undefined : 'is not base64';
 
 /** Bytes of a text in UTF-8. */
 export const sizeOf = (text: string): number => {
