@@ -70,4 +70,10 @@ test('images of a shelf come back with the same digests, and none that came sinc
   const pulled = ['tools/a:r1', 'tools/b:r1', 'tools/c:r1'].map((key) => ask(world, 'space', 'one', { do: 'pull', key }));
   expect(pulled.map((one) => one.outcome)).toEqual(['acknowledged', 'acknowledged', 'refused']);
   expect(pulled.slice(0, 2).map((one) => one.checksum)).toEqual(digests);
+  // What is no copy of images is taken by nobody, whatever is written over.
+  for (const value of ['', '[]x', '[["tools/a:r1"]]', '[["no image","AAAA"]]', '[["tools/a:r1","!!"]]'])
+    expect(ask(world, 'space', 'one', { do: 'put-back', value, count: 1 })).toMatchObject({
+      outcome: 'refused',
+      says: 'that is no copy of images'
+    });
 });

@@ -18,6 +18,14 @@ test('a slow volume delays what follows from a write, not reads, and nothing ove
   world.runUntil(world.nowMs + 1_000);
   expect(world.store.list('Event').some((event) => event.message?.includes('the claim space/nobody'))).toBe(true);
 
+  const claim =
+    'apiVersion: v1\nkind: PersistentVolumeClaim\nmetadata: {name: idle, namespace: space}\nspec: {accessModes: [ReadWriteOnce], resources: {requests: {storage: 1Gi}}}\n';
+  must(world, ...objects(claim));
+  must(world, ...outage('sluggish: [{namespace: space, claim: idle, ms: 5}, {namespace: space, claim: disk-0-one-1, ms: 5}]'));
+  world.runUntil(world.nowMs + 1_000);
+  const said = world.store.list('Event').filter((event) => event.reason === 'NothingFollows');
+  expect(said.map((event) => event.message)).toEqual(['Nothing that is played out writes to space/idle: slow without effect.']);
+
   const shelf = standing('image-shelf').world;
   must(shelf, ...outage('sluggish: [{namespace: space, claim: one, ms: 2000}]'));
   const pushed = ask(shelf, 'space', 'one', { do: 'push', key: 'a/b:r1', bytes: 64 });

@@ -1,7 +1,7 @@
 import { clockOf, plural, wordsOf } from '../shared';
 import type { BackupPlan, Facts } from '../model';
 import { assetsOf, doneOf, engineRunning, handsOutCopies, handsOutLog, podsRunning, referencesOf, runsOf } from '../standin';
-import { roomAhead } from './room';
+import { roomAhead, roomsAhead, type RoomAhead } from './room';
 import { askedOf, claimsBack, figuresOf, longestGapMs, returnsOf } from './figures';
 
 /** Something about a workload's copies that holds, is doubtful, or is broken. */
@@ -54,8 +54,8 @@ function placeFinding(facts: Facts, plan: BackupPlan): BackupFinding {
 const fullShare = 0.8;
 
 /** What is to be said where copies outgrow the store that takes them. */
-function roomFinding(facts: Facts, plan: BackupPlan): BackupFinding | undefined {
-  const { points, storeBytes: holds, othersBytes, mostBytes } = roomAhead(facts, plan);
+function roomFinding(facts: Facts, plan: BackupPlan, rooms: ReadonlyMap<string, RoomAhead>): BackupFinding | undefined {
+  const { points, storeBytes: holds, othersBytes, mostBytes } = roomAhead(facts, plan, rooms);
   if (holds === undefined) return undefined;
   const past = points.find((one) => one.bytes + othersBytes > holds);
   const { store = '' } = plan.spec.into ?? {};
@@ -76,7 +76,7 @@ function roomFinding(facts: Facts, plan: BackupPlan): BackupFinding | undefined 
   return { id: 'outgrows', state: 'doubt', says: `the copies that are kept come to ${share} % of what ${store} holds${others}`, remedy };
 }
 
-function planFindings(facts: Facts, plan: BackupPlan): BackupFinding[] {
+function planFindings(facts: Facts, plan: BackupPlan, rooms: ReadonlyMap<string, RoomAhead>): BackupFinding[] {
   const { namespace = '', name } = plan.metadata;
   const { spec } = plan;
   const runs = runsOf(facts, namespace, name);
@@ -143,7 +143,7 @@ function planFindings(facts: Facts, plan: BackupPlan): BackupFinding[] {
       says: 'only one copy is kept: a mistake that the next one copies takes it',
       remedy: 'Keep as many as it takes to notice a mistake.'
     });
-  const outgrows = roomFinding(facts, plan);
+  const outgrows = roomFinding(facts, plan, rooms);
   if (outgrows) found.push(outgrows);
   const secrets = secretsOf(facts, namespace, spec.workload).size;
   if (secrets && spec.how !== 'snapshots')
@@ -174,8 +174,14 @@ function planFindings(facts: Facts, plan: BackupPlan): BackupFinding[] {
 }
 
 /** What is to be said of a workload's copies: of each plan, or that there is none. */
-export function judgeBackup(facts: Facts, namespace: string, workload: string, plans: readonly BackupPlan[]): BackupFinding[] {
-  if (plans.length) return plans.flatMap((one) => planFindings(facts, one));
+export function judgeBackup(
+  facts: Facts,
+  namespace: string,
+  workload: string,
+  plans: readonly BackupPlan[],
+  rooms: ReadonlyMap<string, RoomAhead> = roomsAhead(facts)
+): BackupFinding[] {
+  if (plans.length) return plans.flatMap((one) => planFindings(facts, one, rooms));
   const engine = engineRunning(facts, namespace, workload);
   const log = handsOutLog(engine) ? ', best with the log behind it' : '';
   return [

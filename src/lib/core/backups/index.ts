@@ -12,5 +12,5 @@ export {
   type Asked,
   type Figures
 } from './figures';
-export { aheadDays, roomAhead, storeBytes, type RoomAhead, type RoomPoint } from './room';
+export { aheadDays, roomAhead, roomsAhead, storeBytes, type RoomAhead, type RoomPoint } from './room';
 export { judgeBackup, type BackupFinding } from './findings';

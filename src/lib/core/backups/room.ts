@@ -1,6 +1,6 @@
 import { bytesOf, epochMs, momentsOf } from '../shared';
 import type { BackupPlan, Facts } from '../model';
-import { assetsOf, carriedBytes, doneOf, enginePartOf, keptOf, podsRunning, roomIn, runsOf, storeLayout } from '../standin';
+import { assetsOf, carriedBytes, doneOf, keptOf, podsRunning, roomIn, runsOf, storeLayoutOf } from '../standin';
 
 /** What a plan's copies take from a moment on (virtual ms). */
 export interface RoomPoint {
@@ -39,12 +39,8 @@ const sizesOf = (facts: Facts, namespace: string, workload: string): number =>
 
 /** What an object store holds, by its volumes and parity; undefined where nothing of it runs. */
 export function storeBytes(facts: Facts, namespace: string, store: string): number | undefined {
-  const pods = podsRunning(facts, namespace, store).filter((pod) => enginePartOf(pod)?.part === 'member');
-  const volumes = pods.flatMap((pod) => assetsOf(facts, pod));
-  const each = pods[0] ? assetsOf(facts, pods[0]).length : 0;
-  if (!each) return undefined;
-  const parity = Number(facts.get('Process', namespace, pods[0]!.metadata.name)?.spec.options.parity ?? 1);
-  return storeLayout(pods.length, each, Math.min(...volumes.map(roomIn)), Math.min(parity, Math.floor(pods.length / 2))).usableBytes;
+  const volumes = podsRunning(facts, namespace, store).flatMap((pod) => assetsOf(facts, pod));
+  return volumes.length ? storeLayoutOf(facts, { namespace, name: store }, Math.min(...volumes.map(roomIn))).usableBytes : undefined;
 }
 
 function ahead(facts: Facts, plan: BackupPlan, overMs: number): RoomPoint[] {
@@ -75,40 +71,46 @@ function ahead(facts: Facts, plan: BackupPlan, overMs: number): RoomPoint[] {
   return points;
 }
 
-/** Of many points those that take most, so that none that counts is left out. */
+/** Of many points those that take most, so that none that counts is left out, and the last. */
 function thinned(points: readonly RoomPoint[]): RoomPoint[] {
   const each = Math.ceil(points.length / mostPoints);
   if (each <= 1) return [...points];
-  return Array.from({ length: Math.ceil(points.length / each) }, (_, i) =>
-    points.slice(i * each, (i + 1) * each).reduce((most, one) => (one.bytes > most.bytes ? one : most))
+  const inner = points.slice(0, -1);
+  const few = Array.from({ length: Math.ceil(inner.length / each) }, (_, i) =>
+    inner.slice(i * each, (i + 1) * each).reduce((most, one) => (one.bytes > most.bytes ? one : most))
+  );
+  return [...few, points.at(-1)!];
+}
+
+const idOf = ({ metadata }: BackupPlan): string => `${metadata.namespace}/${metadata.name}`;
+const mostOf = (points: readonly RoomPoint[]): number => Math.max(...points.map((one) => one.bytes));
+
+/**
+ * What the copies of all plans take for so many days, by `namespace/name`: by their schedules, their rules of keeping, and what the volumes hold
+ * by then. The log behind copies isn't in it: how much that is follows from what is written over, and nothing tells that beforehand.
+ */
+export function roomsAhead(facts: Facts, days = aheadDays): Map<string, RoomAhead> {
+  const overMs = days * dayMs;
+  const plans = facts.list('BackupPlan').map((plan) => ({ plan, into: plan.spec.into, all: ahead(facts, plan, overMs) }));
+  return new Map(
+    plans.map(({ plan, into, all }) => {
+      const holds = into && storeBytes(facts, into.namespace, into.store);
+      const beside = plans.filter(
+        (one) => one.plan !== plan && into && one.into?.store === into.store && one.into.namespace === into.namespace
+      );
+      const room: RoomAhead = {
+        points: thinned(all),
+        // A plan that comes more often than can be looked at is told for as long as it was.
+        overMs: all.length <= mostCopies ? overMs : all.at(-1)!.atMs - facts.nowMs,
+        mostBytes: mostOf(all),
+        ...(holds === undefined ? {} : { storeBytes: holds }),
+        othersBytes: beside.reduce((sum, one) => sum + mostOf(one.all), 0)
+      };
+      return [idOf(plan), room] as const;
+    })
   );
 }
 
-/**
- * What a plan's copies take for so many days, by its schedule, its rule of keeping, and what the volumes hold by then. The log behind copies
- * isn't in it: how much that is follows from what is written over, and nothing tells that beforehand.
- */
-export function roomAhead(facts: Facts, plan: BackupPlan, days = aheadDays): RoomAhead {
-  const all = ahead(facts, plan, days * dayMs);
-  const { into } = plan.spec;
-  const holds = into && storeBytes(facts, into.namespace, into.store);
-  const most = (points: readonly RoomPoint[]): number => Math.max(...points.map((one) => one.bytes));
-  const others = into
-    ? facts
-        .list('BackupPlan')
-        .filter(({ metadata, spec }) => {
-          const same = metadata.name === plan.metadata.name && metadata.namespace === plan.metadata.namespace;
-          return !same && spec.into?.store === into.store && spec.into.namespace === into.namespace;
-        })
-        .map((one) => most(ahead(facts, one, days * dayMs)))
-    : [];
-  // A plan that comes more often than can be looked at is told for as long as it was.
-  const complete = all.length <= mostCopies;
-  return {
-    points: thinned(all),
-    overMs: complete ? days * dayMs : all.at(-1)!.atMs - facts.nowMs,
-    mostBytes: most(all),
-    ...(holds === undefined ? {} : { storeBytes: holds }),
-    othersBytes: others.reduce((sum, one) => sum + one, 0)
-  };
-}
+/** As above, of one plan that stands. */
+export const roomAhead = (facts: Facts, plan: BackupPlan, rooms: ReadonlyMap<string, RoomAhead> = roomsAhead(facts)): RoomAhead =>
+  rooms.get(idOf(plan))!;

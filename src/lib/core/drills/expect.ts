@@ -1,7 +1,7 @@
 import { majorityOf, plural, wordsOf } from '../shared';
-import { ordinalsOf, type Pod } from '../model';
+import type { Pod } from '../model';
 import { podsIn } from '../proofs';
-import { decidesByMajority, enginePartOf, storeLayout } from '../standin';
+import { decidesByMajority, enginePartOf, storeLayoutOf, wantedOf } from '../standin';
 import type { Derived, DrillScene, Expectation, Target } from './types';
 
 /** What is asked for where nothing is demanded: how long a workload may take to go on without a member. Common practice, no source. */
@@ -25,12 +25,6 @@ function left(what: string, all: number, away: number, needed: number, because: 
   };
 }
 
-/** How many members of a part a workload ought to have. */
-function wantedOf({ facts, workload }: DrillScene, part: string): number {
-  const sets = workload.sets.filter((set) => enginePartOf(set.spec.template)?.part === part);
-  return sets.length ? sets.flatMap(ordinalsOf).length : podsIn(facts, workload).filter((pod) => partOf(pod) === part).length;
-}
-
 /** What has to be left of each part, by the engine's own rules. Source: the promises of engines in docs/model.md. */
 function sums(scene: DrillScene, members: readonly string[]): Sum[] {
   const { facts, workload } = scene;
@@ -42,12 +36,12 @@ function sums(scene: DrillScene, members: readonly string[]): Sum[] {
   for (const part of new Set(pods.map(partOf))) {
     const example = pods.find((pod) => partOf(pod) === part)!;
     if (!decidesByMajority(enginePartOf(example))) continue;
-    const all = wantedOf(scene, part);
+    const all = wantedOf(facts, workload, part);
     found.push(left(part, all, away(part), majorityOf(all), `${majorityOf(all)} are a majority`));
   }
   switch (workload.engine) {
     case 'primary-standby-sql': {
-      const all = wantedOf(scene, 'member');
+      const all = wantedOf(facts, workload, 'member');
       const waits = Number(option('synchronous') ?? 1);
       const electors = waits > 0 ? Math.max(majorityOf(all), all - waits) : majorityOf(all);
       found.push(
@@ -62,15 +56,14 @@ function sums(scene: DrillScene, members: readonly string[]): Sum[] {
       break;
     }
     case 'log-broker': {
-      const all = wantedOf(scene, 'broker');
+      const all = wantedOf(facts, workload, 'broker');
       const least = leastReplicas(all);
       found.push(left('broker', all, away('broker'), least, `a write needs ${least} of its ${copiesOf(all)} replicas`));
       break;
     }
     case 'object-store': {
-      const all = wantedOf(scene, 'member');
-      const volumes = (pods[0]?.spec.volumes ?? []).filter((one) => one.persistentVolumeClaim).length;
-      const layout = storeLayout(Math.max(1, all), Math.max(1, volumes), 0, Math.min(Number(option('parity') ?? 1), Math.floor(all / 2)));
+      const all = wantedOf(facts, workload, 'member');
+      const layout = storeLayoutOf(facts, workload);
       found.push(
         left(
           'member',
@@ -83,19 +76,19 @@ function sums(scene: DrillScene, members: readonly string[]): Sum[] {
       break;
     }
     case 'time-series': {
-      found.push(left('front member', wantedOf(scene, 'front'), away('front'), 1, 'it alone takes requests'));
+      found.push(left('front member', wantedOf(facts, workload, 'front'), away('front'), 1, 'it alone takes requests'));
       const copies = Number(option('copies') ?? 2);
-      found.push(left('store member', wantedOf(scene, 'store'), away('store'), copies, `a new span needs ${copies}`));
+      found.push(left('store member', wantedOf(facts, workload, 'store'), away('store'), copies, `a new span needs ${copies}`));
       break;
     }
     case 'memory-store':
-      found.push(left('node', wantedOf(scene, 'node'), away('node'), 1, 'each shard has one replica more'));
+      found.push(left('node', wantedOf(facts, workload, 'node'), away('node'), 1, 'each shard has one replica more'));
       break;
     case 'shared-files':
-      found.push(left('user', wantedOf(scene, 'user'), away('user'), 1, 'any of them reads and writes'));
+      found.push(left('user', wantedOf(facts, workload, 'user'), away('user'), 1, 'any of them reads and writes'));
       break;
     case 'image-shelf':
-      found.push(left('shelf', wantedOf(scene, 'shelf'), away('shelf'), 1, 'any of them hands out images'));
+      found.push(left('shelf', wantedOf(facts, workload, 'shelf'), away('shelf'), 1, 'any of them hands out images'));
       break;
     default:
   }

@@ -1,7 +1,7 @@
 import { claimsOf, makerOf, zoneOf, type Kind } from '../model';
 import { podsIn } from '../proofs';
 import { driverPods, fileSystemsUnder, imageParts, operatorDeployments, operatorOf } from '../standin';
-import { altered, driverOf, emptied, itsNode, member, opened, outage, over, podRef, struck, taken, target } from './striking';
+import { altered, emptied, itsDriver, itsNode, member, opened, outage, over, podRef, struck, target, without } from './striking';
 import type { FaultRule } from './types';
 
 /** How much longer a write to a slow volume takes. Made up: long enough to be felt, short enough that nobody gives up. */
@@ -15,18 +15,10 @@ export const supplyFaults: readonly FaultRule[] = [
     title: 'driver down',
     why: "The driver's controller is down while a member has to be made anew.",
     target: (scene) =>
-      target(scene, (pod) => {
-        const driver = driverOf(scene, pod);
-        if (driver === undefined) return 'its members have no claims';
+      itsDriver(scene, (pod, driver) => {
         const [part] = driverPods(scene.facts, driver, 'controller');
         const maker = part && scene.facts.get('Deployment', part.metadata.namespace ?? '', makerOf(part)?.name ?? '');
-        if (!maker) return `no controller of ${driver} runs here`;
-        return member(pod, {
-          label: driver,
-          lasting: false,
-          begin: [altered(maker, { replicas: 0 }), taken(pod)],
-          end: [altered(maker, {})]
-        });
+        return maker ? without(pod, driver, [maker]) : `no controller of ${driver} runs here`;
       })
   },
   {
@@ -53,9 +45,7 @@ export const supplyFaults: readonly FaultRule[] = [
     title: 'rights gone',
     why: 'The provider lets the driver attach and detach nothing while a member has to move to another node.',
     target: (scene) =>
-      target(scene, (pod) => {
-        const driver = driverOf(scene, pod);
-        if (driver === undefined) return 'its members have no claims';
+      itsDriver(scene, (_, driver) => {
         const mine = scene.facts.list('Identity').filter((one) => one.spec.driver === driver);
         if (!mine.some((one) => one.spec.rights.includes('attach'))) return `${driver} attaches nothing by rights that are known here`;
         return itsNode(scene, (node) => ({
@@ -80,13 +70,7 @@ export const supplyFaults: readonly FaultRule[] = [
         const card = owners.map((one) => operatorOf(one.kind as Kind)).find((one) => one !== undefined);
         if (!card) return 'no operator looks after it';
         const makers = operatorDeployments(scene.facts, card);
-        if (!makers.length) return `no deployment of ${card.name} stands here`;
-        return member(pod, {
-          label: card.name,
-          lasting: false,
-          begin: [...makers.map((one) => altered(one, { replicas: 0 })), taken(pod)],
-          end: makers.map((one) => altered(one, {}))
-        });
+        return makers.length ? without(pod, card.name, makers) : `no deployment of ${card.name} stands here`;
       })
   },
   {

@@ -1,5 +1,5 @@
 import { asManifest } from '../manifest';
-import { claimsOf, type ApiObject, type Pod } from '../model';
+import { claimsOf, type ApiObject, type Deployment, type Pod } from '../model';
 import { podsIn } from '../proofs';
 import { driverOfClaim, enginePartOf, servesClients, type Action } from '../standin';
 import type { DrillScene, Stage, Target } from './types';
@@ -84,7 +84,7 @@ export const workOn = (node: string): Stage => ({
 });
 
 /** The driver behind a member's first claim; undefined where it has none. */
-export function driverOf({ facts }: DrillScene, pod: Pod): string | undefined {
+function driverOf({ facts }: DrillScene, pod: Pod): string | undefined {
   const [name] = claimsOf(pod.spec, pod.metadata.name);
   const claim = name === undefined ? undefined : facts.get('PersistentVolumeClaim', pod.metadata.namespace ?? '', name);
   return claim && driverOfClaim(facts, claim);
@@ -119,3 +119,19 @@ export const struck = (scene: DrillScene, label: string, nodes: readonly string[
 /** Something befalls the node of the member that matters most. */
 export const itsNode = (scene: DrillScene, more: (node: string) => Partial<Target>): Target | string =>
   target(scene, ({ spec }) => struck(scene, `node ${spec.nodeName}`, [spec.nodeName!], more(spec.nodeName!)));
+
+/** The driver of the member that matters most is struck; or why it can't be. */
+export const itsDriver = (scene: DrillScene, strike: (pod: Pod, driver: string) => Target | string): Target | string =>
+  target(scene, (pod) => {
+    const driver = driverOf(scene, pod);
+    return driver === undefined ? 'its members have no claims' : strike(pod, driver);
+  });
+
+/** Deployments are scaled to none while a member has to be made anew. */
+export const without = (pod: Pod, label: string, makers: readonly Deployment[]): Target =>
+  member(pod, {
+    label,
+    lasting: false,
+    begin: [...makers.map((one) => altered(one, { replicas: 0 })), taken(pod)],
+    end: makers.map((one) => altered(one, {}))
+  });

@@ -1,4 +1,4 @@
-import type { Facts } from '../model';
+import { claimsOf, type Facts } from '../model';
 import { hash32, hex8, stableJson } from '../shared';
 import { podsIn, type Workload } from './workload';
 
@@ -9,7 +9,7 @@ import { podsIn, type Workload } from './workload';
 export function standingPrint(facts: Facts, workload: Workload): string {
   const { namespace, sets, deployments, daemonSets } = workload;
   const pods = podsIn(facts, workload);
-  const names = new Set(pods.flatMap((pod) => (pod.spec.volumes ?? []).flatMap((one) => one.persistentVolumeClaim?.claimName ?? [])));
+  const names = new Set(pods.flatMap((pod) => claimsOf(pod.spec, pod.metadata.name)));
   return hex8(
     hash32(
       stableJson([

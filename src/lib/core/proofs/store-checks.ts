@@ -1,5 +1,5 @@
 import { zoneOf } from '../model';
-import { storeLayout } from '../standin';
+import { storeLayoutOf } from '../standin';
 import type { Check, EngineRule } from './types';
 import { Client, partsIn, podsIn, type Reply } from './workload';
 
@@ -130,14 +130,7 @@ export const objects: EngineRule = {
   checks({ facts, workload, fork }) {
     const client = new Client(fork(), workload);
     const pods = partsIn(facts, workload, 'member');
-    const process = facts.get('Process', workload.namespace, pods[0]?.metadata.name ?? '');
-    const volumes = (pods[0]?.spec.volumes ?? []).filter((one) => one.persistentVolumeClaim).length;
-    const layout = storeLayout(
-      Math.max(1, pods.length),
-      Math.max(1, volumes),
-      0,
-      Math.min(Number(process?.spec.options.parity ?? 1), Math.floor(pods.length / 2))
-    );
+    const layout = storeLayoutOf(facts, workload);
     const last = pods[pods.length - 1]?.metadata.name ?? '';
     const made = client.ask({ do: 'make-bucket', place: 'proof' });
     const puts = objectSizes.map(([words, bytes]) => ({ words, reply: client.ask({ do: 'put', place: 'proof', key: words, bytes }) }));

@@ -24,7 +24,7 @@ export { loops } from './control';
 export { missingReferences, referenceSentence, referencesOf } from './control/nodes/agent/references';
 export { deadPort, killBy, probeFault, seenReadyMs } from './control/nodes/agent/probes';
 export { attachmentName } from './control/storage/attaching';
-export { fullMount, mountFault, mountsOf, ownerFault, userOf, type MountFault } from './control/nodes/agent/mounts';
+export { fileSystemsUnder, fullMount, mountFault, mountsOf, ownerFault, userOf, type MountFault } from './control/nodes/agent/mounts';
 export { volumeFault, volumeFits, type VolumeFault } from './control/storage/premade';
 export { growsAgainMs, growthFault } from './control/storage/growing';
 export { operatedKinds, operatorObjects, ownManifests, setFor } from './control/operators';
@@ -60,6 +60,7 @@ export { restoredClaim, restoreRefusal, stoppedFor, type Restore } from './admit
 export { resolve, type Lookup } from './names';
 export { decode as decodeShards, encode as encodeShards } from './engines/objects/erasure';
 export { storeLayout, type StoreLayout } from './engines/objects/layout';
+export { storeLayoutOf, wantedOf } from './engines/wanted';
 export { emptyingSheet, type EmptyingLine } from './control/nodes/emptying';
 export { databaseShare } from './engines/memory';
 export { loginOf, markOf } from './engines/options';

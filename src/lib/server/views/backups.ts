@@ -8,9 +8,11 @@ import {
   nextRunMs,
   returnsOf,
   roomAhead,
+  roomsAhead,
   type Asked,
   type BackupFinding,
-  type Figures
+  type Figures,
+  type RoomAhead
 } from '$core/backups';
 import { writeManifests } from '$core/manifest';
 import type { BackupPlan } from '$core/model';
@@ -106,12 +108,12 @@ export interface Backups {
   readonly stores: readonly { readonly namespace: string; readonly name: string }[];
 }
 
-function planShown(facts: Scene['facts'], plan: BackupPlan): PlanShown {
+function planShown(facts: Scene['facts'], plan: BackupPlan, rooms: ReadonlyMap<string, RoomAhead>): PlanShown {
   const { name, namespace = '' } = plan.metadata;
   const { how, schedule, timeZone = 'UTC', suspend, into, snapshotClass, logEverySeconds, keep } = plan.spec;
   const { losesMs = null, losesNowMs = null, couldLoseMs = null, backMs, measuredMs = null, bytes } = figuresOf(facts, plan);
   const { newest, days, weeks, months } = keep;
-  const ahead = roomAhead(facts, plan);
+  const ahead = roomAhead(facts, plan, rooms);
   return {
     name,
     how,
@@ -162,6 +164,7 @@ function planShown(facts: Scene['facts'], plan: BackupPlan): PlanShown {
 /** Every workload that keeps something, with its plans and what is to be said of them. */
 export const backupsView = ({ facts }: Scene, _: object): Backups => {
   const plans = facts.list('BackupPlan');
+  const rooms = roomsAhead(facts);
   const all = workloadsOf(facts).flatMap(({ namespace, name }): BackedUp[] => {
     const workload = workloadNamed(facts, namespace, name);
     if (!workload) return [];
@@ -183,8 +186,8 @@ export const backupsView = ({ facts }: Scene, _: object): Backups => {
         log: handsOutLog(engine),
         beside: facts.get('StatefulSet', namespace, name) !== undefined,
         asked: askedOf(facts, namespace, name),
-        plans: mine.map((one) => planShown(facts, one)),
-        findings: judgeBackup(facts, namespace, name, mine)
+        plans: mine.map((one) => planShown(facts, one, rooms)),
+        findings: judgeBackup(facts, namespace, name, mine, rooms)
       }
     ];
   });

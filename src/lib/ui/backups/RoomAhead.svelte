@@ -45,8 +45,8 @@
     last.copies,
     'copy',
     'copies'
-  )} in the end{#if room.storeBytes !== null}; the store holds {weightWords(room.storeBytes)}{/if}{#if room.othersBytes}, and copies of
-    other plans there come to {weightWords(room.othersBytes)}{/if}.
+  )} in the end{#if room.storeBytes !== null}; the store holds {weightWords(room.storeBytes)} in all{/if}{#if room.othersBytes}, and copies
+    of other plans there come to {weightWords(room.othersBytes)}{/if}.
 </p>
 {#if room.mostBytes > 0}
   <Curve

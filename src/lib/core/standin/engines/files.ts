@@ -1,6 +1,6 @@
 import { drawInt } from '../../shared';
 import type { Ask, Engine, Site, MemberState } from './site';
-import { isText, sumOf } from './tables';
+import { handedOut, namedIn, wouldOverwrite } from './copies';
 import { counted } from './words';
 
 type Rows = readonly (readonly [string, string])[];
@@ -94,27 +94,18 @@ export class SharedFiles implements Engine {
       case 'delete':
         this.write(site, id, path, null);
         return answer('acknowledged', `${path} removed`);
-      case 'copy': {
-        // What is open counts as it was when it was last closed.
-        const text = JSON.stringify([...this.rows(site, id)].sort(([a], [b]) => (a < b ? -1 : 1)));
-        const count = this.rows(site, id).length;
-        return site.answer(ask.id, {
-          outcome: 'acknowledged',
-          by: id,
-          says: counted(count, 'file'),
-          rows: [['files', text]],
-          count,
-          checksum: sumOf(text)
-        });
-      }
+      // What is open counts as it was when it was last closed.
+      case 'copy':
+        return site.answer(ask.id, handedOut(id, 'files', this.rows(site, id), counted(this.rows(site, id).length, 'file')));
       case 'put-back': {
-        if (!isText(op.value ?? '')) return answer('refused', 'that is no copy of files');
+        const rows = namedIn(op.value ?? '');
+        if (!rows) return answer('refused', 'that is no copy of files');
         const mine = this.rows(site, id).length;
-        if (mine && !op.count) return answer('refused', `it holds ${counted(mine, 'file')} of its own, which would be overwritten`);
-        const rows = JSON.parse(op.value!) as [string, string][];
+        if (mine && !op.count) return answer('refused', wouldOverwrite(counted(mine, 'file')));
+        const says = `${counted(rows.length, 'file')} put back`;
         site.keep(id, rows);
-        site.say(id, `${counted(rows.length, 'file')} put back`);
-        return answer('acknowledged', `${counted(rows.length, 'file')} put back`);
+        site.say(id, says);
+        return answer('acknowledged', says);
       }
       case 'open':
         hold(ask.id, { path, seen: content ?? '' });

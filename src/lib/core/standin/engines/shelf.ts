@@ -1,9 +1,9 @@
 import { bytesToHex } from '@noble/hashes/utils.js';
-import { fromUint8Array, toUint8Array } from 'js-base64';
+import { fromUint8Array, isValid, toUint8Array } from 'js-base64';
 import { digestOf } from '../../shared';
 import { makeBatch } from './log/payload';
 import type { Ask, Engine, Site, MemberState } from './site';
-import { isText, sumOf } from './tables';
+import { handedOut, namedIn, wouldOverwrite } from './copies';
 import { counted } from './words';
 
 interface Shelf {
@@ -11,6 +11,12 @@ interface Shelf {
 }
 
 const empty: Shelf = { images: {} };
+const imageName = /^[a-z0-9][a-z0-9./_-]*:[\w][\w.-]*$/;
+const shelved = (site: Site, content: Uint8Array): Shelf['images'][string] => ({
+  digest: `sha256:${bytesToHex(digestOf(content))}`,
+  bytes: site.store(content),
+  size: content.length
+});
 
 /** Image shelf: images are pushed and pulled by name, kept with their digest, in whatever directory it was given. */
 export class ImageShelf implements Engine {
@@ -33,17 +39,17 @@ export class ImageShelf implements Engine {
     const name = op.key ?? '';
     switch (op.do) {
       case 'push': {
-        if (!/^[a-z0-9][a-z0-9./_-]*:[\w][\w.-]*$/.test(name)) return refuse(`"${name}" is no image: name and tag, e.g. tools/chart:r2`);
+        if (!imageName.test(name)) return refuse(`"${name}" is no image: name and tag, e.g. tools/chart:r2`);
         const content = makeBatch(ask, 0, 1, op.bytes ?? 65_536);
-        const digest = `sha256:${bytesToHex(digestOf(content))}`;
-        site.keep(id, { images: { ...images, [name]: { digest, bytes: site.store(content), size: content.length } } } satisfies Shelf);
+        const image = shelved(site, content);
+        site.keep(id, { images: { ...images, [name]: image } } satisfies Shelf);
         site.say(id, `${name} was pushed`);
         return site.answer(ask, {
           outcome: 'acknowledged',
           by: id,
           says: `${name} is on the shelf`,
           bytes: content.length,
-          checksum: digest
+          checksum: image.digest
         });
       }
       case 'pull': {
@@ -64,28 +70,17 @@ export class ImageShelf implements Engine {
       }
       case 'copy': {
         const all = Object.entries(images).map(([one, { bytes }]): [string, string] => [one, fromUint8Array(site.bytes(bytes))]);
-        const text = JSON.stringify(all.sort(([a], [b]) => (a < b ? -1 : 1)));
-        const says = counted(all.length, 'image');
-        return site.answer(ask, {
-          outcome: 'acknowledged',
-          by: id,
-          says,
-          rows: [['images', text]],
-          count: all.length,
-          checksum: sumOf(text)
-        });
+        return site.answer(ask, handedOut(id, 'images', all, counted(all.length, 'image')));
       }
       case 'put-back': {
-        if (!isText(op.value ?? '')) return refuse('that is no copy of images');
+        const all = namedIn(op.value ?? '');
+        if (!all?.every(([one, text]) => imageName.test(one) && isValid(text))) return refuse('that is no copy of images');
         const mine = Object.keys(images).length;
-        if (mine && !op.count) return refuse(`it holds ${counted(mine, 'image')} of its own, which would be overwritten`);
-        const back = (JSON.parse(op.value!) as [string, string][]).map(([one, text]): [string, Shelf['images'][string]] => {
-          const content = toUint8Array(text);
-          return [one, { digest: `sha256:${bytesToHex(digestOf(content))}`, bytes: site.store(content), size: content.length }];
-        });
-        site.keep(id, { images: Object.fromEntries(back) } satisfies Shelf);
-        site.say(id, `${counted(back.length, 'image')} put back`);
-        return site.answer(ask, { outcome: 'acknowledged', by: id, says: `${counted(back.length, 'image')} put back`, count: back.length });
+        if (mine && !op.count) return refuse(wouldOverwrite(counted(mine, 'image')));
+        const says = `${counted(all.length, 'image')} put back`;
+        site.keep(id, { images: Object.fromEntries(all.map(([one, text]) => [one, shelved(site, toUint8Array(text))])) } satisfies Shelf);
+        site.say(id, says);
+        return site.answer(ask, { outcome: 'acknowledged', by: id, says, count: all.length });
       }
       default:
         refuse(`it knows no ${op.do}`);

@@ -1,5 +1,5 @@
-import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
-import { digestOf, hash32, majorityOf } from '../../shared';
+import { hash32, majorityOf } from '../../shared';
+import { handedOut, namedIn, sumOf, textOfNamed, wouldOverwrite } from './copies';
 import { counted } from './words';
 import type { Ask, Op, Site, MemberState } from './site';
 import { Group, lastOf, type Record, type Rules } from './group';
@@ -59,10 +59,10 @@ function applyTable(state: Tables, op: Op, { index }: { index: number }): Return
     return { state: gathered(left), version: index };
   }
   if (op.do === 'put-back') {
-    if (!isText(op.value ?? '')) return { refused: 'that is no copy of tables' };
+    if (!namedIn(op.value ?? '')) return { refused: 'that is no copy of tables' };
     const mine = countOf(state) - foundingRows;
     if (!op.count && cellsOf(state).some(([, cell]) => cell.version > 0))
-      return { refused: `it holds ${mine > 0 ? counted(mine, 'row') : 'rows'} of its own, which would be overwritten` };
+      return { refused: wouldOverwrite(mine > 0 ? counted(mine, 'row') : 'rows') };
     return { state: tablesOf(op.value ?? '', index), version: index };
   }
   if (op.do === 'delete') {
@@ -96,29 +96,12 @@ function applyShared(state: Tables, op: Op, { index }: { index: number }): Retur
   return result;
 }
 
+const namedOf = (state: Tables): [string, string][] => cellsOf(state).map(([key, { value }]) => [key, value]);
 /** Tables in one text, as a copy of them keeps them: `[table/key, value]`, sorted. */
-export const textOf = (state: Tables): string =>
-  JSON.stringify(
-    cellsOf(state)
-      .map(([key, { value }]): [string, string] => [key, value])
-      .sort(([a], [b]) => (a < b ? -1 : 1))
-  );
-/** Whether a text is one of tables, or of anything else that has names and values. */
-export function isText(text: string): boolean {
-  try {
-    const rows: unknown = JSON.parse(text);
-    return (
-      Array.isArray(rows) && rows.every((row) => Array.isArray(row) && row.length === 2 && row.every((one) => typeof one === 'string'))
-    );
-  } catch {
-    return false;
-  }
-}
+export const textOf = (state: Tables): string => textOfNamed(namedOf(state));
 /** The tables of such a text, all written at one position; none for a text that is no such. */
 export const tablesOf = (text: string, version: number): Tables =>
-  isText(text) ? gathered((JSON.parse(text) as [string, string][]).map(([key, value]) => [key, { value, version }] as const)) : {};
-/** SHA-256 over the text of tables, positions apart: two that hold the same have the same. */
-export const sumOf = (text: string): string => bytesToHex(digestOf(utf8ToBytes(text)));
+  gathered((namedIn(text) ?? []).map(([key, value]) => [key, { value, version }] as const));
 /** Tables after one more entry of a log. */
 export const tablesAfter = (state: Tables, op: Op, index: number): Tables => {
   const after = applyTable(state, op, { index });
@@ -223,17 +206,8 @@ export class TableGroup extends Group<Tables> {
         });
       }
       case 'copy': {
-        const text = textOf(state);
-        const count = countOf(state);
-        return site.answer(ask, {
-          outcome: 'acknowledged',
-          by: id,
-          says: `${counted(count, 'row')} at position ${applied}`,
-          rows: [['tables', text]],
-          count,
-          version: applied,
-          checksum: sumOf(text)
-        });
+        const says = `${counted(countOf(state), 'row')} at position ${applied}`;
+        return site.answer(ask, handedOut(id, 'tables', namedOf(state), says, applied));
       }
       case 'members': {
         const known = this.members(site, id) ?? [];

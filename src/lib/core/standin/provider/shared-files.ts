@@ -1,5 +1,5 @@
 import { rangeHolds } from '../../shared';
-import { claimsOf, zoneOf, type Backend, type Facts, type Node, type Pod } from '../../model';
+import { zoneOf, type Backend, type Facts, type Node } from '../../model';
 
 /** The port that NFS version 4 needs, and no other. Sources: RFC 8881; the IANA registry, service name "nfs". */
 export const filePort = 2049;
@@ -39,21 +39,6 @@ export function reachFault(backend: Backend, node: Node): ReachFault | undefined
       ? `TCP ${filePort} of ${name} is not let in from ${address || 'the node'}`
       : `TCP ${filePort} of ${name} is closed`
   };
-}
-
-/** Shared file systems that a pod's claims lie on. */
-export const fileSystemsUnder = (facts: Facts, pod: Pod): Backend[] =>
-  claimsOf(pod.spec, pod.metadata.name).flatMap((claim) => {
-    const volume = facts.get('PersistentVolumeClaim', pod.metadata.namespace ?? '', claim)?.spec.volumeName;
-    const handle = facts.get('PersistentVolume', '', volume ?? '')?.spec.csi?.volumeHandle ?? '';
-    const backend = facts.get('Backend', '', facts.get('Asset', '', handle)?.spec.backend ?? '') ?? fileSystemOf(facts, handle);
-    return backend?.spec.fileSystem === undefined ? [] : [backend];
-  });
-
-/** Whether what a pod has mounted of a shared file system answers no more: its node came to it once, and doesn't any longer. */
-export function isStranded(facts: Facts, pod: Pod): boolean {
-  const node = facts.get('Node', '', pod.spec.nodeName ?? '');
-  return node !== undefined && fileSystemsUnder(facts, pod).some((backend) => reachFault(backend, node) !== undefined);
 }
 
 /** The backend behind a volume's handle where the handle is a whole shared file system. */

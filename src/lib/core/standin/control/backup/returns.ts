@@ -1,7 +1,8 @@
 import { momentOf, stampOf } from '../../../shared';
 import { refOf, type BackupPlan, type BackupReturn, type BackupRun, type Facts } from '../../../model';
 import type { Op } from '../../engines/site';
-import { sumOf, tablesAfter, tablesOf, textOf } from '../../engines/tables';
+import { sumOf } from '../../engines/copies';
+import { tablesAfter, tablesOf, textOf } from '../../engines/tables';
 import { splitKey, type ClusterAccess } from '../loop';
 import { asked, dropAsks } from './asking';
 import { copyIn, entriesIn } from './documents';

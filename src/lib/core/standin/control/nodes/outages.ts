@@ -1,5 +1,5 @@
 import { same } from '../../../shared';
-import type { Outage } from '../../../model';
+import { claimsOf, type Outage } from '../../../model';
 import { isPod, programOf } from '../../provider/outages';
 import type { ClusterAccess, Loop } from '../loop';
 
@@ -17,6 +17,16 @@ function strange({ store }: ClusterAccess, { spec }: Outage): string[] {
   ];
 }
 
+/** Claims that are slow without effect: no program that is played out keeps anything there. */
+const idle = ({ store }: ClusterAccess, { spec }: Outage): string[] =>
+  (spec.sluggish ?? []).flatMap(({ namespace, claim }) => {
+    const writes = store.list('Process', namespace).some(({ metadata }) => {
+      const pod = store.get('Pod', namespace, metadata.name);
+      return pod !== undefined && claimsOf(pod.spec, pod.metadata.name).includes(claim);
+    });
+    return writes || !store.get('PersistentVolumeClaim', namespace, claim) ? [] : [`${namespace}/${claim}`];
+  });
+
 /** Writes down which programs an outage caught: one that is started later doesn't hang. */
 export const outages: Loop = {
   id: 'outages',
@@ -26,6 +36,9 @@ export const outages: Loop = {
     if (!outage) return;
     const names = [...new Set(strange(world, outage))];
     if (names.length) world.event(outage, 'NothingStruck', `It names ${names.join(', ')}, and there is no such thing.`, 'Warning');
+    const slow = idle(world, outage);
+    if (slow.length)
+      world.event(outage, 'NothingFollows', `Nothing that is played out writes to ${slow.join(', ')}: slow without effect.`, 'Warning');
     const hung = (outage.spec.hangs ?? []).flatMap(({ namespace, pod }) => {
       const known = outage.status?.hung?.find((one) => isPod(one, namespace, pod));
       const program = programOf(world.store, namespace, pod);

@@ -4,7 +4,7 @@ import type { Answer, Engine, Site, MemberState } from '../../engines/site';
 import { enginePartOf } from '../../provider/images';
 import { memberFault } from '../../provider/policies';
 import { hangsSince, isDark, isUnheard, keptApartFrom, nodesReach, slowMs, sluggishMs } from '../../provider/outages';
-import { isStranded } from '../../provider/shared-files';
+import { isStranded } from '../nodes/agent/mounts';
 import { talksTls, tlsFault } from '../../provider/tls';
 import type { ClusterAccess } from '../loop';
 import { SiteVolumes } from './site-volumes';

@@ -1,4 +1,4 @@
-import { claimBehind, claimsOf, type Asset, type Facts, type Node, type Pod, type Volume } from '../../../../model';
+import { claimBehind, claimsOf, type Asset, type Backend, type Facts, type Node, type Pod, type Volume } from '../../../../model';
 import { fillAt, roomIn } from '../../../engines/fill';
 import { backendOf } from '../../../provider/backend';
 import { isFilled } from '../../../provider/outages';
@@ -56,6 +56,22 @@ function modeFault(pod: Pod, { claim, volume }: Mounted): MountFault | undefined
   };
 }
 
+const backendUnder = (facts: Facts, { volumeHandle, driver }: { volumeHandle: string; driver: string }): Backend | undefined =>
+  fileSystemOf(facts, volumeHandle) ?? backendOf(facts, driver);
+
+/** Shared file systems that a pod mounts. */
+export const fileSystemsUnder = (facts: Facts, pod: Pod): Backend[] =>
+  mountsOf(facts, pod).flatMap(({ volume }) => {
+    const backend = volume?.spec.csi && backendUnder(facts, volume.spec.csi);
+    return backend?.spec.fileSystem === undefined ? [] : [backend];
+  });
+
+/** Whether a shared file system that a pod has mounted answers no more: its node came to it once, and doesn't any longer. */
+export function isStranded(facts: Facts, pod: Pod): boolean {
+  const node = facts.get('Node', '', pod.spec.nodeName ?? '');
+  return node !== undefined && fileSystemsUnder(facts, pod).some((backend) => reachFault(backend, node) !== undefined);
+}
+
 function faultOf(facts: Facts, node: Node, { claim, volume, asset }: Mounted): MountFault | undefined {
   const csi = volume?.spec.csi;
   if (!volume || !csi) return undefined;
@@ -63,7 +79,7 @@ function faultOf(facts: Facts, node: Node, { claim, volume, asset }: Mounted): M
   if (!asset) return fault('gone', `NOT_FOUND: ${csi.driver} has no volume ${csi.volumeHandle}`);
   if (csi.fsType !== undefined && csi.fsType !== asset.spec.fsType && volume.spec.volumeMode !== 'Block')
     return fault('file-system', `INVALID_ARGUMENT: ${csi.volumeHandle} carries ${asset.spec.fsType}, and ${csi.fsType} was asked for`);
-  const backend = fileSystemOf(facts, csi.volumeHandle) ?? backendOf(facts, csi.driver);
+  const backend = backendUnder(facts, csi);
   if (backend?.spec.fileSystem !== undefined) {
     const reach = reachFault(backend, node);
     if (reach) return fault(reach.cause, `DEADLINE_EXCEEDED: the mount timed out; ${reach.message}`);

@@ -1,0 +1,40 @@
+import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
+import { digestOf } from '../../shared';
+import type { Answer } from './site';
+
+/** What has a name and a value: rows, files, images. */
+type Named = readonly (readonly [string, string])[];
+
+/** All of it in one text, sorted by name, as a copy keeps it. */
+export const textOfNamed = (rows: Named): string => JSON.stringify([...rows].sort(([a], [b]) => (a < b ? -1 : 1)));
+
+/** What such a text holds; undefined for a text that is none. */
+export function namedIn(text: string): [string, string][] | undefined {
+  try {
+    const rows: unknown = JSON.parse(text);
+    const fits = (row: unknown): boolean => Array.isArray(row) && row.length === 2 && row.every((one) => typeof one === 'string');
+    return Array.isArray(rows) && rows.every(fits) ? (rows as [string, string][]) : undefined;
+  } catch {
+    return undefined;
+  }
+}
+
+/** SHA-256 over such a text: two that hold the same have the same. */
+export const sumOf = (text: string): string => bytesToHex(digestOf(utf8ToBytes(text)));
+
+/** A copy of all that a member holds, handed out. @param what `tables`, `files`, `images`; @param says how much that is, e.g. `3 files` */
+export const handedOut = (by: string, what: string, rows: Named, says: string, version?: number): Answer => {
+  const text = textOfNamed(rows);
+  return {
+    outcome: 'acknowledged',
+    by,
+    says,
+    rows: [[what, text]],
+    count: rows.length,
+    ...(version === undefined ? {} : { version }),
+    checksum: sumOf(text)
+  };
+};
+
+/** Why a copy isn't taken where something lies already. @param says how much that is */
+export const wouldOverwrite = (says: string): string => `it holds ${says} of its own, which would be overwritten`;
