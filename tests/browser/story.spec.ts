@@ -169,7 +169,7 @@ test('a key that comes while the head is still on its way counts last', async ({
 });
 
 test('a clock that is told to settle while a draft is still on its way comes after it', async ({ page }) => {
-  const base = await forkOf(page, 'south-quay', 'slowly');
+  const base = await forkOf(page, 'south-quay', 'slowly', 249_999);
   await open(page, `${base}/root-line?kind=StatefulSet&namespace=tickets&name=bookings`);
   await page.getByRole('button', { name: 'Put in a draft' }).first().click();
   await expect(page.getByRole('button', { name: /^Send to south-quay/ })).toBeEnabled();
