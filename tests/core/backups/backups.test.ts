@@ -133,15 +133,26 @@ describe('each way fails for its causes, and says where to look', () => {
       'nothing of space/one runs',
       'one'
     ],
-    ['an engine without copies', `how: copy, ${daily}, ${into}`, () => {}, 'log-broker', true, 'hands out no copy', 'one'],
     [
-      'no store of objects',
+      'a store that would copy itself',
       `how: copy, ${daily}, into: {namespace: space, store: one, bucket: copies}`,
       () => {},
+      'object-store',
+      true,
+      'its own copies',
+      'nightly'
+    ],
+    [
+      'no store of objects',
+      `how: copy, ${daily}, into: {namespace: space, store: two, bucket: copies}`,
+      (world: World) => {
+        second(world);
+        world.runSettled();
+      },
       undefined,
       true,
       'is no object store',
-      'one'
+      'two'
     ],
     ['no class of snapshots', `how: snapshots, ${daily}`, () => {}, undefined, true, 'no snapshot class is the default', 'data-one-0'],
     [

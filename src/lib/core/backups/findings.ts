@@ -1,6 +1,6 @@
 import { clockOf, plural, wordsOf } from '../shared';
 import type { BackupPlan, Facts } from '../model';
-import { assetsOf, doneOf, engineRunning, handsOutCopies, handsOutLog, podsRunning, referencesOf, runsOf } from '../standin';
+import { assetsOf, doneOf, engineRunning, handsOutLog, podsRunning, referencesOf, runsOf } from '../standin';
 import { roomAhead, roomsAhead, type RoomAhead } from './room';
 import { askedOf, claimsBack, figuresOf, longestGapMs, returnsOf } from './figures';
 
@@ -189,7 +189,7 @@ export function judgeBackup(
       id: 'no-plan',
       state: 'broken',
       says: 'no plan copies it: what is dropped by mistake, or lost with the cluster, is gone',
-      remedy: handsOutCopies(engine) ? `Write one${log}.` : 'Write one with snapshots: its engine hands out no copy here.'
+      remedy: engine === undefined ? 'Write one with snapshots: what its programs keep is not known here.' : `Write one${log}.`
     }
   ];
 }

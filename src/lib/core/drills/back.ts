@@ -58,7 +58,7 @@ function* broughtBack(world: World, workload: string, { metadata, spec }: Backup
 
 /**
  * What a workload's plans lead back to, of what was lost by a delete: a log that is under way is waited for, and the copy is put back.
- * @param lost numbers of the acknowledged writes that can't be read any more
+ * @param lost the acknowledged writes that can't be read any more
  * @param fromMs begin of the drill (virtual ms)
  * @param beganMs when somebody deleted, from there
  */
@@ -66,7 +66,7 @@ export function* leadsBack(
   world: World,
   { workload: { namespace, name } }: DrillScene,
   load: Load,
-  lost: readonly number[],
+  lost: { readonly numbers: readonly number[]; readonly count: number },
   fromMs: number,
   beganMs: number
 ): Generator<void, Back | null> {
@@ -85,8 +85,8 @@ export function* leadsBack(
   const back = { plan: plan.metadata.name, toMs: atMs - fromMs };
   const took = yield* broughtBack(world, name, plan, atMs);
   if (typeof took === 'string') return { ...back, count: plan.spec.how === 'snapshots' ? null : 0, tookMs: null, says: took };
-  const absent = yield* load.absent(lost);
-  return { ...back, count: absent ? lost.length - absent.length : null, tookMs: took, says: absent ? '' : 'it could not be read back' };
+  const count = yield* load.cameBack(lost);
+  return { ...back, count: count ?? null, tookMs: took, says: count === undefined ? 'it could not be read back' : '' };
 }
 
 /** Why something that was deleted is lost for good; undefined where it isn't. */

@@ -117,7 +117,8 @@ export function derive(scene: DrillScene, target: Target, faultMs: number): Deri
     return {
       goesOn: true,
       why: 'all members go on, and all of them drop it; what comes back from copies is not lost for good',
-      expectation: { writesPauseMs: usual.pauseMs, lost: 0, wholeMs: usual.wholeMs }
+      // What is gone as a whole takes no writes until somebody makes it again.
+      expectation: { writesPauseMs: target.end.length ? faultMs + usual.pauseMs : usual.pauseMs, lost: 0, wholeMs: usual.wholeMs }
     };
   const expectation: Expectation = {
     writesPauseMs: pauseMs,

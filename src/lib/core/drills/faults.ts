@@ -1,8 +1,8 @@
 import { zoneOf, type Pod } from '../model';
 import { partsIn, podsIn } from '../proofs';
-import { engineCards, type Action, type EngineId } from '../standin';
+import { engineCards, type Action, type Op } from '../standin';
 import { supplyFaults } from './faults-supply';
-import { loadPlace } from './load';
+import { mistakeOf } from './load';
 import { certificateOut, keyChanged } from './secrets';
 import {
   emptied,
@@ -25,9 +25,6 @@ import { rolledOut, rolledWrong } from './versions';
 
 /** What the ask of a wrong delete is called. */
 export const dropName = 'wrong-delete';
-
-/** Engines that drop a whole table when they are asked to. */
-const dropsTables: ReadonlySet<EngineId> = new Set<EngineId>(['multi-primary-sql', 'primary-standby-sql', 'document-set']);
 
 /** All faults that can be put in, by level. */
 export const faults: readonly FaultRule[] = [
@@ -180,13 +177,19 @@ export const faults: readonly FaultRule[] = [
     id: 'wrong-delete',
     level: 'Members',
     title: 'wrong delete',
-    why: 'A client that may do so drops the table that is written to: replication takes it away everywhere, and only copies lead back.',
-    target(scene) {
-      const { namespace, name, engine } = scene.workload;
-      if (engine === undefined || !dropsTables.has(engine)) return 'nothing of this engine is dropped in one go here';
-      const op = { do: 'drop', place: loadPlace };
-      const drop: Action = { type: 'ask', namespace, id: dropName, ask: { workload: name, way: 'inside', login: 'right', op } };
-      return { label: `table ${loadPlace}`, members: [], lasting: false, deletes: true, begin: [drop], end: [] };
+    why: 'A client that may do so drops all that is written to: replication takes it away everywhere, and only copies lead back.',
+    target({ facts, workload }) {
+      const { namespace, name, engine } = workload;
+      const mistake = mistakeOf(engine, partsIn(facts, workload, 'broker').length);
+      if (!mistake) return 'nothing of this engine is dropped in one go here';
+      const asking = (id: string, op: Op): Action => ({
+        type: 'ask',
+        namespace,
+        id,
+        ask: { workload: name, way: 'inside', login: 'right', op }
+      });
+      const end = mistake.again.map((op, i) => asking(`made-again-${i}`, op));
+      return { label: mistake.label, members: [], lasting: false, deletes: true, begin: [asking(dropName, mistake.drop)], end };
     }
   },
   {

@@ -213,7 +213,7 @@ export function* runDrill(ask: DrillAsk): Generator<void, Drill | string> {
     const dropped = world.store.find({ kind: 'Ask', namespace: workload.namespace, name: dropName }) as AskObject | undefined;
     if (dropped?.status?.outcome !== 'acknowledged')
       return `the fault can't be put in: ${dropped?.status?.says ?? 'nobody answered who wanted to drop it'}`;
-    if (lost) back = yield* leadsBack(world, ask, load, lost.numbers, fromMs, beganMs);
+    if (lost) back = yield* leadsBack(world, ask, load, lost, fromMs, beganMs);
   }
   const wholeMs = heldSince === undefined ? null : Math.max(0, heldSince - endedMs);
   const times = { beganMs, endedMs, loadUntilMs, everyMs };

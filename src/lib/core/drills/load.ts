@@ -11,6 +11,11 @@ interface LoadCard {
   read(n: number): Op;
   /** Whether an answer to `read(n)` shows what was written, given what its write was answered. */
   shows(n: number, got: Answered, wrote: Answered): boolean;
+  /** Drops all that is written into, as a client that may do so would by mistake, and what that is. */
+  readonly drop: Op;
+  readonly dropped: string;
+  /** Nothing can be written until it is made again. */
+  readonly goes?: true;
   /** Between two writes so many times longer than usual: each is a piece of work. */
   readonly slower?: number;
   /** Reads everything at once: the numbers that are there, or only how many where rows can't be told apart. */
@@ -28,12 +33,13 @@ interface Answered {
 }
 
 /** Where a load writes: a table, a topic, a bucket. */
-export const loadPlace = 'drill';
-const place = loadPlace;
+const place = 'drill';
 const key = (n: number): string => `k${String(n).padStart(5, '0')}`;
 
 const tables: LoadCard = {
   first: () => [],
+  drop: { do: 'drop', place },
+  dropped: `table ${place}`,
   write: (n) => ({ do: 'write', place, key: key(n), value: `w${n}` }),
   read: (n) => ({ do: 'read', place, key: key(n) }),
   shows: (n, { value }) => value === `w${n}`
@@ -43,12 +49,20 @@ const tables: LoadCard = {
 const cards: Readonly<Partial<Record<EngineId, LoadCard>>> = {
   'multi-primary-sql': tables,
   'primary-standby-sql': tables,
-  'document-set': tables,
-  'memory-store': { ...tables, first: () => [{ do: 'make-database', place, count: 2, value: '1', bytes: 2 ** 26 }] },
+  'document-set': { ...tables, dropped: `collection ${place}` },
+  'memory-store': {
+    ...tables,
+    first: () => [{ do: 'make-database', place, count: 2, value: '1', bytes: 2 ** 26 }],
+    dropped: `database ${place}`,
+    goes: true
+  },
   'log-broker': {
     first: (brokers) => [
       { do: 'make-topic', place, count: 3, value: JSON.stringify({ replicas: copiesOf(brokers), least: leastReplicas(brokers) }) }
     ],
+    drop: { do: 'drop', place },
+    dropped: `topic ${place}`,
+    goes: true,
     write: (n) => ({ do: 'produce', place, value: `w${n}`, acks: 'all' }),
     read: () => ({ do: 'consume', place, from: 'last', count: 1 }),
     shows: (_, { outcome }) => outcome === 'acknowledged',
@@ -60,12 +74,17 @@ const cards: Readonly<Partial<Record<EngineId, LoadCard>>> = {
   'object-store': {
     slower: 4,
     first: () => [{ do: 'make-bucket', place }],
+    drop: { do: 'drop', place },
+    dropped: `bucket ${place}, emptied`,
     write: (n) => ({ do: 'put', place, key: key(n), bytes: 256 }),
     read: (n) => ({ do: 'get', place, key: key(n) }),
     shows: (_, { checksum }, wrote) => checksum !== undefined && checksum === wrote.checksum
   },
   'time-series': {
     first: () => [{ do: 'make-table', place }],
+    drop: { do: 'drop', place },
+    dropped: `table ${place}`,
+    goes: true,
     write: () => ({ do: 'insert', place, count: 1 }),
     read: () => ({ do: 'query', place }),
     shows: (_, { outcome }) => outcome === 'acknowledged',
@@ -73,12 +92,16 @@ const cards: Readonly<Partial<Record<EngineId, LoadCard>>> = {
   },
   'shared-files': {
     first: () => [],
+    drop: { do: 'drop', place },
+    dropped: `directory ${place}`,
     write: (n) => ({ do: 'write', key: `drill/${key(n)}`, value: `w${n}` }),
     read: (n) => ({ do: 'read', key: `drill/${key(n)}` }),
     shows: (n, { value }) => value === `w${n}`
   },
   'image-shelf': {
     first: () => [],
+    drop: { do: 'drop', place: `${place}/one` },
+    dropped: `image ${place}/one`,
     write: (n) => ({ do: 'push', key: `drill/one:r${n}`, bytes: 1_024 }),
     read: (n) => ({ do: 'pull', key: `drill/one:r${n}` }),
     shows: (_, { checksum }, wrote) => checksum !== undefined && checksum === wrote.checksum
@@ -277,6 +300,22 @@ export class Load {
     return numbers && { numbers, count: numbers.length };
   }
 
+  /** How many of those that were lost are there again; undefined where nobody could tell. Where rows can't be told apart whatever is there was lost before. */
+  *cameBack(lost: { readonly numbers: readonly number[]; readonly count: number }): Generator<void, number | undefined> {
+    const { all } = this.card;
+    if (!all) {
+      const absent = yield* this.absent(lost.numbers);
+      return absent && lost.numbers.length - absent.length;
+    }
+    const got = this.wait(all.op(this.writes + 1));
+    yield;
+    // Where what is asked for isn't there at all, nothing of it came back.
+    if (got.outcome !== 'acknowledged') return got.outcome === 'refused' ? 0 : undefined;
+    if (all.count) return Math.min(lost.count, all.count(got));
+    const there = new Set(all.numbers!(got));
+    return lost.numbers.filter((n) => there.has(n)).length;
+  }
+
   /** Reads some of what was acknowledged. Gives which of it isn't there, sorted; undefined where nobody could tell. */
   *absent(of: readonly number[]): Generator<void, number[] | undefined> {
     const numbers: number[] = [];
@@ -297,6 +336,12 @@ export class Load {
     }
     return numbers.sort((a, b) => a - b);
   }
+}
+
+/** What a client drops by mistake, as it is asked for, and what has to be made again before anybody can write. @param members of its main part */
+export function mistakeOf(engine: EngineId | undefined, members: number): { drop: Op; label: string; again: readonly Op[] } | undefined {
+  const card = engine && cards[engine];
+  return card && { drop: card.drop, label: card.dropped, again: card.goes ? card.first(members) : [] };
 }
 
 /** Whether clients that write and read are known for a workload. */

@@ -92,8 +92,10 @@ export const backupReturnSchema = kindOf(api, 'BackupReturn', {
     to: z.string().optional(),
     /** The workload that takes it. */
     into: z.string(),
-    /** Whether what it holds is thrown away. */
-    over: z.boolean().default(false)
+    /** Whether what it holds is thrown away; of what is named in `only`, where something is. */
+    over: z.boolean().default(false),
+    /** One table, collection, topic, database, bucket, directory or image alone; the rest stays as it is. */
+    only: z.string().min(1).max(253).optional()
   }),
   status: z
     .looseObject({

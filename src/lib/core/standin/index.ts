@@ -132,7 +132,6 @@ export {
   doneOf,
   engineFault,
   engineRunning,
-  handsOutCopies,
   handsOutLog,
   podsRunning,
   runByHand,

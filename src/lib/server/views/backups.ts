@@ -16,7 +16,7 @@ import {
 } from '$core/backups';
 import { writeManifests } from '$core/manifest';
 import type { BackupPlan } from '$core/model';
-import { doneOf, engineRunning, handsOutCopies, handsOutLog, runByHand, runsOf } from '$core/standin';
+import { doneOf, engineCards, engineRunning, handsOutLog, runByHand, runsOf } from '$core/standin';
 import { workloadNamed } from '$core/proofs';
 import { blueprintOf, workloadsOf, type PlainRef, type Scene } from './scene';
 
@@ -91,8 +91,10 @@ export interface BackedUp {
   readonly name: string;
   /** What it is, in a few words. */
   readonly kind: string;
-  /** Whether its engine hands out copies. */
+  /** Whether it is known what its programs keep, so that they hand out copies. */
   readonly copies: boolean;
+  /** What a part of what it keeps is called, e.g. `topic`: one can come back alone. */
+  readonly place?: string;
   /** Whether it hands out its log, too. */
   readonly log: boolean;
   /** Whether it can be made anew beside itself by its manifests: it is a set. */
@@ -182,8 +184,9 @@ export const backupsView = ({ facts }: Scene, _: object): Backups => {
         namespace,
         name,
         kind: blueprintOf(makers[0]!),
-        copies: handsOutCopies(engine),
+        copies: engine !== undefined,
         log: handsOutLog(engine),
+        ...(engine === undefined ? {} : { place: engineCards[engine].place }),
         beside: facts.get('StatefulSet', namespace, name) !== undefined,
         asked: askedOf(facts, namespace, name),
         plans: mine.map((one) => planShown(facts, one, rooms)),

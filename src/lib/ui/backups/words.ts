@@ -95,11 +95,12 @@ export const returnYaml = (wish: {
   readonly into: string;
   readonly to: string;
   readonly over: boolean;
+  readonly only?: string;
 }): string =>
   [
     'apiVersion: standin.example/v1',
     'kind: BackupReturn',
     `metadata: {name: ${wish.name}, namespace: ${wish.namespace}}`,
-    `spec: {plan: ${wish.plan}, into: ${wish.into}, to: ${quoted(wish.to)}${wish.over ? ', over: true' : ''}}`,
+    `spec: {plan: ${wish.plan}, into: ${wish.into}, to: ${quoted(wish.to)}${wish.over ? ', over: true' : ''}${wish.only === undefined ? '' : `, only: ${quoted(wish.only)}`}}`,
     ''
   ].join('\n');

@@ -4,7 +4,7 @@
     label: string;
     value: T;
     options?: readonly (readonly [value: T, word: string])[];
-    /** Width in characters where a browser can't fit it to what is written. */
+    /** Width in characters while nothing is written, and where a browser can't fit it to what is. */
     width?: number;
     wrong?: boolean;
     onchange(value: T): void;
@@ -26,6 +26,7 @@
     {value}
     inputmode={typeof value === 'number' ? 'numeric' : undefined}
     size={Math.max(1, width)}
+    style:min-width={value === '' ? `${width}ch` : undefined}
     oninput={(event) => onchange(read(event.currentTarget.value))}
     autocomplete="off"
     spellcheck="false"

@@ -19,6 +19,20 @@ export function namedIn(text: string): [string, string][] | undefined {
   }
 }
 
+/** A name of something that lies in a place (topic, bucket, table): what it is, the place, and what tells it from others there. */
+export const placedKey = (what: string, place: string, ...more: readonly (string | number)[]): string =>
+  JSON.stringify([what, place, ...more]);
+
+/** Whether something lies in a place, by such a name. */
+export function isPlacedIn(key: string, place: string): boolean {
+  try {
+    const read: unknown = JSON.parse(key);
+    return Array.isArray(read) && read[1] === place;
+  } catch {
+    return false;
+  }
+}
+
 /** SHA-256 over such a text: two that hold the same have the same. */
 export const sumOf = (text: string): string => bytesToHex(digestOf(utf8ToBytes(text)));
 

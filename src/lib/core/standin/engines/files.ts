@@ -18,6 +18,9 @@ interface Mind {
 
 type Body = { readonly is: 'mounted' };
 
+/** Whether a path is one, or lies in that directory. */
+export const isUnder = (path: string, place: string): boolean => path === place || path.startsWith(`${place.replace(/\/$/, '')}/`);
+
 /**
  * Shared files: all members see one file system. Who opens a file after somebody closed it sees what was written; who had it open before
  * may not. Source: RFC 8881, section 10.3 (close-to-open consistency). An agent mounts it for its node, which needs privileges.
@@ -94,16 +97,27 @@ export class SharedFiles implements Engine {
       case 'delete':
         this.write(site, id, path, null);
         return answer('acknowledged', `${path} removed`);
+      case 'drop': {
+        const head = `${op.place ?? ''}/`;
+        const rows = this.rows(site, id);
+        const left = rows.filter(([name]) => !name.startsWith(head));
+        if (head === '/' || left.length === rows.length) return answer('refused', `there is no directory ${op.place ?? ''}`);
+        const says = `${head} removed with ${counted(rows.length - left.length, 'file')}`;
+        site.keep(id, left);
+        site.say(id, says);
+        return answer('acknowledged', says);
+      }
       // What is open counts as it was when it was last closed.
       case 'copy':
         return site.answer(ask.id, handedOut(id, 'files', this.rows(site, id), counted(this.rows(site, id).length, 'file')));
       case 'put-back': {
         const rows = namedIn(op.value ?? '');
         if (!rows) return answer('refused', 'that is no copy of files');
-        const mine = this.rows(site, id).length;
+        const inTheWay = ([name]: readonly [string, string]) => op.place === undefined || isUnder(name, op.place);
+        const mine = this.rows(site, id).filter(inTheWay).length;
         if (mine && !op.count) return answer('refused', wouldOverwrite(counted(mine, 'file')));
         const says = `${counted(rows.length, 'file')} put back`;
-        site.keep(id, rows);
+        site.keep(id, [...this.rows(site, id).filter((one) => !inTheWay(one)), ...rows]);
         site.say(id, says);
         return answer('acknowledged', says);
       }

@@ -40,13 +40,17 @@ export const databaseShare = 0.75;
  * replicas have it; when a primary's node is gone, a caught-up replica takes over. What would exceed the database's memory is refused.
  */
 export class MemoryStore implements Engine {
-  readonly log = new LogBroker('node', (part, name, site, limit) => {
-    if (limit === undefined) return undefined;
-    const [key, value] = JSON.parse(textOf(site.bytes(name))) as [string, string | null];
-    const { entries, bytes } = shardOf(site, part);
-    const after = bytes - (entries.has(key) ? sizeOf(key, entries.get(key)!) : 0) + (value === null ? 0 : sizeOf(key, value));
-    return after > limit && value !== null ? `the memory limit of this shard, ${Math.floor(limit)} bytes, would be exceeded` : undefined;
-  });
+  readonly log: LogBroker = new LogBroker(
+    'node',
+    (part, name, site, limit) => {
+      if (limit === undefined) return undefined;
+      const [key, value] = JSON.parse(textOf(site.bytes(name))) as [string, string | null];
+      const { entries, bytes } = shardOf(site, part);
+      const after = bytes - (entries.has(key) ? sizeOf(key, entries.get(key)!) : 0) + (value === null ? 0 : sizeOf(key, value));
+      return after > limit && value !== null ? `the memory limit of this shard, ${Math.floor(limit)} bytes, would be exceeded` : undefined;
+    },
+    { topic: 'database', message: 'write' }
+  );
 
   changed(site: Site): void {
     this.log.changed(site);
@@ -105,11 +109,13 @@ export class MemoryStore implements Engine {
         brokers: nodes,
         limitBytes: op.bytes ?? 0
       });
-      return this.log.makeTopic(site, { ...ask, op: { ...op, do: 'make-topic', value } }, via);
+      return this.log.decided(site, { ...ask, op: { ...op, do: 'make-topic', value } }, via);
     }
+    if (op.do === 'copy' || op.do === 'put-back') return this.log.ask(site, { ...ask, member: via });
     const topic = this.log.brokers.known(site, via)?.topics[op.place ?? ''];
     if (op.do === 'shards') return this.shards(site, ask, via);
     if (!topic) return refuse(`there is no database ${op.place ?? ''}`);
+    if (op.do === 'drop') return this.log.decided(site, { ...ask, op: { ...op, do: 'drop-topic' } }, via);
     const shard = hash32(op.key ?? '') % topic.partitions.length;
     if (op.do === 'write' || op.do === 'delete') {
       const value = JSON.stringify([op.key ?? '', op.do === 'delete' ? null : (op.value ?? '')]);

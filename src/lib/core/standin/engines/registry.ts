@@ -1,12 +1,13 @@
 import { CoreError } from '../../shared';
 import type { EngineId } from '../provider/images';
-import { SharedFiles } from './files';
+import { isPlacedIn, namedIn, textOfNamed } from './copies';
+import { isUnder, SharedFiles } from './files';
 import { LogBroker } from './log';
 import type { LogDisk } from './log/types';
 import { MemoryStore } from './memory';
 import { ObjectStore } from './objects';
 import { TimeSeries } from './series';
-import { ImageShelf } from './shelf';
+import { ImageShelf, isImageOf } from './shelf';
 import type { Engine, Site } from './site';
 import { documentSet, multiPrimarySql, primaryStandbySql, tableContent, tableRows } from './tables';
 
@@ -75,24 +76,34 @@ interface EngineEntry {
   rows?(data: unknown): [string, string][] | undefined;
   /** What stands for the rows, where that is told without making them. */
   content?(data: unknown): object | undefined;
+  /** Whether something of that name in a copy lies in a place: a table, topic, bucket, directory, image. */
+  lies(name: string, place: string): boolean;
 }
+
+const inTable = (name: string, place: string): boolean => name.startsWith(`${place}/`);
 
 const first = (site: Site, name: string): string | undefined => site.option(site.ids[0] ?? '', name);
 
 const entries: Record<EngineId, EngineEntry> = {
-  'multi-primary-sql': { make: multiPrimarySql, rows: tableRows, content: tableContent },
+  'multi-primary-sql': { make: multiPrimarySql, rows: tableRows, content: tableContent, lies: inTable },
   'primary-standby-sql': {
     make: (site) => primaryStandbySql(whole(first(site, 'synchronous'), 1)),
     rows: tableRows,
-    content: tableContent
+    content: tableContent,
+    lies: inTable
   },
-  'log-broker': { make: () => new LogBroker(), rows: logRows },
-  'memory-store': { make: () => new MemoryStore(), rows: logRows },
-  'time-series': { make: (site) => new TimeSeries(whole(first(site, 'copies'), 2)), rows: seriesRows },
-  'shared-files': { make: () => new SharedFiles(), rows: (data) => data as [string, string][] | undefined },
-  'image-shelf': { make: () => new ImageShelf(), rows: shelfRows },
-  'object-store': { make: (site) => new ObjectStore(whole(first(site, 'parity'), 1)), rows: objectRows },
-  'document-set': { make: (site) => documentSet(priorities(first(site, 'priorities'))), rows: tableRows, content: tableContent }
+  'log-broker': { make: () => new LogBroker(), rows: logRows, lies: isPlacedIn },
+  'memory-store': { make: () => new MemoryStore(), rows: logRows, lies: isPlacedIn },
+  'time-series': { make: (site) => new TimeSeries(whole(first(site, 'copies'), 2)), rows: seriesRows, lies: isPlacedIn },
+  'shared-files': { make: () => new SharedFiles(), rows: (data) => data as [string, string][] | undefined, lies: isUnder },
+  'image-shelf': { make: () => new ImageShelf(), rows: shelfRows, lies: isImageOf },
+  'object-store': { make: (site) => new ObjectStore(whole(first(site, 'parity'), 1)), rows: objectRows, lies: isPlacedIn },
+  'document-set': {
+    make: (site) => documentSet(priorities(first(site, 'priorities'))),
+    rows: tableRows,
+    content: tableContent,
+    lies: inTable
+  }
 };
 
 /** Whether a stand-in of an engine exists. */
@@ -110,3 +121,7 @@ export const rowsIn = (id: string, data: unknown): [string, string][] | undefine
 
 /** What stands for the rows of a volume's engine data: the same object where they are the same rows; undefined where only the rows themselves tell. */
 export const contentIn = (id: string, data: unknown): object | undefined => entries[id as EngineId]?.content?.(data);
+
+/** What of a copy lies in one place, as the text of a copy. @param id the engine that it is of */
+export const copyOfPlace = (id: string, text: string, place: string): string =>
+  textOfNamed((namedIn(text) ?? []).filter(([name]) => entries[id as EngineId]?.lies(name, place)));

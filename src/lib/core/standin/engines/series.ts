@@ -1,5 +1,7 @@
 import { drawInt, hash32 } from '../../shared';
+import { handedOut, namedIn, placedKey, wouldOverwrite } from './copies';
 import type { Ask, Engine, Site, MemberState } from './site';
+import { counted } from './words';
 
 /** A row: when, of what, how much. */
 type Row = readonly [timeMs: number, device: string, value: number];
@@ -11,7 +13,16 @@ interface SpanPlace {
 }
 
 interface Catalogue {
-  readonly tables: Readonly<{ [table: string]: { readonly copies: number; readonly spans: Readonly<{ [span: string]: SpanPlace }> } }>;
+  readonly tables: Readonly<{
+    [table: string]: {
+      readonly copies: number;
+      readonly spans: Readonly<{ [span: string]: SpanPlace }>;
+      /** How many of that name were dropped before it: part of its spans' names. */
+      readonly nth?: number;
+    };
+  }>;
+  /** How many tables of a name were dropped. */
+  readonly dropped?: Readonly<{ [table: string]: number }>;
 }
 
 interface StoreDisk {
@@ -19,8 +30,9 @@ interface StoreDisk {
 }
 
 interface Insert {
-  readonly table: string;
   readonly count: number;
+  /** What is said once all is kept. */
+  readonly says?: string;
   /** By span: nodes that haven't answered yet, and those that have. */
   readonly open: Readonly<{ [span: string]: readonly string[] }>;
   readonly done: Readonly<{ [span: string]: readonly string[] }>;
@@ -38,13 +50,51 @@ type Body =
   | { readonly is: 'mend'; readonly nth: number }
   | { readonly is: 'copy'; readonly span: string; readonly to: string }
   | { readonly is: 'whole'; readonly span: string; readonly rows: readonly Row[] }
-  | { readonly is: 'mended'; readonly span: string };
+  | { readonly is: 'mended'; readonly span: string }
+  | { readonly is: 'forget'; readonly table: string; readonly before: number };
+
+/** The table that a span is of: tables may have any name. */
+const tableOf = (span: string): string => span.slice(0, span.lastIndexOf('@'));
+/** A span of a table: a table that is made again shares none with those of its name before. @param hours hour and slice */
+const spanOf = (table: string, nth: number | undefined, hours: string): string => `${table}@${nth ? `${nth}~` : ''}${hours}`;
+/** Hour and slice of a span, and how many tables of that name were before. */
+function inSpan(span: string): { hours: string; nth: number } {
+  const [first = '', second] = span.slice(span.lastIndexOf('@') + 1).split('~');
+  return second === undefined ? { hours: first, nth: 0 } : { hours: second, nth: Number(first) };
+}
+/** What a table was made with, as a copy keeps it. */
+interface Kept {
+  readonly copies: number;
+}
+const isRow = (row: unknown): row is Row =>
+  Array.isArray(row) && row.length === 3 && typeof row[0] === 'number' && typeof row[1] === 'string' && typeof row[2] === 'number';
+
+/** Tables and rows that a copy says; undefined for a text that is none. */
+function saidIn(text: string): { tables: Map<string, number>; spans: Map<string, readonly Row[]> } | undefined {
+  const [tables, spans] = [new Map<string, number>(), new Map<string, readonly Row[]>()];
+  try {
+    for (const [key, value] of namedIn(text) ?? [['', '']]) {
+      const [what, table, span] = JSON.parse(key) as [string, string, string | undefined];
+      const read: unknown = JSON.parse(value);
+      const { copies } = (read ?? {}) as Partial<Kept>;
+      if (what === 'table' && Number.isInteger(copies) && copies! >= 1) tables.set(table, copies!);
+      else if (what === 'span' && span !== undefined && Array.isArray(read) && read.every(isRow)) spans.set(`${table}@${span}`, read);
+      else return undefined;
+    }
+  } catch {
+    return undefined;
+  }
+  return [...spans.keys()].every((span) => tables.has(tableOf(span))) ? { tables, spans } : undefined;
+}
 
 const hourMs = 3_600_000;
 /** Devices are spread over so many spans within an hour. */
 const slices = 4;
 const lateMs = 4_000;
 const mendAfterMs = 5_000;
+
+/** In the order of their times: two copies of a span may have got their rows in another one. */
+const byTime = (a: Row, b: Row): number => a[0] - b[0] || (a[1] < b[1] ? -1 : a[1] > b[1] ? 1 : a[2] - b[2]);
 
 /** Rows that a writer sends: made from its ask, so that a reader can count and sum them. */
 const rowsOf = (ask: string, count: number): Row[] =>
@@ -81,7 +131,8 @@ export class TimeSeries implements Engine {
   private setSpan(site: Site, id: string, table: string, span: string, place: SpanPlace): void {
     const known = this.catalogue(site, id);
     const mine = known.tables[table]!;
-    site.keep(id, { tables: { ...known.tables, [table]: { ...mine, spans: { ...mine.spans, [span]: place } } } } satisfies Catalogue);
+    const tables = { ...known.tables, [table]: { ...mine, spans: { ...mine.spans, [span]: place } } };
+    site.keep(id, { ...known, tables } satisfies Catalogue);
   }
 
   changed(site: Site): void {
@@ -152,6 +203,11 @@ export class TimeSeries implements Engine {
         if (front !== undefined) site.post(to, front, { is: 'mended', span: body.span } satisfies Body, this.wire(site, to, front));
         return;
       }
+      case 'forget': {
+        const { spans = {} } = site.disk<StoreDisk>(to) ?? {};
+        const left = Object.entries(spans).filter(([span]) => tableOf(span) !== body.table || inSpan(span).nth >= body.before);
+        return site.keep(to, { spans: Object.fromEntries(left) } satisfies StoreDisk);
+      }
       case 'mended':
         return this.mended(site, to, from, body.span);
     }
@@ -159,7 +215,7 @@ export class TimeSeries implements Engine {
 
   /** A copy counts again only when it has what the others have by then: rows may have come while it was made. */
   private mended(site: Site, id: string, node: string, span: string): void {
-    const table = span.slice(0, span.indexOf('@'));
+    const table = tableOf(span);
     const place = this.catalogue(site, id).tables[table]?.spans[span];
     if (!place) return;
     const count = (one: string) => site.disk<StoreDisk>(one)?.spans[span]?.length ?? 0;
@@ -191,21 +247,23 @@ export class TimeSeries implements Engine {
   }
 
   private close(site: Site, id: string, ask: string): void {
-    const { open, done, table, count } = site.mind<FrontMind>(id)!.inserts[ask]!;
+    const { open, done, says, count } = site.mind<FrontMind>(id)!.inserts[ask]!;
     this.setInsert(site, id, ask, undefined);
     let missing: string | undefined;
     for (const span of Object.keys(open)) {
-      const place = this.catalogue(site, id).tables[table]!.spans[span]!;
+      // Somebody may have dropped the table meanwhile.
+      const place = this.catalogue(site, id).tables[tableOf(span)]?.spans[span];
+      if (!place) continue;
       const fresh = (done[span] ?? []).filter((one) => !place.stale.includes(one));
       if (!fresh.length) missing ??= span;
       const stale = [...new Set([...place.stale, ...open[span]!])];
       if (stale.length !== place.stale.length && fresh.length) {
         site.say(id, `${open[span]!.join(', ')} didn't answer: its copy of ${span} is stale`, true);
-        this.setSpan(site, id, table, span, { ...place, stale });
+        this.setSpan(site, id, tableOf(span), span, { ...place, stale });
       }
     }
     if (missing !== undefined) return site.answer(ask, { outcome: 'unknown', by: id, says: `no store member has answered for ${missing}` });
-    site.answer(ask, { outcome: 'acknowledged', by: id, says: `${count} rows in ${Object.keys(open).length} spans`, count });
+    site.answer(ask, { outcome: 'acknowledged', by: id, says: says ?? `${count} rows in ${Object.keys(open).length} spans`, count });
     this.plan(site, id);
   }
 
@@ -223,12 +281,19 @@ export class TimeSeries implements Engine {
 
   private insert(site: Site, { id: ask, op }: Ask, id: string, table: string): void {
     const bySpan = new Map<string, Row[]>();
+    const { nth } = this.catalogue(site, id).tables[table]!;
     for (const row of rowsOf(ask, op.count ?? 1)) {
-      const span = `${table}@${Math.floor(row[0] / hourMs)}.${hash32(row[1]) % slices}`;
+      const span = spanOf(table, nth, `${Math.floor(row[0] / hourMs)}.${hash32(row[1]) % slices}`);
       bySpan.set(span, [...(bySpan.get(span) ?? []), row]);
     }
+    this.insertAll(site, ask, id, bySpan, op.count ?? 1);
+  }
+
+  /** Rows go to the store members that keep their spans. */
+  private insertAll(site: Site, ask: string, id: string, bySpan: ReadonlyMap<string, readonly Row[]>, count: number, says?: string): void {
     const open: Record<string, string[]> = {};
     for (const span of bySpan.keys()) {
+      const table = tableOf(span);
       const place = this.place(site, id, table, span);
       const live = (place?.nodes ?? []).filter((one) => this.contact(site, id, one));
       const fresh = live.filter((one) => !place!.stale.includes(one));
@@ -246,21 +311,77 @@ export class TimeSeries implements Engine {
       if (stale.length !== place!.stale.length) this.setSpan(site, id, table, span, { ...place!, stale });
       open[span] = fresh;
     }
-    this.setInsert(site, id, ask, { table, count: op.count ?? 1, open, done: {} });
+    if (!bySpan.size) return site.answer(ask, { outcome: 'acknowledged', by: id, says: says ?? 'no rows', count });
+    this.setInsert(site, id, ask, { count, open, done: {}, ...(says === undefined ? {} : { says }) });
     for (const [span, nodes] of Object.entries(open))
       for (const one of nodes)
         site.post(id, one, { is: 'rows', span, rows: bySpan.get(span)!, ask } satisfies Body, this.wire(site, id, one));
     site.post(id, id, { is: 'late', ask } satisfies Body, lateMs);
   }
 
+  /** What a span holds, from a store member with a whole copy that answers; undefined where there is none. */
+  private readSpan(site: Site, id: string, span: string, { nodes, stale }: SpanPlace): { from: string; rows: readonly Row[] } | undefined {
+    const from = nodes.find((one) => !stale.includes(one) && this.contact(site, id, one));
+    return from === undefined ? undefined : { from, rows: site.disk<StoreDisk>(from)?.spans[span] ?? [] };
+  }
+
+  private copy(site: Site, ask: string, id: string): void {
+    const rows: [string, string][] = [];
+    let count = 0;
+    const { tables } = this.catalogue(site, id);
+    for (const [table, { copies, spans }] of Object.entries(tables)) {
+      rows.push([placedKey('table', table), JSON.stringify({ copies } satisfies Kept)]);
+      for (const [span, place] of Object.entries(spans)) {
+        const read = this.readSpan(site, id, span, place);
+        if (!read) return site.answer(ask, { outcome: 'refused', by: id, says: `no store member with a whole copy of ${span} answers` });
+        count += read.rows.length;
+        rows.push([placedKey('span', table, inSpan(span).hours), JSON.stringify([...read.rows].sort(byTime))]);
+      }
+    }
+    const says = `${counted(count, 'row')} in ${counted(Object.keys(tables).length, 'table')}`;
+    site.answer(ask, { ...handedOut(id, 'tables', rows, says), count });
+  }
+
+  private drop(site: Site, id: string, table: string): void {
+    const { [table]: gone, ...tables } = this.catalogue(site, id).tables;
+    const nth = (gone!.nth ?? 0) + 1;
+    site.keep(id, { tables, dropped: { ...this.catalogue(site, id).dropped, [table]: nth } } satisfies Catalogue);
+    // A store member that is away keeps what nobody asks for any more.
+    for (const node of new Set(Object.values(gone!.spans).flatMap((one) => one.nodes)))
+      if (this.contact(site, id, node)) site.post(id, node, { is: 'forget', table, before: nth } satisfies Body, this.wire(site, id, node));
+    site.say(id, `table ${table} dropped`);
+  }
+
+  /** A table that holds nothing yet. */
+  private made({ dropped }: Catalogue, table: string, copies: number): Catalogue['tables'][string] {
+    const nth = dropped && Object.hasOwn(dropped, table) ? dropped[table] : undefined;
+    return { copies, spans: {}, ...(nth === undefined ? {} : { nth }) };
+  }
+
+  private putBack(site: Site, { id: ask, op }: Ask, id: string): void {
+    const refuse = (says: string) => site.answer(ask, { outcome: 'refused', by: id, says });
+    const said = saidIn(op.value ?? '');
+    if (!said) return refuse('that is no copy of tables');
+    const there = Object.keys(this.catalogue(site, id).tables).filter((one) => op.place === undefined || one === op.place);
+    if (there.length && !op.count) return refuse(wouldOverwrite(counted(there.length, 'table')));
+    for (const table of there) this.drop(site, id, table);
+    const known = this.catalogue(site, id);
+    const made = Object.fromEntries([...said.tables].map(([table, copies]) => [table, this.made(known, table, copies)]));
+    site.keep(id, { ...known, tables: { ...known.tables, ...made } } satisfies Catalogue);
+    const spans = new Map(
+      [...said.spans].map(([span, rows]) => [spanOf(tableOf(span), made[tableOf(span)]!.nth, inSpan(span).hours), rows])
+    );
+    const count = [...said.spans.values()].reduce((sum, rows) => sum + rows.length, 0);
+    this.insertAll(site, ask, id, spans, count, `${counted(count, 'row')} put back`);
+  }
+
   private query(site: Site, { id: ask }: Ask, id: string, table: string): void {
     let [count, sum] = [0, 0];
     const nodes = new Map<string, number>();
-    for (const [span, { nodes: all, stale }] of Object.entries(this.catalogue(site, id).tables[table]!.spans)) {
-      const from = all.find((one) => !stale.includes(one) && this.contact(site, id, one));
-      if (from === undefined)
-        return site.answer(ask, { outcome: 'refused', by: id, says: `no store member with a whole copy of ${span} answers` });
-      const rows = site.disk<StoreDisk>(from)?.spans[span] ?? [];
+    for (const [span, place] of Object.entries(this.catalogue(site, id).tables[table]!.spans)) {
+      const read = this.readSpan(site, id, span, place);
+      if (!read) return site.answer(ask, { outcome: 'refused', by: id, says: `no store member with a whole copy of ${span} answers` });
+      const { from, rows } = read;
       count += rows.length;
       sum += rows.reduce((all, row) => all + row[2], 0);
       nodes.set(from, (nodes.get(from) ?? 0) + rows.length);
@@ -286,14 +407,24 @@ export class TimeSeries implements Engine {
     const known = this.catalogue(site, id).tables;
     if (op.do === 'make-table') {
       if (known[table]) return refuse(`the table ${table} exists already`);
-      site.keep(id, { tables: { ...known, [table]: { copies: Math.max(1, op.count ?? this.copies), spans: {} } } } satisfies Catalogue);
+      const all = this.catalogue(site, id);
+      site.keep(id, {
+        ...all,
+        tables: { ...known, [table]: this.made(all, table, Math.max(1, op.count ?? this.copies)) }
+      } satisfies Catalogue);
       return site.answer(ask.id, {
         outcome: 'acknowledged',
         by: id,
         says: `table ${table} made, every span kept ${Math.max(1, op.count ?? this.copies)} times`
       });
     }
+    if (op.do === 'copy') return this.copy(site, ask.id, id);
+    if (op.do === 'put-back') return this.putBack(site, ask, id);
     if (!known[table]) return refuse(`there is no table ${table}`);
+    if (op.do === 'drop') {
+      this.drop(site, id, table);
+      return site.answer(ask.id, { outcome: 'acknowledged', by: id, says: `table ${table} dropped` });
+    }
     if (op.do === 'insert') return this.insert(site, ask, id, table);
     if (op.do === 'query') return this.query(site, ask, id, table);
     refuse(`it knows no ${op.do}`);

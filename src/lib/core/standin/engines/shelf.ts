@@ -12,6 +12,8 @@ interface Shelf {
 
 const empty: Shelf = { images: {} };
 const imageName = /^[a-z0-9][a-z0-9./_-]*:[\w][\w.-]*$/;
+/** Whether an image is one, or a version of that name. */
+export const isImageOf = (image: string, name: string): boolean => image === name || image.startsWith(`${name}:`);
 const shelved = (site: Site, content: Uint8Array): Shelf['images'][string] => ({
   digest: `sha256:${bytesToHex(digestOf(content))}`,
   bytes: site.store(content),
@@ -68,6 +70,15 @@ export class ImageShelf implements Engine {
         const rows = Object.entries(images).map(([one, { digest }]): [string, string] => [one, digest]);
         return site.answer(ask, { outcome: 'acknowledged', by: id, says: counted(rows.length, 'image'), rows, count: rows.length });
       }
+      case 'drop': {
+        const all = Object.entries(images);
+        const left = all.filter(([one]) => !isImageOf(one, op.place ?? ''));
+        if (left.length === all.length) return refuse(`there is no ${op.place ?? ''} on the shelf`);
+        const says = `${counted(all.length - left.length, 'image')} of ${op.place} taken off`;
+        site.keep(id, { images: Object.fromEntries(left) } satisfies Shelf);
+        site.say(id, says);
+        return site.answer(ask, { outcome: 'acknowledged', by: id, says, count: all.length - left.length });
+      }
       case 'copy': {
         const all = Object.entries(images).map(([one, { bytes }]): [string, string] => [one, fromUint8Array(site.bytes(bytes))]);
         return site.answer(ask, handedOut(id, 'images', all, counted(all.length, 'image')));
@@ -75,10 +86,13 @@ export class ImageShelf implements Engine {
       case 'put-back': {
         const all = namedIn(op.value ?? '');
         if (!all?.every(([one, text]) => imageName.test(one) && isValid(text))) return refuse('that is no copy of images');
-        const mine = Object.keys(images).length;
+        const inTheWay = (one: string) => op.place === undefined || isImageOf(one, op.place);
+        const mine = Object.keys(images).filter(inTheWay).length;
         if (mine && !op.count) return refuse(wouldOverwrite(counted(mine, 'image')));
         const says = `${counted(all.length, 'image')} put back`;
-        site.keep(id, { images: Object.fromEntries(all.map(([one, text]) => [one, shelved(site, toUint8Array(text))])) } satisfies Shelf);
+        const others = Object.fromEntries(Object.entries(images).filter(([one]) => !inTheWay(one)));
+        const put = Object.fromEntries(all.map(([one, text]) => [one, shelved(site, toUint8Array(text))]));
+        site.keep(id, { images: { ...others, ...put } } satisfies Shelf);
         site.say(id, says);
         return site.answer(ask, { outcome: 'acknowledged', by: id, says, count: all.length });
       }

@@ -60,10 +60,13 @@ function applyTable(state: Tables, op: Op, { index }: { index: number }): Return
   }
   if (op.do === 'put-back') {
     if (!namedIn(op.value ?? '')) return { refused: 'that is no copy of tables' };
-    const mine = countOf(state) - foundingRows;
-    if (!op.count && cellsOf(state).some(([, cell]) => cell.version > 0))
-      return { refused: wouldOverwrite(mine > 0 ? counted(mine, 'row') : 'rows') };
-    return { state: tablesOf(op.value ?? '', index), version: index };
+    const head = op.place === undefined ? '' : `${op.place}/`;
+    const cells = cellsOf(state);
+    const others = cells.filter(([one]) => !one.startsWith(head));
+    const mine = cells.filter(([one, cell]) => cell.version > 0 && one.startsWith(head)).length;
+    if (!op.count && mine) return { refused: wouldOverwrite(counted(mine, 'row')) };
+    const put = cellsOf(tablesOf(op.value ?? '', index));
+    return { state: gathered([...others, ...put]), version: index };
   }
   if (op.do === 'delete') {
     const { [key]: _, ...rest } = state[slotOf(key)] ?? {};

@@ -64,7 +64,9 @@ export interface EngineCard {
   readonly likeness?: string;
   readonly parts: readonly EnginePartCard[];
   /** It hands out a copy of all that it holds and takes it back: with the log behind it, or the copy alone. */
-  readonly copies?: 'with-log' | 'alone';
+  readonly copies: 'with-log' | 'alone';
+  /** What it calls a part of what it keeps, which can be dropped and come back alone, e.g. `topic`. */
+  readonly place: string;
   /** Something that it answers without changing anything. */
   readonly harmless: Op;
   /** Its console. */

@@ -5,6 +5,7 @@ import { tableForms } from './tables';
 export const documentSet = {
   likeness: 'a document database whose members elect a primary',
   copies: 'with-log',
+  place: 'collection',
   parts: [
     {
       name: 'document-set',

@@ -5,6 +5,7 @@ export const imageShelf = {
   likeness: 'a registry of images',
   asks: 'any',
   copies: 'alone',
+  place: 'image',
   parts: [
     {
       name: 'image-shelf',
@@ -30,6 +31,12 @@ export const imageShelf = {
       member: false
     },
     { do: 'pull', title: 'Pull', fields: [{ id: 'key', label: 'image', start: 'tools/chart:r2' }], member: false },
+    {
+      do: 'drop',
+      title: 'Take off the shelf',
+      fields: [{ id: 'place', label: 'image, with or without a version', start: 'tools/chart' }],
+      member: false
+    },
     { do: 'list', title: 'List', fields: [], member: false }
   ]
 } satisfies EngineCard;

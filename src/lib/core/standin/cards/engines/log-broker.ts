@@ -4,6 +4,8 @@ import type { EngineCard } from './card';
 export const logBroker = {
   likeness: 'a broker of topics in partitions',
   asks: 'routed',
+  copies: 'alone',
+  place: 'topic',
   parts: [
     {
       name: 'log-coordinator',
@@ -75,6 +77,7 @@ export const logBroker = {
       ],
       member: false
     },
+    { do: 'drop', title: 'Drop a topic', fields: [{ id: 'place', label: 'topic', start: 'gate-scans' }], member: false },
     { do: 'topics', title: 'Topics', fields: [], member: true },
     { do: 'groups', title: 'Groups of readers', fields: [], member: false }
   ]

@@ -4,6 +4,8 @@ import type { EngineCard } from './card';
 export const memoryStore = {
   likeness: 'a store in memory, in shards with replicas',
   asks: 'routed',
+  copies: 'alone',
+  place: 'database',
   parts: [
     {
       name: 'memory-node',
@@ -50,6 +52,7 @@ export const memoryStore = {
       ],
       member: true
     },
+    { do: 'drop', title: 'Drop a database', fields: [{ id: 'place', label: 'database', start: 'fares' }], member: false },
     { do: 'shards', title: 'Shards', fields: [], member: true }
   ]
 } satisfies EngineCard;

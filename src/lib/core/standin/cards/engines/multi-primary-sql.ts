@@ -6,6 +6,7 @@ export const multiPrimarySql = {
   likeness: 'a SQL database that takes writes at every member',
   asks: 'any',
   copies: 'with-log',
+  place: 'table',
   parts: [
     {
       name: 'multi-primary-sql',

@@ -4,6 +4,8 @@ import type { EngineCard } from './card';
 export const objectStore = {
   likeness: 'a store of objects in buckets, with parity',
   asks: 'any',
+  copies: 'alone',
+  place: 'bucket',
   parts: [
     {
       name: 'object-store',
@@ -41,6 +43,7 @@ export const objectStore = {
       ],
       member: true
     },
+    { do: 'drop', title: 'Empty a bucket', fields: [{ id: 'place', label: 'bucket', start: 'cargo-papers' }], member: true },
     { do: 'list', title: 'List', fields: [{ id: 'place', label: 'bucket (none: all buckets)', start: 'cargo-papers' }], member: true },
     { do: 'health', title: 'Volumes', fields: [], member: true }
   ]

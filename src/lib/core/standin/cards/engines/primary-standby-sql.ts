@@ -5,6 +5,7 @@ import { tableForms } from './tables';
 export const primaryStandbySql = {
   likeness: 'a SQL database with one primary and standbys',
   copies: 'with-log',
+  place: 'table',
   parts: [
     {
       name: 'primary-standby-sql',

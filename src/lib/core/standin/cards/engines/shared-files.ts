@@ -5,6 +5,7 @@ export const sharedFiles = {
   likeness: 'a server of shared files',
   asks: 'any',
   copies: 'alone',
+  place: 'directory',
   parts: [
     {
       name: 'chart-files',
@@ -53,6 +54,7 @@ export const sharedFiles = {
       member: true
     },
     { do: 'close', title: 'Close', fields: [{ id: 'value', label: 'opened as', start: '' }], member: true },
+    { do: 'drop', title: 'Remove a directory', fields: [{ id: 'place', label: 'directory', start: 'charts' }], member: true },
     { do: 'delete', title: 'Remove', fields: [{ id: 'key', label: 'path', start: 'charts/north.txt' }], member: true }
   ]
 } satisfies EngineCard;

@@ -3,6 +3,8 @@ import type { EngineCard } from './card';
 /** Names, versions, sizes, ports and times are made up. */
 export const timeSeries = {
   likeness: 'a store of measurements over time',
+  copies: 'alone',
+  place: 'table',
   parts: [
     {
       name: 'series-front',
@@ -36,10 +38,11 @@ export const timeSeries = {
       title: 'Insert',
       fields: [
         { id: 'place', label: 'table', start: 'readings' },
-        { id: 'count', label: 'tableForms', start: '144' }
+        { id: 'count', label: 'rows', start: '144' }
       ],
       member: false
     },
+    { do: 'drop', title: 'Drop a table', fields: [{ id: 'place', label: 'table', start: 'readings' }], member: false },
     { do: 'query', title: 'Count and sum', fields: [{ id: 'place', label: 'table', start: 'readings' }], member: false }
   ]
 } satisfies EngineCard;

@@ -1,5 +1,5 @@
 import type { BackupPlan, BackupRun, Facts, Pod, Ref } from '../../../model';
-import { engineCards, type EngineCard, type EngineId } from '../../cards/engines';
+import { engineCards, type EngineId } from '../../cards/engines';
 import { fillAt } from '../../engines/fill';
 import { assetsOf } from '../../engines/processes';
 
@@ -94,21 +94,16 @@ export function engineFault(facts: Facts, namespace: string, workload: string): 
       remedy: 'See its root line; the next run tries again.',
       at
     };
-  if (handsOutCopies(engine)) return undefined;
-  return { says: `the engine ${engine} hands out no copy of what it holds`, remedy: 'Take snapshots of its volumes (how: snapshots).', at };
+  return undefined;
 }
 
-const copiesOf = (engine: EngineId | undefined): EngineCard['copies'] =>
-  engine === undefined ? undefined : (engineCards[engine] as EngineCard | undefined)?.copies;
-/** Whether an engine hands out a copy of all that it holds, and takes it back. */
-export const handsOutCopies = (engine: EngineId | undefined): boolean => copiesOf(engine) !== undefined;
-/** Whether it hands out its log, too. */
-export const handsOutLog = (engine: EngineId | undefined): boolean => copiesOf(engine) === 'with-log';
+/** Whether an engine hands out its log, too, behind the copies that every engine hands out. */
+export const handsOutLog = (engine: EngineId | undefined): boolean => engine !== undefined && engineCards[engine].copies === 'with-log';
 
 /** Why the log of a workload can't be taken away; undefined where it can be tried. */
 export function logFault(facts: Facts, namespace: string, workload: string): Broken | undefined {
   const engine = engineRunning(facts, namespace, workload);
-  if (!handsOutCopies(engine) || handsOutLog(engine)) return engineFault(facts, namespace, workload);
+  if (engine === undefined || handsOutLog(engine)) return engineFault(facts, namespace, workload);
   const at = workloadRef(facts, namespace, workload);
   return { says: `the engine ${engine} keeps no log that could be taken away`, remedy: 'Copy more often instead (how: copy).', at };
 }

@@ -1,7 +1,8 @@
 import { momentOf, stampOf } from '../../../shared';
 import { refOf, type BackupPlan, type BackupReturn, type BackupRun, type Facts } from '../../../model';
 import type { Op } from '../../engines/site';
-import { sumOf } from '../../engines/copies';
+import { namedIn, sumOf } from '../../engines/copies';
+import { copyOfPlace } from '../../engines/registry';
 import { tablesAfter, tablesOf, textOf } from '../../engines/tables';
 import { splitKey, type ClusterAccess } from '../loop';
 import { asked, dropAsks } from './asking';
@@ -27,6 +28,7 @@ interface Hand {
   readonly pieces: readonly LogPiece[];
   /** The tables so far, in one text, and the position that they are of. */
   readonly text?: string;
+  readonly engine?: string;
   readonly position: number;
   /** Once all is read: until when it is carried. */
   readonly dueMs?: number;
@@ -217,7 +219,7 @@ class Returning {
         at: this.targetRef
       });
     if (hand.pieces.length) this.note('reads the log', { says: `reads ${hand.pieces.length} pieces of the log` });
-    return this.keep({ ...hand, text: copy.tables, position: copy.position });
+    return this.keep({ ...hand, text: copy.tables, engine: copy.engine, position: copy.position });
   }
 
   private readPiece(hand: Hand): boolean {
@@ -243,6 +245,18 @@ class Returning {
     return this.keep({ ...hand, text, position, pieces });
   }
 
+  /** What is put in: all of it, or the place that was named alone. */
+  private wanted(hand: Hand): string {
+    const { only } = this.one.spec;
+    return only === undefined ? hand.text! : copyOfPlace(hand.engine!, hand.text!, only);
+  }
+
+  private isThere(hand: Hand): boolean {
+    const { only } = this.one.spec;
+    if (only === undefined || namedIn(this.wanted(hand))?.length) return true;
+    return this.failHere(`there is no ${only} in the copy ${hand.run}`, 'Name what it has, or go back to another moment.');
+  }
+
   private carry(hand: Hand): boolean {
     const { world, key } = this;
     if (hand.dueMs !== undefined) {
@@ -250,6 +264,7 @@ class Returning {
       world.after(hand.dueMs - world.nowMs, key);
       return false;
     }
+    if (!this.isThere(hand)) return false;
     const plan = world.store.get('BackupPlan', this.namespace, this.one.spec.plan);
     const spanMs = carriedMs(Math.max(hand.text!.length, carriedBytes(world.store, this.namespace, plan?.spec.workload ?? '')), 'back');
     world.begin(key, 'carrying', spanMs);
@@ -261,9 +276,10 @@ class Returning {
   }
 
   private putIn(hand: Hand): boolean {
-    const { into, over } = this.one.spec;
+    const { into, over, only } = this.one.spec;
     this.note('puts it in', { says: `puts it in ${into}` });
-    const put = asked(this.world, this.key, 'put', this.target, { do: 'put-back', value: hand.text!, count: over ? 1 : 0 });
+    const op = { do: 'put-back', value: this.wanted(hand), count: over ? 1 : 0, ...(only === undefined ? {} : { place: only }) };
+    const put = asked(this.world, this.key, 'put', this.target, op);
     if (!put) return false;
     const says = put.says ?? 'nobody answered';
     if (put.outcome === 'acknowledged') return this.keep({ ...hand, put: true });
@@ -277,19 +293,22 @@ class Returning {
   }
 
   private prove(hand: Hand): void {
-    const { into } = this.one.spec;
+    const { into, only } = this.one.spec;
     this.note('is read back', { says: `reads ${into} back` });
     const back = asked(this.world, this.key, 'prove', this.target, { do: 'copy' });
     if (!back) return;
-    const [checksum, proved] = [sumOf(hand.text!), back.checksum ?? ''];
+    const held = back.rows?.[0]?.[1];
+    const mine = only === undefined || held === undefined ? held : copyOfPlace(hand.engine!, held, only);
+    const [checksum, proved] = [sumOf(this.wanted(hand)), mine === undefined ? '' : sumOf(mine)];
     if (proved !== checksum)
       return void this.fail({
         says: `what ${into} holds is not what was put in: ${back.says ?? 'nobody answered'}`,
         remedy: 'See who else writes there.',
         at: this.targetRef
       });
-    const rows = back.count ?? 0;
-    const what = hand.position ? `${rows} rows as of position ${hand.position} are back` : `${rows} in all are back`;
+    const rows = only === undefined ? (back.count ?? 0) : (namedIn(mine!)?.length ?? 0);
+    const of = only === undefined ? '' : ` of ${only}`;
+    const what = hand.position ? `${rows} rows${of} as of position ${hand.position} are back` : `${rows} in all${of} are back`;
     this.world.event(this.one, 'Returned', `${what} in ${into}.`);
     const says = what;
     this.over({ phase: 'Done', says, position: hand.position, rows, checksum, proved });

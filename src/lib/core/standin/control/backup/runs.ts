@@ -39,6 +39,9 @@ function byCopy(world: ClusterAccess, run: BackupRun, plan: BackupPlan, key: str
   const stop = (broken: Broken) => fail(world, run, key, broken);
   if (!into)
     return stop({ says: 'the plan names no bucket', remedy: 'Name one in spec.into: namespace, store and bucket.', at: refOf(plan) });
+  // Each copy would hold those before it, and putting one back would throw them away.
+  if (into.namespace === namespace && into.store === workload)
+    return stop({ says: `${workload} would copy its own copies`, remedy: 'Name a bucket of another store.', at: refOf(plan) });
   const hands = world.memory<Hand>('backupHands');
   const hand = hands.get(key);
   const fault = (hand ? undefined : engineFault(world.store, namespace, workload)) ?? bucketFault(world.store, into);

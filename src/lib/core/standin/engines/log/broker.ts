@@ -1,5 +1,5 @@
 import { drawInt } from '../../../shared';
-import type { Site } from '../site';
+import type { Op, Site } from '../site';
 import type { MetaGroup } from './meta';
 import {
   emptyPart,
@@ -100,7 +100,10 @@ export class Brokers {
     const mind = this.mind(site, id);
     // At first a broker waits until all coordinators belong to their group; later a majority is enough.
     if (!mind.met && newest && this.meta.complete(site)) this.alarm(site, id, 'meet', drawInt(site.seed, `meet|${id}`, ...meetMs));
-    if (newest && mind.met && (!mind.known || newest.at > mind.known.at)) this.think(site, id, { known: newest });
+    if (newest && mind.met && (!mind.known || newest.at > mind.known.at)) {
+      this.think(site, id, { known: newest });
+      if (newest.meta.dropped && newest.meta.dropped !== mind.known?.meta.dropped) this.letGo(site, id, newest.meta.dropped);
+    }
     const known = this.known(site, id);
     if (!known) return;
     for (const [topic, { partitions }] of Object.entries(known.topics))
@@ -113,6 +116,25 @@ export class Brokers {
           this.setLeading(site, id, key, undefined);
         }
       });
+  }
+
+  /** What is kept of topics that were dropped goes, and nobody leads it any more. */
+  private letGo(site: Site, id: string, dropped: NonNullable<Meta['dropped']>): void {
+    const gone = (key: string, epoch: number): boolean => {
+      const topic = key.slice(0, key.lastIndexOf('/'));
+      return Object.hasOwn(dropped, topic) && epoch <= dropped[topic]!;
+    };
+    for (let nth = 0; nth < Math.max(1, site.disks(id)); nth += 1) {
+      const disk = site.disk<LogDisk>(id, nth);
+      const parts = Object.entries(disk?.parts ?? {});
+      const left = parts.filter(([key, one]) => !gone(key, one.heard));
+      if (left.length === parts.length) continue;
+      site.say(id, `lets go of ${parts.length - left.length} partitions of topics that were dropped`);
+      site.keep(id, { ...disk, parts: Object.fromEntries(left) }, nth);
+    }
+    const { leading = {} } = this.mind(site, id);
+    const still = Object.entries(leading).filter(([key, one]) => !gone(key, one.epoch));
+    if (still.length < Object.keys(leading).length) this.think(site, id, { leading: Object.fromEntries(still) });
   }
 
   private lead(site: Site, id: string, key: string, part: Partition): void {
@@ -184,6 +206,13 @@ export class Brokers {
     for (const { client, nth } of done) this.post(site, id, client, { is: 'produced', nth, ok: true });
   }
 
+  /** Has the coordinators decide something. Gives whether anybody was there to ask. */
+  decide(site: Site, via: string, op: Op): boolean {
+    const leader = this.meta.keepers(site).find((one) => this.contact(site, via, one) && this.leadsGroup(site, one));
+    if (leader !== undefined) this.post(site, via, leader, { is: 'meta', body: { is: 'forward', op } });
+    return leader !== undefined;
+  }
+
   private propose(site: Site, id: string, key: string, caughtUp: readonly string[]): void {
     const part = this.partition(site, id, key)!;
     const slash = key.lastIndexOf('/');
@@ -193,16 +222,12 @@ export class Brokers {
       key: key.slice(slash + 1),
       value: JSON.stringify({ epoch: part.epoch, leader: id, caughtUp })
     };
-    const leader = this.meta.keepers(site).find((one) => this.contact(site, id, one) && this.leadsGroup(site, one));
-    if (leader !== undefined) this.post(site, id, leader, { is: 'meta', body: { is: 'forward', op } });
+    this.decide(site, id, op);
   }
 
   /** Has the coordinators keep how far a group has read. Gives whether anybody was there to ask. */
   commit(site: Site, via: string, group: string, topic: string, offsets: readonly (number | null)[]): boolean {
-    const op = { do: 'commit-offsets', place: topic, key: group, value: JSON.stringify(offsets) };
-    const leader = this.meta.keepers(site).find((one) => this.contact(site, via, one) && this.leadsGroup(site, one));
-    if (leader !== undefined) this.post(site, via, leader, { is: 'meta', body: { is: 'forward', op } });
-    return leader !== undefined;
+    return this.decide(site, via, { do: 'commit-offsets', place: topic, key: group, value: JSON.stringify(offsets) });
   }
 
   leadsGroup(site: Site, id: string): boolean {

@@ -2,6 +2,7 @@ import type { Ask, Engine, Site, MemberState } from '../site';
 import { counted } from '../words';
 import { Brokers, meetMs, sessionMs } from './broker';
 import { Clients } from './clients';
+import { TopicCopies } from './copying';
 import { MetaGroup } from './meta';
 import { accountIn, type BrokerMind, type LogBody, type LogDisk } from './types';
 
@@ -24,14 +25,18 @@ export class LogBroker implements Engine {
   readonly meta: MetaGroup;
   readonly brokers: Brokers;
   readonly clients: Clients;
+  private readonly copies: TopicCopies;
 
+  /** @param leads name of the part whose members lead partitions; @param words what a topic and a message are called there */
   constructor(
     private readonly leads = 'broker',
-    refuses?: ConstructorParameters<typeof Brokers>[1]
+    refuses?: ConstructorParameters<typeof Brokers>[1],
+    words = { topic: 'topic', message: 'message' }
   ) {
     this.meta = new MetaGroup(leads);
     this.brokers = new Brokers(this.meta, refuses);
     this.clients = new Clients(this.brokers, leads);
+    this.copies = new TopicCopies(this.brokers, leads, words);
   }
 
   ofPart(site: Site, part: string): string[] {
@@ -117,13 +122,12 @@ export class LogBroker implements Engine {
         this.brokers.read(site, to, from, body);
         break;
       case 'produced':
-        this.clients.produced(site, to, body);
-        return;
       case 'batches':
-        this.clients.batches(site, to, body);
-        return;
       case 'again':
-        this.clients.again(site, to);
+        if (this.copies.isOne(site, to)) this.copies.arrived(site, to, body);
+        else if (body.is === 'produced') this.clients.produced(site, to, body);
+        else if (body.is === 'batches') this.clients.batches(site, to, body);
+        else this.clients.again(site, to);
         return;
     }
     if (body.is === 'meta' || body.is === 'alarm') this.after(site);
@@ -137,6 +141,8 @@ export class LogBroker implements Engine {
     const denied = ask.as && this.denied(site, via, ask.as, op);
     if (denied !== undefined) return site.answer(ask.id, { outcome: 'refused', by: via, says: `access denied: ${denied}` });
     if (op.do === 'produce' || op.do === 'consume') return this.clients.start(site, ask, via);
+    if (op.do === 'copy' || op.do === 'put-back') return this.copies.start(site, ask, via);
+    if (op.do === 'drop') return this.decided(site, { ...ask, op: { ...op, do: 'drop-topic' } }, via);
     if (op.do === 'topics') return this.topics(site, ask, via);
     if (op.do === 'groups') return this.groups(site, ask, via);
     if (!['make-topic', 'make-account', 'drop-account'].includes(op.do))
@@ -144,7 +150,7 @@ export class LogBroker implements Engine {
     const value = op.do === 'make-topic' ? this.wish(site, ask) : (op.value ?? '');
     if (value === undefined)
       return site.answer(ask.id, { outcome: 'refused', by: via, says: 'its value is no JSON such as {"replicas": 3, "least": 2}' });
-    this.makeTopic(site, { ...ask, op: { ...op, value } }, via);
+    this.decided(site, { ...ask, op: { ...op, value } }, via);
   }
 
   /** Why an account may not do something; undefined when it may. */
@@ -159,13 +165,14 @@ export class LogBroker implements Engine {
     if (!kept) return `there is no account ${account}`;
     if (mark !== kept.mark) return mark === '' ? 'no password was shown' : 'the password is wrong';
     if (wish === 'topics' || wish === 'groups') return undefined;
-    const may = wish === 'produce' ? kept.write : wish === 'consume' ? kept.read : [];
-    if (may.includes(place) || may.includes('*')) return undefined;
-    return `${account} may not ${wish === 'produce' ? `write ${place}` : wish === 'consume' ? `read ${place}` : wish.replace('-', ' ')}`;
+    const may = wish === 'produce' ? kept.write : wish === 'consume' || wish === 'copy' ? kept.read : [];
+    if ((place !== '' && may.includes(place)) || may.includes('*')) return undefined;
+    const what = place || 'everything';
+    return `${account} may not ${wish === 'produce' ? `write ${place}` : wish === 'consume' || wish === 'copy' ? `read ${what}` : wish.replace('-', ' ')}`;
   }
 
   /** Has something decided by whoever decides. */
-  makeTopic(site: Site, ask: Ask, via: string): void {
+  decided(site: Site, ask: Ask, via: string): void {
     const keeper = this.meta.keepers(site).find((id) => site.up(id) && this.brokers.leadsGroup(site, id) && site.reach(via, id));
     if (keeper === undefined)
       return site.answer(ask.id, { outcome: 'refused', by: via, says: 'no coordinator leads, so nothing can be made' });

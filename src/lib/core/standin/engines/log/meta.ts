@@ -24,7 +24,8 @@ const overAll = (meta: Meta, change: (part: Partition, topic: string, nth: numbe
 const mostPartitions = 1_000;
 const whole = (n: unknown): boolean => Number.isInteger(n) && Number(n) >= 1;
 
-function makeTopic(meta: Meta, name: string, value: string): Topic | string {
+/** A topic of so many partitions and replicas over the brokers that are there, or why it can't be had. @param value what is asked for, as JSON */
+export function makeTopic(meta: Meta, name: string, value: string): Topic | string {
   const { partitions, replicas, least, brokers, limitBytes } = JSON.parse(value) as {
     partitions: number;
     replicas: number;
@@ -39,12 +40,14 @@ function makeTopic(meta: Meta, name: string, value: string): Topic | string {
   const live = brokers.filter((one) => !meta.down.includes(one));
   if (live.length < replicas) return `${replicas} replicas were asked for and ${live.length} brokers are there`;
   if (least > replicas) return `${least} caught-up replicas of ${replicas} can't be had`;
+  // What is left of one of that name that was dropped is of an older epoch.
+  const epoch = (meta.dropped?.[name] ?? 0) + 1;
   return {
     least,
     ...(limitBytes === undefined ? {} : { limitBytes }),
     partitions: Array.from({ length: partitions }, (_, p) => {
       const mine = Array.from({ length: replicas }, (__, r) => live[(p + r) % live.length]!);
-      return { leader: mine[0]!, epoch: 1, replicas: mine, caughtUp: mine };
+      return { leader: mine[0]!, epoch, replicas: mine, caughtUp: mine };
     })
   };
 }
@@ -59,6 +62,15 @@ export const metaRules: Rules<Meta> = {
       case 'make-topic': {
         const topic = makeTopic(meta, place, value);
         return typeof topic === 'string' ? { refused: topic } : { state: { ...meta, topics: { ...meta.topics, [place]: topic } } };
+      }
+      case 'drop-topic': {
+        const { [place]: topic, ...topics } = meta.topics;
+        if (!topic) return { refused: `there is no topic ${place}` };
+        const epoch = Math.max(...topic.partitions.map((one) => one.epoch));
+        const groups = Object.fromEntries(
+          Object.entries(meta.groups ?? {}).flatMap(([group, { [place]: _, ...read }]) => (Object.keys(read).length ? [[group, read]] : []))
+        );
+        return { state: { ...meta, topics, groups, dropped: { ...meta.dropped, [place]: epoch } } };
       }
       case 'make-account':
         return accountIn(value)

@@ -6,10 +6,13 @@ import { hash32 } from '../../../shared';
 export const headBytes = 8;
 
 /** A batch of messages of equal length, drawn from who sends it and where it stands, so that a reader can check each of them. */
-export function makeBatch(sender: string, firstInPartition: number, count: number, sizeBytes: number): Uint8Array {
+export const makeBatch = (sender: string, firstInPartition: number, count: number, sizeBytes: number): Uint8Array =>
+  drawnBatch(hash32(sender), firstInPartition, count, sizeBytes);
+
+/** As above, by the mark of who sends it: 32 bits. */
+export function drawnBatch(mark: number, firstInPartition: number, count: number, sizeBytes: number): Uint8Array {
   const size = Math.max(headBytes, Math.ceil(sizeBytes / 4) * 4);
   const words = new Uint32Array((size / 4) * count);
-  const mark = hash32(sender);
   const step = size / 4;
   let x = (mark ^ (firstInPartition * 0x9e3779b9)) >>> 0 || 1;
   for (let i = 0, at = 0; i < count; i += 1, at += step) {

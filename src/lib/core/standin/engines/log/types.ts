@@ -59,6 +59,8 @@ export interface Meta {
   readonly accounts: Readonly<{ [name: string]: string }>;
   /** Up to where groups of readers have read, by group and topic: the next message of each partition. */
   readonly groups?: Readonly<{ [group: string]: Readonly<{ [topic: string]: readonly (number | null)[] }> }>;
+  /** Topics that were dropped, with the last epoch of each: whatever a broker keeps of it up to that one goes. */
+  readonly dropped?: Readonly<{ [topic: string]: number }>;
 }
 
 /** Where a reader begins: at the first message that is kept, at the newest ones, or with what comes from now on. */

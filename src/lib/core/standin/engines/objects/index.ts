@@ -4,9 +4,12 @@ import { digestOf, drawInt } from '../../../shared';
 import { makeBatch } from '../log/payload';
 import type { Ask, Engine, Site, MemberState } from '../site';
 import { decode, encode } from './erasure';
+import { contentOf, contentText } from '../content';
+import { handedOut, namedIn, placedKey, wouldOverwrite } from '../copies';
 import { keptLacking, type Drive, type Lacking, type Reached, type Shard } from './drives';
 import { sealed } from './sealing';
 import { storeLayout, type StoreLayout } from './layout';
+import { counted } from '../words';
 import type { Body, Mind } from './types';
 
 const wire = (site: Site, a: string, b: string): number => drawInt(site.seed, `objects|${a}|${b}`, 1, 4);
@@ -14,6 +17,18 @@ const newer = (a: Shard, b: Shard): boolean => a.version > b.version || (a.versi
 /** Bytes a second that a member takes or gives (common practice, no source). */
 const bytesPerSecond = 400_000_000;
 const healAfterMs = 5_000;
+
+/** The object that a name in a copy means, and whether it is a bucket; '' for what is no such name. */
+function objectOf(name: string): { object: string; isBucket: boolean } {
+  try {
+    const [what, bucket, key] = JSON.parse(name) as [string, string, string | undefined];
+    const isBucket = what === 'bucket';
+    const sound = typeof bucket === 'string' && bucket !== '' && (isBucket || (what === 'object' && typeof key === 'string' && key !== ''));
+    return { object: sound ? `${bucket}/${isBucket ? '' : key}` : '', isBucket };
+  } catch {
+    return { object: '', isBucket: false };
+  }
+}
 
 /**
  * Object store: every object is cut into shards over all volumes of all members, with parity. Any member takes requests. A put counts when
@@ -210,6 +225,8 @@ export class ObjectStore implements Engine {
         return this.stored(site, to, body);
       case 'got':
         return this.got(site, to, body.ask);
+      case 'copied':
+        return this.copied(site, to, body.ask);
       case 'heal': {
         const mind = site.mind<Mind>(to)!;
         if (mind.healing !== body.nth) return;
@@ -229,6 +246,7 @@ export class ObjectStore implements Engine {
     if (stored.length < writeQuorum) return site.think(id, { ...mind, puts: { ...mind.puts, [put]: { ...mine, stored } } });
     const { [put]: _, ...puts } = mind.puts;
     site.think(id, { ...mind, puts });
+    if (mine.of !== undefined) return this.oneOfMany(site, id, mine.of);
     const { length, sum, version } = mine.shards[0]!;
     site.answer(put, {
       outcome: 'acknowledged',
@@ -240,12 +258,94 @@ export class ObjectStore implements Engine {
     });
   }
 
-  private put(site: Site, { id: ask }: Ask, id: string, object: string, content: Uint8Array | undefined, says: string): void {
+  /** One of many puts of one ask is stored: the last of them answers it. */
+  private oneOfMany(site: Site, id: string, ask: string): void {
+    const mind = site.mind<Mind>(id)!;
+    const many = mind.many?.[ask];
+    if (!many) return;
+    const { [ask]: _, ...rest } = mind.many!;
+    if (many.left > 1) return site.think(id, { ...mind, many: { ...rest, [ask]: { ...many, left: many.left - 1 } } });
+    site.think(id, { ...mind, many: rest });
+    site.answer(ask, { outcome: 'acknowledged', by: id, says: many.says, count: many.count });
+  }
+
+  /** Puts many objects, or deletes them, for one ask. */
+  private putAll(
+    site: Site,
+    { id: ask, op }: Ask,
+    id: string,
+    all: readonly (readonly [object: string, content: Uint8Array | undefined])[],
+    { says, count }: { says: string; count: number }
+  ): void {
+    if (!all.length) return site.answer(ask, { outcome: 'acknowledged', by: id, says, count });
+    const mind = site.mind<Mind>(id)!;
+    site.think(id, { ...mind, many: { ...mind.many, [ask]: { left: all.length, says, count } } });
+    all.forEach(([object, content], i) => this.put(site, { id: `${ask}.${i}`, op }, id, object, content, '', ask));
+  }
+
+  /** What can be read now, of what has a name: buckets and objects that weren't deleted; or why that can't be told. */
+  private whole(site: Site, id: string): (readonly [object: string, content: Uint8Array])[] | string {
+    const found: (readonly [string, Uint8Array])[] = [];
+    for (const object of this.objectsSeen(site, id)) {
+      const one = this.find(site, id, object);
+      if (!one) return `too few volumes answer to read ${object}`;
+      if (one.shard.bytes === undefined) continue;
+      const content = this.contentOf(site, id, object, one);
+      if (typeof content === 'string') return content;
+      found.push([object, content]);
+    }
+    return found;
+  }
+
+  private copied(site: Site, id: string, ask: string): void {
+    const all = this.whole(site, id);
+    if (typeof all === 'string') return site.answer(ask, { outcome: 'refused', by: id, says: all });
+    const rows = all.map(([object, content]): [string, string] => {
+      const slash = object.indexOf('/');
+      const [bucket, key] = [object.slice(0, slash), object.slice(slash + 1)];
+      return key === '' ? [placedKey('bucket', bucket), ''] : [placedKey('object', bucket, key), contentText(content)];
+    });
+    const objects = all.filter(([object]) => !object.endsWith('/')).length;
+    const says = `${counted(objects, 'object')} in ${counted(all.length - objects, 'bucket')}`;
+    site.answer(ask, { ...handedOut(id, 'objects', rows, says), count: objects });
+  }
+
+  private putBack(site: Site, ask: Ask, id: string): void {
+    const { op } = ask;
+    const refuse = (says: string) => site.answer(ask.id, { outcome: 'refused', by: id, says });
+    const rows = namedIn(op.value ?? '');
+    const said = rows?.map(([key, value]) => {
+      const { object, isBucket } = objectOf(key);
+      return { object, content: isBucket ? utf8ToBytes(object.slice(0, -1)) : contentOf(value) };
+    });
+    if (!said?.every((one) => one.object !== '' && one.content)) return refuse('that is no copy of objects');
+    const mine = this.whole(site, id);
+    if (typeof mine === 'string') return refuse(mine);
+    const inTheWay = mine.filter(([object]) => op.place === undefined || object.startsWith(`${op.place}/`));
+    const objects = inTheWay.filter(([object]) => !object.endsWith('/'));
+    if (objects.length && !op.count) return refuse(wouldOverwrite(counted(objects.length, 'object')));
+    const names = new Set(said.map((one) => one.object));
+    const gone = inTheWay.filter(([object]) => !names.has(object)).map(([object]) => [object, undefined] as const);
+    const count = said.filter((one) => !one.object.endsWith('/')).length;
+    const says = `${counted(count, 'object')} put back`;
+    this.putAll(site, ask, id, [...gone, ...said.map((one) => [one.object, one.content] as const)], { says, count });
+  }
+
+  private put(
+    site: Site,
+    { id: ask }: Ask,
+    id: string,
+    object: string,
+    content: Uint8Array | undefined,
+    says: string,
+    /** The ask that it is one put of many for. */
+    of?: string
+  ): void {
     const layout = this.layout(site, id)!;
     const format = this.format(site, id)!;
     const reached = this.reached(site, id);
     if (reached.length < layout.writeQuorum)
-      return site.answer(ask, {
+      return site.answer(of ?? ask, {
         outcome: 'refused',
         by: id,
         says: `${reached.length} of ${layout.volumes} volumes answer, ${layout.writeQuorum} are needed to write`
@@ -265,7 +365,7 @@ export class ObjectStore implements Engine {
       ...(parts ? { bytes: site.store(parts[i]!) } : {})
     }));
     const mind = site.mind<Mind>(id)!;
-    site.think(id, { ...mind, puts: { ...mind.puts, [ask]: { object, shards, stored: [], says } } });
+    site.think(id, { ...mind, puts: { ...mind.puts, [ask]: { object, shards, stored: [], says, ...(of === undefined ? {} : { of }) } } });
     format.members.forEach((member, i) => {
       const mine = shards.slice(i * format.volumesEach, (i + 1) * format.volumesEach);
       if (this.contact(site, id, member))
@@ -276,6 +376,21 @@ export class ObjectStore implements Engine {
           wire(site, id, member) + (length / layout.data / bytesPerSecond) * 1_000
         );
     });
+  }
+
+  /** What an object holds, by the shards that were found; or why it can't be opened. */
+  private contentOf(
+    site: Site,
+    id: string,
+    object: string,
+    { shard, shards }: { shard: Shard; shards: readonly (string | undefined)[] }
+  ): Uint8Array | string {
+    const layout = this.layout(site, id)!;
+    const { key, version, by, length } = shard;
+    if (key !== undefined && key !== site.option(id, 'STORE_KEY')) return `${object} was encrypted with another key than ${id} has`;
+    const parts = shards.map((one) => (one === undefined ? undefined : site.bytes(one)));
+    const kept = decode(parts, layout.data, layout.parity, length)!;
+    return key === undefined ? kept : sealed(kept, key, `${object} ${version} ${by}`);
   }
 
   private got(site: Site, id: string, askId: string): void {
@@ -295,12 +410,9 @@ export class ObjectStore implements Engine {
     }
     if (found.shard.bytes === undefined)
       return site.answer(askId, { outcome: 'acknowledged', by: id, says: `${object} was deleted`, rows: [] });
-    const shards = found.shards.map((one) => (one === undefined ? undefined : site.bytes(one)));
-    const { key, version, by } = found.shard;
-    if (key !== undefined && key !== site.option(id, 'STORE_KEY'))
-      return site.answer(askId, { outcome: 'refused', by: id, says: `${object} was encrypted with another key than ${id} has` });
-    const kept = decode(shards, layout.data, layout.parity, found.shard.length)!;
-    const content = key === undefined ? kept : sealed(kept, key, `${object} ${version} ${by}`);
+    const { key, version } = found.shard;
+    const content = this.contentOf(site, id, object, found);
+    if (typeof content === 'string') return site.answer(askId, { outcome: 'refused', by: id, says: content });
     const sum = bytesToHex(digestOf(content));
     const rebuilt = found.shards.slice(0, layout.data).filter((one) => one === undefined).length;
     const says = `${content.length} bytes from ${layout.data} shards${rebuilt ? `, ${rebuilt} of them computed from parity` : ''}${key === undefined ? '' : ', decrypted with the store’s key'}; SHA-256 ${sum === found.shard.sum ? 'agrees' : 'does not agree'}`;
@@ -327,7 +439,7 @@ export class ObjectStore implements Engine {
     const isThere = (object: string) => this.find(site, id, object)?.shard.bytes !== undefined;
     const reached = this.reached(site, id).length;
     // Too few volumes to tell what is there: nothing is said to be missing then.
-    if (reached < layout.readQuorum && ['make-bucket', 'put', 'delete', 'list'].includes(op.do))
+    if (reached < layout.readQuorum && ['make-bucket', 'put', 'delete', 'list', 'drop', 'copy', 'put-back'].includes(op.do))
       return refuse(`${reached} of ${layout.volumes} volumes answer, ${layout.readQuorum} are needed to tell what is there`);
     switch (op.do) {
       case 'make-bucket':
@@ -343,6 +455,24 @@ export class ObjectStore implements Engine {
       }
       case 'delete':
         return this.put(site, ask, id, `${bucket}${op.key ?? ''}`, undefined, `${op.key} deleted`);
+      case 'drop': {
+        if (!isThere(bucket)) return refuse(`there is no bucket ${op.place}`);
+        const all = this.objectsSeen(site, id).filter((one) => one.startsWith(bucket) && one !== bucket && isThere(one));
+        const says = `${counted(all.length, 'object')} of ${op.place} deleted`;
+        return this.putAll(
+          site,
+          ask,
+          id,
+          all.map((one) => [one, undefined] as const),
+          { says, count: all.length }
+        );
+      }
+      case 'copy': {
+        const size = this.objectsSeen(site, id).reduce((sum, one) => sum + (this.find(site, id, one)?.shard.length ?? 0), 0);
+        return site.post(id, id, { is: 'copied', ask: ask.id } satisfies Body, 2 + (size / bytesPerSecond) * 1_000);
+      }
+      case 'put-back':
+        return this.putBack(site, ask, id);
       case 'fetch':
       case 'get': {
         site.think(`~${ask.id}`, { ask });

@@ -93,7 +93,9 @@
   const chosenRun = $derived(done.filter((one) => target !== null && one.momentMs <= target).at(-1)?.name);
   const back = $derived(plan ? wordsOf(plan.figures.measuredMs ?? plan.figures.backMs[1]) : '');
 
-  async function returnDraft(place: 'beside' | 'over') {
+  /** One table, topic, bucket that comes back alone. */
+  let only = $state('');
+  async function returnDraft(place: 'beside' | 'over' | 'only') {
     if (!plan || target === null) return;
     const to = `${name}-back`;
     let nth = 1;
@@ -114,7 +116,8 @@
           plan: plan.name,
           into: place === 'beside' ? to : name,
           to: stampOf(target),
-          over: place === 'over'
+          over: place !== 'beside',
+          ...(place === 'only' ? { only } : {})
         });
     const id = await newDraft(data.cluster.name, `${name}: back to ${shortClock(target)}`.slice(0, 100), text);
     if (id !== undefined) await goto(`${base}/drafts/${id}`);
@@ -259,6 +262,15 @@
               <span class="quiet grow">throws away what {name} holds, with what was written since</span>
               <span class="mono whitespace-nowrap">{back}</span>
               <button class="push" onclick={() => returnDraft('over')}>Put in a draft</button>
+            </li>{/if}
+          {#if plan.how !== 'snapshots' && workload.place}<li class="flex items-center gap-4 border-b border-line py-2">
+              <span class="w-[110px] font-semibold">one {workload.place}</span>
+              <span class="quiet grow"
+                >only <Slot label="What comes back alone" value={only} width={14} onchange={(one) => (only = one.trim())} />; the rest of {name}
+                stays as it is</span
+              >
+              <span class="mono whitespace-nowrap">{back}</span>
+              <button class="push" disabled={!only} onclick={() => returnDraft('only')}>Put in a draft</button>
             </li>{/if}
         </ul>
         <p class="quiet small mt-1">

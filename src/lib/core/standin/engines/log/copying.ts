@@ -1,0 +1,268 @@
+import { drawInt } from '../../../shared';
+import { contentOf, contentText } from '../content';
+import { handedOut, namedIn, placedKey, wouldOverwrite } from '../copies';
+import type { Ask, Site } from '../site';
+import { counted } from '../words';
+import type { Brokers } from './broker';
+import { makeTopic } from './meta';
+import { partKey, type Batch, type LogBody, type Meta, type Topic } from './types';
+
+/** How often whoever copies or puts back looks how far it is; made up. */
+const lookMs = 500;
+/** What isn't acknowledged by then is sent again; made up. */
+const againMs = 5_000;
+
+/** A batch as a copy keeps it: how many messages, and what is in them. */
+type Kept = readonly [count: number, content: string];
+/** What a topic was made with. */
+type Wish = Pick<Topic, 'least' | 'limitBytes'> & { readonly partitions: number; readonly replicas: number };
+type Offsets = readonly (number | null)[];
+
+/** All that a copy of topics says. */
+interface Said {
+  readonly topics: Readonly<Record<string, Wish>>;
+  readonly messages: Readonly<Record<string, readonly Kept[]>>;
+  readonly groups: readonly { readonly group: string; readonly topic: string; readonly offsets: Offsets }[];
+}
+
+/** Somebody who reads all partitions. */
+interface Copier {
+  readonly kind: 'copier';
+  readonly via: string;
+  readonly got: Readonly<Record<string, readonly Batch[] | null>>;
+}
+
+/** Somebody who puts topics back: old ones go, new ones are made, messages are sent one after another, groups go on where they were. */
+interface Returner {
+  readonly kind: 'returner';
+  readonly via: string;
+  readonly stage: 'dropping' | 'making' | 'writing' | 'groups';
+  /** Topics that are still to go, as they are named. */
+  readonly old: readonly string[];
+  /** How many batches of each partition are acknowledged, and when the next was sent. */
+  readonly sent: Readonly<Record<string, { readonly acked: number; readonly sentMs?: number }>>;
+}
+
+/** What a client says of a copy; undefined for a text that is none. */
+function saidIn(text: string): Said | undefined {
+  const said = {
+    topics: {} as Record<string, Wish>,
+    messages: {} as Record<string, readonly Kept[]>,
+    groups: [] as Said['groups'][number][]
+  };
+  try {
+    for (const [key, value] of namedIn(text) ?? [['', '']]) {
+      const [what, topic, more] = JSON.parse(key) as [string, string, string | number];
+      if (what === 'topic') said.topics[topic] = JSON.parse(value) as Wish;
+      else if (what === 'messages') said.messages[partKey(topic, Number(more))] = JSON.parse(value) as Kept[];
+      else if (what === 'group') said.groups.push({ group: String(more), topic, offsets: JSON.parse(value) as Offsets });
+      else return undefined;
+    }
+  } catch {
+    return undefined;
+  }
+  const isThere = (key: string): boolean => {
+    const slash = key.lastIndexOf('/');
+    return Number(key.slice(slash + 1)) < (said.topics[key.slice(0, slash)]?.partitions ?? 0);
+  };
+  const sound = Object.entries(said.messages).every(
+    ([key, all]) => isThere(key) && all.every(([count, content]) => count >= 1 && contentOf(content) !== undefined)
+  );
+  const known = said.groups.every(({ topic, offsets }) => said.topics[topic]?.partitions === offsets.length);
+  return sound && known ? said : undefined;
+}
+
+const read = new WeakMap<Ask['op'], Said>();
+
+/** Copies of all topics of a broker, and their return: messages in their order within partitions, with how far groups have read. */
+export class TopicCopies {
+  constructor(
+    private readonly brokers: Brokers,
+    private readonly leads: string,
+    private readonly words: { readonly topic: string; readonly message: string }
+  ) {}
+
+  /** Whether a client copies or puts back. */
+  isOne(site: Site, me: string): boolean {
+    const kind = site.mind<{ kind?: string }>(me)?.kind;
+    return kind === 'copier' || kind === 'returner';
+  }
+
+  private known(site: Site, via: string): Meta | undefined {
+    return this.brokers.known(site, via);
+  }
+
+  start(site: Site, ask: Ask, via: string): void {
+    const me = `~${ask.id}`;
+    if (ask.op.do === 'copy') {
+      const keys = Object.entries(this.known(site, via)?.topics ?? {}).flatMap(([name, one]) =>
+        one.partitions.map((_, p) => partKey(name, p))
+      );
+      site.think(me, { kind: 'copier', via, got: Object.fromEntries(keys.map((key) => [key, null])) } satisfies Copier);
+      if (!keys.length) return this.hand(site, me);
+      return this.fetch(site, me);
+    }
+    const said = saidIn(ask.op.value ?? '');
+    const refuse = (says: string) => site.answer(ask.id, { outcome: 'refused', by: via, says });
+    if (!said) return refuse(`that is no copy of ${this.words.topic}s`);
+    const there = this.known(site, via)!.topics;
+    const old = Object.keys(there).filter((name) => ask.op.place === undefined || name === ask.op.place);
+    const full = old.filter((name) => this.holds(site, name, there[name]!));
+    if (full.length && !ask.op.count) return refuse(wouldOverwrite(counted(full.length, this.words.topic)));
+    const free = { ...this.known(site, via)!, topics: {} };
+    const fault = Object.entries(said.topics)
+      .map(([name, wish]) => makeTopic(free, name, this.wish(site, via, wish)))
+      .find((one) => typeof one === 'string');
+    if (typeof fault === 'string') return refuse(fault);
+    read.set(ask.op, said);
+    const sent = Object.fromEntries(Object.keys(said.messages).map((key) => [key, { acked: 0 }]));
+    site.think(me, { kind: 'returner', via, stage: 'dropping', old, sent, op: ask.op } satisfies Returner & { op: Ask['op'] });
+    this.goOn(site, me);
+  }
+
+  /** Whether anything was written to a topic; where a partition has no leader nobody can tell, and it counts as written to. */
+  private holds(site: Site, name: string, { partitions }: Topic): boolean {
+    return partitions.some(({ leader }, p) => leader === null || this.brokers.log(site, leader, partKey(name, p)).high > 0);
+  }
+
+  private wish(site: Site, via: string, { limitBytes, ...wish }: Wish): string {
+    const brokers = site.ids.filter((id) => site.part(id) === this.leads && site.up(id) && this.known(site, id));
+    return JSON.stringify({ ...wish, brokers: brokers.length ? brokers : [via], ...(limitBytes === undefined ? {} : { limitBytes }) });
+  }
+
+  private ring(site: Site, me: string): void {
+    site.post(me, me, { is: 'again' } satisfies LogBody, lookMs);
+  }
+
+  arrived(site: Site, me: string, body: LogBody & { is: 'produced' | 'batches' | 'again' }): void {
+    const mind = site.mind<Copier | Returner>(me)!;
+    if (mind.kind === 'copier') {
+      if (body.is === 'again') return this.fetch(site, me);
+      if (body.is !== 'batches' || !body.ok) return;
+      const got = { ...mind.got, [body.key]: body.batches };
+      site.think(me, { ...mind, got });
+      if (Object.values(got).every((one) => one !== null)) this.hand(site, me);
+      return;
+    }
+    if (body.is === 'produced' && body.ok) {
+      // Numbers of a client's batches are unique among all partitions of it.
+      const keys = Object.keys(mind.sent).sort();
+      const key = keys[body.nth % keys.length]!;
+      const mine = mind.sent[key]!;
+      if (Math.floor(body.nth / keys.length) === mine.acked)
+        site.think(me, { ...mind, sent: { ...mind.sent, [key]: { acked: mine.acked + 1 } } });
+    }
+    this.goOn(site, me, body.is === 'again');
+  }
+
+  private fetch(site: Site, me: string): void {
+    const { got, via } = site.mind<Copier>(me)!;
+    for (const [key, batches] of Object.entries(got)) {
+      const leader = this.brokers.partition(site, via, key)?.leader;
+      if (batches === null && leader)
+        site.post(
+          me,
+          leader,
+          { is: 'read', key, from: 'beginning', most: 0 } satisfies LogBody,
+          drawInt(site.seed, `copy|${me}|${leader}`, 1, 5)
+        );
+    }
+    site.post(me, me, { is: 'again' } satisfies LogBody, againMs);
+  }
+
+  private hand(site: Site, me: string): void {
+    const { got, via } = site.mind<Copier>(me)!;
+    const { topics = {}, groups = {} } = this.known(site, via) ?? {};
+    const rows: [string, string][] = [];
+    let messages = 0;
+    for (const [name, { least, limitBytes, partitions }] of Object.entries(topics)) {
+      if (!partitions.every((_, p) => got[partKey(name, p)])) continue;
+      const wish: Wish = {
+        partitions: partitions.length,
+        replicas: partitions[0]!.replicas.length,
+        least,
+        ...(limitBytes === undefined ? {} : { limitBytes })
+      };
+      rows.push([placedKey('topic', name), JSON.stringify(wish)]);
+      partitions.forEach((_, p) => {
+        const batches = got[partKey(name, p)]!;
+        messages += batches.reduce((sum, one) => sum + one.count, 0);
+        const kept = batches.map(({ count, bytes }): Kept => [count, contentText(site.bytes(bytes), count)]);
+        rows.push([placedKey('messages', name, p), JSON.stringify(kept)]);
+      });
+      for (const [group, all] of Object.entries(groups))
+        if (Object.hasOwn(all, name)) rows.push([placedKey('group', name, group), JSON.stringify(all[name])]);
+    }
+    const says = `${counted(messages, this.words.message)} in ${counted(Object.keys(topics).length, this.words.topic)}`;
+    site.answer(me.slice(1), { ...handedOut(via, `${this.words.topic}s`, rows, says), count: messages });
+  }
+
+  /** Goes as far as it gets; looks again in a while where something is still to come. */
+  private goOn(site: Site, me: string, again = true): void {
+    const mind = site.mind<Returner & { op: Ask['op'] }>(me)!;
+    const { via, op, stage } = mind;
+    const said = read.get(op) ?? saidIn(op.value ?? '')!;
+    read.set(op, said);
+    const meta = this.known(site, via);
+    const names = Object.keys(said.topics);
+    const next = (to: Returner['stage']) => {
+      site.think(me, { ...mind, stage: to });
+      this.goOn(site, me, again);
+    };
+    const there = (name: string) => meta !== undefined && Object.hasOwn(meta.topics, name);
+    if (stage === 'dropping') {
+      const left = mind.old.filter(there);
+      if (!left.length && meta) return next('making');
+      for (const place of left) this.brokers.decide(site, via, { do: 'drop-topic', place });
+    } else if (stage === 'making') {
+      const left = names.filter((name) => !there(name));
+      if (!left.length) return next('writing');
+      for (const place of left)
+        this.brokers.decide(site, via, { do: 'make-topic', place, value: this.wish(site, via, said.topics[place]!) });
+    } else if (stage === 'writing') {
+      if (this.write(site, me, said)) return next('groups');
+      if (!again) return;
+    } else {
+      const left = said.groups.filter(({ group, topic, offsets }) => meta?.groups?.[group]?.[topic]?.join() !== offsets.join());
+      if (!left.length) return this.done(site, me, said);
+      for (const { group, topic, offsets } of left) this.brokers.commit(site, via, group, topic, offsets);
+    }
+    this.ring(site, me);
+  }
+
+  /** Sends the next batch of each partition whose last one is acknowledged. Gives whether all are. */
+  private write(site: Site, me: string, { messages }: Said): boolean {
+    let mind = site.mind<Returner>(me)!;
+    const keys = Object.keys(mind.sent).sort();
+    let open = false;
+    keys.forEach((key, i) => {
+      const { acked, sentMs } = mind.sent[key]!;
+      const batch = messages[key]![acked];
+      if (!batch) return;
+      open = true;
+      const leader = this.brokers.partition(site, mind.via, key)?.leader;
+      if (!leader || (sentMs !== undefined && site.nowMs - sentMs < againMs)) return;
+      const [count, content] = batch;
+      const bytes = contentOf(content)!;
+      const body: LogBody = {
+        is: 'produce',
+        key,
+        nth: acked * keys.length + i,
+        acks: 'all',
+        bytes: site.store(bytes),
+        count,
+        sizeBytes: bytes.length
+      };
+      site.post(me, leader, body, drawInt(site.seed, `client|${me}|${leader}`, 1, 5));
+      mind = { ...mind, sent: { ...mind.sent, [key]: { acked, sentMs: site.nowMs } } };
+    });
+    site.think(me, mind);
+    return !open;
+  }
+
+  private done(site: Site, me: string, { messages, topics }: Said): void {
+    const count = Object.values(messages).reduce((sum, all) => sum + all.reduce((more, [n]) => more + n, 0), 0);
+    const says = `${counted(count, this.words.message)} in ${counted(Object.keys(topics).length, this.words.topic)} put back`;
+    site.answer(me.slice(1), { outcome: 'acknowledged', by: site.mind<Returner>(me)!.via, says, count });
+  }
+}
