@@ -64,12 +64,22 @@ describe('a database that is not known', () => {
         .sort()
     ).toEqual(['member-hangs', 'wrong-delete']);
     expect(outcome.size).toBe(5);
-    // No controller of its driver runs here, nobody looks after it, and it has no coordinators, certificates or shared files.
+    // No controller of its driver runs here, nobody looks after it, and it has no coordinators, certificates, passwords or shared files.
     expect(
       offers(ledger(world))
         .filter((one) => one.target === undefined)
         .map((one) => one.fault)
-    ).toEqual(['driver-down', 'operator-down', 'mount-target-out', 'certificate-out', 'key-changed', 'coordinator-lost']);
+    ).toEqual([
+      'driver-down',
+      'operator-down',
+      'driver-rolled',
+      'operator-rolled',
+      'mount-target-out',
+      'certificate-out',
+      'key-changed',
+      'password-changed',
+      'coordinator-lost'
+    ]);
     const [probes] = outcome.get('member-hangs')!.cause!.manifests!;
     expect(JSON.stringify(probes)).toContain('"tcpSocket":{"port":6200}');
     expect(JSON.stringify(probes)).not.toContain(likenessMark);

@@ -1,6 +1,6 @@
 import { epochMs, hash32, hex8, stableJson, wordsOf } from '../shared';
 import { refOf, type ApiObject, type BackupPlan, type BackupReturn, type Facts } from '../model';
-import { reachedBefore, workloadRef, type World } from '../standin';
+import { handsOutLog, reachedBefore, workloadRef, type World } from '../standin';
 import type { Load } from './load';
 import type { Back, Cause, DrillScene, Measured } from './types';
 
@@ -91,7 +91,7 @@ export function* leadsBack(
 
 /** Why something that was deleted is lost for good; undefined where it isn't. */
 export function notCopied(
-  { facts, workload: { namespace, name } }: DrillScene,
+  { facts, workload: { namespace, name, engine } }: DrillScene,
   { back, lostCount }: Measured,
   beganMs: number
 ): Cause | undefined {
@@ -104,7 +104,7 @@ export function notCopied(
       from: 'known',
       subject,
       says: 'no plan copies it, so what somebody drops is gone on every member',
-      remedy: 'Write a plan that copies it through the engine, with its log (sheet Backups).'
+      remedy: `Write a plan that copies it through the engine${handsOutLog(engine) ? ', with its log' : ''} (sheet Backups).`
     };
   if (!back)
     return {

@@ -128,13 +128,21 @@ export function derive(scene: DrillScene, target: Target, faultMs: number): Deri
     ...(target.stages ? {} : { steadyMs: stops ? faultMs + afterStopMs : short ? afterStopMs : usual.steadyMs }),
     wholeMs: usual.wholeMs
   };
-  return { expectation, goesOn, why };
+  const loses = target.volume ? keptAlone(scene, target.members) : undefined;
+  return { expectation, goesOn, why, ...(loses === undefined ? {} : { loses }) };
+}
+
+/** Why what lies in a member's volume is nowhere else; undefined where another of its part ought to have it. */
+function keptAlone({ facts, workload }: DrillScene, [name]: readonly string[]): string | undefined {
+  const pod = podsIn(facts, workload).find((one) => one.metadata.name === name);
+  return pod && wantedOf(facts, workload, partOf(pod)) === 1 ? `${name} is the only ${partOf(pod)}, and keeps it alone` : undefined;
 }
 
 /** What of a demand can't hold by arithmetic, in sentences; nothing where all of it may. */
-export function impossible({ goesOn, why }: Derived, demanded: Expectation, target: Target, faultMs: number): string[] {
-  if (goesOn !== false || !target.lasting) return [];
+export function impossible({ goesOn, why, loses }: Derived, demanded: Expectation, target: Target, faultMs: number): string[] {
   const said: string[] = [];
+  if (loses !== undefined && demanded.lost === 0) said.push(`what was acknowledged can't stay: ${loses}`);
+  if (goesOn !== false || !target.lasting) return said;
   if (demanded.writesPauseMs !== undefined && demanded.writesPauseMs < faultMs)
     said.push(`writes can't go on after ${wordsOf(demanded.writesPauseMs)}: ${why}, for ${wordsOf(faultMs)}`);
   return said;

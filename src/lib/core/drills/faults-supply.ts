@@ -1,11 +1,56 @@
-import { claimsOf, makerOf, zoneOf, type Kind } from '../model';
+import { claimsOf, makerOf, refOf, zoneOf, type Backend, type Pod } from '../model';
 import { podsIn } from '../proofs';
-import { driverPods, fileSystemsUnder, imageParts, operatorDeployments, operatorOf } from '../standin';
-import { altered, emptied, itsDriver, itsNode, member, opened, outage, over, podRef, struck, target, without } from './striking';
-import type { FaultRule } from './types';
+import { driverOfClaim, driverPods, fileSystemsUnder, imageParts, type Action } from '../standin';
+import {
+  altered,
+  emptied,
+  itsDriver,
+  itsNode,
+  itsOperator,
+  member,
+  opened,
+  outage,
+  over,
+  podRef,
+  struck,
+  taken,
+  target,
+  without
+} from './striking';
+import type { DrillScene, FaultRule, Target } from './types';
+import { driverRolled, operatorRolled } from './versions';
 
 /** How much longer a write to a slow volume takes. Made up: long enough to be felt, short enough that nobody gives up. */
 const slowWriteMs = 2_000;
+
+/** A member's claim goes with its volume, and the member with it: its set makes both anew. */
+function volumeLost({ facts }: DrillScene, pod: Pod, more: (claim: string, driver: string) => Partial<Target> | string): Target | string {
+  const { namespace, pod: name } = podRef(pod);
+  const owner = makerOf(pod);
+  const set = owner?.kind === 'StatefulSet' ? facts.get('StatefulSet', namespace, owner.name) : undefined;
+  const [template] = set?.spec.volumeClaimTemplates ?? [];
+  if (!template) return 'its members have no claims that would be made again';
+  const claim = facts.get('PersistentVolumeClaim', namespace, `${template.metadata.name}-${name}`);
+  const driver = claim && driverOfClaim(facts, claim);
+  if (!driver) return `the claim ${template.metadata.name}-${name} is not bound by a driver that is known`;
+  const found = more(claim.metadata.name, driver);
+  if (typeof found === 'string') return found;
+  const { begin = [], ...rest } = found;
+  return member(pod, { volume: true, begin: [...begin, { type: 'remove', ref: refOf(claim) }, taken(pod)], ...rest });
+}
+
+/** A member loses its volume while its backend hands out none. */
+const withoutRoom = (scene: DrillScene, full: (backend: Backend) => Action | string): Target | string =>
+  target(scene, (pod) =>
+    volumeLost(scene, pod, (claim, driver) => {
+      const backend = scene.facts.list('Backend').find((one) => one.spec.driver === driver);
+      if (!backend) return `nothing is known of the backend of ${driver}`;
+      if (backend.spec.pool !== undefined) return `what ${backend.metadata.name} has follows from the disks of its pool`;
+      const begin = full(backend);
+      if (typeof begin === 'string') return begin;
+      return { label: `${claim} at ${backend.metadata.name}`, lasting: true, begin: [begin], end: [altered(backend, {})] };
+    })
+  );
 
 /** Faults of whatever a workload is supplied by, and of its claims. */
 export const supplyFaults: readonly FaultRule[] = [
@@ -64,14 +109,21 @@ export const supplyFaults: readonly FaultRule[] = [
     level: 'Supply',
     title: 'operator down',
     why: 'The operator that looks after the workload is down while a member has to be made anew.',
-    target: (scene) =>
-      target(scene, (pod) => {
-        const owners = scene.workload.sets.flatMap((set) => set.metadata.ownerReferences ?? []);
-        const card = owners.map((one) => operatorOf(one.kind as Kind)).find((one) => one !== undefined);
-        if (!card) return 'no operator looks after it';
-        const makers = operatorDeployments(scene.facts, card);
-        return makers.length ? without(pod, card.name, makers) : `no deployment of ${card.name} stands here`;
-      })
+    target: (scene) => itsOperator(scene, (pod, card, makers) => without(pod, card.name, makers))
+  },
+  {
+    id: 'driver-rolled',
+    level: 'Supply',
+    title: 'driver renewed',
+    why: 'All parts of the driver are started anew by their own strategies, in the newest version that fits where there is a newer one; then a member is made anew.',
+    target: driverRolled
+  },
+  {
+    id: 'operator-rolled',
+    level: 'Supply',
+    title: 'operator renewed',
+    why: 'The operator is started anew, in the newest version that fits where there is a newer one; then a member is made anew.',
+    target: operatorRolled
   },
   {
     id: 'mount-target-out',
@@ -93,6 +145,32 @@ export const supplyFaults: readonly FaultRule[] = [
           end: [altered(backend, {})]
         });
       })
+  },
+  {
+    id: 'volume-lost',
+    level: 'Claims',
+    title: 'volume lost',
+    why: 'The member that matters most loses its volume with all that lies there: its set makes a new one, and the others give it what they have.',
+    target: (scene) => target(scene, (pod) => volumeLost(scene, pod, (claim) => ({ label: claim })))
+  },
+  {
+    id: 'room-out',
+    level: 'Claims',
+    title: 'no room',
+    why: 'The member that matters most loses its volume, and the backend has no room for another one until the fault is over.',
+    target: (scene) =>
+      withoutRoom(scene, (backend) =>
+        backend.spec.zones.length
+          ? altered(backend, { zones: backend.spec.zones.map((one) => ({ ...one, capacity: '0' })) })
+          : `${backend.metadata.name} has as much room as anybody asks for`
+      )
+  },
+  {
+    id: 'quota-out',
+    level: 'Claims',
+    title: 'quota used up',
+    why: 'The member that matters most loses its volume, and the quota of the backend allows no other one until the fault is over.',
+    target: (scene) => withoutRoom(scene, (backend) => altered(backend, { quotaVolumes: 0 }))
   },
   {
     id: 'volume-full',

@@ -3,7 +3,7 @@ import { partsIn, podsIn } from '../proofs';
 import { engineCards, type Action, type Op } from '../standin';
 import { supplyFaults } from './faults-supply';
 import { mistakeOf } from './load';
-import { certificateOut, keyChanged } from './secrets';
+import { certificateOut, keyChanged, passwordChanged } from './secrets';
 import {
   emptied,
   first,
@@ -21,7 +21,7 @@ import {
   workOn
 } from './striking';
 import type { FaultRule } from './types';
-import { rolledOut, rolledWrong } from './versions';
+import { clusterRaised, rolledOut, rolledWrong } from './versions';
 
 /** What the ask of a wrong delete is called. */
 export const dropName = 'wrong-delete';
@@ -94,6 +94,13 @@ export const faults: readonly FaultRule[] = [
       return member(pod, { label, lasting: false, wide: true, begin: [emptied([nodes[0]!])], end: [opened], stages: nodes.map(workOn) });
     }
   },
+  {
+    id: 'cluster-raised',
+    level: 'Ground',
+    title: 'cluster raised',
+    why: 'The cluster gets its next version: its own parts at once, then all nodes that hold members are emptied, raised and opened again, one after another.',
+    target: (scene) => clusterRaised(scene, first(scene))
+  },
   ...supplyFaults,
   {
     id: 'program-ends',
@@ -157,6 +164,13 @@ export const faults: readonly FaultRule[] = [
     title: 'key changed',
     why: 'The key in the secret is another one, and the member that matters most is started anew with it; then the right one is put back.',
     target: (scene) => keyChanged(scene, first(scene))
+  },
+  {
+    id: 'password-changed',
+    level: 'Members',
+    title: 'password changed',
+    why: 'The password in the secret is another one for as long; members go on with the one that they were started with.',
+    target: passwordChanged
   },
   {
     id: 'coordinator-lost',

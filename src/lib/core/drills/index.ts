@@ -1,7 +1,7 @@
 import type { AskObject } from '../model';
 import { standingPrint } from '../proofs';
 import { plural, wordsOf } from '../shared';
-import type { World } from '../standin';
+import { wayFault, type World } from '../standin';
 import { leadsBack, notCopied, plansPrint } from './back';
 import { supposedIn } from './supposed';
 import { causeOf, unprobed } from './causes';
@@ -72,6 +72,10 @@ export const offers = (scene: DrillScene): Offer[] =>
     };
   });
 
+/** Whether clients come to a workload from outside. */
+export const hasWayIn = ({ facts, workload }: DrillScene): boolean =>
+  membersIn(facts, workload).some((pod) => wayFault(facts, pod, 'outside') === undefined);
+
 /** Why a workload can't be drilled just now; undefined when it can. */
 export function notNow({ facts, workload }: DrillScene): string | undefined {
   if (!canBeLoaded(workload)) return 'what its programs do is not known here, so nobody can write to it and read from it';
@@ -91,6 +95,8 @@ export interface DrillAsk extends DrillScene {
   /** What is demanded; without it what can be expected. */
   readonly demanded?: Expectation;
   readonly pace?: Partial<DrillPace>;
+  /** Where clients come from; left out: from inside. */
+  readonly way?: 'inside' | 'outside';
 }
 
 /**
@@ -115,7 +121,7 @@ export function* runDrill(ask: DrillAsk): Generator<void, Drill | string> {
   const walk = target.walk ?? emptyingWords;
   const names = membersIn(facts, workload).map((pod) => pod.metadata.name);
   const fromMs = world.nowMs;
-  const load = new Load(world, workload, fromMs);
+  const load = new Load(world, workload, fromMs, ask.way);
   const everyMs = pace.everyMs * load.slower * (target.stages ? 2 : 1);
   const unready = load.prepare();
   if (unready !== undefined) return `nothing can be written to it: ${unready}`;
@@ -230,6 +236,7 @@ export function* runDrill(ask: DrillAsk): Generator<void, Drill | string> {
   return {
     fault: ask.fault,
     target: target.label,
+    ...(ask.way === 'outside' ? { way: ask.way } : {}),
     atMs,
     beganMs,
     endedMs,

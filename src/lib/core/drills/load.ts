@@ -138,7 +138,9 @@ export class Load {
   constructor(
     private readonly world: World,
     private readonly workload: Workload,
-    private readonly fromMs: number
+    private readonly fromMs: number,
+    /** Whether clients stand beside it, or come by its address outside. */
+    private readonly way: 'inside' | 'outside' = 'inside'
   ) {
     this.card = cards[workload.engine!]!;
   }
@@ -161,7 +163,7 @@ export class Load {
   private send(op: Op): string | undefined {
     const id = `drill-${(this.asks += 1)}`;
     const { namespace, name } = this.workload;
-    const refusals = this.world.act({ type: 'ask', namespace, id, ask: { workload: name, way: 'inside', login: 'right', op } });
+    const refusals = this.world.act({ type: 'ask', namespace, id, ask: { workload: name, way: this.way, login: 'right', op } });
     return refusals.length ? undefined : id;
   }
 
@@ -288,6 +290,11 @@ export class Load {
       for (let tries = 0; tries < 3; tries += 1) {
         const got = this.wait(all.op(this.writes + 1));
         yield;
+        // What was written into is gone as a whole, and all of it with that.
+        if (got.outcome === 'refused' && got.says.startsWith('there is no ')) {
+          const numbers = all.numbers ? [...this.acknowledged].sort((a, b) => a - b) : [];
+          return { numbers, count: this.acknowledged.length };
+        }
         if (got.outcome !== 'acknowledged') continue;
         if (all.count) return { numbers: [], count: Math.max(0, this.acknowledged.length - all.count(got)) };
         const there = new Set(all.numbers!(got));

@@ -3,7 +3,7 @@ import { asManifest } from '../manifest';
 import type { ApiObject, Pod, Secret } from '../model';
 import { podsIn } from '../proofs';
 import { epochMs } from '../shared';
-import { certificateInSecret, issue, makeAuthority, talksTls, tlsSecretOf, type Action } from '../standin';
+import { certificateInSecret, issue, makeAuthority, talksTls, passwordRef, tlsSecretOf, type Action } from '../standin';
 import { altered, taken } from './striking';
 import type { DrillScene, Target } from './types';
 
@@ -38,6 +38,27 @@ export function certificateOut({ facts, workload }: DrillScene): Target | string
       withData(secret, { 'tls.crt': encode(spent.certificate), 'tls.key': encode(spent.key) })
     ],
     end: [...issuers.map((one) => altered(one, {})), ...(issuers.length ? [] : [withData(secret, {})])]
+  };
+}
+
+/** The password in the secret is another one, and members go on with the one that they were started with. */
+export function passwordChanged({ facts, workload }: DrillScene): Target | string {
+  const { namespace } = workload;
+  const asking = podsIn(facts, workload).flatMap((pod) => {
+    const ref = passwordRef(pod);
+    return ref && facts.get('Secret', namespace, ref.name) ? [{ pod, ref }] : [];
+  });
+  const [first] = asking;
+  if (!first) return 'its members ask for no password from a secret';
+  const secret = facts.get('Secret', namespace, first.ref.name)!;
+  const members = asking.filter((one) => one.ref.name === first.ref.name).map((one) => one.pod.metadata.name);
+  return {
+    label: `secret ${secret.metadata.name}`,
+    members: [],
+    lasting: true,
+    stops: `${members.length === 1 ? 'its member was started' : `all of ${members.length} members were started`} with the password before, and clients show the one that the secret has now`,
+    begin: [withData(secret, { [first.ref.key]: encode('another password, by mistake') })],
+    end: [withData(secret, {})]
   };
 }
 

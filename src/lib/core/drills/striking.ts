@@ -1,7 +1,7 @@
 import { asManifest } from '../manifest';
-import { claimsOf, type ApiObject, type Deployment, type Pod } from '../model';
+import { claimsOf, type ApiObject, type Deployment, type Kind, type Pod } from '../model';
 import { podsIn } from '../proofs';
-import { driverOfClaim, enginePartOf, servesClients, type Action } from '../standin';
+import { driverOfClaim, enginePartOf, operatorDeployments, operatorOf, servesClients, type Action, type OperatorCard } from '../standin';
 import type { DrillScene, Stage, Target } from './types';
 
 /** What faults are called while they stand. */
@@ -134,4 +134,17 @@ export const without = (pod: Pod, label: string, makers: readonly Deployment[]):
     lasting: false,
     begin: [...makers.map((one) => altered(one, { replicas: 0 })), taken(pod)],
     end: makers.map((one) => altered(one, {}))
+  });
+
+/** The operator of the member that matters most is struck, with its deployments; or why it can't be. */
+export const itsOperator = (
+  scene: DrillScene,
+  strike: (pod: Pod, card: OperatorCard, makers: readonly Deployment[]) => Target | string
+): Target | string =>
+  target(scene, (pod) => {
+    const owners = scene.workload.sets.flatMap((set) => set.metadata.ownerReferences ?? []);
+    const card = owners.map((one) => operatorOf(one.kind as Kind)).find((one) => one !== undefined);
+    if (!card) return 'no operator looks after it';
+    const makers = operatorDeployments(scene.facts, card);
+    return makers.length ? strike(pod, card, makers) : `no deployment of ${card.name} stands here`;
   });

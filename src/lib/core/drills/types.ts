@@ -10,15 +10,22 @@ export type FaultId =
   | 'zone-lost'
   | 'node-emptied'
   | 'nodes-walked'
+  | 'cluster-raised'
   | 'driver-down'
   | 'rights-gone'
   | 'operator-down'
+  | 'driver-rolled'
+  | 'operator-rolled'
   | 'mount-target-out'
   | 'registry-out'
+  | 'volume-lost'
+  | 'room-out'
+  | 'quota-out'
   | 'volume-full'
   | 'volume-slow'
   | 'certificate-out'
   | 'key-changed'
+  | 'password-changed'
   | 'program-ends'
   | 'member-hangs'
   | 'cut-from-members'
@@ -78,6 +85,8 @@ export interface Target {
   readonly end: readonly Action[];
   /** What was acknowledged before it is taken away by somebody who may: only what comes back from copies counts as kept. */
   readonly deletes?: boolean;
+  /** The volume of the member that is struck goes with all that lies there. */
+  readonly volume?: true;
   /** What members take meanwhile is sealed with a key that nobody has afterwards. */
   readonly sealed?: boolean;
   /** Done one after another instead; all members have to hold before the next one begins. */
@@ -119,6 +128,8 @@ export interface Derived {
   readonly goesOn: boolean | undefined;
   /** The arithmetic, in a sentence. */
   readonly why: string;
+  /** Why what was acknowledged is lost with what is struck, where that is certain. */
+  readonly loses?: string;
 }
 
 /** How often something was asked, and how that ended. */
@@ -199,6 +210,8 @@ export interface Cause {
 export interface Drill {
   readonly fault: FaultId;
   readonly target: string;
+  /** Where its clients came from, where that isn't inside. */
+  readonly way?: 'outside';
   /** The moment that it was tried from (virtual ms). */
   readonly atMs: number;
   /** When the fault began and ended, from there (ms), and when the drill was over. */

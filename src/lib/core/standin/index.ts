@@ -63,7 +63,7 @@ export { storeLayout, type StoreLayout } from './engines/objects/layout';
 export { storeLayoutOf, wantedOf } from './engines/wanted';
 export { emptyingSheet, type EmptyingLine } from './control/nodes/emptying';
 export { databaseShare } from './engines/memory';
-export { loginOf, markOf } from './engines/options';
+export { loginOf, markOf, passwordRef } from './engines/options';
 export { hasEngine } from './engines/registry';
 export type { Answer, Op } from './engines/site';
 export {

@@ -29,7 +29,13 @@ export const drillEndpoints = [
     deed: 'ran a drill',
     revised: 'rehearsal',
     summary: 'Put a fault in on a fork, under load, and measure what follows; what is demanded stays with the drill',
-    body: z.strictObject({ namespace: name, workload: name, fault, expectation: expectation.optional() }),
+    body: z.strictObject({
+      namespace: name,
+      workload: name,
+      fault,
+      expectation: expectation.optional(),
+      way: z.enum(['inside', 'outside']).optional().describe('where clients come from; as the last time where it is left out, else inside')
+    }),
     answer: 'Drill',
     run: ({ app, params, body, revision }) =>
       app.drills.run(
@@ -38,6 +44,7 @@ export const drillEndpoints = [
           namespace: body.namespace,
           workload: body.workload,
           fault: body.fault,
+          ...(body.way ? { way: body.way } : {}),
           ...(body.expectation
             ? { expectation: Object.fromEntries(Object.entries(body.expectation).filter(([, one]) => one !== undefined)) as never }
             : {})

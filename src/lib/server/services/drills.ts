@@ -16,6 +16,12 @@ export interface Which {
   readonly fault: FaultId;
 }
 
+/** What is asked of a drill; what is left out stays as it was the last time. */
+interface Wish {
+  readonly expectation?: Expectation;
+  readonly way?: 'inside' | 'outside';
+}
+
 /** A round that is under way, or was: how far it has come. */
 export interface Round {
   readonly total: number;
@@ -122,7 +128,7 @@ export class DrillService {
   }
 
   /** Runs one drill and keeps how it came out. What is demanded stays with it, until somebody demands something else. */
-  async run(id: string, which: Which & { expectation?: Expectation }, revision?: number): Promise<Answer<KeptDrill>> {
+  async run(id: string, which: Which & Wish, revision?: number): Promise<Answer<KeptDrill>> {
     const old = await this.rehearsals.staleFor(id, revision);
     if (old) return refused(old);
     return this.singles.with(async () => {
@@ -149,14 +155,21 @@ export class DrillService {
   private async one(
     host: StartedHost,
     id: string,
-    { namespace, workload, fault, expectation }: Which & { expectation?: Expectation }
+    { namespace, workload, fault, expectation, way }: Which & Wish
   ): Promise<Answer<KeptDrill>> {
     const before = await this.kept(id);
     const last = before.ok
       ? before.value.find((one) => one.namespace === namespace && one.workload === workload && one.fault === fault)
       : undefined;
     const demanded = expectation ?? (last?.demanded ? last.expectation : undefined);
-    const found = await host.ask(id, 'drill', { namespace, workload, fault, ...(demanded ? { demanded } : {}) });
+    const from = way ?? last?.way;
+    const found = await host.ask(id, 'drill', {
+      namespace,
+      workload,
+      fault,
+      ...(demanded ? { demanded } : {}),
+      ...(from ? { way: from } : {})
+    });
     if (!found) return refused(notFound(`The workload ${namespace}/${workload}`));
     if (!found.drill) return refused(cannot(found.not ?? 'nothing is known of it'));
     const kept: KeptDrill = { ...found.drill, namespace, workload, demanded: demanded !== undefined };

@@ -2,6 +2,7 @@ import {
   derive,
   drilled,
   faultNamed,
+  hasWayIn,
   notNow,
   offers,
   supposedIn,
@@ -26,6 +27,8 @@ export interface Drillable {
   readonly offers: readonly Offer[];
   /** What cards suppose of it; empty where all of it ships with the stand-in. */
   readonly supposed: readonly string[];
+  /** Whether clients come to it from outside, too. */
+  readonly outside: boolean;
   /** Why nothing can be tried just now; '' when it can. */
   readonly notNow: string;
 }
@@ -40,7 +43,17 @@ export const drillableView = ({ facts }: Scene, _: object): Drillable[] =>
     const first = all.find((one) => enginePartOf(one.spec.template)) ?? all[0]!;
     const members = workload.sets.reduce((sum, one) => sum + (one.spec.replicas ?? 1), 0);
     const kind = `${blueprintOf(first)}${members ? `, ${members}` : ''}`;
-    return [{ namespace, name, kind, supposed: supposedIn(facts, workload), offers: offers(scene), notNow: notNow(scene) ?? '' }];
+    return [
+      {
+        namespace,
+        name,
+        kind,
+        supposed: supposedIn(facts, workload),
+        outside: hasWayIn(scene),
+        offers: offers(scene),
+        notNow: notNow(scene) ?? ''
+      }
+    ];
   });
 
 export interface DrillWish {
@@ -49,6 +62,7 @@ export interface DrillWish {
   readonly fault: FaultId;
   readonly demanded?: Expectation;
   readonly pace?: Partial<DrillPace>;
+  readonly way?: 'inside' | 'outside';
 }
 
 /** Runs one drill on a fork of this moment; a text says why it can't be run. */

@@ -48,3 +48,18 @@ export function optionsOf(facts: Facts, pod: Pod): Record<string, string> {
 /** The password's mark among a member's settings; undefined where it lets everybody in. */
 export const loginOf = (options: Readonly<Record<string, string>>): string | undefined =>
   Object.entries(options).find(([name]) => name.includes('PASSWORD'))?.[1];
+
+/** Where a member has its password from, if it is from a secret: the first setting with such a name. */
+export const passwordRef = ({ spec }: Pod): { readonly name: string; readonly key: string } | undefined => {
+  const ref = spec.containers.flatMap((one) => one.env ?? []).find((one) => one.name.includes('PASSWORD'))?.valueFrom?.secretKeyRef;
+  return ref?.name === undefined ? undefined : { name: ref.name, key: ref.key };
+};
+
+/** Why the password that clients have from the secret is not the one that a member was started with; undefined where it is. */
+export function passwordFault(facts: Facts, pod: Pod, options: Readonly<Record<string, string>>): string | undefined {
+  const ref = passwordRef(pod);
+  const started = loginOf(options);
+  const now = ref && facts.get('Secret', pod.metadata.namespace ?? '', ref.name)?.data?.[ref.key];
+  if (now === undefined || started === undefined || markOf(now) === started) return undefined;
+  return `the password in the secret ${ref!.name} is another one since ${pod.metadata.name} was started`;
+}

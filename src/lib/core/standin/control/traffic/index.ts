@@ -3,8 +3,8 @@ import { isReady, type AskObject, type Pod, type Process } from '../../../model'
 import { hash32 } from '../../../shared';
 import { keptApartFrom } from '../../provider/outages';
 import { engineFor, hasEngine } from '../../engines/registry';
-import { markOf } from '../../engines/options';
-import { loginFault } from '../../engines/logins';
+import { markOf, passwordFault } from '../../engines/options';
+import { lockOf, loginFault } from '../../engines/logins';
 import { engineCards, servesClients, type EngineId } from '../../cards/engines';
 import { enginePartOf, workloadOf, workloadOfTemplate } from '../../provider/images';
 import { wayFault } from '../../provider/reach';
@@ -41,7 +41,11 @@ function takeAsk(world: ClusterAccess, site: WorldSite, ask: AskObject): void {
   const first = reached[0];
   if (!first) return back(wayFault(world.store, pods[0]!, way) ?? `${pods[0]!.metadata.name} doesn't answer: clients are cut off from it`);
   const as = account === undefined ? undefined : shown(world, ask, account);
-  const fault = as ? undefined : loginFault(world.store, site.options(first.metadata.name), login);
+  const options = site.options(first.metadata.name);
+  const fault = as
+    ? undefined
+    : (loginFault(world.store, options, login) ??
+      (login === 'right' && lockOf(options) === 'password' ? passwordFault(world.store, first, options) : undefined));
   if (fault) return back(`access denied: ${fault}`);
   site.timeout(name, askTimeoutMs);
   // A service leads to any member that counts as ready; whoever comes to one that hangs waits in vain.

@@ -5,68 +5,27 @@ import { makeBatch } from '../log/payload';
 import type { Ask, Engine, Site, MemberState } from '../site';
 import { decode, encode } from './erasure';
 import { contentOf, contentText } from '../content';
-import { handedOut, namedIn, placedKey, wouldOverwrite } from '../copies';
-import { keptLacking, type Drive, type Lacking, type Reached, type Shard } from './drives';
+import { handedOut, namedIn, wouldOverwrite } from '../copies';
+import type { Drive, Shard } from './drives';
 import { sealed } from './sealing';
-import { storeLayout, type StoreLayout } from './layout';
+import type { StoreLayout } from './layout';
+import { isBucket, nameOf, objectOf } from './names';
+import { newer, ObjectsSeen } from './seen';
 import { counted } from '../words';
 import type { Body, Mind } from './types';
 
 const wire = (site: Site, a: string, b: string): number => drawInt(site.seed, `objects|${a}|${b}`, 1, 4);
-const newer = (a: Shard, b: Shard): boolean => a.version > b.version || (a.version === b.version && a.by > b.by);
 /** Bytes a second that a member takes or gives (common practice, no source). */
 const bytesPerSecond = 400_000_000;
 const healAfterMs = 5_000;
-
-/** The object that a name in a copy means, and whether it is a bucket; '' for what is no such name. */
-function objectOf(name: string): { object: string; isBucket: boolean } {
-  try {
-    const [what, bucket, key] = JSON.parse(name) as [string, string, string | undefined];
-    const isBucket = what === 'bucket';
-    const sound = typeof bucket === 'string' && bucket !== '' && (isBucket || (what === 'object' && typeof key === 'string' && key !== ''));
-    return { object: sound ? `${bucket}/${isBucket ? '' : key}` : '', isBucket };
-  } catch {
-    return { object: '', isBucket: false };
-  }
-}
 
 /**
  * Object store: every object is cut into shards over all volumes of all members, with parity. Any member takes requests. A put counts when
  * the write quorum of volumes has its shards; what counts survives as many losses as there is parity once all volumes have theirs.
  */
-export class ObjectStore implements Engine {
-  constructor(private readonly parity: number) {}
-
-  private format(site: Site, id: string): Drive | undefined {
-    for (let nth = 0; nth < site.disks(id); nth += 1) {
-      const drive = site.disk<Drive>(id, nth);
-      if (drive?.members) return drive;
-    }
-    return undefined;
-  }
-
-  /** How the store is laid out, as a member's volumes say; undefined before it has been. */
-  layout(site: Site, id: string): StoreLayout | undefined {
-    const found = this.format(site, id);
-    return found && storeLayout(found.members.length, found.volumesEach, 0, found.parity);
-  }
-
-  private contact(site: Site, a: string, b: string): boolean {
-    return site.up(a) && site.up(b) && site.reach(a, b);
-  }
-
-  /** Volumes that a member reaches, as `member#nth`, with what lies there. */
-  private reached(site: Site, id: string): Reached[] {
-    const format = this.format(site, id);
-    if (!format) return [];
-    return format.members.flatMap((member) =>
-      this.contact(site, id, member)
-        ? Array.from({ length: format.volumesEach }, (_, nth) => nth).flatMap((nth) => {
-            const holds = site.disk<Drive>(member, nth);
-            return holds?.members ? [{ drive: `${member}#${nth}`, member, nth, holds }] : [];
-          })
-        : []
-    );
+export class ObjectStore extends ObjectsSeen implements Engine {
+  constructor(private readonly parity: number) {
+    super();
   }
 
   changed(site: Site): void {
@@ -123,53 +82,6 @@ export class ObjectStore implements Engine {
       site.say(id, `volume ${nth} is empty: it is laid out again and will be healed`, true);
       site.keep(id, { ...known, shards: {} }, nth);
     }
-  }
-
-  /** The newest version of an object that can be read, with its shards by their number. */
-  private find(site: Site, id: string, object: string): { shard: Shard; shards: (string | undefined)[] } | undefined {
-    const format = this.format(site, id)!;
-    const layout = this.layout(site, id)!;
-    const versions = new Map<string, { shard: Shard; shards: (string | undefined)[]; count: number }>();
-    for (const { member, nth, holds } of this.reached(site, id)) {
-      const shard = holds.shards[object];
-      if (!shard) continue;
-      const name = `${shard.version}@${shard.by}`;
-      const one = versions.get(name) ?? { shard, shards: Array<string | undefined>(layout.volumes).fill(undefined), count: 0 };
-      one.shards[format.members.indexOf(member) * format.volumesEach + nth] = shard.bytes;
-      one.count += 1;
-      versions.set(name, one);
-    }
-    const whole = [...versions.values()].filter((one) => one.count >= layout.readQuorum).sort((a, b) => (newer(a.shard, b.shard) ? -1 : 1));
-    return whole[0];
-  }
-
-  private objectsSeen(site: Site, id: string): string[] {
-    return [...new Set(this.reached(site, id).flatMap((one) => Object.keys(one.holds.shards)))].sort();
-  }
-
-  /** Volumes in reach that lack the newest version of something that can be read. */
-  private lacking(site: Site, id: string): Lacking[] {
-    const reached = this.reached(site, id);
-    return keptLacking(reached, () => this.lackingNow(site, id, reached));
-  }
-
-  private lackingNow(site: Site, id: string, reached: readonly Reached[]): Lacking[] {
-    // Where all hold the same version nobody lacks one; that is most of what lies there.
-    const uneven = new Set<string>();
-    const [first, ...others] = reached.map((one) => one.holds.shards);
-    for (const [object, { version, by }] of Object.entries(first ?? {}))
-      if (others.some((one) => one[object]?.version !== version || one[object].by !== by)) uneven.add(object);
-    for (const other of others) for (const object of Object.keys(other)) if (!first![object]) uneven.add(object);
-    return [...uneven].sort().flatMap((object) => {
-      const found = this.find(site, id, object);
-      if (!found) return [];
-      return reached
-        .filter(({ holds }) => {
-          const mine = holds.shards[object];
-          return !mine || newer(found.shard, mine);
-        })
-        .map(({ member, nth }) => ({ object, member, nth }));
-    });
   }
 
   private heal(site: Site, id: string): void {
@@ -283,29 +195,11 @@ export class ObjectStore implements Engine {
     all.forEach(([object, content], i) => this.put(site, { id: `${ask}.${i}`, op }, id, object, content, '', ask));
   }
 
-  /** What can be read now, of what has a name: buckets and objects that weren't deleted; or why that can't be told. */
-  private whole(site: Site, id: string): (readonly [object: string, content: Uint8Array])[] | string {
-    const found: (readonly [string, Uint8Array])[] = [];
-    for (const object of this.objectsSeen(site, id)) {
-      const one = this.find(site, id, object);
-      if (!one) return `too few volumes answer to read ${object}`;
-      if (one.shard.bytes === undefined) continue;
-      const content = this.contentOf(site, id, object, one);
-      if (typeof content === 'string') return content;
-      found.push([object, content]);
-    }
-    return found;
-  }
-
   private copied(site: Site, id: string, ask: string): void {
     const all = this.whole(site, id);
     if (typeof all === 'string') return site.answer(ask, { outcome: 'refused', by: id, says: all });
-    const rows = all.map(([object, content]): [string, string] => {
-      const slash = object.indexOf('/');
-      const [bucket, key] = [object.slice(0, slash), object.slice(slash + 1)];
-      return key === '' ? [placedKey('bucket', bucket), ''] : [placedKey('object', bucket, key), contentText(content)];
-    });
-    const objects = all.filter(([object]) => !object.endsWith('/')).length;
+    const rows = all.map(([object, content]): [string, string] => [nameOf(object), isBucket(object) ? '' : contentText(content)]);
+    const objects = all.filter(([object]) => !isBucket(object)).length;
     const says = `${counted(objects, 'object')} in ${counted(all.length - objects, 'bucket')}`;
     site.answer(ask, { ...handedOut(id, 'objects', rows, says), count: objects });
   }
@@ -315,18 +209,18 @@ export class ObjectStore implements Engine {
     const refuse = (says: string) => site.answer(ask.id, { outcome: 'refused', by: id, says });
     const rows = namedIn(op.value ?? '');
     const said = rows?.map(([key, value]) => {
-      const { object, isBucket } = objectOf(key);
-      return { object, content: isBucket ? utf8ToBytes(object.slice(0, -1)) : contentOf(value) };
+      const object = objectOf(key);
+      return { object, content: isBucket(object) ? utf8ToBytes(object.slice(0, -1)) : contentOf(value) };
     });
     if (!said?.every((one) => one.object !== '' && one.content)) return refuse('that is no copy of objects');
     const mine = this.whole(site, id);
     if (typeof mine === 'string') return refuse(mine);
     const inTheWay = mine.filter(([object]) => op.place === undefined || object.startsWith(`${op.place}/`));
-    const objects = inTheWay.filter(([object]) => !object.endsWith('/'));
+    const objects = inTheWay.filter(([object]) => !isBucket(object));
     if (objects.length && !op.count) return refuse(wouldOverwrite(counted(objects.length, 'object')));
     const names = new Set(said.map((one) => one.object));
     const gone = inTheWay.filter(([object]) => !names.has(object)).map(([object]) => [object, undefined] as const);
-    const count = said.filter((one) => !one.object.endsWith('/')).length;
+    const count = said.filter((one) => !isBucket(one.object)).length;
     const says = `${counted(count, 'object')} put back`;
     this.putAll(site, ask, id, [...gone, ...said.map((one) => [one.object, one.content] as const)], { says, count });
   }
@@ -376,21 +270,6 @@ export class ObjectStore implements Engine {
           wire(site, id, member) + (length / layout.data / bytesPerSecond) * 1_000
         );
     });
-  }
-
-  /** What an object holds, by the shards that were found; or why it can't be opened. */
-  private contentOf(
-    site: Site,
-    id: string,
-    object: string,
-    { shard, shards }: { shard: Shard; shards: readonly (string | undefined)[] }
-  ): Uint8Array | string {
-    const layout = this.layout(site, id)!;
-    const { key, version, by, length } = shard;
-    if (key !== undefined && key !== site.option(id, 'STORE_KEY')) return `${object} was encrypted with another key than ${id} has`;
-    const parts = shards.map((one) => (one === undefined ? undefined : site.bytes(one)));
-    const kept = decode(parts, layout.data, layout.parity, length)!;
-    return key === undefined ? kept : sealed(kept, key, `${object} ${version} ${by}`);
   }
 
   private got(site: Site, id: string, askId: string): void {
@@ -481,7 +360,7 @@ export class ObjectStore implements Engine {
       }
       case 'list': {
         const rows = this.objectsSeen(site, id)
-          .filter((one) => (op.place ? one.startsWith(bucket) && one !== bucket : one.endsWith('/')))
+          .filter((one) => (op.place ? one.startsWith(bucket) && one !== bucket : isBucket(one)))
           .flatMap((one): [string, string][] => {
             const found = this.find(site, id, one);
             return found && found.shard.bytes === undefined

@@ -28,7 +28,8 @@ export const load = followed(async ({ params }: PageServerLoadEvent) => {
       name: workload.name,
       kind: workload.kind,
       notNow: workload.notNow,
-      supposed: workload.supposed
+      supposed: workload.supposed,
+      outside: workload.outside
     },
     offer,
     drill: drill ?? null,

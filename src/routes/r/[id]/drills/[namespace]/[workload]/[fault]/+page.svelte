@@ -22,6 +22,8 @@
   /** A time that somebody wrote over the API stands beside those to choose from. */
   const options = (now: number): readonly (readonly [number, string])[] =>
     limits.some(([one]) => one === now) ? limits : [...limits, [now, wordsOf(now)] as const].sort((a, b) => a[0] - b[0]);
+  let wayChosen = $state<'inside' | 'outside' | null>(null);
+  const way = $derived(wayChosen ?? drill?.way ?? 'inside');
   const demanded = $derived(Object.keys(changed).length > 0);
   const tooMuch = $derived(
     data.foreseen?.goesOn === false &&
@@ -49,7 +51,7 @@
       : {};
     const made = await doCall('POST', '/rehearsals/{id}/drills', {
       params: { id: data.id },
-      body: { namespace, workload: name, fault, ...wish }
+      body: { namespace, workload: name, fault, ...wish, way }
     });
     running = false;
     if (made) changed = {};
@@ -81,9 +83,9 @@
     {#if drill}
       <h1 class="mt-0.5">{sentenceShown(drill.says)}</h1>
       <p class="quiet mt-1">
-        two writes and two reads a second, from inside, for {wordsOf(drill.overMs)} · on a fork of {shortClock(drill.atMs)}{drill.stale
-          ? ' · stale: what it tried has changed since'
-          : ''}
+        two writes and two reads a second, from {drill.way ?? 'inside'}, for {wordsOf(drill.overMs)} · on a fork of {shortClock(
+          drill.atMs
+        )}{drill.stale ? ' · stale: what it tried has changed since' : ''}
       </p>
       {#if drill.supposed?.length}
         <p class="quiet mt-1" data-testid="supposed">
@@ -133,7 +135,16 @@
           value={value('wholeMs')}
           options={options(value('wholeMs'))}
           onchange={(one) => (changed = { ...changed, wholeMs: one })}
-        /> after it is over.
+        /> after it is over.{#if data.workload.outside}{' '}Clients come from
+          <Slot
+            label="Where clients come from"
+            value={way}
+            options={[
+              ['inside', 'inside'],
+              ['outside', 'outside']
+            ]}
+            onchange={(one) => (wayChosen = one)}
+          />.{/if}
       </p>
       <p class="quiet small mt-1">
         {drill?.demanded || demanded ? 'Asked for by you.' : 'What can be expected here; ask for more by changing it.'}
