@@ -10,7 +10,7 @@ const golden = {
   journals: {
     'south-quay': 'ef98ec37b9d65d8b3a5e',
     harbour: '714182f762f58086b1f1',
-    'north-quay': '87b0720f22dd3fbf14e6',
+    'north-quay': 'd8bde3eee320863d8561',
     'pilot-house': '4ac83e294eadd24419f8'
   }
 } as const;

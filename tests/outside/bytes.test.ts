@@ -1,8 +1,10 @@
 import { bytesToHex, hexToBytes, utf8ToBytes } from '@noble/hashes/utils.js';
 import { sha256 } from '@noble/hashes/sha2.js';
 import { chacha20 } from '@noble/ciphers/chacha.js';
+import { createCipheriv } from 'node:crypto';
 import fc from 'fast-check';
 import { expect, it } from 'vitest';
+import { openBox, sealBox } from '$core/shared';
 import { nativeBytes } from '$server/rehearsals/native-bytes';
 
 // Both ways of computing, that in plain JavaScript and the native one, against what was published.
@@ -28,5 +30,28 @@ it('both ways agree on whatever they are given', () => {
       expect(nativeBytes.sha256(bytes)).toEqual(sha256(bytes));
       expect(nativeBytes.chacha20(key, nonce, bytes)).toEqual(chacha20(key, nonce, bytes));
     })
+  );
+});
+
+it('what is sealed is what another implementation of RFC 8439, 2.8, seals (node:crypto), and opens with no bit of it changed', () => {
+  const bytes = fc.uint8Array({ minLength: 32, maxLength: 32 });
+  fc.assert(
+    fc.property(
+      bytes,
+      fc.uint8Array({ minLength: 12, maxLength: 12 }),
+      fc.uint8Array({ maxLength: 200 }),
+      fc.nat(),
+      (key, nonce, content, at) => {
+        const cipher = createCipheriv('chacha20-poly1305', key, nonce, { authTagLength: 16 });
+        const theirs = Buffer.concat([cipher.update(content), cipher.final(), cipher.getAuthTag()]);
+        const box = sealBox(key, nonce, content);
+        expect(bytesToHex(box)).toBe(theirs.toString('hex'));
+        expect(openBox(key, nonce, box)).toEqual(content);
+        const other = box.slice();
+        other[at % box.length]! ^= 1;
+        expect(openBox(key, nonce, other)).toBeUndefined();
+      }
+    ),
+    { numRuns: 60 }
   );
 });

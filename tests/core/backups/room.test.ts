@@ -7,13 +7,13 @@ import { epochMs, momentsOf, nextOf } from '$core/shared';
 import { doneOf, runsOf, type World } from '$core/standin';
 import { objects } from '../help';
 import { answered, ask, must, roomy } from '../roomy';
-import { into, later, plan, planOf, run } from './help';
+import { into, later, plan, planOf, run, write } from './help';
 
 const dayMs = 86_400_000;
 const gib = 2 ** 30;
 
 /** A database that fills, and an object store of 4 members with a volume of 50 GiB each, parity 2. */
-function filling(perDay: string, keep: string, schedule = '0 3 * * *'): World {
+function filling(perDay: string, keep: string, schedule = '0 3 * * *', more = ''): World {
   const world = roomy({ nodes: 2 });
   must(world, ...objects('apiVersion: v1\nkind: Namespace\nmetadata: {name: space}\n'));
   const marks = { 'standin.example/holds': '4Gi', 'standin.example/writes-a-day': perDay };
@@ -27,7 +27,7 @@ function filling(perDay: string, keep: string, schedule = '0 3 * * *'): World {
   must(world, ...answered('object-store', { namespace: 'space', name: 'shed', members: '4', volumes: '1', size: '50Gi', parity: '2' }));
   world.runSettled();
   expect(ask(world, 'space', 'shed', { do: 'make-bucket', place: 'copies' }).outcome).toBe('acknowledged');
-  must(world, ...plan(`how: copy, schedule: "${schedule}", ${into}, keep: ${keep}`));
+  must(world, ...plan(`how: copy, schedule: "${schedule}", ${into}, keep: ${keep}${more}`));
   expect(run(world, 'first').phase).toBe('Done');
   return world;
 }
@@ -113,4 +113,30 @@ test('moments that are remembered are those that are found one by one, whatever 
     }),
     { numRuns: 60 }
   );
+});
+
+test('where copies hold changes they weigh so much of 4 GiB as has changed, and the room follows the whole ones', () => {
+  const world = filling('0', '{newest: 4}', '0 3 * * *', ', fullEvery: 3');
+  const bytesOf = (name: string) => world.store.get('BackupRun', 'space', name)!.status!.bytes!;
+  for (let n = 0; n < 30; n += 1) write(world, `k${n}`, 'v'.repeat(20));
+  // Nearly all that the copy can tell apart is new: 30 rows beside 6 that were there from the start.
+  expect(run(world, 'second').base).toBe('first');
+  expect(bytesOf('second') / bytesOf('first')).toBeGreaterThan(0.7);
+  expect(bytesOf('second') / bytesOf('first')).toBeLessThan(1);
+  write(world, 'k0', 'w'.repeat(20));
+  run(world, 'third');
+  expect(bytesOf('third') / bytesOf('first')).toBeGreaterThan(0.01);
+  expect(bytesOf('third') / bytesOf('first')).toBeLessThan(0.05);
+  // From here on a whole one, and two of changes, each as the last; four are kept, and what the oldest of them builds on.
+  const { points, mostBytes } = roomAhead(world.store, planOf(world));
+  const [whole, part] = [bytesOf('first'), bytesOf('third')];
+  expect(Math.max(...points.map((one) => one.copies))).toBe(6);
+  const steady = points.filter((one) => one.atMs > world.nowMs + 10 * dayMs).map((one) => one.bytes);
+  expect(Math.max(...steady)).toBeCloseTo(2 * whole + 4 * part, -1);
+  // Before that the second one, which is nearly whole, is kept for what builds on it.
+  expect(mostBytes).toBeCloseTo(2 * whole + bytesOf('second') + 3 * part, -1);
+  const before = points.find((one) => one.atMs > world.nowMs + 20 * dayMs)!;
+  later(world, 20 * dayMs);
+  expect(lies(world).length).toBe(points.filter((one) => one.atMs <= world.nowMs).at(-1)!.copies);
+  expect(before.bytes).toBeGreaterThan(whole);
 });

@@ -1,6 +1,6 @@
 import { epochMs, momentOf, momentsOf, nextOf } from '../shared';
 import type { BackupPlan, BackupReturn, Facts } from '../model';
-import { carriedBytes, carriedMs, doneOf, runsOf, stepSpans, workloadRef } from '../standin';
+import { carriedBytes, carriedMs, chainTo, doneOf, runsOf, stepSpans, workloadRef } from '../standin';
 
 /** What somebody asks of a workload, written on its set (annotations, invented): `5m`, `2h`, `1d`. */
 export const loseAtMostMark = 'standin.example/lose-at-most';
@@ -95,7 +95,12 @@ export function latestMs(facts: Facts, plan: BackupPlan): number | undefined {
 export function figuresOf(facts: Facts, plan: BackupPlan): Figures {
   const { namespace = '', name } = plan.metadata;
   const { schedule, timeZone, suspend, how, workload, logEverySeconds } = plan.spec;
-  const weighed = doneOf(runsOf(facts, namespace, name)).at(-1)?.status?.bytes ?? 0;
+  const all = doneOf(runsOf(facts, namespace, name));
+  const newest = all.at(-1);
+  const chain = (newest && chainTo(all, newest)) ?? [];
+  // A copy of changes alone says nothing of the whole; it comes back with all that it builds on.
+  const weighed = (newest?.status?.base === undefined ? newest : chain[0])?.status?.bytes ?? 0;
+  const later = chain.slice(1).reduce((sum, one) => sum + (one.status?.bytes ?? 0), 0);
   const bytes = how === 'snapshots' ? weighed : Math.max(weighed, carriedBytes(facts, namespace, workload));
   const out = how === 'snapshots' ? stepSpans.copying.drawMs : carriedMs(bytes, 'out');
   const gap = suspend ? undefined : longestGapMs(schedule, timeZone, facts.nowMs);
@@ -110,7 +115,7 @@ export function figuresOf(facts: Facts, plan: BackupPlan): Figures {
     losesNowMs,
     couldLoseMs: losesMs === undefined || losesNowMs === undefined ? undefined : Math.max(losesMs, losesNowMs),
     // Claims are made from snapshots beside each other, as any other.
-    backMs: how === 'snapshots' ? stepSpans.provisioning.normalMs : carriedMs(bytes, 'back'),
+    backMs: how === 'snapshots' ? stepSpans.provisioning.normalMs : carriedMs(bytes + later, 'back'),
     measuredMs: done?.endedMs === undefined ? undefined : done.endedMs - done.beganMs,
     bytes
   };

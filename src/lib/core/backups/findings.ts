@@ -1,6 +1,6 @@
 import { clockOf, plural, wordsOf } from '../shared';
 import type { BackupPlan, Facts } from '../model';
-import { assetsOf, doneOf, engineRunning, handsOutLog, podsRunning, referencesOf, runsOf } from '../standin';
+import { assetsOf, chainTo, doneOf, engineRunning, handsOutLog, podsRunning, referencesOf, runsOf } from '../standin';
 import { roomAhead, roomsAhead, type RoomAhead } from './room';
 import { askedOf, claimsBack, figuresOf, longestGapMs, returnsOf } from './figures';
 
@@ -142,6 +142,22 @@ function planFindings(facts: Facts, plan: BackupPlan, rooms: ReadonlyMap<string,
       state: 'doubt',
       says: 'only one copy is kept: a mistake that the next one copies takes it',
       remedy: 'Keep as many as it takes to notice a mistake.'
+    });
+  const torn = doneOf(runs).filter((one) => !chainTo(doneOf(runs), one));
+  if (torn.length)
+    found.push({
+      id: 'chain-torn',
+      state: 'broken',
+      says: `${plural(torn.length, 'copy builds', 'copies build')} on one that is there no more: ${torn[0]!.name}`,
+      remedy: 'Run it once more; the next copy is whole where nothing before it is.'
+    });
+  const { seal } = spec;
+  if (seal)
+    found.push({
+      id: 'seal-here',
+      state: 'doubt',
+      says: `nobody opens the copies without ${seal.key} of the secret ${seal.secret}, and that is in none of them`,
+      remedy: 'Keep it where it can be had without this cluster.'
     });
   const outgrows = roomFinding(facts, plan, rooms);
   if (outgrows) found.push(outgrows);

@@ -1,6 +1,6 @@
 import { bytesOf, epochMs, momentsOf } from '../shared';
 import type { BackupPlan, Facts } from '../model';
-import { assetsOf, carriedBytes, doneOf, keptOf, podsRunning, roomIn, runsOf, storeLayoutOf } from '../standin';
+import { assetsOf, carriedBytes, doneOf, keptOf, podsRunning, roomIn, runsOf, storeLayoutOf, withBases } from '../standin';
 
 /** What a plan's copies take from a moment on (virtual ms). */
 export interface RoomPoint {
@@ -43,16 +43,39 @@ export function storeBytes(facts: Facts, namespace: string, store: string): numb
   return volumes.length ? storeLayoutOf(facts, { namespace, name: store }, Math.min(...volumes.map(roomIn))).usableBytes : undefined;
 }
 
+/** A copy that lies there, or is to come. */
+interface Copy {
+  readonly name: string;
+  readonly momentMs: number;
+  readonly bytes: number;
+  /** The one before it that it holds the changes since. */
+  readonly base: string | undefined;
+}
+
+/** How many copies one needs, with those that it builds on. */
+function depthOf(done: readonly Copy[], last: Copy): number {
+  let [n, at]: [number, Copy | undefined] = [0, last];
+  while (at) {
+    n += 1;
+    const { base }: Copy = at;
+    at = base === undefined ? undefined : done.find((one) => one.name === base);
+  }
+  return n;
+}
+
 function ahead(facts: Facts, plan: BackupPlan, overMs: number): RoomPoint[] {
   const { namespace = '', name } = plan.metadata;
-  const { how, workload, schedule, timeZone, keep, suspend } = plan.spec;
-  let done = doneOf(runsOf(facts, namespace, name)).map((one) => ({
+  const { how, workload, schedule, timeZone, keep, suspend, fullEvery } = plan.spec;
+  let done: Copy[] = doneOf(runsOf(facts, namespace, name)).map((one) => ({
     name: one.name,
     momentMs: one.momentMs,
-    bytes: one.status?.bytes ?? 0
+    bytes: one.status?.bytes ?? 0,
+    base: one.status?.base
   }));
   // What is in no volume's fill is only seen once a copy has carried it, and is taken to stay as it was.
-  const weighed = done.at(-1)?.bytes ?? 0;
+  const weighed = done.filter((one) => one.base === undefined).at(-1)?.bytes ?? 0;
+  // How much changes between two copies nobody can tell: as much as the last time, and all of it where there was none.
+  const changes = done.filter((one) => one.base !== undefined).at(-1)?.bytes;
   const bytesAt = (atMs: number): number =>
     how === 'snapshots'
       ? Math.max(weighed, sizesOf(facts, namespace, workload))
@@ -63,8 +86,11 @@ function ahead(facts: Facts, plan: BackupPlan, overMs: number): RoomPoint[] {
   const moments = suspend ? [] : momentsOf(schedule, timeZone, epochMs + facts.nowMs, epochMs + untilMs, mostCopies);
   for (const [n, moment] of moments.entries()) {
     const momentMs = moment - epochMs;
-    const all = [...done, { name: `to-come-${n}`, momentMs, bytes: bytesAt(momentMs) }];
-    const kept = keptOf(all, keep, timeZone);
+    const last = done.at(-1);
+    const base = last && fullEvery > 1 && depthOf(done, last) < fullEvery ? last.name : undefined;
+    const bytes = base === undefined ? bytesAt(momentMs) : Math.min(changes ?? Infinity, bytesAt(momentMs));
+    const all = [...done, { name: `to-come-${n}`, momentMs, bytes, base }];
+    const kept = withBases(keptOf(all, keep, timeZone), all, (one) => one.base);
     done = all.filter((one) => kept.has(one));
     points.push(point(momentMs));
   }

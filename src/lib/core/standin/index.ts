@@ -129,6 +129,7 @@ export { layoutFaults, type LayoutFault } from './ground/faults';
 export {
   bucketFault,
   carriedBytes,
+  chainTo,
   doneOf,
   engineFault,
   engineRunning,
@@ -140,6 +141,6 @@ export {
   type Broken
 } from './control/backup/facts';
 export { carriedMs } from './control/backup/pace';
-export { keptOf, type Kept } from './control/backup/retention';
+export { keptOf, withBases, type Kept } from './control/backup/retention';
 export { reachedBefore, returnWay } from './control/backup/returns';
 export { type LogPiece } from './control/backup/shipping';

@@ -31,6 +31,8 @@ export interface RunShown {
   readonly remedy: string;
   readonly at?: PlainRef;
   readonly bytes?: number;
+  /** The copy that it holds the changes since. */
+  readonly base?: string;
 }
 
 /** A copy that was put back, or is being. */
@@ -56,6 +58,10 @@ export interface PlanShown {
   readonly into?: { readonly namespace: string; readonly store: string; readonly bucket: string };
   readonly snapshotClass?: string;
   readonly logEverySeconds: number;
+  /** Every so many copies one is whole. */
+  readonly fullEvery: number;
+  /** The secret that copies are sealed with, and the key in it. */
+  readonly seal?: { readonly secret: string; readonly key: string };
   readonly keep: { readonly newest: number; readonly days: number; readonly weeks: number; readonly months: number };
   readonly runs: readonly RunShown[];
   /** Pieces of the log, oldest first; what lies between two that don't meet lacks. */
@@ -100,6 +106,8 @@ export interface BackedUp {
   /** Whether it can be made anew beside itself by its manifests: it is a set. */
   readonly beside: boolean;
   readonly asked: Asked;
+  /** What copies could be sealed with: names of secrets of its namespace with the keys in them, as `secret/key`. */
+  readonly secrets: readonly string[];
   readonly plans: readonly PlanShown[];
   readonly findings: readonly BackupFinding[];
 }
@@ -112,7 +120,7 @@ export interface Backups {
 
 function planShown(facts: Scene['facts'], plan: BackupPlan, rooms: ReadonlyMap<string, RoomAhead>): PlanShown {
   const { name, namespace = '' } = plan.metadata;
-  const { how, schedule, timeZone = 'UTC', suspend, into, snapshotClass, logEverySeconds, keep } = plan.spec;
+  const { how, schedule, timeZone = 'UTC', suspend, into, snapshotClass, logEverySeconds, fullEvery, seal, keep } = plan.spec;
   const { losesMs = null, losesNowMs = null, couldLoseMs = null, backMs, measuredMs = null, bytes } = figuresOf(facts, plan);
   const { newest, days, weeks, months } = keep;
   const ahead = roomAhead(facts, plan, rooms);
@@ -125,6 +133,8 @@ function planShown(facts: Scene['facts'], plan: BackupPlan, rooms: ReadonlyMap<s
     ...(into ? { into: { namespace: into.namespace, store: into.store, bucket: into.bucket } } : {}),
     ...(snapshotClass === undefined ? {} : { snapshotClass }),
     logEverySeconds,
+    fullEvery,
+    ...(seal ? { seal: { secret: seal.secret, key: seal.key } } : {}),
     keep: { newest, days, weeks, months },
     runs: runsOf(facts, namespace, name).map(({ metadata, status }) => ({
       name: metadata.name,
@@ -135,7 +145,8 @@ function planShown(facts: Scene['facts'], plan: BackupPlan, rooms: ReadonlyMap<s
       says: status?.says ?? 'is under way',
       remedy: status?.remedy ?? '',
       ...(status?.at ? { at: { kind: status.at.kind, namespace: status.at.namespace, name: status.at.name } } : {}),
-      ...(status?.bytes === undefined ? {} : { bytes: status.bytes })
+      ...(status?.bytes === undefined ? {} : { bytes: status.bytes }),
+      ...(status?.base === undefined ? {} : { base: status.base })
     })),
     pieces: (plan.status?.pieces ?? []).map(({ fromMs, toMs }) => ({ fromMs, toMs })),
     room: { ...ahead, storeBytes: ahead.storeBytes ?? null },
@@ -189,6 +200,9 @@ export const backupsView = ({ facts }: Scene, _: object): Backups => {
         ...(engine === undefined ? {} : { place: engineCards[engine].place }),
         beside: facts.get('StatefulSet', namespace, name) !== undefined,
         asked: askedOf(facts, namespace, name),
+        secrets: facts
+          .list('Secret', namespace)
+          .flatMap(({ metadata, data = {} }) => Object.keys(data).map((key) => `${metadata.name}/${key}`)),
         plans: mine.map((one) => planShown(facts, one, rooms)),
         findings: judgeBackup(facts, namespace, name, mine, rooms)
       }

@@ -28,6 +28,15 @@ export function scheduleWords(schedule: string): string {
 export const paces: readonly (readonly [number, string])[] = [15, 45, 90, 300, 600, 1_800, 3_600].map(
   (s) => [s, wordsOf(s * 1_000)] as const
 );
+/** How often a copy is whole, to choose from. */
+export const wholes: readonly (readonly [number, string])[] = [
+  [1, 'each whole'],
+  ...[2, 3, 7, 14, 30].map((n) => [n, wholeWords(n)] as const)
+];
+/** As above, for a number. */
+export function wholeWords(n: number): string {
+  return n === 1 ? 'each whole' : `one of ${n} whole, changes between`;
+}
 /** What a copy carries: GiB where it is much, else what fits. */
 export function weightWords(bytes: number): string {
   if (bytes >= 2 ** 30) return gib(bytes);
@@ -59,6 +68,9 @@ export interface PlanWish extends Keep {
   readonly logEverySeconds: number;
   readonly snapshotClass?: string;
   readonly suspend: boolean;
+  readonly fullEvery: number;
+  /** `secret/key`; '' where nothing is sealed. */
+  readonly seal: string;
 }
 
 const quoted = (text: string): string => JSON.stringify(text);
@@ -66,6 +78,7 @@ const quoted = (text: string): string => JSON.stringify(text);
 /** The manifest of a plan. `store` is `namespace/name`. */
 export function planYaml(wish: PlanWish): string {
   const [namespace = '', store = ''] = wish.store.split('/');
+  const [secret, ...key] = wish.seal.split('/');
   const lines = [
     'apiVersion: standin.example/v1',
     'kind: BackupPlan',
@@ -82,6 +95,8 @@ export function planYaml(wish: PlanWish): string {
         : [`  snapshotClass: ${quoted(wish.snapshotClass)}`]
       : [`  into: {namespace: ${quoted(namespace)}, store: ${quoted(store)}, bucket: ${quoted(wish.bucket)}}`]),
     ...(wish.how === 'copy-and-log' ? [`  logEverySeconds: ${wish.logEverySeconds}`] : []),
+    ...(wish.how !== 'snapshots' && wish.fullEvery > 1 ? [`  fullEvery: ${wish.fullEvery}`] : []),
+    ...(wish.how !== 'snapshots' && secret && key.length ? [`  seal: {secret: ${quoted(secret)}, key: ${quoted(key.join('/'))}}`] : []),
     `  keep: {newest: ${wish.newest}, days: ${wish.days}, weeks: ${wish.weeks}, months: ${wish.months}}`
   ];
   return `${lines.join('\n')}\n`;

@@ -50,6 +50,29 @@ export const doneOf = (runs: readonly BackupRun[]): (BackupRun & { momentMs: num
       : []
   );
 
+/** A copy with those before it that it builds on, the whole one first; undefined where one of them is there no more. */
+export function chainTo<R extends BackupRun & { name: string }>(done: readonly R[], last: R): R[] | undefined {
+  const chain = [last];
+  for (let base = last.status?.base; base !== undefined; base = chain[0]!.status?.base) {
+    const before = done.find((one) => one.name === base);
+    if (!before || chain.includes(before)) return undefined;
+    chain.unshift(before);
+  }
+  return chain;
+}
+
+/** The secret that a plan seals its copies with: what is in it; or why it can't be had. Undefined where a plan seals nothing. */
+export function sealOf(facts: Facts, { metadata, spec }: BackupPlan): string | Broken | undefined {
+  const { seal } = spec;
+  if (!seal) return undefined;
+  const namespace = metadata.namespace ?? '';
+  const secret = facts.get('Secret', namespace, seal.secret);
+  const at = { kind: 'BackupPlan', namespace, name: metadata.name } as const;
+  if (!secret) return { says: `there is no secret ${seal.secret} to seal with`, remedy: 'Write it, or name another one in spec.seal.', at };
+  const value = secret.data?.[seal.key];
+  return value ?? { says: `the secret ${seal.secret} has no ${seal.key}`, remedy: 'Put it there, or name another key in spec.seal.', at };
+}
+
 /** One more run of a plan, begun by hand. */
 export function runByHand(facts: Facts, { metadata }: BackupPlan): BackupRun {
   const { name: plan, namespace = '' } = metadata;

@@ -3,7 +3,7 @@ import { refOf, type BackupPlan } from '../../../model';
 import { splitKey, type ClusterAccess } from '../loop';
 import { asked, dropAsks } from './asking';
 import { bucketFault, doneOf, runsOf, type Bucket } from './facts';
-import { keptOf } from './retention';
+import { keptOf, withBases } from './retention';
 import { note, ship } from './shipping';
 
 /** So many missed moments are looked back for; made up. */
@@ -52,7 +52,7 @@ function forget(world: ClusterAccess, plan: BackupPlan, key: string): BackupPlan
   const { name, namespace = '' } = plan.metadata;
   const runs = runsOf(world.store, namespace, name);
   const done = doneOf(runs);
-  const kept = keptOf(done, plan.spec.keep, plan.spec.timeZone);
+  const kept = withBases(keptOf(done, plan.spec.keep, plan.spec.timeZone), done, (one) => one.status?.base);
   const failed = runs.filter((one) => one.status?.phase === 'Failed');
   for (const one of failed.slice(0, Math.max(0, failed.length - failedKept))) world.drop(refOf(one));
   for (const one of done) {
@@ -79,6 +79,7 @@ export function reconcilePlan(world: ClusterAccess, key: string, id: string): vo
   const plan = world.store.get('BackupPlan', ...splitKey(id));
   if (!plan) {
     world.memory('logHands').delete(key);
+    world.memory('lastCopies').delete(id);
     return dropAsks(world, key);
   }
   const left = forget(world, schedule(world, plan, key), key);

@@ -6,8 +6,20 @@ import { copyOfPlace } from '../../engines/registry';
 import { tablesAfter, tablesOf, textOf } from '../../engines/tables';
 import { splitKey, type ClusterAccess } from '../loop';
 import { asked, dropAsks } from './asking';
-import { copyIn, entriesIn } from './documents';
-import { bucketFault, carriedBytes, doneOf, engineFault, engineRunning, runsOf, workloadRef, type Broken, type Bucket } from './facts';
+import { builtOn, copyIn, entriesIn, isSealed, openedText } from './documents';
+import {
+  bucketFault,
+  carriedBytes,
+  chainTo,
+  doneOf,
+  engineFault,
+  engineRunning,
+  runsOf,
+  sealOf,
+  workloadRef,
+  type Broken,
+  type Bucket
+} from './facts';
 import { carriedMs } from './pace';
 import type { LogPiece } from './shipping';
 
@@ -19,10 +31,16 @@ type Status = NonNullable<BackupReturn['status']>;
 /** What a return has in hand between two calls. */
 interface Hand {
   readonly run: string;
-  readonly object: string;
-  readonly into: Bucket;
-  /** Of the tables in the copy, as the run wrote it down. */
-  readonly checksum: string;
+  /** Copies that are still to be read, the whole one first, each with the checksum of all that the engine held, as its run wrote it down. */
+  readonly copies: readonly {
+    readonly run: string;
+    readonly object: string;
+    readonly into: Bucket;
+    readonly checksum: string;
+    readonly bytes: number;
+  }[];
+  /** What of them is carried back, in bytes. */
+  readonly bytes: number;
   readonly toMs: number;
   /** Pieces of the log that are still to be read. */
   readonly pieces: readonly LogPiece[];
@@ -171,12 +189,24 @@ class Returning {
       ...(to === undefined ? {} : { toMs: momentOf(to) })
     });
     if ('says' in way) return void this.failHere(way.says, way.remedy);
-    const { key: object, into: bucket, position = 0, checksum = '' } = way.run.status!;
-    if (object === undefined || !bucket) return void this.failHere(`${way.run.metadata.name} lies in no bucket`, 'Name another run.');
+    const done = doneOf(runsOf(store, this.namespace, name));
+    const chain = chainTo(
+      done,
+      done.find((one) => one.name === way.run.metadata.name)!
+    );
+    if (!chain) return void this.failHere(`what ${way.run.metadata.name} builds on is there no more`, 'Use another copy.');
+    const copies = chain.flatMap(({ name: named, status }) =>
+      status?.key === undefined || !status.into
+        ? []
+        : [{ run: named, object: status.key, into: status.into, checksum: status.checksum ?? '', bytes: status.bytes ?? 0 }]
+    );
+    if (copies.length < chain.length) return void this.failHere(`${way.run.metadata.name} lies in no bucket`, 'Name another run.');
+    const { position = 0 } = way.run.status!;
     if (!this.stands()) return undefined;
     const fault = engineFault(store, this.namespace, into);
     if (fault) return void this.fail(fault);
-    const hand = { run: way.run.metadata.name, object, into: bucket, checksum, toMs: way.toMs, pieces: way.pieces, position };
+    const bytes = copies.slice(1).reduce((sum, one) => sum + one.bytes, 0);
+    const hand = { run: way.run.metadata.name, copies, bytes, toMs: way.toMs, pieces: way.pieces, position };
     this.note('reads the copy', { phase: 'Running', says: `reads ${hand.run}`, run: hand.run });
     this.keep(hand);
     return hand;
@@ -198,19 +228,37 @@ class Returning {
     });
   }
 
+  /** What was put under a name, opened where it is sealed; undefined where that can't be. */
+  private opened(content: string, object: string, { namespace, store }: Bucket): string | undefined {
+    if (!isSealed(content)) return content;
+    const plan = this.world.store.get('BackupPlan', this.namespace, this.one.spec.plan);
+    const seal = plan && sealOf(this.world.store, plan);
+    if (typeof seal === 'object') return void this.fail({ ...seal, says: `${object} is sealed, and ${seal.says}` });
+    if (seal === undefined)
+      return void this.failHere(`${object} is sealed, and the plan names no secret`, 'Name it in spec.seal of the plan.');
+    const text = openedText(content, seal);
+    if (text !== undefined) return text;
+    return void this.fail({
+      says: `${object} does not open: it was sealed with another secret than ${plan!.spec.seal!.secret} has now, or was altered`,
+      remedy: 'Put the secret back that it was sealed with, or use another copy.',
+      at: workloadRef(this.world.store, namespace, store)
+    });
+  }
+
   private readCopy(hand: Hand): boolean {
-    const content = this.read(hand.into, hand.object);
+    const [{ run, object, into, checksum }, ...copies] = hand.copies as [Hand['copies'][number], ...Hand['copies']];
+    const content = this.read(into, object);
     if (content === undefined) return false;
-    const at = workloadRef(this.world.store, hand.into.namespace, hand.into.store);
-    const copy = copyIn(content);
-    if (!copy) return this.fail({ says: `${hand.object} is no copy: somebody put something else there`, remedy: 'Use another copy.', at });
+    const plain = this.opened(content, object, into);
+    if (plain === undefined) return false;
+    const at = workloadRef(this.world.store, into.namespace, into.store);
+    const copy = copyIn(plain);
+    const text = copy && (hand.text === undefined) === (copy.base === undefined) ? builtOn(hand.text, copy) : undefined;
+    if (!copy || text === undefined)
+      return this.fail({ says: `${object} is no copy: somebody put something else there`, remedy: 'Use another copy.', at });
     // Not by the checksum beside it: whoever alters the one can alter the other.
-    if (sumOf(copy.tables) !== hand.checksum)
-      return this.fail({
-        says: `${hand.object} is not what the engine handed out: its checksum differs`,
-        remedy: 'Use another copy.',
-        at
-      });
+    if (sumOf(text) !== checksum)
+      return this.fail({ says: `${object} is not what the engine handed out: its checksum differs`, remedy: 'Use another copy.', at });
     const engine = engineRunning(this.world.store, this.namespace, this.one.spec.into);
     if (engine !== copy.engine)
       return this.fail({
@@ -218,17 +266,20 @@ class Returning {
         remedy: 'Put it into a workload of the same engine.',
         at: this.targetRef
       });
-    if (hand.pieces.length) this.note('reads the log', { says: `reads ${hand.pieces.length} pieces of the log` });
-    return this.keep({ ...hand, text: copy.tables, engine: copy.engine, position: copy.position });
+    if (copies.length) this.note('reads the copy', { says: `reads what has changed since ${run}` });
+    else if (hand.pieces.length) this.note('reads the log', { says: `reads ${hand.pieces.length} pieces of the log` });
+    return this.keep({ ...hand, copies, text, engine: copy.engine, position: copy.position });
   }
 
   private readPiece(hand: Hand): boolean {
     const [piece, ...pieces] = hand.pieces as [LogPiece, ...LogPiece[]];
     const content = this.read(piece.into, piece.key);
     if (content === undefined) return false;
+    const plain = this.opened(content, piece.key, piece.into);
+    if (plain === undefined) return false;
     const at = workloadRef(this.world.store, piece.into.namespace, piece.into.store);
     const remedy = 'Go back to a copy instead.';
-    const entries = entriesIn(content);
+    const entries = entriesIn(plain);
     if (!entries) return this.fail({ says: `${piece.key} is no piece of a log: somebody put something else there`, remedy, at });
     const wanted = entries.filter((one) => (one.atMs ?? 0) <= hand.toMs);
     let { position } = hand;
@@ -266,7 +317,10 @@ class Returning {
     }
     if (!this.isThere(hand)) return false;
     const plan = world.store.get('BackupPlan', this.namespace, this.one.spec.plan);
-    const spanMs = carriedMs(Math.max(hand.text!.length, carriedBytes(world.store, this.namespace, plan?.spec.workload ?? '')), 'back');
+    const spanMs = carriedMs(
+      Math.max(hand.text!.length, carriedBytes(world.store, this.namespace, plan?.spec.workload ?? '')) + hand.bytes,
+      'back'
+    );
     world.begin(key, 'carrying', spanMs);
     const waitMs = world.duration('carrying', key, spanMs);
     this.note('carries it back', { says: 'carries it back' });
@@ -319,7 +373,7 @@ class Returning {
     if (!this.one.status) this.note(undefined, { phase: 'Waiting', says: `waits for ${this.one.spec.into}`, beganMs: this.world.nowMs });
     if (!this.hands.has(this.key) && !this.begin()) return;
     const hand = (): Hand => this.hands.get(this.key)!;
-    if (hand().text === undefined && !this.readCopy(hand())) return;
+    while (hand().copies.length) if (!this.readCopy(hand())) return;
     while (hand().pieces.length) if (!this.readPiece(hand())) return;
     if (!this.carry(hand())) return;
     if (!hand().put && !this.putIn(hand())) return;

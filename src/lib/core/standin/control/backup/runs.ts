@@ -1,9 +1,22 @@
-import { bytesOf, momentOf } from '../../../shared';
+import { bytesOf, momentOf, same } from '../../../shared';
 import { refOf, type BackupPlan, type BackupRun } from '../../../model';
 import { splitKey, type ClusterAccess } from '../loop';
 import { asked, dropAsks } from './asking';
-import type { CopyDocument } from './documents';
-import { bucketFault, carriedBytes, engineFault, engineRunning, podsRunning, putFault, workloadRef, type Broken } from './facts';
+import { changesSince, printsOf, sealedText, type CopyDocument, type Prints } from './documents';
+import {
+  bucketFault,
+  carriedBytes,
+  chainTo,
+  doneOf,
+  engineFault,
+  engineRunning,
+  podsRunning,
+  putFault,
+  runsOf,
+  sealOf,
+  workloadRef,
+  type Broken
+} from './facts';
 import { carriedMs } from './pace';
 
 /** What a run has in hand between two calls. */
@@ -12,6 +25,14 @@ interface Hand {
   readonly rows: number;
   readonly bytes: number;
   readonly dueMs: number;
+  /** Of all that the engine held. */
+  readonly prints: Prints;
+}
+
+/** What whoever copies remembers of a plan's last copy: which one it was, and what it held. */
+interface Remembered {
+  readonly run: string;
+  readonly prints: Prints;
 }
 
 /** So long a snapshot that fails is waited for; made up. */
@@ -33,6 +54,20 @@ function fail(world: ClusterAccess, run: BackupRun, key: string, { says, remedy,
   end(world, run, key, { phase: 'Failed', says, remedy, at: { ...at } });
 }
 
+const planKey = ({ metadata }: BackupPlan): string => `${metadata.namespace}/${metadata.name}`;
+
+/** The copy that a next one can build on; undefined where it has to be whole: by the plan, or because nothing is remembered, or lies elsewhere. */
+function baseOf(world: ClusterAccess, plan: BackupPlan): Remembered | undefined {
+  const { fullEvery, into } = plan.spec;
+  const known = world.memory<Remembered>('lastCopies').get(planKey(plan));
+  if (fullEvery <= 1 || !known) return undefined;
+  const done = doneOf(runsOf(world.store, plan.metadata.namespace ?? '', plan.metadata.name));
+  const last = done.find((one) => one.name === known.run);
+  const chain = last && chainTo(done, last);
+  const here = chain?.every(({ status }) => same(status?.into, into));
+  return here && chain!.length < fullEvery ? known : undefined;
+}
+
 function byCopy(world: ClusterAccess, run: BackupRun, plan: BackupPlan, key: string): void {
   const namespace = run.metadata.namespace ?? '';
   const { workload, into } = plan.spec;
@@ -46,6 +81,8 @@ function byCopy(world: ClusterAccess, run: BackupRun, plan: BackupPlan, key: str
   const hand = hands.get(key);
   const fault = (hand ? undefined : engineFault(world.store, namespace, workload)) ?? bucketFault(world.store, into);
   if (fault) return stop(fault);
+  const seal = sealOf(world.store, plan);
+  if (typeof seal === 'object') return stop(seal);
   if (!hand) {
     const got = asked(world, key, 'copy', { namespace, workload }, { do: 'copy' });
     if (!got) return;
@@ -56,7 +93,12 @@ function byCopy(world: ClusterAccess, run: BackupRun, plan: BackupPlan, key: str
         remedy: 'See its root line; the next run tries again.',
         at: workloadRef(world.store, namespace, workload)
       });
-    const bytes = Math.max(tables.length, carriedBytes(world.store, namespace, workload));
+    const base = baseOf(world, plan);
+    const changes = base && changesSince(tables, base.prints);
+    // Of what the volumes hold so much is carried as has changed.
+    const share = changes ? changes.tables.length / Math.max(1, tables.length) : 1;
+    const kept = changes?.tables ?? tables;
+    const bytes = Math.max(kept.length, Math.round(carriedBytes(world.store, namespace, workload) * Math.min(1, share)));
     const spanMs = carriedMs(bytes, 'out');
     const dueMs = world.nowMs + world.duration('carrying', key, spanMs);
     world.begin(key, 'carrying', spanMs);
@@ -66,27 +108,36 @@ function byCopy(world: ClusterAccess, run: BackupRun, plan: BackupPlan, key: str
       position: got.version ?? 0,
       momentMs: got.answeredMs ?? world.nowMs,
       checksum: got.checksum ?? '',
-      tables
+      tables: kept,
+      ...(base && changes ? { base: base.run, gone: changes.gone } : {})
     };
-    hands.set(key, { copy, rows: got.count ?? 0, bytes, dueMs });
+    hands.set(key, { copy, rows: got.count ?? 0, bytes, dueMs, prints: printsOf(tables) });
     return world.after(dueMs - world.nowMs, key);
   }
   if (world.nowMs < hand.dueMs) return world.after(hand.dueMs - world.nowMs, key);
   const object = `${namespace}.${plan.metadata.name}/copy-${run.metadata.name}`;
-  const op = { do: 'put', place: into.bucket, key: object, value: JSON.stringify(hand.copy) };
+  const op = {
+    do: 'put',
+    place: into.bucket,
+    key: object,
+    value: seal === undefined ? JSON.stringify(hand.copy) : sealedText(JSON.stringify(hand.copy), seal, object)
+  };
   const put = asked(world, key, 'put', { namespace: into.namespace, workload: into.store }, op);
   if (!put) return;
   if (put.outcome !== 'acknowledged') return stop(putFault(world.store, into, put.says));
-  const { copy, rows, bytes } = hand;
-  const { position, momentMs, checksum } = copy;
+  const { copy, rows, bytes, prints } = hand;
+  const { position, momentMs, checksum, base } = copy;
+  world.memory<Remembered>('lastCopies').set(planKey(plan), { run: run.metadata.name, prints });
   world.event(
     run,
     'BackupDone',
     `${position ? `${rows} rows at position ${position} lie` : `${rows} in all lie`} in ${into.bucket} as ${object}.`
   );
   // Files and images have no positions.
-  const says = position ? `${rows} rows at position ${position}` : `${rows} in all`;
-  end(world, run, key, { phase: 'Done', says, position, momentMs, checksum, rows, bytes, key: object, into: { ...into } });
+  const all = position ? `${rows} rows at position ${position}` : `${rows} in all`;
+  const says = base === undefined ? all : `${all}, as changes since ${base}`;
+  const more = { ...(base === undefined ? {} : { base }), ...(seal === undefined ? {} : { sealed: true }) };
+  end(world, run, key, { phase: 'Done', says, position, momentMs, checksum, rows, bytes, key: object, into: { ...into }, ...more });
 }
 
 /** Asks for all snapshots of a run in one moment. Gives why that can't be done. */

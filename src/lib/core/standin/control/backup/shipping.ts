@@ -2,7 +2,8 @@ import type { BackupPlan } from '../../../model';
 import { same } from '../../../shared';
 import type { ClusterAccess } from '../loop';
 import { asked, type Asked } from './asking';
-import { bucketFault, doneOf, logFault, putFault, runsOf } from './facts';
+import { sealedText } from './documents';
+import { bucketFault, doneOf, logFault, putFault, runsOf, sealOf } from './facts';
 
 /** What a plan's status says. */
 export type PlanStatus = NonNullable<BackupPlan['status']>;
@@ -69,8 +70,11 @@ export function ship(world: ClusterAccess, plan: BackupPlan, key: string): void 
   if (last && !anew && last.to === to && from === to) return over(undefined, { pieces: [...pieces.slice(0, -1), { ...last, toMs }] });
   const fault = bucketFault(world.store, into);
   if (fault) return over(fault.says);
+  const seal = sealOf(world.store, plan);
+  if (typeof seal === 'object') return over(seal.says);
+  const text = JSON.stringify(got.rows ?? []);
   const object = `${namespace}.${name}/log-${from}-${to}-${Math.round(toMs / 1_000)}`;
-  const op = { do: 'put', place: into.bucket, key: object, value: JSON.stringify(got.rows ?? []) };
+  const op = { do: 'put', place: into.bucket, key: object, value: seal === undefined ? text : sealedText(text, seal, object) };
   const put = asked(world, key, 'ship', { namespace: into.namespace, workload: into.store }, op);
   if (!put) return;
   if (put.outcome !== 'acknowledged') return over(putFault(world.store, into, put.says).says);

@@ -9,7 +9,18 @@
   import { sentenceShown } from '$ui/prefs.svelte';
   import { selection } from '$ui/selection.svelte';
   import { clockText, lineHref, shortClock } from '$ui/format';
-  import { howWords, paces, planYaml, returnYaml, schedules, scheduleWords, weightWords, type PlanWish } from '$ui/backups/words';
+  import {
+    howWords,
+    paces,
+    planYaml,
+    returnYaml,
+    schedules,
+    scheduleWords,
+    weightWords,
+    wholes,
+    wholeWords,
+    type PlanWish
+  } from '$ui/backups/words';
 
   let { data } = $props();
   const workload = $derived(data.workload);
@@ -34,6 +45,8 @@
     bucket: plan?.into?.bucket ?? 'copies',
     logEverySeconds: plan?.logEverySeconds ?? 45,
     suspend: plan?.suspend ?? false,
+    fullEvery: plan?.fullEvery ?? 1,
+    seal: plan?.seal ? `${plan.seal.secret}/${plan.seal.key}` : '',
     ...(plan?.snapshotClass === undefined ? {} : { snapshotClass: plan.snapshotClass }),
     ...(plan?.keep ?? { newest: 8, days: 14, weeks: 9, months: 0 }),
     ...changed
@@ -196,6 +209,22 @@
           value={wish.logEverySeconds}
           options={withOwn(paces, wish.logEverySeconds, (s) => wordsOf(s * 1_000))}
           onchange={(one) => change({ logEverySeconds: one })}
+        />{/if}{#if wish.how !== 'snapshots'},
+        <Slot
+          label="How often a copy is whole"
+          value={wish.fullEvery}
+          options={withOwn(wholes, wish.fullEvery, wholeWords)}
+          onchange={(one) => change({ fullEvery: one })}
+        />,
+        <Slot
+          label="Sealed with"
+          value={wish.seal}
+          options={withOwn(
+            [['', 'open'] as const, ...workload.secrets.map((one) => [one, `sealed with ${one}`] as const)],
+            wish.seal,
+            (one) => `sealed with ${one}`
+          )}
+          onchange={(one) => change({ seal: one })}
         />{/if}; keep the newest
       <Slot
         label="Copies that are kept"
