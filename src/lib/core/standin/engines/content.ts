@@ -1,7 +1,11 @@
 import { fromUint8Array, isValid, toUint8Array } from 'js-base64';
 import { drawnBatch, headBytes } from './log/payload';
 
-const equal = (a: Uint8Array, b: Uint8Array): boolean => a.length === b.length && a.every((one, i) => one === b[i]);
+function equal(a: Uint8Array, b: Uint8Array): boolean {
+  if (a.length !== b.length) return false;
+  for (let i = 0; i < a.length; i += 1) if (a[i] !== b[i]) return false;
+  return true;
+}
 const drawnText = /^drawn:(\d+):(\d+):(\d+):(\d+)$/;
 /** More than this is drawn by nobody here; whatever says so was altered. */
 const mostBytes = 2 ** 30;

@@ -7,19 +7,7 @@ import { tablesAfter, tablesOf, textOf } from '../../engines/tables';
 import { splitKey, type ClusterAccess } from '../loop';
 import { asked, dropAsks } from './asking';
 import { builtOn, copyIn, entriesIn, isSealed, openedText } from './documents';
-import {
-  bucketFault,
-  carriedBytes,
-  chainTo,
-  doneOf,
-  engineFault,
-  engineRunning,
-  runsOf,
-  sealOf,
-  workloadRef,
-  type Broken,
-  type Bucket
-} from './facts';
+import { bucketFault, chainTo, doneOf, engineFault, engineRunning, runsOf, sealOf, workloadRef, type Broken, type Bucket } from './facts';
 import { carriedMs } from './pace';
 import type { LogPiece } from './shipping';
 
@@ -205,7 +193,7 @@ class Returning {
     if (!this.stands()) return undefined;
     const fault = engineFault(store, this.namespace, into);
     if (fault) return void this.fail(fault);
-    const bytes = copies.slice(1).reduce((sum, one) => sum + one.bytes, 0);
+    const bytes = copies.reduce((sum, one) => sum + one.bytes, 0);
     const hand = { run: way.run.metadata.name, copies, bytes, toMs: way.toMs, pieces: way.pieces, position };
     this.note('reads the copy', { phase: 'Running', says: `reads ${hand.run}`, run: hand.run });
     this.keep(hand);
@@ -316,11 +304,7 @@ class Returning {
       return false;
     }
     if (!this.isThere(hand)) return false;
-    const plan = world.store.get('BackupPlan', this.namespace, this.one.spec.plan);
-    const spanMs = carriedMs(
-      Math.max(hand.text!.length, carriedBytes(world.store, this.namespace, plan?.spec.workload ?? '')) + hand.bytes,
-      'back'
-    );
+    const spanMs = carriedMs(Math.max(hand.text!.length, hand.bytes), 'back');
     world.begin(key, 'carrying', spanMs);
     const waitMs = world.duration('carrying', key, spanMs);
     this.note('carries it back', { says: 'carries it back' });

@@ -98,7 +98,9 @@ function byCopy(world: ClusterAccess, run: BackupRun, plan: BackupPlan, key: str
     // Of what the volumes hold so much is carried as has changed.
     const share = changes ? changes.tables.length / Math.max(1, tables.length) : 1;
     const kept = changes?.tables ?? tables;
-    const bytes = Math.max(kept.length, Math.round(carriedBytes(world.store, namespace, workload) * Math.min(1, share)));
+    // What the stand-in drew by rule weighs what it is, not what the rule takes.
+    const held = Math.max(tables.length, got.bytes ?? 0, carriedBytes(world.store, namespace, workload));
+    const bytes = Math.max(kept.length, Math.round(held * Math.min(1, share)));
     const spanMs = carriedMs(bytes, 'out');
     const dueMs = world.nowMs + world.duration('carrying', key, spanMs);
     world.begin(key, 'carrying', spanMs);

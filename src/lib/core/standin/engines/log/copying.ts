@@ -174,7 +174,7 @@ export class TopicCopies {
     const { got, via } = site.mind<Copier>(me)!;
     const { topics = {}, groups = {} } = this.known(site, via) ?? {};
     const rows: [string, string][] = [];
-    let messages = 0;
+    let [messages, bytes] = [0, 0];
     for (const [name, { least, limitBytes, partitions }] of Object.entries(topics)) {
       if (!partitions.every((_, p) => got[partKey(name, p)])) continue;
       const wish: Wish = {
@@ -187,6 +187,7 @@ export class TopicCopies {
       partitions.forEach((_, p) => {
         const batches = got[partKey(name, p)]!;
         messages += batches.reduce((sum, one) => sum + one.count, 0);
+        bytes += batches.reduce((sum, one) => sum + one.sizeBytes, 0);
         const kept = batches.map(({ count, bytes }): Kept => [count, contentText(site.bytes(bytes), count)]);
         rows.push([placedKey('messages', name, p), JSON.stringify(kept)]);
       });
@@ -194,7 +195,7 @@ export class TopicCopies {
         if (Object.hasOwn(all, name)) rows.push([placedKey('group', name, group), JSON.stringify(all[name])]);
     }
     const says = `${counted(messages, this.words.message)} in ${counted(Object.keys(topics).length, this.words.topic)}`;
-    site.answer(me.slice(1), { ...handedOut(via, `${this.words.topic}s`, rows, says), count: messages });
+    site.answer(me.slice(1), { ...handedOut(via, `${this.words.topic}s`, rows, says), count: messages, bytes });
   }
 
   /** Goes as far as it gets; looks again in a while where something is still to come. */

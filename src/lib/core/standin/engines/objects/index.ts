@@ -6,13 +6,13 @@ import type { Ask, Engine, Site, MemberState } from '../site';
 import { decode, encode } from './erasure';
 import { contentOf, contentText } from '../content';
 import { handedOut, namedIn, wouldOverwrite } from '../copies';
-import type { Drive, Shard } from './drives';
+import type { Drive, Lacking, Shard } from './drives';
 import { sealed } from './sealing';
 import type { StoreLayout } from './layout';
 import { isBucket, nameOf, objectOf } from './names';
 import { newer, ObjectsSeen } from './seen';
 import { counted } from '../words';
-import type { Body, Mind } from './types';
+import type { Body, Mind, Sent } from './types';
 
 const wire = (site: Site, a: string, b: string): number => drawInt(site.seed, `objects|${a}|${b}`, 1, 4);
 /** Bytes a second that a member takes or gives (common practice, no source). */
@@ -88,23 +88,25 @@ export class ObjectStore extends ObjectsSeen implements Engine {
     const lacking = this.lacking(site, id);
     const layout = this.layout(site, id)!;
     const format = this.format(site, id)!;
-    for (const object of new Set(lacking.map((one) => one.object))) {
+    const forWhom = new Map<string, { all: Sent[]; bytes: number }>();
+    const wanted = new Map<string, Lacking[]>();
+    for (const one of lacking) wanted.set(one.object, [...(wanted.get(one.object) ?? []), one]);
+    for (const [object, mine] of wanted) {
       const { shard, shards } = this.find(site, id, object)!;
       const all = shard.bytes === undefined ? undefined : this.rebuilt(site, shards, layout, shard.length);
-      for (const member of new Set(lacking.filter((one) => one.object === object).map((one) => one.member))) {
+      for (const member of new Set(mine.map((one) => one.member))) {
         const theirs = Array.from({ length: format.volumesEach }, (_, nth) => {
-          if (!lacking.some((one) => one.object === object && one.member === member && one.nth === nth)) return null;
+          if (!mine.some((one) => one.member === member && one.nth === nth)) return null;
           const bytes = all?.[format.members.indexOf(member) * format.volumesEach + nth];
           return { ...shard, ...(bytes ? { bytes: site.store(bytes) } : {}) };
         });
-        site.post(
-          id,
-          member,
-          { is: 'store', object, shards: theirs } satisfies Body,
-          wire(site, id, member) + (shard.length / bytesPerSecond) * 1_000
-        );
+        const sent = forWhom.get(member) ?? { all: [], bytes: 0 };
+        sent.all.push({ object, shards: theirs });
+        forWhom.set(member, { all: sent.all, bytes: sent.bytes + shard.length });
       }
     }
+    for (const [member, { all, bytes }] of forWhom)
+      site.post(id, member, { is: 'store', all } satisfies Body, wire(site, id, member) + (bytes / bytesPerSecond) * 1_000);
     if (lacking.length) site.say(id, `heals ${lacking.length} shards that volumes lacked`);
   }
 
@@ -123,13 +125,18 @@ export class ObjectStore extends ObjectsSeen implements Engine {
     switch (body.is) {
       case 'store': {
         const drives: string[] = [];
-        body.shards.forEach((shard, nth) => {
+        const volumes = this.format(site, to)?.volumesEach ?? 0;
+        for (let nth = 0; nth < volumes; nth += 1) {
           const drive = site.disk<Drive>(to, nth);
-          if (!shard || !drive?.members) return;
-          const old = drive.shards[body.object];
-          if (!old || newer(shard, old)) site.keep(to, { ...drive, shards: { ...drive.shards, [body.object]: shard } }, nth);
+          const mine = body.all.flatMap(({ object, shards }) => {
+            const shard = shards[nth];
+            return shard ? [[object, shard] as const] : [];
+          });
+          if (!drive?.members || !mine.length) continue;
+          const fresh = mine.filter(([object, shard]) => !drive.shards[object] || newer(shard, drive.shards[object]));
+          if (fresh.length) site.keep(to, { ...drive, shards: { ...drive.shards, ...Object.fromEntries(fresh) } }, nth);
           drives.push(`${to}#${nth}`);
-        });
+        }
         if (body.put !== undefined) site.post(to, from, { is: 'stored', put: body.put, drives } satisfies Body, wire(site, to, from));
         return;
       }
@@ -158,8 +165,8 @@ export class ObjectStore extends ObjectsSeen implements Engine {
     if (stored.length < writeQuorum) return site.think(id, { ...mind, puts: { ...mind.puts, [put]: { ...mine, stored } } });
     const { [put]: _, ...puts } = mind.puts;
     site.think(id, { ...mind, puts });
-    if (mine.of !== undefined) return this.oneOfMany(site, id, mine.of);
-    const { length, sum, version } = mine.shards[0]!;
+    if (mine.count !== undefined) return site.answer(put, { outcome: 'acknowledged', by: id, says: mine.says, count: mine.count });
+    const { length, sum, version } = mine.first;
     site.answer(put, {
       outcome: 'acknowledged',
       by: id,
@@ -170,38 +177,14 @@ export class ObjectStore extends ObjectsSeen implements Engine {
     });
   }
 
-  /** One of many puts of one ask is stored: the last of them answers it. */
-  private oneOfMany(site: Site, id: string, ask: string): void {
-    const mind = site.mind<Mind>(id)!;
-    const many = mind.many?.[ask];
-    if (!many) return;
-    const { [ask]: _, ...rest } = mind.many!;
-    if (many.left > 1) return site.think(id, { ...mind, many: { ...rest, [ask]: { ...many, left: many.left - 1 } } });
-    site.think(id, { ...mind, many: rest });
-    site.answer(ask, { outcome: 'acknowledged', by: id, says: many.says, count: many.count });
-  }
-
-  /** Puts many objects, or deletes them, for one ask. */
-  private putAll(
-    site: Site,
-    { id: ask, op }: Ask,
-    id: string,
-    all: readonly (readonly [object: string, content: Uint8Array | undefined])[],
-    { says, count }: { says: string; count: number }
-  ): void {
-    if (!all.length) return site.answer(ask, { outcome: 'acknowledged', by: id, says, count });
-    const mind = site.mind<Mind>(id)!;
-    site.think(id, { ...mind, many: { ...mind.many, [ask]: { left: all.length, says, count } } });
-    all.forEach(([object, content], i) => this.put(site, { id: `${ask}.${i}`, op }, id, object, content, '', ask));
-  }
-
   private copied(site: Site, id: string, ask: string): void {
     const all = this.whole(site, id);
     if (typeof all === 'string') return site.answer(ask, { outcome: 'refused', by: id, says: all });
     const rows = all.map(([object, content]): [string, string] => [nameOf(object), isBucket(object) ? '' : contentText(content)]);
     const objects = all.filter(([object]) => !isBucket(object)).length;
     const says = `${counted(objects, 'object')} in ${counted(all.length - objects, 'bucket')}`;
-    site.answer(ask, { ...handedOut(id, 'objects', rows, says), count: objects });
+    const bytes = all.reduce((sum, [, content]) => sum + content.length, 0);
+    site.answer(ask, { ...handedOut(id, 'objects', rows, says), count: objects, bytes });
   }
 
   private putBack(site: Site, ask: Ask, id: string): void {
@@ -222,51 +205,63 @@ export class ObjectStore extends ObjectsSeen implements Engine {
     const gone = inTheWay.filter(([object]) => !names.has(object)).map(([object]) => [object, undefined] as const);
     const count = said.filter((one) => !isBucket(one.object)).length;
     const says = `${counted(count, 'object')} put back`;
-    this.putAll(site, ask, id, [...gone, ...said.map((one) => [one.object, one.content] as const)], { says, count });
+    this.putAll(site, ask.id, id, [...gone, ...said.map((one) => [one.object, one.content] as const)], { says, count });
   }
 
-  private put(
+  private put(site: Site, { id: ask }: Ask, id: string, object: string, content: Uint8Array | undefined, says: string): void {
+    this.putAll(site, ask, id, [[object, content]], { says });
+  }
+
+  /** Puts objects, or deletes them, all for one ask: it counts once enough volumes have theirs of all of them. */
+  private putAll(
     site: Site,
-    { id: ask }: Ask,
+    ask: string,
     id: string,
-    object: string,
-    content: Uint8Array | undefined,
-    says: string,
-    /** The ask that it is one put of many for. */
-    of?: string
+    objects: readonly (readonly [object: string, content: Uint8Array | undefined])[],
+    { says, count }: { says: string; count?: number }
   ): void {
     const layout = this.layout(site, id)!;
     const format = this.format(site, id)!;
     const reached = this.reached(site, id);
     if (reached.length < layout.writeQuorum)
-      return site.answer(of ?? ask, {
+      return site.answer(ask, {
         outcome: 'refused',
         by: id,
         says: `${reached.length} of ${layout.volumes} volumes answer, ${layout.writeQuorum} are needed to write`
       });
-    const version = Math.max(0, ...reached.map((one) => one.holds.shards[object]?.version ?? 0)) + 1;
-    const length = content?.length ?? 0;
-    const sum = content ? bytesToHex(digestOf(content)) : '';
     const key = site.option(id, 'STORE_KEY');
-    const kept = content && key ? sealed(content, key, `${object} ${version} ${ask}`) : content;
-    const parts = kept ? encode(kept, layout.data, layout.parity) : undefined;
-    const shards = Array.from({ length: layout.volumes }, (_, i): Shard => ({
-      version,
-      by: ask,
-      length,
-      sum,
-      ...(parts && key ? { key } : {}),
-      ...(parts ? { bytes: site.store(parts[i]!) } : {})
-    }));
+    const all = objects.map(([object, content]) => {
+      const version = Math.max(0, ...reached.map((one) => one.holds.shards[object]?.version ?? 0)) + 1;
+      const length = content?.length ?? 0;
+      const sum = content ? bytesToHex(digestOf(content)) : '';
+      const kept = content && key ? sealed(content, key, `${object} ${version} ${ask}`) : content;
+      const parts = kept ? encode(kept, layout.data, layout.parity) : undefined;
+      const shards = Array.from({ length: layout.volumes }, (_, i): Shard => ({
+        version,
+        by: ask,
+        length,
+        sum,
+        ...(parts && key ? { key } : {}),
+        ...(parts ? { bytes: site.store(parts[i]!) } : {})
+      }));
+      return { object, shards };
+    });
+    const [first] = all;
+    if (!first) return site.answer(ask, { outcome: 'acknowledged', by: id, says, count: count ?? 0 });
     const mind = site.mind<Mind>(id)!;
-    site.think(id, { ...mind, puts: { ...mind.puts, [ask]: { object, shards, stored: [], says, ...(of === undefined ? {} : { of }) } } });
+    const waits = { first: first.shards[0]!, stored: [], says, ...(count === undefined ? {} : { count }) };
+    site.think(id, { ...mind, puts: { ...mind.puts, [ask]: waits } });
+    const length = all.reduce((sum, one) => sum + one.shards[0]!.length, 0);
     format.members.forEach((member, i) => {
-      const mine = shards.slice(i * format.volumesEach, (i + 1) * format.volumesEach);
+      const theirs = all.map(({ object, shards }): Sent => ({
+        object,
+        shards: shards.slice(i * format.volumesEach, (i + 1) * format.volumesEach)
+      }));
       if (this.contact(site, id, member))
         site.post(
           id,
           member,
-          { is: 'store', object, shards: mine, put: ask } satisfies Body,
+          { is: 'store', all: theirs, put: ask } satisfies Body,
           wire(site, id, member) + (length / layout.data / bytesPerSecond) * 1_000
         );
     });
@@ -340,7 +335,7 @@ export class ObjectStore extends ObjectsSeen implements Engine {
         const says = `${counted(all.length, 'object')} of ${op.place} deleted`;
         return this.putAll(
           site,
-          ask,
+          ask.id,
           id,
           all.map((one) => [one, undefined] as const),
           { says, count: all.length }

@@ -1,18 +1,24 @@
 import type { Shard } from './drives';
 
-/** An object that is being put, until enough volumes have it. */
+/** What is put, until enough volumes have it: one object, or many for one ask. */
 interface Put {
-  readonly object: string;
-  readonly shards: readonly Shard[];
+  /** The first of them. */
+  readonly first: Shard;
   readonly stored: readonly string[];
   readonly says: string;
-  /** The ask that it is one of many puts for. */
-  readonly of?: string;
+  /** How many there are, where they are many. */
+  readonly count?: number;
+}
+
+/** An object on its way to a member: a shard for each of its volumes that is to have one. */
+export interface Sent {
+  readonly object: string;
+  readonly shards: readonly (Shard | null)[];
 }
 
 /** What members of a store send each other. */
 export type Body =
-  | { readonly is: 'store'; readonly object: string; readonly shards: readonly (Shard | null)[]; readonly put?: string }
+  | { readonly is: 'store'; readonly all: readonly Sent[]; readonly put?: string }
   | { readonly is: 'stored'; readonly put: string; readonly drives: readonly string[] }
   | { readonly is: 'got'; readonly ask: string }
   | { readonly is: 'copied'; readonly ask: string }
@@ -22,6 +28,4 @@ export type Body =
 export interface Mind {
   readonly puts: Readonly<{ [ask: string]: Put }>;
   readonly healing?: number;
-  /** Asks that need many puts: how many are still to be stored, and what is said then. */
-  readonly many?: Readonly<{ [ask: string]: { readonly left: number; readonly says: string; readonly count: number } }>;
 }

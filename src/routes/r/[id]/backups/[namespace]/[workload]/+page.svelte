@@ -220,7 +220,7 @@
           label="Sealed with"
           value={wish.seal}
           options={withOwn(
-            [['', 'open'] as const, ...workload.secrets.map((one) => [one, `sealed with ${one}`] as const)],
+            [['', 'not sealed'] as const, ...workload.secrets.map((one) => [one, `sealed with ${one}`] as const)],
             wish.seal,
             (one) => `sealed with ${one}`
           )}
