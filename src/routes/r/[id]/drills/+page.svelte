@@ -62,6 +62,7 @@
   }
   /** With more columns their heads stand upright, so that all of them are seen at once on a narrow screen. */
   const mostLevel = 16;
+  const narrow = $derived(flat.length > mostLevel);
 </script>
 
 <svelte:head><title>Drills · {data.cluster.name} · Root Barn</title></svelte:head>
@@ -103,7 +104,11 @@
     </div>
 
     <div class="mt-5 overflow-x-auto">
-      <table class="w-full border-collapse text-left" bind:this={table} aria-label="Drills, by workload and fault">
+      <table
+        class="w-full border-collapse text-left {narrow ? 'table-fixed' : ''}"
+        bind:this={table}
+        aria-label="Drills, by workload and fault"
+      >
         <thead>
           <tr>
             <td class="w-[150px]"></td>
@@ -118,14 +123,15 @@
             {#each flat as fault (fault.id)}<th
                 scope="col"
                 title={fault.why}
-                class="small quiet w-[76px] px-1 pt-1 pb-2 font-normal {firsts.has(fault.id) ? 'border-l border-ink' : ''}"
-                ><span class:upright={flat.length > mostLevel}>{fault.title}</span></th
+                class="small quiet {narrow ? 'pl-1' : 'w-[76px] px-1'} pt-1 pb-2 font-normal {firsts.has(fault.id)
+                  ? 'border-l border-ink'
+                  : ''}"><span class:upright={narrow}>{fault.title}</span></th
               >{/each}
           </tr>
         </thead>
         <tbody>
           {#each data.workloads as workload, row (workload.namespace + workload.name)}
-            <tr class="border-b border-ink">
+            <tr class="border-b border-ink {narrow ? 'align-top' : ''}">
               <th scope="row" class="max-w-[150px] py-2 pr-2 font-normal">
                 <span class="block truncate font-semibold" title="{workload.namespace}/{workload.name}">{workload.name}</span>
                 <span class="small quiet block truncate" title={workload.notNow || workload.kind}
@@ -149,7 +155,9 @@
                       tabindex={row === at.row && column === at.column ? 0 : -1}
                       onkeydown={keyed}
                       onfocus={() => (at = { row, column })}
-                      class="block px-1 py-2 hover:bg-tape {square && !square.stale && square.state === 'worse' ? 'text-brick' : ''}"
+                      class="block py-2 {narrow ? 'pl-1' : 'px-1'} hover:bg-tape {square && !square.stale && square.state === 'worse'
+                        ? 'text-brick'
+                        : ''}"
                       title={square ? sentenceShown(square.says) : `${sentenceShown(offer.target)}: not tried yet`}
                       aria-label="{workload.name}, {fault.title}: {square
                         ? `${square.stale ? 'stale, ' : ''}${square.state === 'worse' ? 'worse than expected' : 'as expected'}, writes paused ${pauseText(square.pauseMs)}${square.lost ? `, ${square.lost} lost` : square.lost === null ? ', what is lost unseen' : ''}`
@@ -159,13 +167,15 @@
                         state={!square ? 'waiting' : square.stale ? 'settling' : square.state === 'worse' ? 'broken' : 'holds'}
                         label=""
                       />
-                      <span class="small block whitespace-nowrap"
+                      <span class="small block {narrow ? 'leading-tight' : 'whitespace-nowrap'}"
                         >{square
                           ? square.stale
                             ? 'stale'
                             : square.lost
-                              ? `${square.lost}\u00a0lost`
-                              : pauseText(square.pauseMs)
+                              ? `${square.lost} lost`
+                              : narrow
+                                ? pauseText(square.pauseMs).replace(/\s(?=min)/, ' ')
+                                : pauseText(square.pauseMs)
                           : '–'}</span
                       >
                     </a>
