@@ -130,6 +130,73 @@ describe("a cluster's own times", () => {
     expect(why).toContain(`attaching for ${driverName} took 19 to 25 s (3 seen)`);
   });
 
+  test('growth and snapshots are read from their events, those of one alone; and count in the rehearsal', () => {
+    const at = (second: number) => new Date(takenMs - 600_000 + second * 1_000).toISOString();
+    const event = (kind: string, name: string, uid: string, reason: string, second: number, count = 1) => ({
+      apiVersion: 'v1',
+      kind: 'Event',
+      metadata: { name: `${name}.${reason.toLowerCase()}`, namespace: 'till' },
+      involvedObject: { kind, namespace: 'till', name, uid },
+      reason,
+      type: 'Normal',
+      count,
+      firstTimestamp: at(second),
+      lastTimestamp: at(second + count)
+    });
+    const claim = (nth: number, reason: string, second: number, count?: number) =>
+      event('PersistentVolumeClaim', `data-ledger-${nth}`, `claim-${nth}`, reason, second, count);
+    const snapshot = (name: string, second: number) =>
+      [
+        {
+          apiVersion: 'snapshot.storage.k8s.io/v1',
+          kind: 'VolumeSnapshot',
+          metadata: { name, namespace: 'till', uid: name },
+          spec: { source: { persistentVolumeClaimName: 'data-ledger-0' } },
+          status: { boundVolumeSnapshotContentName: `content-${name}`, readyToUse: true }
+        },
+        {
+          apiVersion: 'snapshot.storage.k8s.io/v1',
+          kind: 'VolumeSnapshotContent',
+          metadata: { name: `content-${name}` },
+          spec: {
+            driver: driverName,
+            deletionPolicy: 'Delete',
+            source: { volumeHandle: 'handle-0' },
+            volumeSnapshotRef: { name, namespace: 'till' }
+          }
+        },
+        event('VolumeSnapshot', name, name, 'CreatingSnapshot', second),
+        event('VolumeSnapshot', name, name, 'SnapshotReady', second + 33)
+      ] as const;
+    const facts = strangeFacts(undefined, [
+      claim(0, 'Resizing', 0),
+      claim(0, 'FileSystemResizeRequired', 41),
+      // The file system on the node is another step.
+      claim(0, 'FileSystemResizeSuccessful', 60),
+      claim(1, 'Resizing', 100),
+      claim(1, 'FileSystemResizeSuccessful', 147),
+      // Four growths in one event: its stamps span them all.
+      claim(2, 'Resizing', 0, 4),
+      claim(2, 'FileSystemResizeSuccessful', 5, 4),
+      ...snapshot('one', 10),
+      ...snapshot('two', 90)
+    ] as unknown as ApiObject[]);
+    const { why } = assumption('times', facts)!;
+    expect(why).toContain(`growing for ${driverName} took 41 to 48 s (2 seen)`);
+    expect(why).toContain(`snapshots of ${driverName} took 33 to 34 s (2 seen)`);
+    const world = rehearsed({ ...like('document-set/member'), [`grows:${driverName}`]: 'yes' }, facts);
+    world.runSettled();
+    const fromMs = world.nowMs;
+    const one = world.store.get('PersistentVolumeClaim', 'till', 'data-ledger-0')!;
+    must(world, asManifest({ ...one, spec: { ...one.spec, resources: { requests: { storage: '60Gi' } } } }));
+    world.runUntil(world.nowMs + 120_000);
+    const [grown] = stepsOf(world, 'growing', fromMs);
+    // The backend's part as it was seen, and then the file system, 2 to 9 s as common practice.
+    expect(grown!.ms).toBeGreaterThanOrEqual(41_000 + 2_000);
+    expect(grown!.ms).toBeLessThanOrEqual(48_000 + 9_000 + 500);
+    expect(grown!.normalMs).toEqual([41_000, 96_000]);
+  });
+
   test('a start that a restart or a later loss of readiness hides is left out', () => {
     const stale = (i: number) => ({
       containerStatuses: [

@@ -1,9 +1,9 @@
 import { namesListed } from '../shared';
-import type { ApiObject, Facts } from '../model';
+import { driverSteps, type ApiObject, type Facts } from '../model';
 import { driverCard } from '../standin';
 import type { Assumption, DriverSeen } from './assumption';
 import { engineCardOf, likenesses, likenessWhy, nameFrom, noLikeness, proposedFor, strangePrograms } from './likeness';
-import type { OwnTimes, SeenTimes } from './times';
+import { driverStepWords, type OwnTimes, type SeenTimes } from './times';
 
 const accessModes = ['ReadWriteOnce', 'ReadOnlyMany', 'ReadWriteMany', 'ReadWriteOncePod'] as const;
 type AccessMode = (typeof accessModes)[number];
@@ -78,10 +78,10 @@ export function programAssumptions(facts: Facts, times: OwnTimes): Assumption[] 
   ];
 }
 
-function timesTold({ starts, provisioning, attaching }: OwnTimes): string[] {
-  const told = (what: string, times: ReadonlyMap<string, SeenTimes>) =>
-    [...times].map(([key, { fromSeconds, toSeconds, seen }]) => `${what} ${key} took ${fromSeconds} to ${toSeconds} s (${seen} seen)`);
-  return [...told('volumes of', provisioning), ...told('attaching for', attaching), ...told('starts of', starts)];
+function timesTold(times: OwnTimes): string[] {
+  const told = (what: string, all: ReadonlyMap<string, SeenTimes>) =>
+    [...all].map(([key, { fromSeconds, toSeconds, seen }]) => `${what} ${key} took ${fromSeconds} to ${toSeconds} s (${seen} seen)`);
+  return [...driverSteps.flatMap((step) => told(driverStepWords[step], times[step])), ...told('starts of', times.starts)];
 }
 
 /** Cards of what is supposed of programs and drivers, and of what was seen of their times. */
@@ -97,10 +97,15 @@ export function cardsOfDump(
     const modes = namesListed(value(`modes:${driver}`)).filter((one): one is AccessMode =>
       (accessModes as readonly string[]).includes(one)
     );
-    const [provisioning, attaching] = [times?.provisioning.get(driver), times?.attaching.get(driver)];
-    const seenTimes = { ...(provisioning ? { provisioning } : {}), ...(attaching ? { attaching } : {}) };
+    const seenTimes = Object.fromEntries(
+      driverSteps.flatMap((step) => {
+        const one = times?.[step].get(driver);
+        return one ? [[step, one] as const] : [];
+      })
+    );
+    const timed = Object.keys(seenTimes).length > 0;
     const strange = driverCard(driver) === undefined;
-    if (!strange && !provisioning && !attaching) return [];
+    if (!strange && !timed) return [];
     return [
       {
         apiVersion: 'standin.example/v1',
@@ -115,7 +120,7 @@ export function cardsOfDump(
                 snapshots: value(`snapshots:${driver}`) === 'yes'
               }
             : {}),
-          ...(provisioning || attaching ? { times: seenTimes } : {})
+          ...(timed ? { times: seenTimes } : {})
         }
       }
     ];

@@ -4,6 +4,7 @@ import {
   type ApiObject,
   type ClusterEvent,
   type Container,
+  type DriverStep,
   type Facts,
   type Pod,
   type PodSpec,
@@ -47,7 +48,24 @@ export interface OwnTimes {
   readonly provisioning: ReadonlyMap<string, SeenTimes>;
   /** From the choice of a node until its volumes were attached there, by driver. */
   readonly attaching: ReadonlyMap<string, SeenTimes>;
+  /** From the wish until the volume had grown at its backend, by driver. */
+  readonly growing: ReadonlyMap<string, SeenTimes>;
+  /** From the order until the snapshot was ready, by driver. */
+  readonly copying: ReadonlyMap<string, SeenTimes>;
 }
+
+/** What drivers' steps are called in sentences. */
+export const driverStepWords = {
+  provisioning: 'volumes of',
+  attaching: 'attaching for',
+  growing: 'growing for',
+  copying: 'snapshots of'
+} as const satisfies Record<DriverStep, string>;
+
+/** The first of some events; one that counts several is of several things, and its stamps span them. */
+const once = (events: readonly ClusterEvent[]): ClusterEvent | undefined => events.find((one) => (one.count ?? 1) === 1);
+/** Reasons that tell that a volume has grown at its backend, the most exact one first (from memory). */
+const grownReasons = ['FileSystemResizeRequired', 'VolumeResizeSuccessful', 'FileSystemResizeSuccessful'] as const;
 
 const momentMs = (stamp: unknown): number => (typeof stamp === 'string' ? Date.parse(stamp) : NaN);
 
@@ -79,7 +97,7 @@ function startOf(pod: Pod): readonly [number, number] | undefined {
  * again within half an hour of its start is taken for slow: an export can't tell.
  */
 export function ownTimes(facts: Facts): OwnTimes {
-  const [starts, provisioning, attaching] = [new Spans(), new Spans(), new Spans()];
+  const [starts, provisioning, attaching, growing, copying] = [new Spans(), new Spans(), new Spans(), new Spans(), new Spans()];
   for (const pod of facts.list('Pod')) {
     const start = startOf(pod);
     // A pod is as slow as its slowest container; helpers beside the program that keeps its data are many, and say little.
@@ -98,6 +116,20 @@ export function ownTimes(facts: Facts): OwnTimes {
     const [order] = eventsOf(facts, claim, 'Provisioning');
     const [done] = eventsOf(facts, claim, 'ProvisioningSucceeded');
     if (order && done) provisioning.add(driver, momentMs(order.firstTimestamp), momentMs(done.lastTimestamp));
+    const wish = once(eventsOf(facts, claim, 'Resizing'));
+    const grown = grownReasons.map((reason) => once(eventsOf(facts, claim, reason))).find((one) => one !== undefined);
+    if (wish && grown) growing.add(driver, momentMs(wish.firstTimestamp), momentMs(grown.firstTimestamp));
   }
-  return { starts: starts.all(), provisioning: provisioning.all(), attaching: attaching.all() };
+  for (const snapshot of facts.list('VolumeSnapshot')) {
+    const content = facts.get('VolumeSnapshotContent', '', snapshot.status?.boundVolumeSnapshotContentName ?? '');
+    const [order, done] = [once(eventsOf(facts, snapshot, 'CreatingSnapshot')), once(eventsOf(facts, snapshot, 'SnapshotReady'))];
+    if (content && order && done) copying.add(content.spec.driver, momentMs(order.firstTimestamp), momentMs(done.firstTimestamp));
+  }
+  return {
+    starts: starts.all(),
+    provisioning: provisioning.all(),
+    attaching: attaching.all(),
+    growing: growing.all(),
+    copying: copying.all()
+  };
 }
