@@ -58,6 +58,25 @@ test('a table that was dropped by mistake comes back to the second before: besid
   await sendDraft(page, 'north-quay~dropped');
   await runOn(120_000);
   expect((await ask('timetable', { do: 'list', place: 'sailings' })).rows!.map(([key]) => key)).toEqual(['gannet', 'heron']);
+
+  // One table alone: what was written to another one meanwhile stays.
+  expect((await ask('timetable', { do: 'write', place: 'crews', key: 'tern', value: 'on leave' })).outcome).toBe('acknowledged');
+  expect((await ask('timetable', { do: 'drop', place: 'sailings' })).outcome).toBe('acknowledged');
+  await open(page, `${at}/backups/plans/timetable`);
+  const alone = page.getByRole('listitem').filter({ hasText: 'one table' });
+  await expect(alone.getByRole('button', { name: 'Put in a draft' })).toBeDisabled();
+  await alone.getByRole('textbox', { name: 'What comes back alone' }).fill('sailings');
+  await page.getByRole('slider', { name: 'Back to' }).evaluate((one: HTMLInputElement, ms) => {
+    one.value = String(Number(one.min) + Math.floor((ms - Number(one.min)) / 1_000) * 1_000);
+    one.dispatchEvent(new Event('input', { bubbles: true }));
+  }, before);
+  await alone.getByRole('button', { name: 'Put in a draft' }).click();
+  await expect(page.getByText('what timetable holds in sailings, with what was written since')).toBeVisible();
+  await page.getByRole('textbox', { name: /Data is lost/ }).fill('north-quay');
+  await sendDraft(page, 'north-quay~dropped');
+  await runOn(120_000);
+  expect((await ask('timetable', { do: 'list', place: 'sailings' })).rows!.map(([key]) => key)).toEqual(['gannet', 'heron']);
+  expect((await ask('timetable', { do: 'list', place: 'crews' })).rows!.map(([key]) => key)).toEqual(['tern']);
 });
 
 test('a first plan is written as a sentence, by keys; it fails for a cause that its root line leads to, and holds once that is mended', async ({

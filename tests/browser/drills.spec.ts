@@ -56,3 +56,16 @@ test('the matrix is walked by arrow keys alone, and a round can be watched and s
   await expect(page.getByRole('button', { name: /^Run the \d+ that/ })).toBeVisible({ timeout: 60_000 });
   await page.keyboard.press('Home');
 });
+
+test('clients come from outside where an address leads in, and that stays with the drill', async ({ page }) => {
+  const at = await forkOf(page, 'north-quay', 'from-outside');
+  await open(page, `${at}/drills/plans/timetable/program-ends`);
+  await expect(page.getByRole('combobox', { name: 'Where clients come from' })).toHaveCount(0);
+  await open(page, `${at}/drills/events/boarding/program-ends`);
+  const way = page.getByRole('combobox', { name: 'Where clients come from' });
+  await way.selectOption('outside');
+  await page.getByRole('button', { name: 'Run it' }).click();
+  await expect(page.getByText('two writes and two reads a second, from outside')).toBeVisible({ timeout: 60_000 });
+  await open(page, `${at}/drills/events/boarding/program-ends`);
+  await expect(way).toHaveValue('outside');
+});

@@ -120,7 +120,9 @@ export function clearedLoss({ ref, before, after, outcome }: Verdict): SheetLine
 /** A copy that is put back over what stands throws away what was written since. */
 export function restoredLoss({ ref, before, after, outcome }: Verdict): SheetLine[] {
   if (outcome === 'refused' || before || after?.kind !== 'BackupReturn' || !after.spec.over) return [];
-  return [{ ref, says: `all that ${after.spec.into} holds, with what was written since the moment that comes back` }];
+  const { into, only } = after.spec;
+  const what = only === undefined ? `all that ${into} holds` : `what ${into} holds in ${only}`;
+  return [{ ref, says: `${what}, with what was written since the moment that comes back` }];
 }
 
 /** What loses nothing now and will later: retention and reclaim policies that turn to Delete. */
