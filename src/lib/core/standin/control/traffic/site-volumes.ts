@@ -89,6 +89,8 @@ export class SiteVolumes {
       return content === contentIn(this.engineId, status?.engine)
         ? status?.store
         : sealedOver(status?.store, () => rowsIn(this.engineId, data) ?? []);
+    // Rows are made when somebody looks; most are written over before that.
+    if (status?.store) return sealedOver(status.store, () => rowsIn(this.engineId, data) ?? []);
     const before = rowsIn(this.engineId, status?.engine);
     const rows = rowsIn(this.engineId, data);
     return rows && !(before && same(before, rows)) ? sealedOver(status?.store, () => rows) : status?.store;

@@ -46,3 +46,23 @@ export function keptLacking(reached: readonly Reached[], look: () => Lacking[]):
   lackingKept.set(first.holds, { on: reached, found });
   return found;
 }
+
+type Shards = Drive['shards'];
+const unevenKept = new WeakMap<Shards, WeakMap<Shards, readonly string[]>>();
+
+/** Objects of which two volumes don't hold the same version; looked up once for two contents, which are replaced and never changed. */
+export function unevenOf(a: Shards, b: Shards): readonly string[] {
+  let kept = unevenKept.get(a);
+  if (!kept) unevenKept.set(a, (kept = new WeakMap()));
+  let found = kept.get(b);
+  if (!found) {
+    const uneven: string[] = [];
+    for (const object in a) {
+      const other = b[object];
+      if (other === undefined || other.version !== a[object]!.version || other.by !== a[object]!.by) uneven.push(object);
+    }
+    for (const object in b) if (a[object] === undefined) uneven.push(object);
+    kept.set(b, (found = uneven));
+  }
+  return found;
+}

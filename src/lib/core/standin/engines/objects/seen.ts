@@ -1,5 +1,5 @@
 import type { Site } from '../site';
-import { keptLacking, type Drive, type Lacking, type Reached, type Shard } from './drives';
+import { keptLacking, unevenOf, type Drive, type Lacking, type Reached, type Shard } from './drives';
 import { decode } from './erasure';
 import { storeLayout, type StoreLayout } from './layout';
 import { sealed } from './sealing';
@@ -71,11 +71,8 @@ export abstract class ObjectsSeen {
 
   private lackingNow(site: Site, id: string, reached: readonly Reached[]): Lacking[] {
     // Where all hold the same version nobody lacks one; that is most of what lies there.
-    const uneven = new Set<string>();
     const [first, ...others] = reached.map((one) => one.holds.shards);
-    for (const [object, { version, by }] of Object.entries(first ?? {}))
-      if (others.some((one) => one[object]?.version !== version || one[object].by !== by)) uneven.add(object);
-    for (const other of others) for (const object of Object.keys(other)) if (!first![object]) uneven.add(object);
+    const uneven = new Set(first ? others.flatMap((other) => unevenOf(first, other)) : []);
     return [...uneven].sort().flatMap((object) => {
       const found = this.find(site, id, object);
       if (!found) return [];
