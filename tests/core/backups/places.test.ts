@@ -136,15 +136,36 @@ describe('topics', () => {
     });
   });
 
-  test.each([
-    '',
-    '[]x',
-    '[["gates","a"]]',
-    '[["[\\"messages\\",\\"gates\\",0]","[[1,\\"base64:AAAA\\"]]"]]',
-    '[["[\\"topic\\",\\"g\\"]","{\\"partitions\\":0,\\"replicas\\":1,\\"least\\":1}"]]'
-  ])('what is no copy of topics is taken by nobody: %s', (value) => {
+  test('what is no copy of topics is taken by nobody, and whoever refused it goes on', () => {
     const world = barn('log-broker', false);
-    expect(to(world, { do: 'put-back', value, count: 1 }).outcome).toBe('refused');
+    const one = (name: unknown, value: unknown) => JSON.stringify([[JSON.stringify(name), JSON.stringify(value)]]);
+    const topicG = [JSON.stringify(['topic', 'g']), JSON.stringify({ partitions: 1, replicas: 1, least: 1 })];
+    const beside = (name: unknown, value: unknown) => JSON.stringify([topicG, [JSON.stringify(name), JSON.stringify(value)]]);
+    for (const value of [
+      '',
+      '[]x',
+      '[["gates","a"]]',
+      one(null, {}),
+      one(['topic', 'g'], null),
+      one(['topic', 'g'], { partitions: 0, replicas: 1, least: 1 }),
+      one(['topic', 'g'], { partitions: 1.5, replicas: 1, least: 1 }),
+      one(['topic', 5], { partitions: 1, replicas: 1, least: 1 }),
+      one(['messages', 'gates', 0], [[1, 'base64:AAAA']]),
+      beside(['messages', 'g', 0], 5),
+      beside(['messages', 'g', 1], []),
+      beside(['messages', 'g'], []),
+      beside(['messages', 'g', 0], [[0, 'base64:AAAA']]),
+      beside(['messages', 'g', 0], [[1, 'AAAA']]),
+      beside(['group', 'g', 'desk'], null),
+      beside(['group', 'g', 'desk'], [1, 2]),
+      beside(['elsewhere', 'g'], [])
+    ])
+      expect(to(world, { do: 'put-back', value, count: 1 }), value).toMatchObject({
+        outcome: 'refused',
+        says: 'that is no copy of topics'
+      });
+    expect(to(world, { do: 'copy' }).outcome).toBe('acknowledged');
+    expect(to(world, { do: 'put-back', value: beside(['messages', 'g', 0], [[1, 'base64:AAAA']]), count: 1 }).outcome).toBe('acknowledged');
   });
 });
 

@@ -1,3 +1,4 @@
+import { z } from 'zod';
 import { drawInt } from '../../../shared';
 import { contentOf, contentText } from '../content';
 import { handedOut, namedIn, placedKey, wouldOverwrite } from '../copies';
@@ -43,6 +44,13 @@ interface Returner {
   readonly sent: Readonly<Record<string, { readonly acked: number; readonly sentMs?: number }>>;
 }
 
+const whole = z.number().int().min(1);
+/** What lies in a bucket may be anything: names, topics, messages and offsets of a copy are read by these alone. */
+const nameShape = z.tuple([z.string(), z.string()]).rest(z.union([z.string(), z.number()]));
+const wishShape = z.object({ partitions: whole, replicas: whole, least: whole, limitBytes: z.number().min(0).optional() });
+const keptShape = z.array(z.tuple([whole, z.string()]));
+const offsetsShape = z.array(z.number().min(0).nullable());
+
 /** What a client says of a copy; undefined for a text that is none. */
 function saidIn(text: string): Said | undefined {
   const said = {
@@ -52,10 +60,10 @@ function saidIn(text: string): Said | undefined {
   };
   try {
     for (const [key, value] of namedIn(text) ?? [['', '']]) {
-      const [what, topic, more] = JSON.parse(key) as [string, string, string | number];
-      if (what === 'topic') said.topics[topic] = JSON.parse(value) as Wish;
-      else if (what === 'messages') said.messages[partKey(topic, Number(more))] = JSON.parse(value) as Kept[];
-      else if (what === 'group') said.groups.push({ group: String(more), topic, offsets: JSON.parse(value) as Offsets });
+      const [what, topic, more] = nameShape.parse(JSON.parse(key));
+      if (what === 'topic') said.topics[topic] = wishShape.parse(JSON.parse(value));
+      else if (what === 'messages') said.messages[partKey(topic, Number(more))] = keptShape.parse(JSON.parse(value));
+      else if (what === 'group') said.groups.push({ group: String(more), topic, offsets: offsetsShape.parse(JSON.parse(value)) });
       else return undefined;
     }
   } catch {
