@@ -3,7 +3,7 @@ import { epochMs } from '$core/shared';
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import { contentOf, contentText } from '$core/standin/engines/content';
-import { makeBatch } from '$core/standin/engines/log/payload';
+import { makeBatch, textMessage } from '$core/standin/engines/log/payload';
 import type { Op, World } from '$core/standin';
 import { answered, ask, must } from '../roomy';
 import { barn, daily, into, later, plan, returned, rowsOf, run, write } from './help';
@@ -169,6 +169,20 @@ describe('topics', () => {
   });
 });
 
+test('a partition of thousands of single messages comes back in their order, before anybody gives up waiting', () => {
+  const world = barn('log-broker');
+  did(world, { do: 'make-topic', place: 'long', count: 1, value: '{"replicas": 3, "least": 2}' });
+  const messages = Array.from({ length: 6_000 }, (_, n) => [1, contentText(textMessage('somebody', 0, `m${n}`))]);
+  const named = (name: unknown, value: unknown) => [JSON.stringify(name), JSON.stringify(value)];
+  const value = JSON.stringify([
+    named(['messages', 'long', 0], messages),
+    named(['topic', 'long'], { partitions: 1, replicas: 3, least: 2 })
+  ]);
+  expect(to(world, { do: 'put-back', value, place: 'long' })).toMatchObject({ outcome: 'acknowledged', count: 6_000 });
+  const { rows } = did(world, { do: 'consume', place: 'long', from: 'beginning', count: 6_000 });
+  expect(rows!.map(([, text]) => text)).toEqual(messages.map((_, n) => `m${n}`));
+}, 60_000);
+
 test('a database in memory comes back with its keys and its limit', () => {
   const world = copied('memory-store', (one) => {
     did(one, { do: 'make-database', place: 'fares', count: 2, value: '1', bytes: 4_096 });
@@ -187,6 +201,20 @@ test('a database in memory comes back with its keys and its limit', () => {
     outcome: 'refused',
     says: expect.stringContaining('memory limit')
   });
+  // What is no write of a key would be read by nobody.
+  const named = (name: unknown, content: unknown) => [JSON.stringify(name), JSON.stringify(content)];
+  const database = named(['topic', 'odd'], { partitions: 1, replicas: 1, least: 1 });
+  for (const content of [
+    [2, 'base64:AAAAAAAAAABbXQ=='],
+    [1, 'base64:AAAAAAAAAABbXQ=='],
+    [1, 'base64:AA==']
+  ])
+    expect(
+      to(world, { do: 'put-back', value: JSON.stringify([named(['messages', 'odd', 0], [content]), database]), count: 1 })
+    ).toMatchObject({
+      outcome: 'refused',
+      says: 'that is no copy of databases'
+    });
 });
 
 test('a bucket that was emptied comes back by object, alone or with all the others; what came since is gone where it is over', () => {
@@ -261,6 +289,32 @@ test('measurements come back row by row, also into a table that was dropped and 
   expect(returned(world, 'into: one, over: true', 'all')).toMatchObject({ phase: 'Done', rows: 320 });
   later(world, 60_000);
   expect([sum('a@b'), sum('other')]).toEqual(before);
+});
+
+test('what is put back into one place names nothing elsewhere, and nothing twice; what can not be made again is not dropped before', () => {
+  const named = (name: unknown, content: unknown) => [
+    JSON.stringify(name),
+    typeof content === 'string' ? content : JSON.stringify(content)
+  ];
+  const files = barn('shared-files');
+  expect(to(files, { do: 'put-back', value: '[["a/x","1"],["b/y","2"]]', place: 'a' })).toMatchObject({
+    outcome: 'refused',
+    says: 'not all that is to be put back lies in a'
+  });
+  expect(to(files, { do: 'put-back', value: '[["a/x","1"],["a/x","2"]]' }).says).toBe('that is no copy of files');
+  const objects = barn('object-store');
+  expect(to(objects, { do: 'put-back', value: JSON.stringify([named(['object', 'nowhere', 'k'], 'base64:AA==')]) }).says).toBe(
+    'there is no bucket for nowhere/k'
+  );
+  const series = barn('time-series');
+  did(series, { do: 'make-table', place: 'kept' });
+  did(series, { do: 'insert', place: 'kept', count: 9 });
+  const many = JSON.stringify([named(['table', 'kept'], { copies: 50 })]);
+  expect(to(series, { do: 'put-back', value: many, count: 1 }).says).toMatch(/^50 store members are needed for a new span, \d answer$/);
+  expect(did(series, { do: 'query', place: 'kept' }).count).toBe(9);
+  expect(to(series, { do: 'put-back', value: JSON.stringify([named(['table', 5], { copies: 1 })]), count: 1 }).says).toBe(
+    'that is no copy of tables'
+  );
 });
 
 test('one table alone comes back out of a copy and the log behind it, and what was written to others stays', () => {

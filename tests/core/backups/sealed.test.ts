@@ -103,9 +103,10 @@ describe('copies of changes', () => {
         { first: ['first'], second: ['first', 'second'], third: ['first', 'second', 'third'], fourth: ['fourth'] }[name]
       );
     }
-    const rows = [1, 2, 3, 4].map((n) => ({ name: `r${n}`, momentMs: n }));
-    const all = withBases(new Set([rows[3]!]), rows, ({ name }) => ({ r4: 'r2', r2: 'r1' })[name]);
-    expect([...all].map((one) => one.name)).toEqual(['r4', 'r2', 'r1']);
+    const rows = [1, 2, 3, 4].map((n) => ({ name: `r${n}`, momentMs: n, status: { 4: { base: 'r2' }, 2: { base: 'r1' } }[n] ?? {} }));
+    expect([...withBases(new Set([rows[3]!]), rows)].map((one) => one.name)).toEqual(['r1', 'r2', 'r4']);
+    // One whose base is gone stays by itself.
+    expect([...withBases(new Set([rows[3]!]), rows.slice(2))].map((one) => one.name)).toEqual(['r4']);
   });
 
   test('with the one gone that they build on they open to nothing, and the next copy is whole', () => {

@@ -1,6 +1,6 @@
 import { bytesOf, epochMs, momentsOf } from '../shared';
-import type { BackupPlan, Facts } from '../model';
-import { assetsOf, carriedBytes, doneOf, keptOf, podsRunning, roomIn, runsOf, storeLayoutOf, withBases } from '../standin';
+import type { BackupPlan, BackupRun, Facts } from '../model';
+import { assetsOf, carriedBytes, chainTo, doneOf, keptOf, podsRunning, roomIn, runsOf, storeLayoutOf, withBases } from '../standin';
 
 /** What a plan's copies take from a moment on (virtual ms). */
 export interface RoomPoint {
@@ -48,19 +48,7 @@ interface Copy {
   readonly name: string;
   readonly momentMs: number;
   readonly bytes: number;
-  /** The one before it that it holds the changes since. */
-  readonly base: string | undefined;
-}
-
-/** How many copies one needs, with those that it builds on. */
-function depthOf(done: readonly Copy[], last: Copy): number {
-  let [n, at]: [number, Copy | undefined] = [0, last];
-  while (at) {
-    n += 1;
-    const { base }: Copy = at;
-    at = base === undefined ? undefined : done.find((one) => one.name === base);
-  }
-  return n;
+  readonly status: Pick<NonNullable<BackupRun['status']>, 'base'>;
 }
 
 function ahead(facts: Facts, plan: BackupPlan, overMs: number): RoomPoint[] {
@@ -70,12 +58,12 @@ function ahead(facts: Facts, plan: BackupPlan, overMs: number): RoomPoint[] {
     name: one.name,
     momentMs: one.momentMs,
     bytes: one.status?.bytes ?? 0,
-    base: one.status?.base
+    status: one.status ?? {}
   }));
   // What is in no volume's fill is only seen once a copy has carried it, and is taken to stay as it was.
-  const weighed = done.filter((one) => one.base === undefined).at(-1)?.bytes ?? 0;
+  const weighed = done.filter((one) => one.status.base === undefined).at(-1)?.bytes ?? 0;
   // How much changes between two copies nobody can tell: as much as the last time, and all of it where there was none.
-  const changes = done.filter((one) => one.base !== undefined).at(-1)?.bytes;
+  const changes = done.filter((one) => one.status.base !== undefined).at(-1)?.bytes;
   const bytesAt = (atMs: number): number =>
     how === 'snapshots'
       ? Math.max(weighed, sizesOf(facts, namespace, workload))
@@ -87,10 +75,11 @@ function ahead(facts: Facts, plan: BackupPlan, overMs: number): RoomPoint[] {
   for (const [n, moment] of moments.entries()) {
     const momentMs = moment - epochMs;
     const last = done.at(-1);
-    const base = last && fullEvery > 1 && depthOf(done, last) < fullEvery ? last.name : undefined;
+    const chain = last && fullEvery > 1 ? chainTo(done, last) : undefined;
+    const base = chain && chain.length < fullEvery ? last!.name : undefined;
     const bytes = base === undefined ? bytesAt(momentMs) : Math.min(changes ?? Infinity, bytesAt(momentMs));
-    const all = [...done, { name: `to-come-${n}`, momentMs, bytes, base }];
-    const kept = withBases(keptOf(all, keep, timeZone), all, (one) => one.base);
+    const all = [...done, { name: `to-come-${n}`, momentMs, bytes, status: base === undefined ? {} : { base } }];
+    const kept = withBases(keptOf(all, keep, timeZone), all);
     done = all.filter((one) => kept.has(one));
     points.push(point(momentMs));
   }

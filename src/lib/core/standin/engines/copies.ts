@@ -8,12 +8,14 @@ type Named = readonly (readonly [string, string])[];
 /** All of it in one text, sorted by name, as a copy keeps it. */
 export const textOfNamed = (rows: Named): string => JSON.stringify([...rows].sort(([a], [b]) => (a < b ? -1 : 1)));
 
-/** What such a text holds; undefined for a text that is none. */
+/** What such a text holds; undefined for a text that is none, or names something twice. */
 export function namedIn(text: string): [string, string][] | undefined {
   try {
     const rows: unknown = JSON.parse(text);
     const fits = (row: unknown): boolean => Array.isArray(row) && row.length === 2 && row.every((one) => typeof one === 'string');
-    return Array.isArray(rows) && rows.every(fits) ? (rows as [string, string][]) : undefined;
+    if (!Array.isArray(rows) || !rows.every(fits)) return undefined;
+    const named = rows as [string, string][];
+    return new Set(named.map(([name]) => name)).size === named.length ? named : undefined;
   } catch {
     return undefined;
   }

@@ -1,3 +1,4 @@
+import { z } from 'zod';
 import { hash32 } from '../../shared';
 import { LogBroker } from './log';
 import { textOf } from './log/payload';
@@ -26,6 +27,15 @@ function shardOf(site: Site, part: PartLog): { entries: Entries; bytes: number }
   return found;
 }
 
+/** What a write says: a key and its value, null where it is deleted; undefined for bytes that say nothing of the kind. */
+function writtenIn(bytes: Uint8Array): [string, string | null] | undefined {
+  try {
+    return z.tuple([z.string(), z.string().nullable()]).safeParse(JSON.parse(textOf(bytes))).data;
+  } catch {
+    return undefined;
+  }
+}
+
 interface Look {
   readonly is: 'look';
   readonly key: string;
@@ -49,7 +59,7 @@ export class MemoryStore implements Engine {
       const after = bytes - (entries.has(key) ? sizeOf(key, entries.get(key)!) : 0) + (value === null ? 0 : sizeOf(key, value));
       return after > limit && value !== null ? `the memory limit of this shard, ${Math.floor(limit)} bytes, would be exceeded` : undefined;
     },
-    { topic: 'database', message: 'write' }
+    { topic: 'database', message: 'write', fits: (batch, count) => count === 1 && writtenIn(batch) !== undefined }
   );
 
   changed(site: Site): void {

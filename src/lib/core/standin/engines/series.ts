@@ -1,100 +1,15 @@
 import { drawInt, hash32 } from '../../shared';
-import { handedOut, namedIn, placedKey, wouldOverwrite } from './copies';
+import { handedOut, placedKey, wouldOverwrite } from './copies';
+import { byTime, inSpan, saidIn, spanOf, tableOf, type Kept, type Row } from './series-copies';
+import type { Body, Catalogue, FrontMind, Insert, SpanPlace, StoreDisk } from './series-types';
 import type { Ask, Engine, Site, MemberState } from './site';
 import { counted } from './words';
-
-/** A row: when, of what, how much. */
-type Row = readonly [timeMs: number, device: string, value: number];
-
-interface SpanPlace {
-  readonly nodes: readonly string[];
-  /** Copies that lack something: they aren't read until they have been made anew. */
-  readonly stale: readonly string[];
-}
-
-interface Catalogue {
-  readonly tables: Readonly<{
-    [table: string]: {
-      readonly copies: number;
-      readonly spans: Readonly<{ [span: string]: SpanPlace }>;
-      /** How many of that name were dropped before it: part of its spans' names. */
-      readonly nth?: number;
-    };
-  }>;
-  /** How many tables of a name were dropped. */
-  readonly dropped?: Readonly<{ [table: string]: number }>;
-}
-
-interface StoreDisk {
-  readonly spans: Readonly<{ [span: string]: readonly Row[] }>;
-}
-
-interface Insert {
-  readonly count: number;
-  /** What is said once all is kept. */
-  readonly says?: string;
-  /** By span: nodes that haven't answered yet, and those that have. */
-  readonly open: Readonly<{ [span: string]: readonly string[] }>;
-  readonly done: Readonly<{ [span: string]: readonly string[] }>;
-}
-
-interface FrontMind {
-  readonly inserts: Readonly<{ [ask: string]: Insert }>;
-  readonly mending?: number;
-}
-
-type Body =
-  | { readonly is: 'rows'; readonly span: string; readonly rows: readonly Row[]; readonly ask: string }
-  | { readonly is: 'kept'; readonly span: string; readonly ask: string }
-  | { readonly is: 'late'; readonly ask: string }
-  | { readonly is: 'mend'; readonly nth: number }
-  | { readonly is: 'copy'; readonly span: string; readonly to: string }
-  | { readonly is: 'whole'; readonly span: string; readonly rows: readonly Row[] }
-  | { readonly is: 'mended'; readonly span: string }
-  | { readonly is: 'forget'; readonly table: string; readonly before: number };
-
-/** The table that a span is of: tables may have any name. */
-const tableOf = (span: string): string => span.slice(0, span.lastIndexOf('@'));
-/** A span of a table: a table that is made again shares none with those of its name before. @param hours hour and slice */
-const spanOf = (table: string, nth: number | undefined, hours: string): string => `${table}@${nth ? `${nth}~` : ''}${hours}`;
-/** Hour and slice of a span, and how many tables of that name were before. */
-function inSpan(span: string): { hours: string; nth: number } {
-  const [first = '', second] = span.slice(span.lastIndexOf('@') + 1).split('~');
-  return second === undefined ? { hours: first, nth: 0 } : { hours: second, nth: Number(first) };
-}
-/** What a table was made with, as a copy keeps it. */
-interface Kept {
-  readonly copies: number;
-}
-const isRow = (row: unknown): row is Row =>
-  Array.isArray(row) && row.length === 3 && typeof row[0] === 'number' && typeof row[1] === 'string' && typeof row[2] === 'number';
-
-/** Tables and rows that a copy says; undefined for a text that is none. */
-function saidIn(text: string): { tables: Map<string, number>; spans: Map<string, readonly Row[]> } | undefined {
-  const [tables, spans] = [new Map<string, number>(), new Map<string, readonly Row[]>()];
-  try {
-    for (const [key, value] of namedIn(text) ?? [['', '']]) {
-      const [what, table, span] = JSON.parse(key) as [string, string, string | undefined];
-      const read: unknown = JSON.parse(value);
-      const { copies } = (read ?? {}) as Partial<Kept>;
-      if (what === 'table' && Number.isInteger(copies) && copies! >= 1) tables.set(table, copies!);
-      else if (what === 'span' && span !== undefined && Array.isArray(read) && read.every(isRow)) spans.set(`${table}@${span}`, read);
-      else return undefined;
-    }
-  } catch {
-    return undefined;
-  }
-  return [...spans.keys()].every((span) => tables.has(tableOf(span))) ? { tables, spans } : undefined;
-}
 
 const hourMs = 3_600_000;
 /** Devices are spread over so many spans within an hour. */
 const slices = 4;
 const lateMs = 4_000;
 const mendAfterMs = 5_000;
-
-/** In the order of their times: two copies of a span may have got their rows in another one. */
-const byTime = (a: Row, b: Row): number => a[0] - b[0] || (a[1] < b[1] ? -1 : a[1] > b[1] ? 1 : a[2] - b[2]);
 
 /** Rows that a writer sends: made from its ask, so that a reader can count and sum them. */
 const rowsOf = (ask: string, count: number): Row[] =>
@@ -364,6 +279,10 @@ export class TimeSeries implements Engine {
     if (!said) return refuse('that is no copy of tables');
     const there = Object.keys(this.catalogue(site, id).tables).filter((one) => op.place === undefined || one === op.place);
     if (there.length && !op.count) return refuse(wouldOverwrite(counted(there.length, 'table')));
+    // Before anything goes: what can't be made again isn't dropped.
+    const nodes = this.stores(site).filter((one) => this.contact(site, id, one)).length;
+    const most = Math.max(0, ...said.tables.values());
+    if (most > nodes) return refuse(`${most} store members are needed for a new span, ${nodes} answer`);
     for (const table of there) this.drop(site, id, table);
     const known = this.catalogue(site, id);
     const made = Object.fromEntries([...said.tables].map(([table, copies]) => [table, this.made(known, table, copies)]));

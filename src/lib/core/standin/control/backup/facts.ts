@@ -50,8 +50,14 @@ export const doneOf = (runs: readonly BackupRun[]): (BackupRun & { momentMs: num
       : []
   );
 
+/** A copy by its name, with the one that it builds on. */
+export interface Chained {
+  readonly name: string;
+  readonly status?: { readonly base?: string | undefined } | undefined;
+}
+
 /** A copy with those before it that it builds on, the whole one first; undefined where one of them is there no more. */
-export function chainTo<R extends BackupRun & { name: string }>(done: readonly R[], last: R): R[] | undefined {
+export function chainTo<R extends Chained>(done: readonly R[], last: R): R[] | undefined {
   const chain = [last];
   for (let base = last.status?.base; base !== undefined; base = chain[0]!.status?.base) {
     const before = done.find((one) => one.name === base);

@@ -52,7 +52,7 @@ function forget(world: ClusterAccess, plan: BackupPlan, key: string): BackupPlan
   const { name, namespace = '' } = plan.metadata;
   const runs = runsOf(world.store, namespace, name);
   const done = doneOf(runs);
-  const kept = withBases(keptOf(done, plan.spec.keep, plan.spec.timeZone), done, (one) => one.status?.base);
+  const kept = withBases(keptOf(done, plan.spec.keep, plan.spec.timeZone), done);
   const failed = runs.filter((one) => one.status?.phase === 'Failed');
   for (const one of failed.slice(0, Math.max(0, failed.length - failedKept))) world.drop(refOf(one));
   for (const one of done) {

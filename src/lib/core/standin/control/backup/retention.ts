@@ -1,5 +1,6 @@
 import { dayOf, epochMs } from '../../../shared';
 import type { BackupPlan } from '../../../model';
+import { chainTo, type Chained } from './facts';
 
 /** A copy that is done. */
 export interface Kept {
@@ -56,14 +57,7 @@ export function keptOf<K extends Kept>(
   return kept;
 }
 
-/** With the copies that are kept those that they build on: without them they open to nothing. @param baseOf the name of the one before, if any */
-export function withBases<K extends Kept>(kept: ReadonlySet<K>, done: readonly K[], baseOf: (one: K) => string | undefined): Set<K> {
-  const all = new Set(kept);
-  const byName = new Map(done.map((one) => [one.name, one]));
-  // What is added meanwhile is gone through, too.
-  for (const one of all) {
-    const base = byName.get(baseOf(one) ?? '');
-    if (base) all.add(base);
-  }
-  return all;
+/** With the copies that are kept those that they build on: without them they open to nothing. */
+export function withBases<K extends Kept & Chained>(kept: ReadonlySet<K>, done: readonly K[]): Set<K> {
+  return new Set([...kept].flatMap((one) => chainTo(done, one) ?? [one]));
 }

@@ -2,7 +2,7 @@ import { decode } from 'js-base64';
 import { isReady, type AskObject, type Pod, type Process } from '../../../model';
 import { hash32 } from '../../../shared';
 import { keptApartFrom } from '../../provider/outages';
-import { engineFor, hasEngine } from '../../engines/registry';
+import { copyOfPlace, engineFor, hasEngine } from '../../engines/registry';
 import { markOf, passwordFault } from '../../engines/options';
 import { lockOf, loginFault } from '../../engines/logins';
 import { engineCards, servesClients, type EngineId } from '../../cards/engines';
@@ -47,6 +47,8 @@ function takeAsk(world: ClusterAccess, site: WorldSite, ask: AskObject): void {
     : (loginFault(world.store, options, login) ??
       (login === 'right' && lockOf(options) === 'password' ? passwordFault(world.store, first, options) : undefined));
   if (fault) return back(`access denied: ${fault}`);
+  if (op.do === 'put-back' && op.place !== undefined && copyOfPlace(site.engineId ?? '', op.value ?? '', op.place) !== op.value)
+    return back(`not all that is to be put back lies in ${op.place}`);
   site.timeout(name, askTimeoutMs);
   // A service leads to any member that counts as ready; whoever comes to one that hangs waits in vain.
   const choose = outages.length > 0 || pods.some((pod) => site.hangs(pod.metadata.name));

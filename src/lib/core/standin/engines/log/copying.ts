@@ -12,6 +12,10 @@ import { partKey, type Batch, type LogBody, type Meta, type Topic } from './type
 const lookMs = 500;
 /** What isn't acknowledged by then is sent again; made up. */
 const againMs = 5_000;
+/** So many batches of a partition are on their way at once; made up. */
+const openBatches = 64;
+/** How long one is on its way to whoever leads; the same for all, so that none overtakes another. Made up. */
+const wayMs = 2;
 
 /** A batch as a copy keeps it: how many messages, and what is in them. */
 type Kept = readonly [count: number, content: string];
@@ -33,6 +37,13 @@ interface Copier {
   readonly got: Readonly<Record<string, readonly Batch[] | null>>;
 }
 
+interface SentSoFar {
+  readonly acked: number;
+  readonly later: readonly number[];
+  readonly next: number;
+  readonly sentMs: number;
+}
+
 /** Somebody who puts topics back: old ones go, new ones are made, messages are sent one after another, groups go on where they were. */
 interface Returner {
   readonly kind: 'returner';
@@ -40,8 +51,8 @@ interface Returner {
   readonly stage: 'dropping' | 'making' | 'writing' | 'groups';
   /** Topics that are still to go, as they are named. */
   readonly old: readonly string[];
-  /** How many batches of each partition are acknowledged, and when the next was sent. */
-  readonly sent: Readonly<Record<string, { readonly acked: number; readonly sentMs?: number }>>;
+  /** Of each partition: how many batches are acknowledged without a gap, those behind a gap, how many were sent, and when the last was. */
+  readonly sent: Readonly<Record<string, SentSoFar>>;
 }
 
 const whole = z.number().int().min(1);
@@ -82,12 +93,19 @@ function saidIn(text: string): Said | undefined {
 
 const read = new WeakMap<Ask['op'], Said>();
 
+/** What topics and messages are called by whoever keeps them, and what of messages it can read; left out: any. */
+export interface TopicWords {
+  readonly topic: string;
+  readonly message: string;
+  fits?(batch: Uint8Array, count: number): boolean;
+}
+
 /** Copies of all topics of a broker, and their return: messages in their order within partitions, with how far groups have read. */
 export class TopicCopies {
   constructor(
     private readonly brokers: Brokers,
     private readonly leads: string,
-    private readonly words: { readonly topic: string; readonly message: string }
+    private readonly words: TopicWords
   ) {}
 
   /** Whether a client copies or puts back. */
@@ -107,12 +125,14 @@ export class TopicCopies {
         one.partitions.map((_, p) => partKey(name, p))
       );
       site.think(me, { kind: 'copier', via, got: Object.fromEntries(keys.map((key) => [key, null])) } satisfies Copier);
-      if (!keys.length) return this.hand(site, me);
       return this.fetch(site, me);
     }
     const said = saidIn(ask.op.value ?? '');
     const refuse = (says: string) => site.answer(ask.id, { outcome: 'refused', by: via, says });
-    if (!said) return refuse(`that is no copy of ${this.words.topic}s`);
+    const unfit = Object.values(said?.messages ?? {}).some((all) =>
+      all.some(([count, content]) => this.words.fits?.(contentOf(content)!, count) === false)
+    );
+    if (!said || unfit) return refuse(`that is no copy of ${this.words.topic}s`);
     const there = this.known(site, via)!.topics;
     const old = Object.keys(there).filter((name) => ask.op.place === undefined || name === ask.op.place);
     const full = old.filter((name) => this.holds(site, name, there[name]!));
@@ -123,7 +143,9 @@ export class TopicCopies {
       .find((one) => typeof one === 'string');
     if (typeof fault === 'string') return refuse(fault);
     read.set(ask.op, said);
-    const sent = Object.fromEntries(Object.keys(said.messages).map((key) => [key, { acked: 0 }]));
+    const sent = Object.fromEntries(
+      Object.keys(said.messages).map((key): [string, SentSoFar] => [key, { acked: 0, later: [], next: 0, sentMs: 0 }])
+    );
     site.think(me, { kind: 'returner', via, stage: 'dropping', old, sent, op: ask.op } satisfies Returner & { op: Ask['op'] });
     this.goOn(site, me);
   }
@@ -157,14 +179,21 @@ export class TopicCopies {
       const keys = Object.keys(mind.sent).sort();
       const key = keys[body.nth % keys.length]!;
       const mine = mind.sent[key]!;
-      if (Math.floor(body.nth / keys.length) === mine.acked)
-        site.think(me, { ...mind, sent: { ...mind.sent, [key]: { acked: mine.acked + 1 } } });
+      const nth = Math.floor(body.nth / keys.length);
+      let { acked, later } = mine;
+      if (nth >= acked && !later.includes(nth)) later = [...later, nth];
+      for (; later.includes(acked); acked += 1) later = later.filter((one) => one !== acked);
+      site.think(me, { ...mind, sent: { ...mind.sent, [key]: { ...mine, acked, later } } });
     }
     this.goOn(site, me, body.is === 'again');
   }
 
   private fetch(site: Site, me: string): void {
-    const { got, via } = site.mind<Copier>(me)!;
+    const { via, ...mind } = site.mind<Copier>(me)!;
+    // What somebody dropped meanwhile is waited for no longer.
+    const got = Object.fromEntries(Object.entries(mind.got).filter(([key]) => this.brokers.partition(site, via, key)));
+    site.think(me, { ...mind, via, got });
+    if (Object.values(got).every((one) => one !== null)) return this.hand(site, me);
     for (const [key, batches] of Object.entries(got)) {
       const leader = this.brokers.partition(site, via, key)?.leader;
       if (batches === null && leader)
@@ -182,7 +211,7 @@ export class TopicCopies {
     const { got, via } = site.mind<Copier>(me)!;
     const { topics = {}, groups = {} } = this.known(site, via) ?? {};
     const rows: [string, string][] = [];
-    let [messages, bytes] = [0, 0];
+    let [messages, bytes, handed] = [0, 0, 0];
     for (const [name, { least, limitBytes, partitions }] of Object.entries(topics)) {
       if (!partitions.every((_, p) => got[partKey(name, p)])) continue;
       const wish: Wish = {
@@ -191,6 +220,7 @@ export class TopicCopies {
         least,
         ...(limitBytes === undefined ? {} : { limitBytes })
       };
+      handed += 1;
       rows.push([placedKey('topic', name), JSON.stringify(wish)]);
       partitions.forEach((_, p) => {
         const batches = got[partKey(name, p)]!;
@@ -202,7 +232,7 @@ export class TopicCopies {
       for (const [group, all] of Object.entries(groups))
         if (Object.hasOwn(all, name)) rows.push([placedKey('group', name, group), JSON.stringify(all[name])]);
     }
-    const says = `${counted(messages, this.words.message)} in ${counted(Object.keys(topics).length, this.words.topic)}`;
+    const says = `${counted(messages, this.words.message)} in ${counted(handed, this.words.topic)}`;
     site.answer(me.slice(1), { ...handedOut(via, `${this.words.topic}s`, rows, says), count: messages, bytes });
   }
 
@@ -239,34 +269,31 @@ export class TopicCopies {
     this.ring(site, me);
   }
 
-  /** Sends the next batch of each partition whose last one is acknowledged. Gives whether all are. */
+  /** Sends what comes next of each partition, some at once; all that isn't acknowledged once more where nobody answers. Gives whether all is. */
   private write(site: Site, me: string, { messages }: Said): boolean {
-    let mind = site.mind<Returner>(me)!;
+    const mind = site.mind<Returner>(me)!;
     const keys = Object.keys(mind.sent).sort();
-    let open = false;
+    const sent = { ...mind.sent };
     keys.forEach((key, i) => {
-      const { acked, sentMs } = mind.sent[key]!;
-      const batch = messages[key]![acked];
-      if (!batch) return;
-      open = true;
+      const mine = mind.sent[key]!;
+      const batches = messages[key]!;
       const leader = this.brokers.partition(site, mind.via, key)?.leader;
-      if (!leader || (sentMs !== undefined && site.nowMs - sentMs < againMs)) return;
-      const [count, content] = batch;
-      const bytes = contentOf(content)!;
-      const body: LogBody = {
-        is: 'produce',
-        key,
-        nth: acked * keys.length + i,
-        acks: 'all',
-        bytes: site.store(bytes),
-        count,
-        sizeBytes: bytes.length
-      };
-      site.post(me, leader, body, drawInt(site.seed, `client|${me}|${leader}`, 1, 5));
-      mind = { ...mind, sent: { ...mind.sent, [key]: { acked, sentMs: site.nowMs } } };
+      if (!leader || mine.acked >= batches.length) return;
+      const anew = mine.next > mine.acked && site.nowMs - mine.sentMs >= againMs;
+      const until = Math.min(batches.length, mine.acked + openBatches);
+      let next = anew ? mine.acked : mine.next;
+      if (next >= until) return;
+      for (; next < until; next += 1) {
+        const [count, content] = batches[next]!;
+        const bytes = contentOf(content)!;
+        const nth = next * keys.length + i;
+        const body: LogBody = { is: 'produce', key, nth, acks: 'all', bytes: site.store(bytes), count, sizeBytes: bytes.length };
+        site.post(me, leader, body, wayMs);
+      }
+      sent[key] = { ...mine, next, sentMs: site.nowMs };
     });
-    site.think(me, mind);
-    return !open;
+    site.think(me, { ...mind, sent });
+    return keys.every((key) => sent[key]!.acked >= messages[key]!.length);
   }
 
   private done(site: Site, me: string, { messages, topics }: Said): void {

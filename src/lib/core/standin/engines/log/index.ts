@@ -2,7 +2,7 @@ import type { Ask, Engine, Site, MemberState } from '../site';
 import { counted } from '../words';
 import { Brokers, meetMs, sessionMs } from './broker';
 import { Clients } from './clients';
-import { TopicCopies } from './copying';
+import { TopicCopies, type TopicWords } from './copying';
 import { MetaGroup } from './meta';
 import { accountIn, type BrokerMind, type LogBody, type LogDisk } from './types';
 
@@ -31,7 +31,7 @@ export class LogBroker implements Engine {
   constructor(
     private readonly leads = 'broker',
     refuses?: ConstructorParameters<typeof Brokers>[1],
-    words = { topic: 'topic', message: 'message' }
+    words: TopicWords = { topic: 'topic', message: 'message' }
   ) {
     this.meta = new MetaGroup(leads);
     this.brokers = new Brokers(this.meta, refuses);

@@ -3,13 +3,11 @@ import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
 import { digestOf, drawInt } from '../../../shared';
 import { makeBatch } from '../log/payload';
 import type { Ask, Engine, Site, MemberState } from '../site';
-import { decode, encode } from './erasure';
-import { contentOf, contentText } from '../content';
-import { handedOut, namedIn, wouldOverwrite } from '../copies';
+import { encode } from './erasure';
+import { handedOut, wouldOverwrite } from '../copies';
 import type { Drive, Lacking, Shard } from './drives';
 import { sealed } from './sealing';
-import type { StoreLayout } from './layout';
-import { isBucket, nameOf, objectOf } from './names';
+import { isBucket, rowsOf, saidIn } from './names';
 import { newer, ObjectsSeen } from './seen';
 import { counted } from '../words';
 import type { Body, Mind, Sent } from './types';
@@ -110,16 +108,6 @@ export class ObjectStore extends ObjectsSeen implements Engine {
     if (lacking.length) site.say(id, `heals ${lacking.length} shards that volumes lacked`);
   }
 
-  private rebuilt(site: Site, shards: readonly (string | undefined)[], layout: StoreLayout, length: number): Uint8Array[] {
-    const body = decode(
-      shards.map((one) => (one === undefined ? undefined : site.bytes(one))),
-      layout.data,
-      layout.parity,
-      length
-    )!;
-    return encode(body, layout.data, layout.parity);
-  }
-
   arrived(site: Site, to: string, from: string, raw: unknown): void {
     const body = raw as Body;
     switch (body.is) {
@@ -180,7 +168,7 @@ export class ObjectStore extends ObjectsSeen implements Engine {
   private copied(site: Site, id: string, ask: string): void {
     const all = this.whole(site, id);
     if (typeof all === 'string') return site.answer(ask, { outcome: 'refused', by: id, says: all });
-    const rows = all.map(([object, content]): [string, string] => [nameOf(object), isBucket(object) ? '' : contentText(content)]);
+    const rows = rowsOf(all);
     const objects = all.filter(([object]) => !isBucket(object)).length;
     const says = `${counted(objects, 'object')} in ${counted(all.length - objects, 'bucket')}`;
     const bytes = all.reduce((sum, [, content]) => sum + content.length, 0);
@@ -190,22 +178,20 @@ export class ObjectStore extends ObjectsSeen implements Engine {
   private putBack(site: Site, ask: Ask, id: string): void {
     const { op } = ask;
     const refuse = (says: string) => site.answer(ask.id, { outcome: 'refused', by: id, says });
-    const rows = namedIn(op.value ?? '');
-    const said = rows?.map(([key, value]) => {
-      const object = objectOf(key);
-      return { object, content: isBucket(object) ? utf8ToBytes(object.slice(0, -1)) : contentOf(value) };
-    });
-    if (!said?.every((one) => one.object !== '' && one.content)) return refuse('that is no copy of objects');
+    const said = saidIn(op.value ?? '');
+    if (!said) return refuse('that is no copy of objects');
     const mine = this.whole(site, id);
     if (typeof mine === 'string') return refuse(mine);
+    const buckets = new Set([...mine, ...said].map(([object]) => object).filter(isBucket));
+    const [homeless] = said.find(([object]) => !buckets.has(object.slice(0, object.indexOf('/') + 1))) ?? [];
+    if (homeless !== undefined) return refuse(`there is no bucket for ${homeless}`);
     const inTheWay = mine.filter(([object]) => op.place === undefined || object.startsWith(`${op.place}/`));
     const objects = inTheWay.filter(([object]) => !isBucket(object));
     if (objects.length && !op.count) return refuse(wouldOverwrite(counted(objects.length, 'object')));
-    const names = new Set(said.map((one) => one.object));
-    const gone = inTheWay.filter(([object]) => !names.has(object)).map(([object]) => [object, undefined] as const);
-    const count = said.filter((one) => !isBucket(one.object)).length;
-    const says = `${counted(count, 'object')} put back`;
-    this.putAll(site, ask.id, id, [...gone, ...said.map((one) => [one.object, one.content] as const)], { says, count });
+    const names = new Set(said.map(([object]) => object));
+    const gone = inTheWay.flatMap(([object]) => (names.has(object) ? [] : [[object, undefined] as const]));
+    const count = said.filter(([object]) => !isBucket(object)).length;
+    this.putAll(site, ask.id, id, [...gone, ...said], { says: `${counted(count, 'object')} put back`, count });
   }
 
   private put(site: Site, { id: ask }: Ask, id: string, object: string, content: Uint8Array | undefined, says: string): void {
@@ -373,23 +359,13 @@ export class ObjectStore extends ObjectsSeen implements Engine {
         });
       }
       case 'health': {
-        const answering = new Set(this.reached(site, id).map((one) => one.drive));
-        const lacking = this.lacking(site, id);
-        const rows = this.format(site, id)!.members.flatMap((member) =>
-          Array.from({ length: layout.volumesEach }, (_, nth): [string, string] => {
-            const missing = lacking.filter((one) => one.member === member && one.nth === nth).length;
-            return [
-              `${member}#${nth}`,
-              answering.has(`${member}#${nth}`) ? (missing ? `lacks ${missing} shards` : 'whole') : 'does not answer'
-            ];
-          })
-        );
+        const { rows, answering } = this.volumesSeen(site, id);
         return site.answer(ask.id, {
           outcome: 'acknowledged',
           by: id,
-          says: `${answering.size} of ${layout.volumes} volumes answer`,
+          says: `${answering} of ${layout.volumes} volumes answer`,
           rows,
-          count: answering.size
+          count: answering
         });
       }
       default:

@@ -1,6 +1,6 @@
 import type { Site } from '../site';
 import { keptLacking, unevenOf, type Drive, type Lacking, type Reached, type Shard } from './drives';
-import { decode } from './erasure';
+import { decode, encode } from './erasure';
 import { storeLayout, type StoreLayout } from './layout';
 import { sealed } from './sealing';
 
@@ -112,5 +112,31 @@ export abstract class ObjectsSeen {
       found.push([object, content]);
     }
     return found;
+  }
+
+  /** All shards of a content anew, from those that were found. */
+  protected rebuilt(site: Site, shards: readonly (string | undefined)[], layout: StoreLayout, length: number): Uint8Array[] {
+    const body = decode(
+      shards.map((one) => (one === undefined ? undefined : site.bytes(one))),
+      layout.data,
+      layout.parity,
+      length
+    )!;
+    return encode(body, layout.data, layout.parity);
+  }
+
+  /** How each volume of the store looks from a member, and how many answer. */
+  protected volumesSeen(site: Site, id: string): { rows: [string, string][]; answering: number } {
+    const answering = new Set(this.reached(site, id).map((one) => one.drive));
+    const lacking = this.lacking(site, id);
+    const { members, volumesEach } = this.format(site, id)!;
+    const rows = members.flatMap((member) =>
+      Array.from({ length: volumesEach }, (_, nth): [string, string] => {
+        const missing = lacking.filter((one) => one.member === member && one.nth === nth).length;
+        const state = missing ? `lacks ${missing} shards` : 'whole';
+        return [`${member}#${nth}`, answering.has(`${member}#${nth}`) ? state : 'does not answer'];
+      })
+    );
+    return { rows, answering: answering.size };
   }
 }
