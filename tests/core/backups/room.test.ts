@@ -7,7 +7,7 @@ import { epochMs, momentsOf, nextOf } from '$core/shared';
 import { doneOf, runsOf, type World } from '$core/standin';
 import { objects } from '../help';
 import { answered, ask, must, roomy } from '../roomy';
-import { into, later, plan, planOf, run, write } from './help';
+import { into, later, plan, planOf, returned, run, write } from './help';
 
 const dayMs = 86_400_000;
 const gib = 2 ** 30;
@@ -139,4 +139,27 @@ test('where copies hold changes they weigh so much of 4 GiB as has changed, and 
   later(world, 20 * dayMs);
   expect(lies(world).length).toBe(points.filter((one) => one.atMs <= world.nowMs).at(-1)!.copies);
   expect(before.bytes).toBeGreaterThan(whole);
+});
+
+test('one table alone is carried back in so much of the time as it is of the copy', () => {
+  const world = filling('0', '{newest: 4}');
+  const put = (place: string, n: number) => {
+    for (let i = 0; i < n; i += 1)
+      expect(ask(world, 'space', 'one', { do: 'write', place, key: `k${i}`, value: 'v'.repeat(20) }).outcome).toBe('acknowledged');
+  };
+  put('small', 2);
+  put('large', 60);
+  expect(run(world, 'second').phase).toBe('Done');
+  const carriedMsOf = (name: string, spec: string) => {
+    const steps = returned(world, spec, name).steps!;
+    const { fromMs, toMs } = steps.find((one) => one.name === 'carries it back')!;
+    return toMs! - fromMs;
+  };
+  // 4 GiB at 30 MiB in a second: 137 s, a quarter either way, and 2 to 5 s beside.
+  const all = carriedMsOf('all', 'into: one, over: true');
+  expect(all).toBeGreaterThan(111_000);
+  expect(all).toBeLessThan(176_000);
+  const small = carriedMsOf('small', 'into: one, over: true, only: small');
+  expect(small).toBeGreaterThan(2_000);
+  expect(small).toBeLessThan(14_000);
 });

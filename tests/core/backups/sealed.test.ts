@@ -229,12 +229,13 @@ describe('sealed copies', () => {
 test('what counts for copies through an engine alone is refused for snapshots', () => {
   const faultsOf = (more: object) => {
     const one = plan(`how: snapshots, ${daily}`)[0] as ApiObject & { spec: object };
-    return judge({ ...one, spec: { ...one.spec, ...more } }).faults.map(({ path }) => path.join('.'));
+    return judge({ ...one, spec: { ...one.spec, ...more } }).faults.map(({ path, remedy }) => `${path.join('.')}: ${remedy}`);
   };
-  expect([faultsOf({}), faultsOf({ fullEvery: 2 }), faultsOf({ seal: { secret: 'a', key: 'b' } })]).toEqual([
+  expect([faultsOf({}), faultsOf({ fullEvery: 1 }), faultsOf({ fullEvery: 2 }), faultsOf({ seal: { secret: 'a', key: 'b' } })]).toEqual([
     [],
-    ['spec.fullEvery'],
-    ['spec.seal']
+    [],
+    ['spec.fullEvery: Leave it out.'],
+    ['spec.seal: Leave it out.']
   ]);
 });
 

@@ -9,39 +9,32 @@ const bucketRef = z.looseObject({ namespace: z.string(), store: z.string(), buck
 
 /** What of a workload is copied, how, when, where to, and how long it is kept. */
 export const backupPlanSchema = kindOf(api, 'BackupPlan', {
-  spec: z
-    .looseObject({
-      /** A workload of the plan's namespace. */
-      workload: z.string(),
-      /** `snapshots`: of all its members' volumes at one moment; `copy`: through the engine; `copy-and-log`: that, and the engine's log behind it. */
-      how: z.enum(['snapshots', 'copy', 'copy-and-log']),
-      /** Five fields, as a CronJob has them. */
-      schedule: z.string(),
-      timeZone: z.string().optional(),
-      suspend: z.boolean().default(false),
-      /** Where copies go; for snapshots left out: they lie where the volumes lie. */
-      into: bucketRef.optional(),
-      snapshotClass: z.string().optional(),
-      /** How often the log is taken away, in s; bounds and default made up. */
-      logEverySeconds: z.number().int().min(10).max(86_400).default(45),
-      /**
-       * Every so many copies one is whole; those between hold what has changed since the one before. 1: all are whole. For copies through an
-       * engine. The bound is made up.
-       */
-      fullEvery: z.number().int().min(1).max(100).default(1),
-      /** The secret of the plan's namespace, and the key in it, by which copies and logs are sealed before they go into the bucket. */
-      seal: z.looseObject({ secret: z.string(), key: z.string() }).optional(),
-      /** How many are kept: the newest so many; one of each of the last so many days, weeks (from Monday), months that have one. Default made up. */
-      keep: z
-        .looseObject({ newest: copies.min(1), days: copies.default(0), weeks: copies.default(0), months: copies.default(0) })
-        .default({ newest: 5, days: 0, weeks: 0, months: 0 })
-    })
-    .superRefine(({ how, fullEvery, seal }, context) => {
-      const refuse = (path: string, message: string) => context.addIssue({ code: 'custom', path: [path], message });
-      if (how === 'snapshots' && fullEvery > 1)
-        refuse('fullEvery', 'counts for copies through an engine: a driver takes snapshots as it does');
-      if (how === 'snapshots' && seal) refuse('seal', 'counts for copies through an engine: snapshots lie where the volumes lie');
-    }),
+  spec: z.looseObject({
+    /** A workload of the plan's namespace. */
+    workload: z.string(),
+    /** `snapshots`: of all its members' volumes at one moment; `copy`: through the engine; `copy-and-log`: that, and the engine's log behind it. */
+    how: z.enum(['snapshots', 'copy', 'copy-and-log']),
+    /** Five fields, as a CronJob has them. */
+    schedule: z.string(),
+    timeZone: z.string().optional(),
+    suspend: z.boolean().default(false),
+    /** Where copies go; for snapshots left out: they lie where the volumes lie. */
+    into: bucketRef.optional(),
+    snapshotClass: z.string().optional(),
+    /** How often the log is taken away, in s; bounds and default made up. */
+    logEverySeconds: z.number().int().min(10).max(86_400).default(45),
+    /**
+     * Every so many copies one is whole; those between hold what has changed since the one before. 1: all are whole. For copies through an
+     * engine. The bound is made up.
+     */
+    fullEvery: z.number().int().min(1).max(100).default(1),
+    /** The secret of the plan's namespace, and the key in it, by which copies and logs are sealed before they go into the bucket. */
+    seal: z.looseObject({ secret: z.string(), key: z.string() }).optional(),
+    /** How many are kept: the newest so many; one of each of the last so many days, weeks (from Monday), months that have one. Default made up. */
+    keep: z
+      .looseObject({ newest: copies.min(1), days: copies.default(0), weeks: copies.default(0), months: copies.default(0) })
+      .default({ newest: 5, days: 0, weeks: 0, months: 0 })
+  }),
   status: z
     .looseObject({
       /** The last moment of the schedule that was begun or missed (virtual ms). */

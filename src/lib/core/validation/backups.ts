@@ -13,6 +13,12 @@ export function backupPlan(at: At): void {
     spec.of('into').refuse('is missing: copies through the engine need a bucket', 'Name namespace, store and bucket.', 'missing-field');
   if (copies === 'snapshots' && spec.of('into').there)
     spec.of('into').refuse('has no meaning for snapshots, which lie where their volumes lie', 'Leave it out.');
+  if (copies === 'snapshots') {
+    spec.of('seal').forbid('has no meaning for snapshots, which lie where their volumes lie');
+    const every = spec.of('fullEvery');
+    // 1 is what every plan has that says nothing.
+    if (typeof every.value === 'number' && every.value > 1) every.forbid('has no meaning for snapshots: a driver takes them as it does');
+  }
   const name = at.of('metadata', 'name');
   if ((name.text?.length ?? 0) > longestPlan)
     name.refuse(`has ${name.text!.length} characters; a plan's name may have ${longestPlan}`, 'Shorten it.', 'bad-name');

@@ -304,7 +304,9 @@ class Returning {
       return false;
     }
     if (!this.isThere(hand)) return false;
-    const spanMs = carriedMs(Math.max(hand.text!.length, hand.bytes), 'back');
+    // Of what the copies weigh so much is carried as the part is of the whole text.
+    const part = this.wanted(hand).length;
+    const spanMs = carriedMs(Math.max(part, Math.round((hand.bytes * part) / Math.max(1, hand.text!.length))), 'back');
     world.begin(key, 'carrying', spanMs);
     const waitMs = world.duration('carrying', key, spanMs);
     this.note('carries it back', { says: 'carries it back' });

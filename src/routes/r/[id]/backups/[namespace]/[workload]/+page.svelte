@@ -298,7 +298,7 @@
                 >only <Slot label="What comes back alone" value={only} width={14} onchange={(one) => (only = one.trim())} />; the rest of {name}
                 stays as it is</span
               >
-              <span class="mono whitespace-nowrap">{back}</span>
+              <span class="mono whitespace-nowrap">up to {back}</span>
               <button class="push" disabled={!only} onclick={() => returnDraft('only')}>Put in a draft</button>
             </li>{/if}
         </ul>
