@@ -38,7 +38,8 @@ interface Hand {
   readonly position: number;
   /** Once all is read: until when it is carried. */
   readonly dueMs?: number;
-  readonly put?: true;
+  /** Once it is put in: how much that was, where whoever took it said so. */
+  readonly put?: { readonly count?: number };
 }
 
 /** The pieces of a log behind a copy, as far as they follow on each other, until a moment (virtual ms) is reached. */
@@ -322,7 +323,7 @@ class Returning {
     const put = asked(this.world, this.key, 'put', this.target, op);
     if (!put) return false;
     const says = put.says ?? 'nobody answered';
-    if (put.outcome === 'acknowledged') return this.keep({ ...hand, put: true });
+    if (put.outcome === 'acknowledged') return this.keep({ ...hand, put: put.count === undefined ? {} : { count: put.count } });
     return this.fail({
       says: put.outcome === 'unknown' ? `whether ${into} took it is unseen: ${says}` : `${into} didn't take it: ${says}`,
       remedy: says.includes('overwritten')
@@ -346,7 +347,7 @@ class Returning {
         remedy: 'See who else writes there.',
         at: this.targetRef
       });
-    const rows = only === undefined ? (back.count ?? 0) : (namedIn(mine!)?.length ?? 0);
+    const rows = only === undefined ? (back.count ?? 0) : (hand.put?.count ?? namedIn(mine!)?.length ?? 0);
     const of = only === undefined ? '' : ` of ${only}`;
     const what = hand.position ? `${rows} rows${of} as of position ${hand.position} are back` : `${rows} in all${of} are back`;
     this.world.event(this.one, 'Returned', `${what} in ${into}.`);
