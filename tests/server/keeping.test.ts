@@ -52,7 +52,7 @@ describe('the database', () => {
       1, 2
     ]);
     expect((await store.actions('c')).actions.map((one) => one.atMs)).toEqual([5, 9]);
-    expect(await store.withdraw('c')).toBe(9);
+    expect(await store.withdraw(['c'])).toEqual({ id: 'c', atMs: 9 });
     expect((await store.actions('c')).actions.map((one) => one.atMs)).toEqual([5]);
     expect(await store.append('c', { atMs: 11, action: remove('c') })).toBe(4);
     expect((await store.actions('c')).actions.map((one) => one.atMs)).toEqual([5, 11]);
@@ -63,7 +63,8 @@ describe('the database', () => {
       [2, 1],
       [3, 0]
     ]);
-    expect([await store.withdraw('c'), await store.withdraw('c'), await store.withdraw('c')]).toEqual([11, 5, undefined]);
+    const times = [await store.withdraw(['c']), await store.withdraw(['c']), await store.withdraw(['c'])].map((one) => one?.atMs);
+    expect(times).toEqual([11, 5, undefined]);
     await db.destroy();
   });
 
@@ -185,7 +186,7 @@ describe('workers beside each other', () => {
     const near = startHost(undefined, () => {});
     for (const id of ['a', 'b']) await hosts.open(opening(id));
     await near.open(opening('a'));
-    await hosts.copy('b', 'b~fork');
+    await hosts.copy([['b', 'b~fork']]);
     for (const host of [hosts, near]) {
       await host.prepare('a', { type: 'send', objects: driver() });
       await host.commit('a');

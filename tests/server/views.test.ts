@@ -179,7 +179,7 @@ describe('sheets', () => {
 
 describe('the host', () => {
   test('a snapshot opens to the same journal; one of another engine is thrown away', async () => {
-    const saved = (await whole.save(id))!;
+    const saved = (await whole.save(id))[0]!;
     const { hash } = await whole.journal(id, 0, undefined, 0);
     const clock = await whole.status(id);
     const { seed, ground, actions } = southOrigin();

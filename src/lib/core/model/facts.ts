@@ -53,6 +53,16 @@ export interface Scope {
   readonly logs: readonly ExportLog[];
 }
 
+/** The clusters whose clock goes with that of the one that is looked at. */
+export interface Elsewhere {
+  /** The name of the cluster that is looked at. */
+  readonly here: string;
+  /** All clusters of the common clock by name, its own among them, in the order of their names. */
+  readonly clusters: readonly string[];
+  /** What is known of one of them at the same moment; undefined where it is none of them. */
+  facts(cluster: string): Facts | undefined;
+}
+
 /**
  * What can be known of one cluster at one moment. A stand-in knows all; a dump of a real cluster knows only its objects, and then
  * whoever asks about the provider has to answer "unseen".
@@ -64,6 +74,8 @@ export interface Facts {
   readonly knowsProvider: boolean;
   /** How far it reaches, where it is an export of a real cluster. */
   readonly scope?: Scope | undefined;
+  /** Other clusters, where it is joined to some. */
+  readonly elsewhere?: Elsewhere | undefined;
   get<K extends Kind>(kind: K, namespace: string, name: string): KindMap[K] | undefined;
   list<K extends Kind>(kind: K, namespace?: string): KindMap[K][];
   /** What the pods on a node ask for in sum. */

@@ -4,6 +4,7 @@ export * from './bounds';
 export * from './card-kinds';
 export * from './facts';
 export * from './kinds';
+export * from './link-kind';
 export * from './members';
 export * from './meta';
 export * from './names';

@@ -7,6 +7,7 @@ import * as snapshot from './snapshot-kinds';
 import * as operated from './operator-kinds';
 import * as backup from './backup-kinds';
 import * as card from './card-kinds';
+import * as link from './link-kind';
 import * as outage from './outage-kind';
 import * as standin from './standin-kinds';
 import * as storage from './storage-kinds';
@@ -65,6 +66,7 @@ export interface KindMap {
   Restoring: standin.Restoring;
   Process: standin.Process;
   Ask: standin.AskObject;
+  Link: link.Link;
   Outage: outage.Outage;
   LoginProvider: standin.LoginProvider;
   Emptying: standin.Emptying;
@@ -127,6 +129,7 @@ export const kindEntries: readonly KindEntry[] = [
   entry('Identity', api, standin.identitySchema, { cluster: true }),
   entry('Node', 'v1', pods.nodeSchema, { cluster: true }),
   entry('Disk', api, standin.diskSchema, { cluster: true }),
+  entry('Link', api, link.linkSchema, { cluster: true }),
   entry('Outage', api, outage.outageSchema, { cluster: true }),
   entry('LoginProvider', api, standin.loginProviderSchema, { cluster: true }),
   entry('Emptying', api, standin.emptyingSchema, { cluster: true }),

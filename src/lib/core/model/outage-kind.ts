@@ -19,7 +19,20 @@ export const outageSchema = kindOf('standin.example/v1', 'Outage', {
     /** Claims whose volumes have no room left. */
     full: z.array(z.looseObject({ namespace: z.string(), claim: z.string() })).optional(),
     /** Claims to whose volumes each write takes so much longer; writes don't queue behind each other. */
-    sluggish: z.array(z.looseObject({ namespace: z.string(), claim: z.string(), ms: z.number().int().min(0).max(600_000) })).optional()
+    sluggish: z.array(z.looseObject({ namespace: z.string(), claim: z.string(), ms: z.number().int().min(0).max(600_000) })).optional(),
+    /**
+     * Links that are out of order from here on: `cut`, nothing comes through; `one-way`, what is called from here arrives and no answer
+     * comes back; `nameless`, names of over there aren't found here; `slow`, each message takes so many ms longer.
+     */
+    links: z
+      .array(
+        z.looseObject({
+          to: z.string(),
+          is: z.enum(['cut', 'one-way', 'nameless', 'slow']),
+          ms: z.number().int().min(0).max(600_000).optional()
+        })
+      )
+      .optional()
   }),
   /** Which programs hang: those that ran in the pods when it came. */
   status: z.looseObject({ hung: z.array(podRef.extend({ program: z.string(), sinceMs: z.number() })).optional() }).optional()

@@ -39,6 +39,7 @@ export type ProblemCode =
   | 'unfit-version'
   | 'cannot-write'
   | 'cannot-ask'
+  | 'cannot-join'
   | 'bad-layout'
   | 'not-found'
   | 'later-actions';

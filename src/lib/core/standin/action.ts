@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { CoreError } from '../shared';
-import { askSchema, kindEntry, type ApiObject, type AskObject, type Kind, type Ref } from '../model';
+import { askSchema, kindEntry, linkSchema, type ApiObject, type AskObject, type Kind, type Link, type Ref } from '../model';
 
 /** What a person does to a world. Everything else follows from it. */
 export type Action =
@@ -24,7 +24,9 @@ export type Action =
   /** A client asks a workload's engine for something. `id` names the ask; it must be new in its namespace. */
   | { readonly type: 'ask'; readonly namespace: string; readonly id: string; readonly ask: AskObject['spec'] }
   /** A pod's programs end at once, without being told; its node starts them again. */
-  | { readonly type: 'crash'; readonly namespace: string; readonly pod: string };
+  | { readonly type: 'crash'; readonly namespace: string; readonly pod: string }
+  /** The cluster is joined to another one by a link; from here on the two have one clock. Both ends are made. */
+  | { readonly type: 'join'; readonly with: string; readonly link: Omit<Link['spec'], 'to'> };
 
 const text = z.string().max(100_000);
 const kind = z.custom<Kind>((value) => typeof value === 'string' && kindEntry(value) !== undefined, 'is no kind that is known here');
@@ -52,7 +54,8 @@ const actionSchema = z.discriminatedUnion('type', [
   z.strictObject({ ...written, type: z.literal('damage'), namespace: text, claim: text }),
   z.strictObject({ ...written, type: z.literal('restore'), namespace: text, claim: text, snapshot: text }),
   z.strictObject({ ...written, type: z.literal('ask'), namespace: text, id: text, ask: askSchema.shape.spec }),
-  z.strictObject({ ...written, type: z.literal('crash'), namespace: text, pod: text })
+  z.strictObject({ ...written, type: z.literal('crash'), namespace: text, pod: text }),
+  z.strictObject({ ...written, type: z.literal('join'), with: text, link: linkSchema.shape.spec.omit({ to: true }) })
 ]);
 
 /**

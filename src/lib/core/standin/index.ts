@@ -123,6 +123,10 @@ export { attributesFault, wantedAttributes } from './control/storage/attributes'
 export { gateOpen, type FeatureGate } from './provider/feature-gates';
 export { gatedFields, notPlayed, notPlayedValues, playedFields, type NotPlayed } from './played';
 export * from './world';
+export * from './estate';
+export * from './provider/links';
+export * from './provider/over';
+export { linkName } from './admit/join';
 export * from './provider/installs';
 export { groundObjects, namesIn, nodeIopsMark, nodeMbpsMark } from './ground/expand';
 export { layoutFaults, type LayoutFault } from './ground/faults';

@@ -1,4 +1,5 @@
 import { clusterDomain, isReady, pairsMatch, type Facts, type Pod, type Service } from '../model';
+import { domainOver, linkedDomain, linkNamesFault } from './provider/links';
 
 /** What a look-up gave: addresses, or why not, and every full name that was tried. */
 export interface Lookup {
@@ -58,8 +59,24 @@ function srv(facts: Facts, service: Service, port: string, protocol: string): An
 /** So many names may stand for others, one after the other. */
 const mostAliases = 8;
 
+/** A name of another cluster, which a link has to carry; undefined where it is none. */
+function over(facts: Facts, name: string, deep: number): Answer | undefined {
+  const found = new RegExp(`\\.svc\\.([^.]+)\\.${linkedDomain.replaceAll('.', '\\.')}$`).exec(name);
+  if (!found) return undefined;
+  const cluster = found[1]!;
+  const here = facts.elsewhere?.here;
+  // A cluster finds itself under that name, too.
+  if (cluster === here) return within(facts, name, domainOver(cluster), deep);
+  const fault = linkNamesFault(facts, cluster);
+  return fault ? { reason: fault.says } : within(facts.elsewhere!.facts(cluster)!, name, domainOver(cluster), deep);
+}
+
 function full(facts: Facts, name: string, deep = 0): Answer {
-  const tail = `.svc.${clusterDomain(facts)}`;
+  return over(facts, name, deep) ?? within(facts, name, clusterDomain(facts), deep);
+}
+
+function within(facts: Facts, name: string, domain: string, deep: number): Answer {
+  const tail = `.svc.${domain}`;
   if (!name.endsWith(tail)) return { reason: `${name} is not a name of this cluster` };
   const parts = name.slice(0, -tail.length).split('.');
   const namespace = parts.pop() ?? '';
@@ -70,7 +87,7 @@ function full(facts: Facts, name: string, deep = 0): Answer {
   const { externalName } = service.spec as { externalName?: string };
   if (service.spec.type === 'ExternalName') {
     const other = externalName?.replace(/\.$/, '') ?? '';
-    return other.endsWith(tail) && deep < mostAliases
+    return (other.endsWith(tail) || other.endsWith(linkedDomain)) && deep < mostAliases
       ? full(facts, other, deep + 1)
       : { reason: `the service ${namespace}/${serviceName} is another name for ${other}, which lies outside of the cluster` };
   }

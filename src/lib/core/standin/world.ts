@@ -62,6 +62,17 @@ const mostCallsAMoment = 2_000_000;
 /** So many changes are restored, and so many objects sent, between two turns of others. */
 const changesAStep = 400;
 
+/** Worlds with a common clock. */
+export interface Company {
+  readonly settled: boolean;
+  readonly nextMs: number | undefined;
+  runUntil(targetMs: number, budget?: number): boolean;
+  runSettled(budget?: number, latestMs?: number): boolean;
+  /** Another world of it by its cluster's name, standing at a moment that it has nothing due before. */
+  at(cluster: string, nowMs: number): World | undefined;
+  readonly clusters: readonly string[];
+}
+
 interface Listener {
   readonly loop: number;
   readonly pace: number;
@@ -94,6 +105,8 @@ export class World implements ClusterAccess {
   private callsNow = 0;
   /** An event about a failure is being written. */
   private telling = false;
+  /** The worlds that it shares its clock with, and its name among them. */
+  company: { readonly name: string; readonly worlds: Company } | undefined;
 
   private constructor(seed: number) {
     this.seed = seed;
@@ -180,12 +193,44 @@ export class World implements ClusterAccess {
 
   /** Nothing is under way: only repeats of what failed are due, or nothing at all. */
   get settled(): boolean {
-    return this.schedule.busy === 0;
+    return this.company?.worlds.settled ?? this.idle;
   }
 
   /** When the next call is due, or undefined. */
   get nextMs(): number | undefined {
+    return this.company ? this.company.worlds.nextMs : this.dueMs;
+  }
+
+  /** The same as `settled`, of this world alone. */
+  get idle(): boolean {
+    return this.schedule.busy === 0;
+  }
+
+  /** When this world itself has something due. */
+  get dueMs(): number | undefined {
     return this.schedule.peek()?.atMs;
+  }
+
+  /** Shares its clock from now on. All worlds of the company stand at one moment. */
+  joins(name: string, worlds: Company): void {
+    this.company = { name, worlds };
+    this.store.elsewhere = { here: name, clusters: worlds.clusters, facts: (cluster) => worlds.at(cluster, this.nowMs)?.store };
+  }
+
+  abroad(cluster: string): World | undefined {
+    const other = this.company?.worlds.at(cluster, this.nowMs);
+    if (other && other !== this) other.current = this.current;
+    return other;
+  }
+
+  /** Stands at a moment before which nothing is due in it. */
+  standAt(nowMs: number): void {
+    if (nowMs > this.nowMs) this.nowMs = this.store.nowMs = nowMs;
+  }
+
+  /** Makes the next call that is due. */
+  callNext(): void {
+    this.call(this.schedule.next()!);
   }
 
   /** Applies an action at the present moment. Refuses as a whole: with refusals nothing has changed. */
@@ -212,6 +257,7 @@ export class World implements ClusterAccess {
    */
   runUntil(targetMs: number, budget = Infinity): boolean {
     if (targetMs < this.nowMs) throw new CoreError('World.runUntil', 'a world runs forward only', targetMs);
+    if (this.company) return this.company.worlds.runUntil(targetMs, budget);
     for (let left = budget; ; left -= 1) {
       const due = this.schedule.peek();
       if (!due || due.atMs > targetMs) break;
@@ -227,6 +273,7 @@ export class World implements ClusterAccess {
    * @returns whether it stopped for one of the two: settled, or the latest moment
    */
   runSettled(budget = Infinity, latestMs = this.nowMs + 86_400_000): boolean {
+    if (this.company) return this.company.worlds.runSettled(budget, latestMs);
     for (let left = budget; this.schedule.busy > 0; left -= 1) {
       const due = this.schedule.peek()!;
       if (due.atMs > latestMs) {

@@ -231,6 +231,13 @@ const drills: Migration = {
   }
 };
 
+/** Actions that join clusters are found without reading all others. */
+const joins: Migration = {
+  async up(db: Kysely<unknown>) {
+    await sql`CREATE INDEX action_joins ON action (rehearsal) WHERE substr(body, 1, 14) = '{"type":"join"'`.execute(db);
+  }
+};
+
 /** All migrations by name, in order. Never change one that has shipped; add another. */
 export const migrations: MigrationProvider = {
   getMigrations: async () => ({
@@ -240,6 +247,7 @@ export const migrations: MigrationProvider = {
     '004-dumps': dumps,
     '005-dump-scope': dumpScope,
     '006-stands-fast': standsFast,
-    '007-drills': drills
+    '007-drills': drills,
+    '008-joins': joins
   })
 };

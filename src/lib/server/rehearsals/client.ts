@@ -20,7 +20,14 @@ export class WorkerEnded extends Error {
 export type HostClient = { readonly [K in keyof Host as Host[K] extends (...args: never[]) => Promise<unknown> ? K : never]: Host[K] };
 
 /** A host with how many calls wait for it, and what ends it. */
-export type StartedHost = HostClient & { waiting(): number; end(): Promise<void> };
+export type StartedHost = HostClient & {
+  waiting(): number;
+  end(): Promise<void>;
+  /** Clusters among these that are dealt to another worker than the first of them. */
+  apart(clusters: readonly string[]): string[];
+  /** Deals clusters to one worker; those that were apart must have been let go. */
+  together(clusters: readonly string[]): void;
+};
 
 /**
  * Starts the host: in a worker thread when the bundled worker's path is given, else in this process (development and tests).
@@ -36,7 +43,7 @@ export function startHost(
 ): StartedHost {
   if (!path) {
     const host = new Host(tell);
-    return Object.assign(host, { waiting: () => 0, end: async () => undefined });
+    return Object.assign(host, { waiting: () => 0, end: async () => undefined, apart: () => [], together: () => undefined });
   }
   const limits =
     mostBytes === undefined ? {} : { resourceLimits: { maxOldGenerationSizeMb: Math.max(256, Math.ceil(mostBytes / 2 ** 20)) } };
@@ -80,6 +87,8 @@ export function startHost(
   return new Proxy({} as StartedHost, {
     get: (_target, method) => {
       if (method === 'waiting') return () => now?.waiting.size ?? 0;
+      if (method === 'apart') return () => [];
+      if (method === 'together') return () => undefined;
       if (method === 'end')
         return async () => {
           const ending = now;

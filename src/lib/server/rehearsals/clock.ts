@@ -1,6 +1,6 @@
 import { wordsOf } from '$core/shared';
 import type { PackedActions } from './kept-action';
-import { plan, type Action, type Origin, type Store, type TimedAction, type World } from '$core/standin';
+import { linkName, plan, type Action, type Origin, type Store, type TimedAction, type World } from '$core/standin';
 
 /** How a rehearsal's clock stands. Times are virtual ms. */
 export interface Clock {
@@ -54,6 +54,8 @@ export interface Opening {
   readonly snapshot?: { readonly actions: number; readonly atMs: number; readonly engine: string; readonly bytes: Uint8Array };
   /** Why the actions end where they do, where that isn't all of them. */
   readonly broken?: Broken;
+  /** Other rehearsals that have one clock with it. */
+  readonly kin?: readonly Opening[];
 }
 
 /** Why a rehearsal can't be stood up whole. */
@@ -95,6 +97,8 @@ export function outcomesOf(facts: Store, action: Action): { kind: string; namesp
       return [{ kind: 'Ask', namespace: action.namespace, name: action.id, outcome: 'asked' }];
     case 'crash':
       return [{ kind: 'Pod', namespace: action.namespace, name: action.pod, outcome: 'crashed' }];
+    case 'join':
+      return [{ kind: 'Link', namespace: '', name: linkName(facts.elsewhere?.here ?? '', action.with), outcome: 'joined' }];
   }
 }
 

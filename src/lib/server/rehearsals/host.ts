@@ -2,13 +2,25 @@ import { createHash } from 'node:crypto';
 import { setImmediate as nextTurn } from 'node:timers/promises';
 import { getHeapStatistics } from 'node:v8';
 import { readSteps, type ReadResult } from '$core/manifest';
-import { engineVersion, planSteps, refusalsOf, replay, Views, World, type Action, type Refusal, type Store } from '$core/standin';
+import {
+  engineVersion,
+  Estate,
+  planSteps,
+  refusalsOf,
+  replay,
+  Views,
+  World,
+  type Action,
+  type Refusal,
+  type Store,
+  type TimedAction
+} from '$core/standin';
 import { actionsUpTo, clockOf, outcomesOf, type Clock, type ClockMove, type Moved, type Opened, type Opening } from './clock';
 import { unpackActions } from './kept-action';
 import { Mover, type Tell } from './moving';
 import { inTurns, Slices } from './slices';
 import { packWorld, unpackWorld } from './snapshot';
-import { rebuilt, stageOf, type Stage } from './standing';
+import { headAt, rebuilt, rebuiltEstate, stageOf, withKin, type Stage } from './standing';
 import { ReadClusters } from './read-clusters';
 import { bundle, checkText, look, names, readFiles, rework, type DraftText, type LookOptions, type Rework } from './drafting';
 import { covered } from '../views/covered';
@@ -24,7 +36,7 @@ export class Host extends ReadClusters {
 
   constructor(tell: Tell = () => {}) {
     super();
-    this.mover = new Mover(this.slices, tell, (id, one) => this.stages.get(id) === one);
+    this.mover = new Mover(this.slices, tell, (one) => this.stages.get(one.id) === one);
   }
 
   private stage(id: string): Stage {
@@ -45,24 +57,38 @@ export class Host extends ReadClusters {
   }
 
   private facts(one: Stage): Store {
-    return one.headMs >= one.world.nowMs ? one.world.store : one.views.at(one.headMs);
+    if (one.headMs >= one.world.nowMs) return one.world.store;
+    const store = one.views.at(one.headMs);
+    if (one.kin.length > 1) {
+      const past = (cluster: string) => one.kin.find((two) => two.cluster === cluster)?.views.at(one.headMs);
+      // What is known of the others then knows of the others in turn.
+      const elsewhere = (here: string): NonNullable<Store['elsewhere']> => ({
+        here,
+        clusters: one.kin.map((two) => two.cluster),
+        facts: (cluster) => (cluster === one.cluster ? store : known(cluster))
+      });
+      const known = (cluster: string) => {
+        const found = past(cluster);
+        if (found) found.elsewhere = elsewhere(cluster);
+        return found;
+      };
+      store.elsewhere = elsewhere(one.cluster);
+    }
+    return store;
   }
 
   /**
    * Stands a rehearsal up, from its snapshot where that fits, else from its actions. Where an action can't be carried out it stands as
    * it was before that, and says why; it never fails as a whole.
    */
-  async open({ id, origin, actions: given, headMs, frontierMs, snapshot, broken: told }: Opening): Promise<Opened> {
+  async open(opening: Opening): Promise<Opened> {
+    return opening.kin?.length ? this.openAll([opening, ...opening.kin]) : this.openOne(opening);
+  }
+
+  private async openOne({ id, origin, actions: given, headMs, frontierMs, snapshot, broken: told }: Opening): Promise<Opened> {
     const actions = unpackActions(given);
     let [world, from, broken] = [undefined as World | undefined, 0, told];
-    const next = snapshot && actions[snapshot.actions];
-    const fits =
-      snapshot &&
-      snapshot.engine === engineVersion &&
-      snapshot.actions <= actions.length &&
-      snapshot.atMs <= frontierMs &&
-      (!next || snapshot.atMs <= next.atMs);
-    if (fits)
+    if (snapshot && fits(snapshot, actions, frontierMs))
       try {
         [world, from] = [await unpackWorld(origin.seed, snapshot.bytes), snapshot.actions];
       } catch {
@@ -77,24 +103,81 @@ export class Host extends ReadClusters {
       from
     });
     broken = built.broken ?? broken;
-    const one = stageOf(origin, broken ? actions.slice(0, broken.after) : actions, built.world, headMs, broken);
+    const one = stageOf(id, origin, broken ? actions.slice(0, broken.after) : actions, built.world, headMs, broken);
     this.stages.set(id, one);
     return { ...clockOf(one), ...(broken ? { broken } : {}) };
   }
 
-  /** A world that begins as another stands at its frontier; what they share is shared. */
-  async copy(from: string, to: string): Promise<Clock> {
-    const one = this.stage(from);
-    await one.busy;
-    const { changes, ...rest } = one.world.save();
-    // What the other world goes on changing is copied; its journal is only added to.
-    const memories = new Map([...rest.memories].map(([name, map]) => [name, new Map(map)]));
-    const saved = { ...rest, memories, births: new Map(rest.births), steps: [...rest.steps], lines: [...rest.lines] };
-    const { headMs, actions, origin } = one;
-    const world = await inTurns(World.restoreSteps(origin.seed, saved, [changes.slice()]));
-    const made = stageOf(origin, actions, world, headMs);
-    this.stages.set(to, made);
-    return clockOf(made);
+  /** The same for rehearsals that have one clock: they stand up together, or stop together where one of them does. */
+  private async openAll(openings: readonly Opening[]): Promise<Opened> {
+    const all = openings.map((one) => ({ ...one, cluster: one.id.split('~')[0]!, actions: unpackActions(one.actions) }));
+    // What is damaged in one of them ends all of them there.
+    const damaged = all.find((one) => one.broken);
+    const lastMs = damaged ? Math.max(damaged.broken!.untilMs ?? 0, damaged.actions.at(-1)?.atMs ?? 0) : Infinity;
+    for (const one of all) one.actions = one.actions.filter(({ atMs }) => atMs <= lastMs);
+    const untilMs = Math.min(lastMs, Math.max(...all.map((one) => one.frontierMs)));
+    const begun = await this.begunAll(all, untilMs);
+    const built = await rebuiltEstate(
+      this.slices,
+      all.map(({ cluster, origin, actions, snapshot }, i) => ({
+        cluster,
+        origin,
+        actions,
+        ...(begun ? { begun: begun[i]!, from: snapshot!.actions } : {})
+      })),
+      untilMs
+    );
+    const why = built.broken?.why ?? (damaged ? `in ${damaged.cluster}, ${damaged.broken!.why}` : undefined);
+    const headMs = Math.min(all[0]!.headMs, built.estate.nowMs);
+    const stages = all.map(({ id, cluster, origin, actions }) => {
+      const after = built.broken?.after.get(cluster) ?? actions.length;
+      const broken = why === undefined ? undefined : { after, why };
+      return stageOf(id, origin, actions.slice(0, after), built.estate.world(cluster)!, headMs, broken);
+    });
+    for (const one of stages) {
+      one.kin = stages;
+      this.stages.set(one.id, one);
+    }
+    const [first] = stages as [Stage];
+    return { ...clockOf(first), ...(first.broken ? { broken: first.broken } : {}) };
+  }
+
+  /** Their worlds out of their snapshots, where those fit and are of one moment. */
+  private async begunAll(all: readonly (Opening & { actions: readonly TimedAction[] })[], untilMs: number): Promise<World[] | undefined> {
+    const atMs = all[0]!.snapshot?.atMs;
+    if (!all.every(({ snapshot, actions }) => snapshot && snapshot.atMs === atMs && fits(snapshot, actions, untilMs))) return undefined;
+    try {
+      const worlds: World[] = [];
+      for (const { origin, snapshot } of all) worlds.push(await unpackWorld(origin.seed, snapshot!.bytes));
+      return worlds;
+    } catch {
+      return undefined;
+    }
+  }
+
+  /** Worlds that begin as others stand at their frontier; what they share is shared. All that have one clock are copied together. */
+  async copy(pairs: readonly (readonly [from: string, to: string])[]): Promise<void> {
+    const from = pairs.map(([id]) => this.stage(id));
+    await from[0]!.busy;
+    const worlds: World[] = [];
+    // All are taken as they stand at this moment, before anybody else has a turn.
+    const saved = from.map((one) => {
+      const { changes, ...rest } = one.world.save();
+      // What the other world goes on changing is copied; its journal is only added to.
+      const memories = new Map([...rest.memories].map(([name, map]) => [name, new Map(map)]));
+      return {
+        rest: { ...rest, memories, births: new Map(rest.births), steps: [...rest.steps], lines: [...rest.lines] },
+        changes: changes.slice()
+      };
+    });
+    for (const [i, { rest, changes }] of saved.entries())
+      worlds.push(await inTurns(World.restoreSteps(from[i]!.origin.seed, rest, [changes])));
+    if (worlds.length > 1) new Estate(worlds.map((world, i) => [from[i]!.cluster, world]));
+    const made = from.map((one, i) => stageOf(pairs[i]![1], one.origin, one.actions, worlds[i]!, one.headMs));
+    for (const one of made) {
+      one.kin = made;
+      this.stages.set(one.id, one);
+    }
   }
 
   /** How much is held here, for whoever watches the program. Bytes; ms since the last look. */
@@ -115,7 +198,7 @@ export class Host extends ReadClusters {
   /** Worlds that nobody has asked for since then (wall-clock ms), the longest unused first; those that run aren't among them. */
   async unused(beforeMs: number): Promise<{ id: string; saves: boolean }[]> {
     const worlds = [...this.stages]
-      .filter(([, one]) => one.usedAt < beforeMs && !one.running && !one.busy && !one.frozen)
+      .filter(([, { kin }]) => kin.every((one) => one.usedAt < beforeMs && !one.running && !one.busy && !one.frozen))
       .sort(([, a], [, b]) => a.usedAt - b.usedAt)
       .map(([id]) => ({ id, saves: true }));
     // What was read of a real cluster is in the database as it is; there is nothing to save. Those with a mark are compared just now.
@@ -173,14 +256,12 @@ export class Host extends ReadClusters {
 
   /** Moves the clock: back and forth over what has been, ahead into what hasn't. */
   async move(id: string, move: ClockMove): Promise<Moved> {
-    return this.mover.move(id, this.stage(id), move);
+    return this.mover.move(this.stage(id), move);
   }
 
   /** Stops whatever runs, between two slices. */
   async halt(id: string): Promise<void> {
-    const one = this.stage(id);
-    one.halted = true;
-    one.running = 0;
+    withKin(this.stage(id), { halted: true, running: 0 });
   }
 
   /** Stops every clock that runs: nothing of it could be kept. */
@@ -200,7 +281,7 @@ export class Host extends ReadClusters {
     const one = this.stage(id);
     await one.busy;
     const facts = this.facts(one);
-    if (one.actions.length > actionsUpTo(one.actions, one.headMs)) {
+    if (one.kin.some(({ actions }) => actions.length > actionsUpTo(actions, one.headMs))) {
       const refusal: Refusal = {
         code: 'later-actions',
         message: 'Something was sent after this moment, so nothing can be sent here without rewriting what followed.',
@@ -210,23 +291,24 @@ export class Host extends ReadClusters {
       return { atMs: one.headMs, refusals: [refusal], outcomes: [] };
     }
     // The clock stands still from here on, so that what was looked at is what the action meets.
-    one.frozen = true;
+    withKin(one, { frozen: true });
     try {
       const planned = action.type === 'send' ? await inTurns(planSteps(facts, action.objects, action.replace)) : undefined;
       const refusals = planned ? planned.flatMap((verdict) => verdict.refusals) : refusalsOf(facts, action);
-      one.frozen = refusals.length === 0;
+      withKin(one, { frozen: refusals.length === 0 });
       if (one.frozen) one.prepared = { action, planned: facts === one.world.store ? planned : undefined };
       const outcomes = planned ? planned.map(({ ref, outcome }) => ({ ...ref, outcome })) : outcomesOf(facts, action);
       return { atMs: one.headMs, refusals, outcomes };
     } catch (error) {
-      one.frozen = false;
+      withKin(one, { frozen: false });
       throw error;
     }
   }
 
   async drop(id: string): Promise<void> {
     const one = this.stage(id);
-    [one.frozen, one.prepared] = [false, undefined];
+    withKin(one, { frozen: false });
+    one.prepared = undefined;
   }
 
   /** Carries out the action that was prepared, once it is written down. Time after the head, if there was any, is forgotten: it was derived. */
@@ -234,27 +316,39 @@ export class Host extends ReadClusters {
     const one = this.stage(id);
     if (!one.prepared) throw new Error(`nothing was prepared for ${id}`);
     const { action, planned } = one.prepared;
-    if (one.headMs < one.world.nowMs) {
-      const { world, broken } = await rebuilt(this.slices, { origin: one.origin, actions: one.actions, untilMs: one.headMs });
-      if (broken) throw new Error(`the moment can't be stood up: ${broken.why}`);
-      one.world = world;
-      one.views = new Views(one.world.journal);
-      [one.hash, one.hashed] = [createHash('sha256'), 0];
-    }
+    if (one.headMs < one.world.nowMs) await this.standBack(one);
     let ready = () => {};
-    one.busy = new Promise((resolve) => (ready = resolve));
+    withKin(one, { busy: new Promise((resolve) => (ready = resolve)) });
     let refusals: readonly Refusal[];
     try {
       refusals = await inTurns(one.world.actSteps(action, planned));
     } finally {
-      [one.frozen, one.prepared] = [false, undefined];
-      one.busy = undefined;
+      withKin(one, { frozen: false, busy: undefined });
+      one.prepared = undefined;
       ready();
     }
     if (refusals.length) throw new Error(`a prepared action was refused: ${refusals[0]!.message}`);
     one.actions.push({ atMs: one.world.nowMs, action });
-    one.headMs = one.world.nowMs;
+    headAt(one, one.world.nowMs);
     return clockOf(one);
+  }
+
+  /** Stands the worlds up as they were at the clock's head; what followed was derived, and is forgotten. */
+  private async standBack(one: Stage): Promise<void> {
+    const { kin, headMs } = one;
+    const again = (stage: Stage, world: World) => {
+      stage.world = world;
+      stage.views = new Views(world.journal);
+      [stage.hash, stage.hashed] = [createHash('sha256'), 0];
+    };
+    if (kin.length === 1) {
+      const { world, broken } = await rebuilt(this.slices, { origin: one.origin, actions: one.actions, untilMs: headMs });
+      if (broken) throw new Error(`the moment can't be stood up: ${broken.why}`);
+      return again(one, world);
+    }
+    const { estate, broken } = await rebuiltEstate(this.slices, kin, headMs);
+    if (broken) throw new Error(`the moment can't be stood up: ${broken.why}`);
+    for (const stage of kin) again(stage, estate.world(stage.cluster)!);
   }
 
   /** SHA-256 over all changes up to the head, each as JSON of [time, key, object]. */
@@ -308,19 +402,38 @@ export class Host extends ReadClusters {
       lines: one.world.lines,
       history: journal,
       actions: one.actions,
-      fork: () => {
-        const past = one.actions.filter((action) => action.atMs <= one.headMs);
-        return one.headMs >= one.world.nowMs ? World.restore(one.origin.seed, one.world.save()) : replay(one.origin, past, one.headMs);
-      }
+      fork: () => forkOf(one)
     };
     return query(scene, params);
   }
 
-  /** The world as bytes for the cache. */
-  async save(id: string): Promise<{ actions: number; atMs: number; engine: string; bytes: Uint8Array }> {
+  /** The world as bytes for the cache; with it all that have one clock with it, as of one moment. */
+  async save(id: string): Promise<{ id: string; actions: number; atMs: number; engine: string; bytes: Uint8Array }[]> {
     const one = this.stage(id);
     await one.busy;
-    const actions = one.actions.length;
-    return { actions, engine: engineVersion, ...(await packWorld(one.world)) };
+    const begun = one.kin.map((two) => ({ id: two.id, actions: two.actions.length, packing: packWorld(two.world) }));
+    return Promise.all(begun.map(async ({ packing, ...rest }) => ({ ...rest, engine: engineVersion, ...(await packing) })));
   }
+}
+
+/** Whether a snapshot holds the first of some actions, and nothing that isn't known by then. */
+const fits = (snapshot: NonNullable<Opening['snapshot']>, actions: readonly TimedAction[], frontierMs: number): boolean => {
+  const next = actions[snapshot.actions];
+  return (
+    snapshot.engine === engineVersion &&
+    snapshot.actions <= actions.length &&
+    snapshot.atMs <= frontierMs &&
+    (!next || snapshot.atMs <= next.atMs)
+  );
+};
+
+/** A copy of a rehearsal's world as it stands at the clock's head; where it has company, with a copy of that. */
+function forkOf({ kin, cluster, origin, actions, world, headMs }: Stage): World {
+  const past = (all: readonly TimedAction[]) => all.filter((action) => action.atMs <= headMs);
+  if (kin.length === 1) return headMs >= world.nowMs ? World.restore(origin.seed, world.save()) : replay(origin, past(actions), headMs);
+  const estate =
+    headMs >= world.nowMs
+      ? (world.company!.worlds as Estate).fork()
+      : Estate.replay(new Map(kin.map((one) => [one.cluster, { origin: one.origin, actions: past(one.actions) }])), headMs);
+  return estate.world(cluster)!;
 }

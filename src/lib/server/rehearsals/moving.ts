@@ -1,7 +1,7 @@
 import { setImmediate as nextTurn } from 'node:timers/promises';
 import { atLimit, clockOf, farthestMs, latestMs, nothingNext, type Clock, type ClockMove, type Moved } from './clock';
 import { sliceCalls, type Slices } from './slices';
-import type { Stage } from './standing';
+import { headAt, withKin, type Stage } from './standing';
 
 /** What the host tells of its own accord. */
 export type Tell = (id: string, clock: Clock) => void;
@@ -12,54 +12,59 @@ export class Mover {
   constructor(
     private readonly slices: Slices,
     private readonly tell: Tell,
-    private readonly stands: (id: string, one: Stage) => boolean
+    private readonly stands: (one: Stage) => boolean
   ) {}
 
   /** Moves the clock: back and forth over what has been, ahead into what hasn't. */
-  async move(id: string, one: Stage, move: ClockMove): Promise<Moved> {
+  async move(one: Stage, move: ClockMove): Promise<Moved> {
     await one.busy;
-    one.halted = false;
+    withKin(one, { halted: false });
     let says: string | undefined;
     if ('run' in move) {
       if (one.headMs >= latestMs) says = atLimit;
-      else this.play(id, one, move.run);
+      else this.play(one, move.run);
     } else {
-      one.running = 0;
-      if ('until' in move) says = await this.runSettled(one, id);
-      else if ('answered' in move) await this.runAnswered(one, id, move.answered);
-      else if ('untilMs' in move) await this.seek(one, id, move.untilMs);
+      withKin(one, { running: 0 });
+      if ('until' in move) says = await this.runSettled(one);
+      else if ('answered' in move) await this.runAnswered(one, move.answered);
+      else if ('untilMs' in move) await this.seek(one, move.untilMs);
       else if ('step' in move && move.step === 1 && one.headMs >= one.world.nowMs) says = await this.stepOn(one);
-      else if ('step' in move) await this.seek(one, id, this.neighbour(one, move.step));
+      else if ('step' in move) await this.seek(one, this.neighbour(one, move.step));
       void this.spreadViews(one);
     }
     return { ...clockOf(one), ...(says === undefined ? {} : { says }) };
   }
 
-  private async runTo(one: Stage, targetMs: number, id?: string): Promise<void> {
+  /** Tells of all clocks that go with it. */
+  private tellAll({ kin }: Stage): void {
+    for (const one of kin) this.tell(one.id, clockOf(one));
+  }
+
+  private async runTo(one: Stage, targetMs: number): Promise<void> {
     let told = Date.now();
     for (;;) {
       const done = await this.slices.run(() => one.world.runUntil(targetMs, sliceCalls));
       if (done || one.halted) break;
-      if (id && Date.now() - told > 200) {
-        one.headMs = one.world.nowMs;
-        this.tell(id, clockOf(one));
+      if (Date.now() - told > 200) {
+        headAt(one, one.world.nowMs);
+        this.tellAll(one);
         told = Date.now();
       }
     }
-    if (id) one.headMs = one.world.nowMs;
+    headAt(one, one.world.nowMs);
   }
 
-  private async runSettled(one: Stage, id: string): Promise<string | undefined> {
+  private async runSettled(one: Stage): Promise<string | undefined> {
     if (one.world.nowMs >= latestMs) return atLimit;
     if (one.world.settled && one.headMs >= one.world.nowMs) return 'Settled already: nothing is under way.';
     const limitMs = Math.min(latestMs, one.world.nowMs + farthestMs);
     let told = Date.now();
     for (;;) {
       const done = await this.slices.run(() => one.world.runSettled(sliceCalls, limitMs));
-      one.headMs = one.world.nowMs;
+      headAt(one, one.world.nowMs);
       if (done || one.halted) break;
       if (Date.now() - told > 200) {
-        this.tell(id, clockOf(one));
+        this.tellAll(one);
         told = Date.now();
       }
     }
@@ -76,22 +81,22 @@ export class Mover {
       world.runUntil(world.nextMs);
       if (world.calls % sliceCalls === 0) await nextTurn();
     }
-    one.headMs = world.nowMs;
+    headAt(one, world.nowMs);
     if (world.journal.changes.length > count) return undefined;
     if (world.nowMs >= latestMs) return atLimit;
     return nothingNext(world.nextMs === undefined ? undefined : world.nextMs - world.nowMs);
   }
 
   /** Runs on until an ask has its answer, which comes within a minute or not at all. */
-  private async runAnswered(one: Stage, id: string, ask: { namespace: string; id: string }): Promise<void> {
+  private async runAnswered(one: Stage, ask: { namespace: string; id: string }): Promise<void> {
     const lastMs = one.world.nowMs + 60_000;
     const open = () => !one.world.store.get('Ask', ask.namespace, ask.id)?.status?.outcome;
     while (open() && one.world.nextMs !== undefined && one.world.nextMs <= lastMs) {
       one.world.runUntil(one.world.nextMs);
       await nextTurn();
     }
-    one.headMs = one.world.nowMs;
-    this.tell(id, clockOf(one));
+    headAt(one, one.world.nowMs);
+    this.tellAll(one);
   }
 
   /** Gets ready for looking back, between other work. */
@@ -99,9 +104,9 @@ export class Mover {
     for (const _ of one.views.spread()) await nextTurn();
   }
 
-  private async seek(one: Stage, id: string, targetMs: number): Promise<void> {
-    if (targetMs > one.world.nowMs) await this.runTo(one, Math.min(targetMs, latestMs), id);
-    else one.headMs = targetMs;
+  private async seek(one: Stage, targetMs: number): Promise<void> {
+    if (targetMs > one.world.nowMs) await this.runTo(one, Math.min(targetMs, latestMs));
+    else headAt(one, targetMs);
   }
 
   private neighbour(one: Stage, step: 1 | -1): number {
@@ -115,19 +120,19 @@ export class Mover {
     return changes[before - 1]?.atMs ?? 0;
   }
 
-  private play(id: string, one: Stage, speed: number): void {
+  private play(one: Stage, speed: number): void {
     const wasRunning = one.running > 0;
-    one.running = speed;
+    withKin(one, { running: speed });
     one.lastTickAt = Date.now();
     if (wasRunning) return;
     const tick = async () => {
-      if (one.running === 0 || !this.stands(id, one)) return;
+      if (one.running === 0 || !this.stands(one)) return;
       const now = Date.now();
       const targetMs = Math.min(latestMs, one.headMs + Math.round((now - one.lastTickAt) * one.running));
       one.lastTickAt = now;
-      if (!one.frozen && !one.busy) await this.seek(one, id, targetMs);
-      if (one.headMs >= latestMs) one.running = 0;
-      this.tell(id, clockOf(one));
+      if (!one.frozen && !one.busy) await this.seek(one, targetMs);
+      if (one.headMs >= latestMs) withKin(one, { running: 0 });
+      this.tellAll(one);
       setTimeout(() => void tick(), 150);
     };
     setTimeout(() => void tick(), 100);

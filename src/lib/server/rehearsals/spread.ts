@@ -17,12 +17,13 @@ const namedAt: Readonly<Record<string, (args: readonly unknown[]) => string | un
   check: ([, id]) => id as string | undefined,
   readFiles: ([, cluster]) => cluster as string,
   bundle: ([, cluster]) => cluster as string,
-  read: () => undefined
+  read: () => undefined,
+  copy: ([pairs]) => (pairs as [string, string][])[0]![0]
 };
 
 /**
  * Hosts of rehearsals over the machine's cores: all rehearsals of a cluster stand in one worker, so that forks share what they have in common,
- * and clusters are dealt out to the worker that has the fewest of them.
+ * and clusters are dealt out to the worker that has the fewest of them; those that have one clock stand together.
  * @param lost called when a worker has ended, with what tells whether a rehearsal stood in it
  */
 export function startHosts(
@@ -39,16 +40,16 @@ export function startHosts(
   const [first] = hosts as [StartedHost];
   if (hosts.length === 1) return first;
 
-  function hostOf(id: string): StartedHost {
-    const cluster = clusterOf(id);
+  function placeOf(cluster: string): number {
     let at = dealt.get(cluster);
     if (at === undefined) {
       const load = hosts.map((_, i) => [...dealt.values()].filter((one) => one === i).length);
       at = load.indexOf(Math.min(...load));
       dealt.set(cluster, at);
     }
-    return hosts[at]!;
+    return at;
   }
+  const hostOf = (id: string): StartedHost => hosts[placeOf(clusterOf(id))]!;
   /** Workers that hold something; asking one that doesn't would start it. */
   const used = (): StartedHost[] => hosts.filter((_, i) => i === 0 || [...dealt.values()].includes(i));
   const summed = async (): Promise<Stats> => {
@@ -64,6 +65,14 @@ export function startHosts(
     };
   };
   const ofAll: Readonly<Record<string, (...args: never[]) => unknown>> = {
+    apart: ([first, ...others]: string[]) => {
+      const at = placeOf(first!);
+      return others.filter((one) => dealt.has(one) && dealt.get(one) !== at);
+    },
+    together: ([first, ...others]: string[]) => {
+      const at = placeOf(first!);
+      for (const one of others) dealt.set(one, at);
+    },
     waiting: () => hosts.reduce((sum, one) => sum + one.waiting(), 0),
     end: async () => void (await Promise.all(hosts.map((one) => one.end()))),
     stats: summed,

@@ -1,11 +1,16 @@
 import { createHash, type Hash } from 'node:crypto';
 import { setImmediate as nextTurn } from 'node:timers/promises';
-import { replay, Views, type Action, type Origin, type TimedAction, type Verdict, type World } from '$core/standin';
+import { Estate, inOrder, replay, Views, World, type Action, type Origin, type TimedAction, type Verdict } from '$core/standin';
 import type { Broken } from './clock';
 import { inTurns, sliceCalls, sliceMs, type Slices } from './slices';
 
 /** A rehearsal that is stood up. */
 export interface Stage {
+  /** The rehearsal's id, and the name of its cluster. */
+  readonly id: string;
+  readonly cluster: string;
+  /** All that have one clock with it, itself among them. Whatever the clock does, it does in all of them. */
+  kin: readonly Stage[];
   readonly origin: Origin;
   actions: TimedAction[];
   world: World;
@@ -29,7 +34,26 @@ export interface Stage {
 }
 
 /** A rehearsal around a world. */
-export const stageOf = (origin: Origin, actions: readonly TimedAction[], world: World, headMs: number, broken?: Broken): Stage => ({
+export function stageOf(id: string, origin: Origin, actions: readonly TimedAction[], world: World, headMs: number, broken?: Broken): Stage {
+  const stage: Stage = { ...bareStage(id, origin, actions, world, headMs), broken };
+  stage.kin = [stage];
+  return stage;
+}
+
+/** Their clock stands at a moment, all of them at the same. */
+export function headAt({ kin }: Stage, headMs: number): void {
+  for (const one of kin) one.headMs = headMs;
+}
+
+/** What is done to one is done to all that have one clock. */
+export function withKin({ kin }: Stage, change: Partial<Pick<Stage, 'running' | 'halted' | 'frozen' | 'busy'>>): void {
+  for (const one of kin) Object.assign(one, change);
+}
+
+const bareStage = (id: string, origin: Origin, actions: readonly TimedAction[], world: World, headMs: number): Omit<Stage, 'broken'> => ({
+  id,
+  cluster: id.split('~')[0]!,
+  kin: [],
   origin,
   actions: [...actions],
   world,
@@ -41,7 +65,6 @@ export const stageOf = (origin: Origin, actions: readonly TimedAction[], world: 
   prepared: undefined,
   halted: false,
   busy: undefined,
-  broken,
   usedAt: Date.now(),
   hash: createHash('sha256'),
   hashed: 0
@@ -88,4 +111,51 @@ export async function rebuilt(
   }
   while (untilMs > world.nowMs && !(await slices.run(() => world.runUntil(untilMs, sliceCalls))));
   return { world };
+}
+
+/** A world of an estate that is stood up: what was done in it, and how much of that it holds already. */
+export interface EstateRebuild extends Omit<Rebuild, 'untilMs'> {
+  readonly cluster: string;
+}
+
+/**
+ * Replays the actions of all worlds of an estate in their order. Where one can't be carried out, all stand as they stood before it.
+ * @returns the worlds by cluster, and how many actions of each are carried out where that isn't all of them, with why
+ */
+export async function rebuiltEstate(
+  slices: Slices,
+  parts: readonly EstateRebuild[],
+  untilMs: number
+): Promise<{ estate: Estate; broken?: { why: string; after: ReadonlyMap<string, number> } }> {
+  const worlds: (readonly [string, World])[] = [];
+  for (const { cluster, origin, begun } of parts) {
+    try {
+      worlds.push([cluster, begun ?? World.create(origin)]);
+    } catch (error) {
+      const after = new Map(parts.map((one) => [one.cluster, 0]));
+      const empty = new Estate(parts.map((one) => [one.cluster, World.create({ ...one.origin, ground: [] })] as const));
+      return { estate: empty, broken: { why: `the ground of ${cluster} can't be stood up (${wordsOfError(error)})`, after } };
+    }
+  }
+  const estate = new Estate(worlds);
+  const after = new Map(parts.map(({ cluster, from = 0 }) => [cluster, from]));
+  const left = parts.map(({ cluster, actions, from = 0 }) => [cluster, { actions: actions.slice(from) }] as const);
+  const stop = (cluster: string, why: string) => ({ estate, broken: { why: `in ${cluster}, ${why}`, after } });
+  let began = Date.now();
+  for (const one of inOrder(left)) {
+    if (Date.now() - began > sliceMs) {
+      await nextTurn();
+      began = Date.now();
+    }
+    while (!(await slices.run(() => estate.runUntil(one.atMs, sliceCalls))));
+    try {
+      const refusals = await inTurns(estate.world(one.cluster)!.actSteps(one.action));
+      if (refusals.length) return stop(one.cluster, `what was done then is refused now: ${refusals[0]!.message}`);
+    } catch (error) {
+      return stop(one.cluster, `what was done then can't be carried out (${wordsOfError(error)})`);
+    }
+    after.set(one.cluster, after.get(one.cluster)! + 1);
+  }
+  while (untilMs > estate.nowMs && !(await slices.run(() => estate.runUntil(untilMs, sliceCalls))));
+  return { estate };
 }

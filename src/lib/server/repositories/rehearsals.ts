@@ -44,6 +44,9 @@ function isAction(body: string): boolean {
   }
 }
 
+/** How the text of an action begins that joins a cluster to another one. */
+const joinHead = '{"type":"join"';
+
 /** Rehearsals with what was done in them, and their cached snapshots. */
 export function rehearsalRepository(db: Database) {
   const rows = () =>
@@ -92,6 +95,28 @@ export function rehearsalRepository(db: Database) {
     const next = { revision: revision + 1, head_ms: atMs, frontier_ms: atMs, sum: clockSum(atMs, atMs, revision + 1) };
     await tx.updateTable('rehearsal').set(next).where('id', '=', id).execute();
     return revision + 1;
+  }
+  /** The clock stands at a moment because that of another one does. */
+  async function clockStands(tx: Database, id: string, atMs: number): Promise<void> {
+    const now = await tx.selectFrom('rehearsal').select('revision').where('id', '=', id).executeTakeFirst();
+    if (!now) return;
+    const next = { head_ms: atMs, frontier_ms: atMs, sum: clockSum(atMs, atMs, now.revision) };
+    await tx.updateTable('rehearsal').set(next).where('id', '=', id).execute();
+  }
+  async function addFork(tx: Database, one: Rehearsal, from: string, untilMs: number): Promise<void> {
+    await tx.insertInto('rehearsal').values(stored(one)).execute();
+    await sql`
+      INSERT INTO action (rehearsal, sequence, at_ms, body, withdrawn, created_at, sum)
+      SELECT ${one.id}, row_number() OVER (ORDER BY sequence), at_ms, body, 0, created_at, sum
+      FROM action WHERE rehearsal = ${from} AND withdrawn = 0 AND at_ms <= ${untilMs}
+      ORDER BY sequence`.execute(tx);
+    await sql`
+      INSERT INTO snapshot (rehearsal, actions, at_ms, engine, bytes, last_action)
+      SELECT ${one.id}, s.actions, s.at_ms, s.engine, s.bytes,
+        coalesce((SELECT max(id) FROM action WHERE rehearsal = ${one.id} AND sequence = s.actions), 0)
+      FROM snapshot s
+      WHERE s.rehearsal = ${from} AND s.at_ms <= ${untilMs}
+        AND s.actions = (SELECT count(*) FROM action WHERE rehearsal = ${from} AND withdrawn = 0 AND id <= s.last_action)`.execute(tx);
   }
   return {
     all: async (): Promise<Rehearsal[]> => (await rows().orderBy('id').execute()).map(shape),
@@ -146,28 +171,34 @@ export function rehearsalRepository(db: Database) {
       });
     },
 
-    /** Makes a rehearsal that begins with the actions of another up to a moment (virtual ms), and with its snapshot where that fits. */
-    async addFork(one: Rehearsal, from: string, untilMs: number): Promise<void> {
+    /** Makes rehearsals that begin with the actions of others up to a moment (virtual ms), and with their snapshots where those fit. */
+    async addForks(forks: readonly { readonly one: Rehearsal; readonly from: string }[], untilMs: number): Promise<void> {
       await inTransaction(db, async (tx) => {
-        await tx.insertInto('rehearsal').values(stored(one)).execute();
-        await sql`
-          INSERT INTO action (rehearsal, sequence, at_ms, body, withdrawn, created_at, sum)
-          SELECT ${one.id}, row_number() OVER (ORDER BY sequence), at_ms, body, 0, created_at, sum
-          FROM action WHERE rehearsal = ${from} AND withdrawn = 0 AND at_ms <= ${untilMs}
-          ORDER BY sequence`.execute(tx);
-        await sql`
-          INSERT INTO snapshot (rehearsal, actions, at_ms, engine, bytes, last_action)
-          SELECT ${one.id}, s.actions, s.at_ms, s.engine, s.bytes,
-            coalesce((SELECT max(id) FROM action WHERE rehearsal = ${one.id} AND sequence = s.actions), 0)
-          FROM snapshot s
-          WHERE s.rehearsal = ${from} AND s.at_ms <= ${untilMs}
-            AND s.actions = (SELECT count(*) FROM action WHERE rehearsal = ${from} AND withdrawn = 0 AND id <= s.last_action)`.execute(tx);
+        for (const { one, from } of forks) await addFork(tx, one, from, untilMs);
       });
     },
 
-    /** Writes an action down before it is answered; the clock stands at its moment from then on. */
-    async append(id: string, action: TimedAction): Promise<number> {
+    /** Which rehearsals were joined to which clusters, as what was done in them says. */
+    async joins(): Promise<{ rehearsal: string; with: string; atMs: number }[]> {
+      const found = await sql<{ rehearsal: string; body: string; at_ms: number }>`
+        SELECT rehearsal, body, at_ms FROM action WHERE withdrawn = 0 AND substr(body, 1, 14) = ${sql.lit(joinHead)}`.execute(db);
+      return found.rows.flatMap(({ rehearsal, body, at_ms }) => {
+        try {
+          const { with: cluster } = JSON.parse(body) as { with?: unknown };
+          return typeof cluster === 'string' ? [{ rehearsal, with: cluster, atMs: at_ms }] : [];
+        } catch {
+          return [];
+        }
+      });
+    },
+
+    /**
+     * Writes an action down before it is answered; the clock stands at its moment from then on.
+     * @param kin other rehearsals whose clock goes with it
+     */
+    async append(id: string, action: TimedAction, kin: readonly string[] = []): Promise<number> {
       return inTransaction(db, async (tx) => {
+        for (const one of kin) await clockStands(tx, one, action.atMs);
         const { last } = await tx
           .selectFrom('action')
           .select(({ fn }) => fn.max('sequence').as('last'))
@@ -181,15 +212,19 @@ export function rehearsalRepository(db: Database) {
       });
     },
 
-    /** Marks the latest action as taken back. Gives when it was, or undefined when there is none. */
-    async withdraw(id: string): Promise<number | undefined> {
+    /**
+     * Marks the latest action of some rehearsals that have one clock as taken back. Gives whose it was and when, or undefined when there is
+     * none.
+     */
+    async withdraw(ids: readonly string[]): Promise<{ id: string; atMs: number } | undefined> {
       return inTransaction(db, async (tx) => {
         const last = await tx
           .selectFrom('action')
-          .select(['id', 'at_ms', 'body'])
-          .where('rehearsal', '=', id)
+          .select(['id', 'at_ms', 'body', 'rehearsal'])
+          .where('rehearsal', 'in', ids)
           .where('withdrawn', '=', 0)
-          .orderBy('sequence', 'desc')
+          .orderBy('at_ms', 'desc')
+          .orderBy('id', 'desc')
           .limit(1)
           .executeTakeFirst();
         if (!last) return undefined;
@@ -198,8 +233,9 @@ export function rehearsalRepository(db: Database) {
           .set({ withdrawn: 1, sum: sumOf(1, last.at_ms, last.body) })
           .where('id', '=', last.id)
           .execute();
-        await stands(tx, id, last.at_ms);
-        return last.at_ms;
+        for (const one of ids) if (one !== last.rehearsal) await clockStands(tx, one, last.at_ms);
+        await stands(tx, last.rehearsal, last.at_ms);
+        return { id: last.rehearsal, atMs: last.at_ms };
       });
     },
 

@@ -35,6 +35,7 @@ import { LayoutService } from './layouts';
 import { LiveBus } from './live';
 import { addClusterTo, trunkOf } from '../repositories/new-cluster';
 import { RehearsalService } from './rehearsals';
+import { stillLinked } from './rehearsal-refusals';
 import { TransferService } from './transfer';
 import { tryDemo } from './demo';
 import { DrillService } from './drills';
@@ -124,6 +125,7 @@ export async function createApp({ data, worker, reader, empty = false, settings 
     }
   });
   told.to = rehearsals;
+  await rehearsals.learnKin();
   const who = accessRepository(db);
   const access = new AccessService(who, settings.signIn, settings.tls);
   await access.begin();
@@ -236,6 +238,8 @@ export async function createApp({ data, worker, reader, empty = false, settings 
     /** Takes a laid-out cluster away, with its worlds. */
     async removeCluster(name: string) {
       await rehearsals.state(name).catch(() => undefined);
+      const linked = rehearsals.linkedWith(name);
+      if (linked.length) return refused(stillLinked(name, linked));
       const removed = await layouts.remove(name, rehearsals.brokenWhy(name) !== undefined);
       if (removed.ok) await dumps.dropAll(name);
       if (removed.ok) for (const id of removed.value.rehearsals) await rehearsals.release(id);
@@ -297,7 +301,14 @@ export async function createApp({ data, worker, reader, empty = false, settings 
     tellDraft({ id, cluster, revision }: { id: number; cluster: string; revision: number }, caller: Pick<Caller, 'name'>) {
       bus.publish({ rehearsal: cluster, kind: 'draft', clock: null, revision, place: `draft ${id}`, who: caller.name });
     },
-    transfer: new TransferService({ clusters, addCluster: addClusterTo(db), store: rehearsalRepository(db), drafts, proofs }),
+    transfer: new TransferService({
+      linkedWith: rehearsals.linkedWith,
+      clusters,
+      addCluster: addClusterTo(db),
+      store: rehearsalRepository(db),
+      drafts,
+      proofs
+    }),
     /** What is measured, as text. */
     async measured(streams: number): Promise<{ text: string; type: string }> {
       const stats = await host.stats();

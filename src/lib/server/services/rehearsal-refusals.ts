@@ -110,3 +110,31 @@ export const trunkStays = (id: string): Refusal => ({
   detail: `${id} is the trunk of its cluster.`,
   remedy: 'Only forks can be taken away.'
 });
+
+export const noOther = (id: string, fork: string | null): Refusal => ({
+  code: 'not-found',
+  status: 404,
+  title: 'There is nothing to link with',
+  detail: `There is no rehearsal ${id}.`,
+  remedy:
+    fork === null
+      ? 'GET /api/v1/clusters lists the clusters.'
+      : `A fork is linked with the fork of the same name: fork the other cluster as "${fork}", or link the clusters themselves.`
+});
+
+export const linkWithItself = (id: string): Refusal => ({
+  code: 'cannot-join',
+  status: 422,
+  title: 'A cluster is not linked with itself',
+  detail: `${id} can't be linked with itself.`,
+  remedy: 'Choose another cluster.'
+});
+
+/** Why a cluster that is linked with others isn't taken away, or taken along, by itself. */
+export const stillLinked = (name: string, others: readonly string[]): Refusal => ({
+  code: 'still-linked',
+  status: 409,
+  title: 'This cluster is linked with others',
+  detail: `${name} has one clock with ${others.join(', ')}; without it what happened there could not be told again.`,
+  remedy: 'Take the link back first: undo, in the rehearsal where it was made, everything that was done since.'
+});

@@ -1,4 +1,5 @@
-import { nameFault, type ApiObject, type Ref } from '$core/model';
+import { nameFault, type ApiObject, type Link, type Ref } from '$core/model';
+import type { Rehearsal } from '../repositories/rehearsals';
 import { asManifest, writeManifests } from '$core/manifest';
 import type { Action } from '$core/standin';
 import { latestMs, type Clock, type ClockMove, type Moved } from '../rehearsals/clock';
@@ -10,6 +11,8 @@ import {
   nameNeeded,
   nothingToUndo,
   badForkName,
+  linkWithItself,
+  noOther,
   nothingThereYet,
   forkTaken,
   trunkStays
@@ -32,6 +35,16 @@ export class RehearsalService extends StandingRehearsals {
     await this.parts.store.setClock(id, clock.nowMs, clock.frontierMs);
     this.parts.kept?.();
     this.keeper.saveSoon(id, clock);
+  }
+
+  /** What goes with a clock that was moved is kept, and told. */
+  private async kinMoved(id: string): Promise<void> {
+    for (const other of this.kinOf(id)) {
+      if (other === id) continue;
+      const [clock, one] = [await this.parts.host.status(other), await this.parts.store.find(other)];
+      await this.keepClock(other, clock);
+      this.parts.bus.publish({ rehearsal: other, kind: 'clock', clock, revision: one?.revision ?? 0 });
+    }
   }
 
   /** Told by the host when a clock moves by itself. */
@@ -72,37 +85,46 @@ export class RehearsalService extends StandingRehearsals {
       const clock = await host.move(id, move);
       await this.keepClock(id, clock);
       bus.publish({ rehearsal: id, kind: 'clock', clock, revision: one.value.revision });
+      await this.kinMoved(id);
       return done(clock);
     });
   }
 
   /** Takes an action: looked at, written down, carried out, then answered. Refused as a whole or not at all. */
   async act(id: string, action: Action, revision?: number) {
-    const { host, store, bus } = this.parts;
     const open = await this.changeable(id);
     if (!open.ok) return open;
-    return this.inTurn(id, async () => {
-      const one = await this.ready(id, revision);
-      if (!one.ok) return one;
-      const full = await this.keeper.noRoom();
-      if (full) return refused(full);
-      const { atMs, refusals, outcomes } = await host.prepare(id, action);
-      if (refusals.length) return refused(refusalOf(refusals));
-      let newRevision: number;
-      try {
-        newRevision = await store.append(id, { atMs, action });
-      } catch (error) {
-        await host.drop(id);
-        throw error;
-      }
-      this.parts.kept?.();
-      const carried = await this.carriedOut(id);
-      if (!carried.ok) return carried;
-      const clock = carried.value;
-      bus.publish({ rehearsal: id, kind: 'acted', clock, revision: newRevision });
-      this.keeper.saveSoon(id, clock);
-      return done({ nowMs: clock.nowMs, revision: newRevision, outcomes });
-    });
+    return this.inTurn(id, () => this.acted(id, action, revision));
+  }
+
+  /** The same for one whose turn it is. */
+  private async acted(id: string, action: Action, revision?: number) {
+    const { host, store, bus } = this.parts;
+    const one = await this.ready(id, revision);
+    if (!one.ok) return one;
+    const full = await this.keeper.noRoom();
+    if (full) return refused(full);
+    const { atMs, refusals, outcomes } = await host.prepare(id, action);
+    if (refusals.length) return refused(refusalOf(refusals));
+    let newRevision: number;
+    try {
+      newRevision = await store.append(
+        id,
+        { atMs, action },
+        this.kinOf(id).filter((other) => other !== id)
+      );
+    } catch (error) {
+      await host.drop(id);
+      throw error;
+    }
+    this.parts.kept?.();
+    const carried = await this.carriedOut(id);
+    if (!carried.ok) return carried;
+    const clock = carried.value;
+    bus.publish({ rehearsal: id, kind: 'acted', clock, revision: newRevision });
+    await this.kinMoved(id);
+    this.keeper.saveSoon(id, clock);
+    return done({ nowMs: clock.nowMs, revision: newRevision, outcomes });
   }
 
   /**
@@ -123,9 +145,11 @@ export class RehearsalService extends StandingRehearsals {
     } catch (error) {
       why = error;
     }
-    await store.withdraw(id);
-    this.held.delete(id);
-    this.broken.delete(id);
+    await store.withdraw([id]);
+    for (const one of this.kinOf(id)) {
+      this.held.delete(one);
+      this.broken.delete(one);
+    }
     this.parts.unkept?.(why, id);
     return refused(notCarriedOut((why instanceof Error ? why.message : String(why)).split('\n')[0]!.slice(0, 200)));
   }
@@ -217,14 +241,22 @@ export class RehearsalService extends StandingRehearsals {
       const old = await this.stale(id, revision);
       if (old) return refused(old);
       if (!(await store.find(id))) return refused(unknownRehearsal(id));
-      const at = await store.withdraw(id);
+      const kin = this.kinOf(id);
+      const at = await store.withdraw(kin);
       if (at === undefined) return refused(nothingToUndo());
       await this.letGo(id);
-      const one = await this.opened(id);
-      if (!one) return refused(unknownRehearsal(id));
-      const clock = await host.status(id);
-      bus.publish({ rehearsal: id, kind: 'acted', clock, revision: one.revision });
-      return done(clock);
+      for (const other of kin) this.broken.delete(other);
+      // What was taken back may be what joined them.
+      if (kin.length > 1) await this.learnKin();
+      let clock: Clock | undefined;
+      for (const other of kin) {
+        const one = await this.opened(other);
+        if (!one) continue;
+        const its = await host.status(other);
+        if (other === id) clock = its;
+        bus.publish({ rehearsal: other, kind: 'acted', clock: its, revision: one.revision });
+      }
+      return clock ? done(clock) : refused(unknownRehearsal(id));
     });
   }
 
@@ -239,26 +271,93 @@ export class RehearsalService extends StandingRehearsals {
     const full = await this.keeper.noRoom();
     if (full) return refused(full);
     const forkId = `${one.cluster}~${name}`;
+    const idOf = (from: string) => `${from.split('~')[0]}~${name}`;
     const made = await this.inTurn(id, async (): Promise<Answer<number>> => {
       const from = await this.ready(id, revision);
       if (!from.ok) return from;
       const clock = await host.status(id);
       const moment = atMs ?? clock.nowMs;
       if (moment > clock.frontierMs) return refused(nothingThereYet(moment, clock.frontierMs));
-      if (await store.find(forkId)) return refused(forkTaken(forkId));
-      const count = await store.actionsUntil(id, moment);
-      const fork = { id: forkId, cluster: one.cluster, fork: name, parent: id, forkedAtMs: moment, headMs: moment, frontierMs: moment };
-      await store.addFork({ ...fork, revision: count }, id, moment);
-      // The world beside it is there already: nothing has to be replayed.
-      if (!clock.running && moment === clock.frontierMs && clock.nowMs === moment) {
-        await host.copy(id, forkId);
-        this.held.add(forkId);
+      const kin = (await this.kinBy(moment)).get(id) ?? [id];
+      for (const each of kin) if (await store.find(idOf(each))) return refused(forkTaken(idOf(each)));
+      const counts = new Map<string, number>();
+      const forks: { one: Rehearsal; from: string }[] = [];
+      for (const from of kin) {
+        const revision = await store.actionsUntil(from, moment);
+        counts.set(from, revision);
+        const at = { parent: from, forkedAtMs: moment, headMs: moment, frontierMs: moment };
+        forks.push({ from, one: { id: idOf(from), cluster: from.split('~')[0]!, fork: name, ...at, revision } });
       }
-      return done(count);
+      await store.addForks(forks, moment);
+      if (kin.length > 1) await this.learnKin();
+      // The world beside it is there already: nothing has to be replayed.
+      if (!clock.running && moment === clock.frontierMs && clock.nowMs === moment && kin.length === this.kinOf(id).length) {
+        await host.copy(kin.map((from) => [from, idOf(from)] as const));
+        for (const from of kin) this.held.add(idOf(from));
+      }
+      return done(counts.get(id)!);
     });
     if (!made.ok) return made;
-    bus.publish({ rehearsal: forkId, kind: 'forked', clock: null, revision: made.value });
+    for (const each of this.kinOf(forkId)) bus.publish({ rehearsal: each, kind: 'forked', clock: null, revision: made.value });
     return this.state(forkId);
+  }
+
+  /**
+   * Joins a cluster to another one by a link. The clock that is behind runs on to the other's moment; from there on they are one. In a fork
+   * it is the fork of the same name that is joined.
+   */
+  async join(id: string, cluster: string, link: Omit<Link['spec'], 'to'>, revision?: number) {
+    const open = await this.changeable(id);
+    if (!open.ok) return open;
+    const { fork } = open.value;
+    const other = fork === null ? cluster : `${cluster}~${fork}`;
+    if (other === id) return refused(linkWithItself(id));
+    if (!(await this.parts.store.find(other))) return refused(noOther(other, fork));
+    const there = await this.changeable(other);
+    if (!there.ok) return there;
+    const action: Action = { type: 'join', with: cluster, link };
+    const joined = () => this.joined(id, other, action, revision);
+    // Always in the same order, so that two who link the same clusters never wait for each other.
+    const [first, second] = [id, other].sort((a, b) => (this.kinOf(a)[0]! < this.kinOf(b)[0]! ? -1 : 1)) as [string, string];
+    return this.inTurn(first, () => (this.kinOf(first).includes(second) ? joined() : this.inTurn(second, joined)));
+  }
+
+  /** Both have their turn: they are brought to one moment, stood up together, and joined; where that fails they stay apart. */
+  private async joined(id: string, other: string, action: Action, revision: number | undefined) {
+    const { host } = this.parts;
+    const both = [await this.ready(id, revision), await this.ready(other, undefined)];
+    for (const one of both) if (!one.ok) return one;
+    const frontiers = await Promise.all([id, other].map(async (one) => (await host.status(one)).frontierMs));
+    // It touches two worlds, so it has its moment for itself: what is done at one moment in several of them is done in the order of their names.
+    const untilMs = Math.max(...frontiers) + 1;
+    const standAt = async (one: string, atMs: number) => {
+      await host.halt(one);
+      await this.keepClock(one, await host.move(one, { untilMs: atMs }));
+      await this.kinMoved(one);
+    };
+    if (this.kinOf(id).includes(other)) {
+      await standAt(id, untilMs);
+      const acted = await this.acted(id, action, revision);
+      if (acted.ok) await standAt(id, acted.value.nowMs + 1);
+      return acted;
+    }
+    for (const one of [id, other]) await standAt(one, untilMs);
+    const all = [...this.kinOf(id), ...this.kinOf(other)].sort();
+    const before = this.kin;
+    for (const one of [id, other]) await this.letGo(one);
+    await this.standTogether(new Map([...before, ...all.map((one) => [one, all] as const)]));
+    let kept = false;
+    try {
+      const acted = await this.acted(id, action, revision);
+      kept = acted.ok;
+      if (acted.ok) await standAt(id, acted.value.nowMs + 1);
+      return acted;
+    } finally {
+      if (!kept) {
+        await this.letGo(id);
+        this.kin = before;
+      }
+    }
   }
 
   /** Takes a fork away. The trunk of a cluster stays. */
@@ -269,9 +368,13 @@ export class RehearsalService extends StandingRehearsals {
     return this.inTurn(id, async () => {
       const old = await this.stale(id, revision);
       if (old) return refused(old);
-      await this.parts.store.remove(id);
-      this.broken.delete(id);
+      const kin = this.kinOf(id);
+      for (const each of kin) {
+        await this.parts.store.remove(each);
+        this.broken.delete(each);
+      }
       await this.letGo(id);
+      if (kin.length > 1) await this.learnKin();
       return done({ id });
     });
   }

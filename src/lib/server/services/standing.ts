@@ -3,7 +3,7 @@ import type { Finding } from '$core/checker';
 import { type ReadResult } from '$core/manifest';
 import type { Cluster } from '../repositories/clusters';
 import type { Rehearsal, RehearsalRepository } from '../repositories/rehearsals';
-import type { HostClient, StartedHost } from '../rehearsals/client';
+import type { StartedHost } from '../rehearsals/client';
 import type { DraftLook, DraftText, LookOptions, Rework, Reworked } from '../rehearsals/drafting';
 import { actionsUpTo, type Broken, type Clock, type Opening } from '../rehearsals/clock';
 import { packActions } from '../rehearsals/kept-action';
@@ -17,7 +17,7 @@ import { WorldKeeper } from './world-keeper';
 import { brokenRehearsal, readOnlyDump, staleRevision } from './rehearsal-refusals';
 
 interface Parts {
-  readonly host: HostClient;
+  readonly host: StartedHost;
   /** Another worker, which reads and checks long texts, so that worlds don't wait for it. */
   readonly reader: Pick<StartedHost, 'read' | 'check' | 'end'>;
   readonly bus: LiveBus;
@@ -70,6 +70,8 @@ const originOf = (cluster: Cluster): Opening['origin'] => ({
   ...(cluster.kind === 'adopted' ? { adopted: true } : {})
 });
 
+const clusterOf = (id: string): string => id.split('~')[0]!;
+
 /** Questions that are answered by running a world on. */
 const worldly = new Set<QueryName>(['prove', 'drill', 'tryOut', 'persist']);
 
@@ -82,6 +84,8 @@ const mostObjects = 8_000;
 /** Rehearsals that are stood up when they are asked for, and all that can be asked of them. */
 export class StandingRehearsals {
   private readonly queues = new Map<string, Promise<unknown>>();
+  /** Rehearsals that have one clock with others, with all of those, themselves among them. */
+  protected kin: ReadonlyMap<string, readonly string[]> = new Map();
   /** Rehearsals that can't be stood up whole. */
   protected readonly broken = new Map<string, Broken>();
   /** Rehearsals that the host holds; saves asking it each time. */
@@ -109,12 +113,56 @@ export class StandingRehearsals {
     this.keeper.stop();
   }
 
-  /** One after the other, per rehearsal. */
+  /** All rehearsals that have one clock with one, itself among them; the order is the same for all of them. */
+  kinOf = (id: string): readonly string[] => this.kin.get(id) ?? [id];
+
+  /** Clusters that some rehearsal of a cluster has one clock with. */
+  linkedWith = (cluster: string): string[] => {
+    const all = [...this.kin].flatMap(([id, kin]) => (clusterOf(id) === cluster ? kin.map(clusterOf) : []));
+    return [...new Set(all)].filter((one) => one !== cluster).sort();
+  };
+
+  /** Learns which rehearsals have one clock, and has them stand in one worker. Called when joins were added or taken back. */
+  async learnKin(): Promise<void> {
+    await this.standTogether(await this.kinBy(Infinity));
+  }
+
+  /** Which rehearsals have one clock with which, by a moment (virtual ms). */
+  protected async kinBy(untilMs: number): Promise<ReadonlyMap<string, readonly string[]>> {
+    const known = new Map((await this.parts.store.all()).map((one) => [one.id, one]));
+    const groups = new Map<string, Set<string>>();
+    for (const { rehearsal, with: cluster, atMs } of await this.parts.store.joins()) {
+      const fork = known.get(rehearsal)?.fork;
+      if (fork === undefined || atMs > untilMs) continue;
+      const other = fork === null ? cluster : `${cluster}~${fork}`;
+      if (!known.has(other)) continue;
+      const both = new Set([rehearsal, other, ...(groups.get(rehearsal) ?? []), ...(groups.get(other) ?? [])]);
+      for (const one of both) groups.set(one, both);
+    }
+    return new Map([...groups].map(([id, all]) => [id, [...all].sort()]));
+  }
+
+  /** From now on these have one clock each. */
+  protected async standTogether(kin: ReadonlyMap<string, readonly string[]>): Promise<void> {
+    const { host } = this.parts;
+    for (const all of new Set(kin.values())) {
+      const clusters = [...new Set(all.map(clusterOf))];
+      const moved = new Set(host.apart(clusters));
+      for (const id of [...this.held]) if (moved.has(clusterOf(id))) await this.letGoOne(id);
+      host.together(clusters);
+    }
+    this.kin = kin;
+  }
+
+  /** One after the other, per rehearsal; for those that have one clock, one after the other over all of them. */
   protected inTurn<T>(id: string, work: () => Promise<T>): Promise<T> {
-    const before = this.queues.get(id) ?? Promise.resolve();
-    const mine = before.then(work, work);
+    const [key] = this.kinOf(id) as [string];
+    const before = this.queues.get(key) ?? Promise.resolve();
+    // While it waited it may have been joined to others.
+    const go = (): Promise<T> => (this.kinOf(id)[0] === key ? work() : this.inTurn(id, work));
+    const mine = before.then(go, go);
     this.queues.set(
-      id,
+      key,
       mine.catch(() => undefined)
     );
     return mine;
@@ -133,48 +181,64 @@ export class StandingRehearsals {
         if (!dump) return undefined;
         await this.openRead(id, dump);
       } else {
-        const [{ actions, damaged }, snapshot] = [await store.actions(id), await store.snapshot(id)];
-        const damage = damaged
-          ? {
-              after: damaged.after,
-              untilMs: damaged.atMs,
-              why: "what was done then is damaged in the database: it isn't as it was written"
-            }
-          : one.damaged
-            ? { after: actions.length, why: "where its clock stands is damaged in the database: it isn't as it was written" }
-            : undefined;
-        const opened = await host.open({
-          id,
-          origin: originOf(cluster),
-          actions: packActions(actions),
-          headMs: one.headMs,
-          frontierMs: one.frontierMs,
-          ...(snapshot ? { snapshot } : {}),
-          ...(damage ? { broken: damage } : {})
-        });
-        if (opened.broken) this.broken.set(id, opened.broken);
-        else this.broken.delete(id);
+        const others: Opening[] = [];
+        for (const other of this.kinOf(id)) {
+          const found = other === id ? undefined : await store.find(other);
+          const its = found && (await this.parts.cluster(found.cluster));
+          if (its) others.push(await this.openingOf(found, its));
+        }
+        const opened = await host.open({ ...(await this.openingOf(one, cluster)), ...(others.length ? { kin: others } : {}) });
+        for (const each of this.kinOf(id)) {
+          if (opened.broken) this.broken.set(each, opened.broken);
+          else this.broken.delete(each);
+          this.held.add(each);
+        }
       }
     }
     this.held.add(id);
     return one;
   }
 
+  /** What a rehearsal is stood up from. */
+  private async openingOf({ id, headMs, frontierMs, damaged: clockDamaged }: Rehearsal, cluster: Cluster): Promise<Opening> {
+    const { store } = this.parts;
+    const [{ actions, damaged }, snapshot] = [await store.actions(id), await store.snapshot(id)];
+    const damage = damaged
+      ? {
+          after: damaged.after,
+          untilMs: damaged.atMs,
+          why: "what was done then is damaged in the database: it isn't as it was written"
+        }
+      : clockDamaged
+        ? { after: actions.length, why: "where its clock stands is damaged in the database: it isn't as it was written" }
+        : undefined;
+    return {
+      id,
+      origin: originOf(cluster),
+      actions: packActions(actions),
+      headMs,
+      frontierMs,
+      ...(snapshot ? { snapshot } : {}),
+      ...(damage ? { broken: damage } : {})
+    };
+  }
+
   /** A rehearsal as it stands at its clock's head, for standing it up a second time. */
   async opening(id: string): Promise<Answer<Opening>> {
     const open = await this.changeable(id);
     if (!open.ok) return open;
-    const { host, store } = this.parts;
-    const { nowMs } = await host.status(id);
-    const cluster = (await this.parts.cluster(open.value.cluster))!;
+    const { nowMs } = await this.parts.host.status(id);
+    const kin: Opening[] = [];
+    for (const other of this.kinOf(id)) if (other !== id) kin.push(await this.openingAt(other, nowMs));
+    return done({ ...(await this.openingAt(id, nowMs)), ...(kin.length ? { kin } : {}) });
+  }
+
+  private async openingAt(id: string, nowMs: number): Promise<Opening> {
+    const { store } = this.parts;
+    const cluster = (await this.parts.cluster((await store.find(id))!.cluster))!;
     const { actions } = await store.actions(id);
-    return done({
-      id,
-      origin: originOf(cluster),
-      actions: packActions(actions.slice(0, actionsUpTo(actions, nowMs))),
-      headMs: nowMs,
-      frontierMs: nowMs
-    });
+    const upTo = packActions(actions.slice(0, actionsUpTo(actions, nowMs)));
+    return { id, origin: originOf(cluster), actions: upTo, headMs: nowMs, frontierMs: nowMs };
   }
 
   /** Stands a dump up under an id. */
@@ -238,7 +302,12 @@ export class StandingRehearsals {
   /** Lets the world of a rehearsal go that isn't kept any more. */
   release = (id: string): Promise<void> => this.inTurn(id, () => this.letGo(id));
 
+  /** Lets a world go, and all that have one clock with it. */
   protected async letGo(id: string): Promise<void> {
+    for (const one of this.kinOf(id)) await this.letGoOne(one);
+  }
+
+  private async letGoOne(id: string): Promise<void> {
     this.held.delete(id);
     this.keeper.forget(id);
     await this.parts.host.close(id);

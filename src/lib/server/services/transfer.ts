@@ -9,6 +9,7 @@ import { proofRepository } from '../repositories/proofs';
 import type { RehearsalRepository } from '../repositories/rehearsals';
 import { sumOf } from '../db/sums';
 import type { AddCluster } from '../repositories/new-cluster';
+import { stillLinked } from './rehearsal-refusals';
 import { clusterTaken, done, notFound, refused, type Answer, type Refusal } from './answer';
 
 const ms = z.number().int().min(0);
@@ -70,6 +71,8 @@ export type Transfer = z.infer<typeof transferSchema>;
 const sumOver = ({ sum: _, ...rest }: Transfer | (Omit<Transfer, 'sum'> & { sum?: string })): string => sumOf(JSON.stringify(rest));
 
 interface Parts {
+  /** Clusters that one has one clock with. */
+  linkedWith(name: string): string[];
   readonly clusters: ReturnType<typeof clusterRepository>;
   readonly store: RehearsalRepository;
   readonly addCluster: AddCluster;
@@ -125,6 +128,8 @@ export class TransferService {
     const cluster = await clusters.find(name);
     if (!cluster) return refused(notFound(`The cluster ${name}`));
     const { kind } = cluster;
+    const linked = this.parts.linkedWith(name);
+    if (linked.length) return refused(stillLinked(name, linked));
     if (kind === 'dump')
       return refused({ ...bad(`${name} is what was read of a real cluster.`, 'Read its dump on the other machine.'), status: 409 });
     if (only !== undefined && (await store.find(only))?.cluster !== name) return refused(notFound(`The fork ${only} of ${name}`));

@@ -71,10 +71,11 @@ export class WorldKeeper {
   private async saved(id: string): Promise<void> {
     if (!this.of.holds(id) || !(await this.parts.store.find(id))) return;
     const began = Date.now();
-    const { changes, actions } = await this.parts.host.status(id);
-    const saved = await this.parts.host.save(id);
-    await this.parts.store.keepSnapshot(id, { ...saved, bytes: Buffer.from(saved.bytes) });
-    this.savedAt.set(id, { changes, actions, tookMs: Date.now() - began, atMs: Date.now() });
+    for (const { id: one, ...saved } of await this.parts.host.save(id)) {
+      const { changes, actions } = await this.parts.host.status(one);
+      await this.parts.store.keepSnapshot(one, { ...saved, bytes: Buffer.from(saved.bytes) });
+      this.savedAt.set(one, { changes, actions, tookMs: Date.now() - began, atMs: Date.now() });
+    }
   }
 
   /** Being put to rest just now. */

@@ -263,6 +263,8 @@ function actionWords(action: Action): string {
       return `asked ${action.ask.member ?? action.ask.workload} to ${action.ask.op.do}`;
     case 'crash':
       return `ended the programs of ${action.pod}`;
+    case 'join':
+      return `linked with ${action.with}`;
   }
 }
 

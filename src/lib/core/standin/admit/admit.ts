@@ -7,6 +7,7 @@ import type { ClusterAccess } from '../control/loop';
 import type { Action } from '../action';
 import { withPlaces } from './addresses';
 import { removeForeground } from './foreground';
+import { join, joinFault } from './join';
 import { plan, planSteps, type Refusal, type Verdict } from './plan';
 import { restore, restoreRefusal } from './restore';
 import { heldFor } from './servers';
@@ -105,6 +106,10 @@ export function refusalsOf(facts: Facts, action: Action): readonly Refusal[] {
       const at = { object: `Pod ${action.namespace}/${action.pod}` };
       return [{ code: 'not-found', message: `No program of an engine runs in ${action.pod}.`, remedy: 'Choose a member that runs.', at }];
     }
+    case 'join': {
+      const fault = joinFault(facts, action.with);
+      return fault ? [fault] : [];
+    }
   }
 }
 
@@ -155,6 +160,9 @@ export function* admitSteps(world: ClusterAccess, action: Action, planned?: read
     case 'crash':
       world.say(`Pod ${action.namespace}/${action.pod}`, 'ends without warning', true);
       world.drop({ kind: 'Process', namespace: action.namespace, name: action.pod });
+      break;
+    case 'join':
+      join(world, action);
       break;
     case 'remove':
       for (const ref of [action.ref, ...(action.more ?? [])]) {

@@ -38,6 +38,8 @@ export interface ClusterAccess {
   endAll(subject: string): void;
   /** Plain data that a loop keeps beside the objects; part of snapshots. */
   memory<T>(name: string): Map<string, T>;
+  /** Another cluster of the common clock, to be written to at this very moment; undefined where there is none of that name. */
+  abroad(cluster: string): ClusterAccess | undefined;
 }
 
 const mostSplit = 50_000;

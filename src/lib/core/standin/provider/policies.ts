@@ -7,7 +7,7 @@ type Labels = Readonly<Record<string, string>>;
 /** Who is at the other end of a call: a pod (also one that the stand-in doesn't know), or somebody outside the cluster. */
 export type Caller =
   | { readonly namespace: string; readonly labels: Labels; readonly name: string; readonly address?: string | undefined }
-  | { readonly outside: true };
+  | { readonly outside: true; readonly address?: string | undefined };
 
 export const callerOf = ({ metadata, status }: Pod): Caller => ({
   namespace: metadata.namespace ?? '',
@@ -37,8 +37,8 @@ function isPeer(facts: Facts, policy: NetworkPolicy, peer: Peer, other: Caller):
   if (peer.ipBlock) {
     const { cidr, except = [] } = peer.ipBlock;
     // Nobody knows where a caller from outside comes from: only a block that holds every address holds it for sure.
-    if ('outside' in other) return cidr === '0.0.0.0/0' && !except.length;
     const { address } = other;
+    if ('outside' in other && address === undefined) return cidr === '0.0.0.0/0' && !except.length;
     return address !== undefined && !rangeFault(cidr) && rangeHolds(cidr, address) && !except.some((one) => rangeHolds(one, address));
   }
   if ('outside' in other) return false;
@@ -110,6 +110,21 @@ export function policyFault(facts: Facts, from: Caller, to: Pod, ports: readonly
     if (out) return `${who} may not call ${to.metadata.name} at port ${port}: no rule of the network policy ${out} lets it out`;
     const into = sideFault(facts, 'Ingress', target, from, to, port);
     if (into) return `${who} may not call ${to.metadata.name} at port ${port}: no rule of the network policy ${into} lets it in`;
+  }
+  return undefined;
+}
+
+/**
+ * Why a pod may not call one in another cluster, as the policies of both clusters say; undefined where it may. Labels aren't known over a
+ * link, addresses are.
+ */
+export function farFault(facts: Facts, from: Pod, there: Facts, to: Pod): string | undefined {
+  const far = (pod: Pod): Caller => ({ outside: true, address: pod.status?.podIP });
+  for (const port of portsOf(to).members) {
+    const out = sideFault(facts, 'Egress', callerOf(from) as Caller & { namespace: string; labels: Labels }, far(to), to, port);
+    if (out) return `no rule of the network policy ${out} lets ${from.metadata.name} call ${to.metadata.name} at port ${port}`;
+    const into = sideFault(there, 'Ingress', callerOf(to) as Caller & { namespace: string; labels: Labels }, far(from), to, port);
+    if (into) return `no rule of the network policy ${into} lets ${from.metadata.name} come to ${to.metadata.name} at port ${port}`;
   }
   return undefined;
 }

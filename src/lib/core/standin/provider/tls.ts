@@ -1,11 +1,19 @@
 import { epochMs } from '../../shared';
 import { clusterDomain, type Facts, type Pod } from '../../model';
+import { domainOver } from './links';
 import { certificateInSecret, nameCovers } from './certificates';
 
 /** The name under which others call a member. */
 export function calledName(facts: Facts, pod: Pod): string {
   const domain = clusterDomain(facts);
   return `${pod.metadata.name}.${pod.spec.subdomain ?? ''}.${pod.metadata.namespace ?? ''}.svc.${domain}`;
+}
+
+/** The name under which members in other clusters call it; its ordinary one where it is joined to none. */
+export function calledOver(facts: Facts, pod: Pod): string {
+  const here = facts.elsewhere?.here;
+  if (here === undefined) return calledName(facts, pod);
+  return `${pod.metadata.name}.${pod.spec.subdomain ?? ''}.${pod.metadata.namespace ?? ''}.svc.${domainOver(here)}`;
 }
 
 /** The TLS secret that a pod mounts, by name; undefined where it mounts none. */

@@ -7,6 +7,7 @@ import {
   refOf,
   takesRoom,
   type ApiObject,
+  type Elsewhere,
   type Facts,
   type Kind,
   type KindMap,
@@ -36,6 +37,7 @@ const names = Object.keys(indexers) as IndexName[];
 export class Store implements Facts {
   nowMs = 0;
   scope: Scope | undefined = undefined;
+  elsewhere: Elsewhere | undefined = undefined;
   private readonly uses = new Map<string, { -readonly [K in keyof NodeUse]: number }>();
   private readonly handedOut = new Map<string, Map<string, Used>>();
   private readonly kinds = new Map<Kind, Map<string, Bucket>>();

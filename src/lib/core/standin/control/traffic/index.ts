@@ -10,6 +10,7 @@ import { enginePartOf, workloadOf, workloadOfTemplate } from '../../provider/ima
 import { wayFault } from '../../provider/reach';
 import type { Store } from '../../store';
 import { splitKey, type ClusterAccess, type Loop } from '../loop';
+import { reachesOver } from './over';
 import { WorldSite, type Mail } from './site';
 
 /** What is in flight in one workload. Plain data, replaced and never changed in place: part of snapshots. */
@@ -27,13 +28,22 @@ const askTimeoutMs = 30_000;
 const workloadKey = (one: Process): string => `${one.metadata.namespace}/${one.spec.workload}`;
 const allKeys = (store: Store, namespace?: string): string[] => [...new Set(store.list('Process', namespace).map(workloadKey))];
 
+/** A client asks a member of another cluster by name: it comes to it over the link, if at all. */
+function askFar(site: WorldSite, name: string, { spec }: AskObject, { metadata }: Pod): void {
+  if (!site.reach(`~${name}`, metadata.name))
+    return site.answer(name, { outcome: 'refused', says: `${metadata.name} stands in another cluster, and nothing comes through to it` });
+  site.timeout(name, askTimeoutMs);
+  if (!site.hangs(metadata.name)) site.engine!.ask(site, { id: name, op: spec.op, member: metadata.name });
+}
+
 /** Asks that are new: they go on their way, or come back at once because there is none. */
-function takeAsk(world: ClusterAccess, site: WorldSite, ask: AskObject): void {
-  const { name } = ask.metadata;
+function takeAsk(site: WorldSite, { name, ask, world }: ReturnType<WorldSite['asks']>[number]): void {
   const { member, way, login, account, op } = ask.spec;
   const back = (says: string) => site.answer(name, { outcome: 'refused', says });
-  const pods = site.podsAsked(member);
+  const pods = site.podsAsked(member, world);
   if (!pods.length) return back(member === undefined ? 'no member runs' : `${member} doesn't run`);
+  const far = pods.find((pod) => site.worldOf(pod.metadata.name) !== world);
+  if (far) return askFar(site, name, ask, far);
   const outages = world.store.list('Outage');
   const space = ask.metadata.namespace ?? '';
   const cutOff = (pod: Pod) => keptApartFrom(outages, space, pod.metadata.name, 'clients');
@@ -51,14 +61,14 @@ function takeAsk(world: ClusterAccess, site: WorldSite, ask: AskObject): void {
     return back(`not all that is to be put back lies in ${op.place}`);
   site.timeout(name, askTimeoutMs);
   // A service leads to any member that counts as ready; whoever comes to one that hangs waits in vain.
-  const choose = outages.length > 0 || pods.some((pod) => site.hangs(pod.metadata.name));
+  const choose = outages.length > 0 || site.spans || pods.some((pod) => site.hangs(pod.metadata.name));
   const open = choose ? reached.filter((pod) => isReady(pod) && servesClients(enginePartOf(pod))) : [];
   const led = member === undefined && open.length ? open[hash32(name, world.seed) % open.length]! : first;
   if (site.hangs(led.metadata.name)) return;
   // A client that can't come to whoever leads asks the member that it does come to; where any of them will do, that one anyway.
   const leads = site.processes.find((one) => one.metadata.name === led.metadata.name)?.status?.leader;
   const anyWillDo = hasEngine(site.engineId ?? '') && engineCards[site.engineId as EngineId].asks !== undefined;
-  const other = choose && (anyWillDo || (leads !== undefined && site.shutFrom(leads))) ? led.metadata.name : undefined;
+  const other = choose && (anyWillDo || (leads !== undefined && !site.reach(`~${name}`, leads))) ? led.metadata.name : undefined;
   const asked = member ?? other;
   site.engine!.ask(site, { id: name, op, ...(asked === undefined ? {} : { member: asked }), ...(as ? { as } : {}) });
 }
@@ -97,16 +107,21 @@ export const engines: Loop = {
         ? []
         : allKeys(store, (now ?? before)!.metadata.namespace),
     Outage: (_now, _before, store) => allKeys(store),
+    Link: (_now, _before, store) => allKeys(store),
     Ask: (now, before) => (now && !before ? [`${now.metadata.namespace}/${now.spec.workload}`] : [])
   },
-  reconcile(world, key) {
+  reconcile(here, key) {
     const [namespace] = splitKey(key);
+    const over = reachesOver(here, key);
+    // What is under way is kept in one of the clusters; the others call it there.
+    const world = over?.lead ?? here;
+    if (world !== here) return world.after(1, key);
     const traffic = world.memory<Traffic>('traffic');
     const before = traffic.get(key) ?? { mail: [], nth: 0 };
-    const site = new WorldSite(world, namespace, key, before.nth);
-    const asks = world.store.by<'Ask'>('asks', key);
+    const site = new WorldSite(world, namespace, key, before.nth, over?.others, over?.founder);
+    const asks = site.asks();
     if (!hasEngine(site.engineId ?? '')) {
-      for (const ask of asks) site.answer(ask.metadata.name, { outcome: 'refused', says: 'nothing of this workload runs' });
+      for (const { name } of asks) site.answer(name, { outcome: 'refused', says: 'nothing of this workload runs' });
       site.flush();
       traffic.delete(key);
       return;
@@ -129,9 +144,9 @@ export const engines: Loop = {
       else if ((site.up(from) || site.hangs(from)) && site.up(to) && site.reach(from, to)) engine.arrived(site, to, from, body);
       site.stepped();
     }
-    for (const ask of asks) {
-      if (ask.status) continue;
-      takeAsk(world, site, ask);
+    for (const one of asks) {
+      if (one.ask.status) continue;
+      takeAsk(site, one);
       site.stepped();
     }
     site.flush();

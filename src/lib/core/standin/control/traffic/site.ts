@@ -1,11 +1,12 @@
-import { CoreError, same } from '../../../shared';
-import { isReady, memberNames, pairsMatch, setAskingFor, type Outage, type Pod, type Process } from '../../../model';
+import { CoreError, drawInt, same } from '../../../shared';
+import { isReady, memberNames, pairsMatch, setAskingFor, type AskObject, type Outage, type Pod, type Process } from '../../../model';
 import type { Answer, Engine, Site, MemberState } from '../../engines/site';
 import { enginePartOf } from '../../provider/images';
-import { memberFault } from '../../provider/policies';
+import { linkDelayMs, linkFault, linkNamesFault, linkTo } from '../../provider/links';
+import { farFault, memberFault } from '../../provider/policies';
 import { hangsSince, isDark, isUnheard, keptApartFrom, nodesReach, slowMs, sluggishMs } from '../../provider/outages';
 import { isStranded } from '../nodes/agent/mounts';
-import { talksTls, tlsFault } from '../../provider/tls';
+import { calledOver, talksTls, tlsFault } from '../../provider/tls';
 import type { ClusterAccess } from '../loop';
 import { SiteVolumes } from './site-volumes';
 
@@ -27,6 +28,8 @@ interface Kept<T> {
 
 /** What has been looked up of a member (or a client) during one call; nothing of it changes before the call ends, but for `mind`. */
 interface Seen {
+  /** Where it stands; undefined: in the cluster that keeps the traffic. */
+  place: Place | undefined;
   pod: Pod | undefined;
   process: Process | undefined;
   up: boolean | undefined;
@@ -37,12 +40,24 @@ interface Seen {
   reached: Map<string, boolean> | undefined;
 }
 
+/** One of the clusters that a workload's members stand in. */
+interface Place {
+  readonly world: ClusterAccess;
+  readonly outages: readonly Outage[];
+  readonly policies: boolean;
+  readonly volumes: SiteVolumes;
+  readonly processes: readonly Process[];
+}
+
 const timeoutBody = { is: 'timeout' } as const;
 /** What a member says to a client once a slow volume has taken what it wrote. */
 interface LateBody {
   readonly is: 'answer-late';
   readonly answer: Answer;
 }
+/** Lost messages are sent again after a second, then after twice as long each time. Source: RFC 6298, sections 2.4 and 5.5. */
+const resentMs = (times: number): number => 1_000 * (2 ** times - 1);
+const mostResent = 6;
 const isClient = (id: string): boolean => id.startsWith('~');
 
 /** What a workload's engine sees of the stand-in during one call. Changes are gathered and written at the end of it. */
@@ -57,34 +72,75 @@ export class WorldSite implements Site {
   readonly sent: Mail[] = [];
   engine: Engine | undefined;
   private readonly seen = new Map<string, Seen>();
-  private readonly volumes: SiteVolumes;
+  private readonly places: readonly Place[];
+  /** Members that another one of the same name keeps out: their clusters have named them alike. */
+  private readonly doubles: { readonly place: Place; readonly process: Process }[] = [];
   private readonly answers = new Map<string, Answer>();
   /** Members that have written to a slow volume in the step of this call: what they say in it leaves so much later (ms). */
   private readonly late = new Map<string, number>();
   private readonly answered: string[] = [];
   private stepFrom = 0;
-  private readonly outages: readonly Outage[];
-  private readonly policies: boolean;
+  private readonly disturbed: boolean;
 
+  /**
+   * @param world the cluster that keeps what is under way
+   * @param others further clusters that members of the workload stand in
+   * @param founder the member that founds the group, where there are others
+   */
   constructor(
     private readonly world: ClusterAccess,
     private readonly namespace: string,
     private readonly key: string,
-    public nth: number
+    public nth: number,
+    others: readonly ClusterAccess[] = [],
+    founder?: string
   ) {
     this.nowMs = world.nowMs;
     this.seed = world.seed;
-    this.outages = world.store.list('Outage');
-    this.policies = world.store.list('NetworkPolicy').length > 0;
-    const pods = world.store.by<'Pod'>('podsOfWorkload', key);
-    this.processes = world.store.by<'Process'>('processes', key);
-    for (const pod of pods) this.of(pod.metadata.name).pod = pod;
-    for (const one of this.processes) this.of(one.metadata.name).process = one;
-    this.running = this.processes.map((one) => one.metadata.name);
-    this.ids = this.wanted(pods);
-    this.engineId = this.processes[0]?.spec.engine ?? (pods[0] && enginePartOf(pods[0])?.engine);
-    this.volumes = new SiteVolumes(world, namespace, this.engineId ?? '');
+    const worlds = [world, ...others];
+    const podsIn = worlds.map((one) => one.store.by<'Pod'>('podsOfWorkload', key));
+    const processesIn = worlds.map((one) => one.store.by<'Process'>('processes', key));
+    const firstPod = podsIn.flat()[0];
+    this.engineId = processesIn.flat()[0]?.spec.engine ?? (firstPod && enginePartOf(firstPod)?.engine);
+    this.places = worlds.map((one, i) => ({
+      world: one,
+      outages: one.store.list('Outage'),
+      policies: one.store.list('NetworkPolicy').length > 0,
+      volumes: new SiteVolumes(one, namespace, this.engineId ?? ''),
+      processes: processesIn[i]!
+    }));
+    this.disturbed = this.places.some((one) => one.outages.length > 0);
+    const processes: Process[] = [];
+    const ids: string[] = [];
+    this.places.forEach((place, i) => {
+      for (const pod of podsIn[i]!) this.placed(pod.metadata.name, place).pod ??= pod;
+      for (const one of place.processes)
+        if (this.placed(one.metadata.name, place).place === place) {
+          this.of(one.metadata.name).process = one;
+          processes.push(one);
+        } else this.doubles.push({ place, process: one });
+      for (const id of this.wanted(place, podsIn[i]!)) if (!ids.includes(id)) ids.push(id);
+    });
+    if (founder !== undefined && !ids.includes(founder)) ids.unshift(founder);
+    this.processes = processes;
+    this.running = processes.map((one) => one.metadata.name);
+    this.ids = ids;
   }
+
+  /** A member, for the first time seen in a place. */
+  private placed(id: string, place: Place): Seen {
+    const seen = this.of(id);
+    if (seen.place && seen.place !== place) return { ...seen };
+    seen.place = place;
+    return seen;
+  }
+
+  private placeOf(id: string): Place {
+    return this.of(id).place ?? this.places[0]!;
+  }
+
+  /** The name of the cluster that a place is, where there are several. */
+  private readonly clusterOf = (place: Place): string => place.world.store.elsewhere?.here ?? '';
 
   private of(id: string): Seen {
     let seen = this.seen.get(id);
@@ -92,6 +148,7 @@ export class WorldSite implements Site {
       this.seen.set(
         id,
         (seen = {
+          place: undefined,
           pod: undefined,
           process: undefined,
           up: undefined,
@@ -106,8 +163,8 @@ export class WorldSite implements Site {
   }
 
   /** Members that ought to be: those of the workload's sets, then whatever else runs for it. */
-  private wanted(pods: readonly Pod[]): readonly string[] {
-    const sets = this.world.store.by<'StatefulSet'>('setsOfWorkload', this.key).filter((set) => enginePartOf(set.spec.template));
+  private wanted({ world }: Place, pods: readonly Pod[]): readonly string[] {
+    const sets = world.store.by<'StatefulSet'>('setsOfWorkload', this.key).filter((set) => enginePartOf(set.spec.template));
     const members = sets.length === 1 ? memberNames(sets[0]!) : sets.flatMap(memberNames);
     const owned = (pod: Pod) =>
       members.includes(pod.metadata.name) ||
@@ -118,23 +175,26 @@ export class WorldSite implements Site {
   }
 
   up(id: string): boolean {
-    if (isClient(id))
-      return this.world.store.get('Ask', this.namespace, id.slice(1))?.status?.outcome === undefined && !this.answers.has(id.slice(1));
+    if (isClient(id)) return this.askNamed(id.slice(1))?.status?.outcome === undefined && !this.answers.has(id.slice(1));
     const seen = this.of(id);
-    return (seen.up ??=
+    if (seen.up !== undefined) return seen.up;
+    const { outages, world } = this.placeOf(id);
+    return (seen.up =
       seen.process !== undefined &&
       seen.pod !== undefined &&
-      !((this.outages.length && isDark(this.world.store, seen.pod.spec.nodeName ?? '')) || this.hangs(id)));
+      !((outages.length && isDark(world.store, seen.pod.spec.nodeName ?? '')) || this.hangs(id)));
   }
 
   /** Whether a member's program hangs: it does nothing, and what comes for it waits. */
   hangs(id: string): boolean {
     const files = this.engineId === 'shared-files';
-    if ((!this.outages.length && !files) || isClient(id)) return false;
+    if ((!this.disturbed && !files) || isClient(id)) return false;
     const seen = this.of(id);
-    return (seen.hangs ??=
-      hangsSince(this.world.store, this.namespace, id, this.outages) !== undefined ||
-      (files && seen.pod !== undefined && isStranded(this.world.store, seen.pod)));
+    if (seen.hangs !== undefined) return seen.hangs;
+    const { outages, world } = this.placeOf(id);
+    return (seen.hangs =
+      hangsSince(world.store, this.namespace, id, outages) !== undefined ||
+      (files && seen.pod !== undefined && isStranded(world.store, seen.pod)));
   }
 
   leaving(id: string): boolean {
@@ -145,34 +205,67 @@ export class WorldSite implements Site {
     if (a === b) return true;
     const row = (this.of(a).reached ??= new Map<string, boolean>());
     let through = row.get(b);
-    if (through === undefined) row.set(b, (through = isClient(a) || isClient(b) ? !this.shutFrom(isClient(a) ? b : a) : this.finds(a, b)));
+    if (through === undefined) row.set(b, (through = this.comes(a, b)));
     return through;
+  }
+
+  private comes(a: string, b: string): boolean {
+    if (!isClient(a) && !isClient(b)) return this.finds(a, b);
+    const [client, member] = isClient(a) ? [a, b] : [b, a];
+    if (this.shutFrom(member)) return false;
+    const [from, to] = [this.placeOfAsk(client.slice(1)), this.placeOf(member)];
+    return from === to || linkFault(from.world.store, this.clusterOf(to)) === undefined;
   }
 
   /** Whether clients don't come to a member: it is cut off from them, or its node is. */
   shutFrom(id: string): boolean {
-    if (!this.outages.length) return false;
+    if (!this.disturbed) return false;
+    const { outages, world } = this.placeOf(id);
+    if (!outages.length) return false;
     const node = this.of(id).pod?.spec.nodeName;
-    return keptApartFrom(this.outages, this.namespace, id, 'clients') || (node !== undefined && isUnheard(this.world.store, node));
+    return keptApartFrom(outages, this.namespace, id, 'clients') || (node !== undefined && isUnheard(world.store, node));
   }
 
   private finds(a: string, b: string): boolean {
     const one = this.of(a).pod;
     const two = this.of(b).pod;
     if (!one || !two) return false;
-    if (this.outages.length && !nodesReach(this.world.store, one.spec.nodeName ?? '', two.spec.nodeName ?? '')) return false;
-    if (this.outages.length && [a, b].some((id) => keptApartFrom(this.outages, this.namespace, id, 'members'))) return false;
+    const [here, there] = [this.placeOf(a), this.placeOf(b)];
+    if (this.disturbed && [a, b].some((id) => keptApartFrom(this.placeOf(id).outages, this.namespace, id, 'members'))) return false;
+    if (here !== there) return this.findsOver(a, b, one, two);
+    const { store } = here.world;
+    if (here.outages.length && !nodesReach(store, one.spec.nodeName ?? '', two.spec.nodeName ?? '')) return false;
     // Who may call is answered: one of the two has to be let through.
-    if (this.policies && memberFault(this.world.store, one, two) && memberFault(this.world.store, two, one)) return false;
+    if (here.policies && memberFault(store, one, two) && memberFault(store, two, one)) return false;
     if (this.untrusted(a, one) || this.untrusted(b, two)) return false;
     return this.met(a, b) || this.meets(a, two) || this.meets(b, one);
+  }
+
+  /** The same where the two stand in different clusters: over the link between them, by names that it carries. */
+  private findsOver(a: string, b: string, one: Pod, two: Pod): boolean {
+    const [here, there] = [this.placeOf(a), this.placeOf(b)];
+    const [mine, theirs] = [here.world.store, there.world.store];
+    if (linkFault(mine, this.clusterOf(there))) return false;
+    const unheard = ({ world, outages }: Place, pod: Pod) => outages.length > 0 && isUnheard(world.store, pod.spec.nodeName ?? '');
+    if (unheard(here, one) || unheard(there, two)) return false;
+    const kept = (here.policies || there.policies) && farFault(mine, one, theirs, two) && farFault(theirs, two, mine, one);
+    if (kept || this.untrusted(a, one) || this.untrusted(b, two)) return false;
+    if (this.met(a, b)) return true;
+    const named = (from: Place, to: Place) => linkNamesFault(from.world.store, this.clusterOf(to)) === undefined;
+    return (named(here, there) && this.meets(a, two)) || (named(there, here) && this.meets(b, one));
   }
 
   /** Why others don't talk to a member: where members show certificates, it has none that holds for its name. */
   untrusted(id: string, pod: Pod): string | undefined {
     const seen = this.of(id);
-    if (seen.untrusted === undefined) seen.untrusted = (talksTls(this.options(id)) ? tlsFault(this.world.store, pod) : undefined) ?? null;
+    if (seen.untrusted === undefined) seen.untrusted = (talksTls(this.options(id)) ? this.shownFault(id, pod) : undefined) ?? null;
     return seen.untrusted ?? undefined;
+  }
+
+  /** What others don't take of a member's certificate: in its own cluster, and where there are others, under the name it has over there. */
+  private shownFault(id: string, pod: Pod): string | undefined {
+    const { store } = this.placeOf(id).world;
+    return tlsFault(store, pod) ?? (this.spans ? tlsFault(store, pod, calledOver(store, pod)) : undefined);
   }
 
   /** Members that have met keep each other's address for as long as both programs run. */
@@ -183,7 +276,7 @@ export class WorldSite implements Site {
 
   private meets(a: string, other: Pod): boolean {
     const { subdomain } = other.spec;
-    const service = this.world.store.get('Service', this.namespace, subdomain ?? '');
+    const service = this.placeOf(other.metadata.name).world.store.get('Service', this.namespace, subdomain ?? '');
     const found =
       service?.spec.clusterIP === 'None' &&
       pairsMatch(service.spec.selector, other.metadata.labels) &&
@@ -199,18 +292,19 @@ export class WorldSite implements Site {
   }
 
   disks(id: string): number {
-    return this.volumes.of(id, this.of(id).pod).length;
+    return this.placeOf(id).volumes.of(id, this.of(id).pod).length;
   }
 
   disk<T>(id: string, nth = 0): T | undefined {
-    return this.volumes.read(id, this.of(id).pod, nth) as T | undefined;
+    return this.placeOf(id).volumes.read(id, this.of(id).pod, nth) as T | undefined;
   }
 
   keep(id: string, data: unknown, nth = 0): void {
-    const pod = this.outages.length ? this.of(id).pod : undefined;
-    const lateMs = pod && this.volumes.read(id, pod, nth) !== data ? sluggishMs(this.outages, pod) : 0;
+    const { outages, volumes } = this.placeOf(id);
+    const pod = outages.length ? this.of(id).pod : undefined;
+    const lateMs = pod && volumes.read(id, pod, nth) !== data ? sluggishMs(outages, pod) : 0;
     if (lateMs > 0) this.late.set(id, lateMs);
-    this.volumes.keep(id, this.of(id).pod, data, nth);
+    volumes.keep(id, this.of(id).pod, data, nth);
   }
 
   mind<T>(id: string): T | undefined {
@@ -235,7 +329,7 @@ export class WorldSite implements Site {
     const pod = this.of(id).pod;
     const part = this.of(id).process?.spec.part ?? (pod && enginePartOf(pod)?.part);
     if (part !== undefined) return part;
-    const set = setAskingFor(this.world.store, this.namespace, id);
+    const set = setAskingFor(this.placeOf(id).world.store, this.namespace, id);
     return (set && enginePartOf(set.spec.template)?.part) ?? '';
   }
 
@@ -260,12 +354,32 @@ export class WorldSite implements Site {
 
   private slowness(id: string): number {
     const node = this.of(id).pod?.spec.nodeName;
-    return node === undefined || !this.outages.length ? 0 : slowMs(this.world.store, node);
+    const { outages, world } = this.placeOf(id);
+    return node === undefined || !outages.length ? 0 : slowMs(world.store, node);
   }
 
   post(from: string, to: string, body: unknown, afterMs: number): void {
     const slow = from === to ? 0 : this.slowness(from) + this.slowness(to);
-    this.sent.push({ atMs: this.nowMs + Math.max(1, Math.round(afterMs + slow)), nth: this.nth++, from, to, body });
+    const over = from === to || !this.spans ? 0 : this.overLink(from, to, body);
+    const atMs = this.nowMs + Math.max(1, Math.round(afterMs + slow + over));
+    // What was lost and sent again isn't overtaken by what was sent after it.
+    this.sent.push({ atMs, nth: this.nth++, from, to, body, ...(over > 0 ? { late: true as const } : {}) });
+  }
+
+  /** How much longer something takes over a link, in ms: its delay, its bandwidth for what is large, and sending again what got lost. */
+  private overLink(from: string, to: string, body: unknown): number {
+    const placeOf = (id: string) => (isClient(id) ? this.placeOfAsk(id.slice(1)) : this.placeOf(id));
+    const [here, there] = [placeOf(from), placeOf(to)];
+    if (here === there) return 0;
+    const { store } = here.world;
+    const cluster = this.clusterOf(there);
+    const link = linkTo(store, cluster)?.spec;
+    if (!link) return 0;
+    const carriedMs = link.bytesPerSecond === undefined ? 0 : (1_000 * JSON.stringify(body).length) / link.bytesPerSecond;
+    let again = 0;
+    while (again < mostResent && drawInt(this.seed, `lost|${from}|${to}|${this.nth}|${again}`, 0, 9_999) < 100 * link.lossPercent)
+      again += 1;
+    return linkDelayMs(store, cluster) + carriedMs + resentMs(again);
   }
 
   /** Answers an ask as unknown unless it is answered sooner. */
@@ -277,7 +391,7 @@ export class WorldSite implements Site {
     if (!isClient(to)) return false;
     const { is } = body as { is?: string };
     if (is === 'answer-late') {
-      this.answer(to.slice(1), (body as LateBody).answer);
+      this.give(to.slice(1), (body as LateBody).answer);
       return true;
     }
     if (is !== timeoutBody.is) return false;
@@ -286,24 +400,74 @@ export class WorldSite implements Site {
   }
 
   say(id: string, text: string, grave = false): void {
-    this.world.say(`Pod ${this.namespace}/${id}`, text, grave);
+    this.placeOf(id).world.say(`Pod ${this.namespace}/${id}`, text, grave);
   }
 
   answer(ask: string, answer: Answer): void {
-    // What a member says that clients are cut off from never comes to them.
-    if (answer.by !== undefined && this.shutFrom(answer.by)) return;
-    if (this.answers.has(ask)) return;
-    this.answers.set(ask, answer);
-    if (this.outages.length) this.answered.push(ask);
+    const roundMs = answer.by === undefined || !this.spans ? 0 : this.roundMs(ask, answer.by);
+    if (roundMs === 0) return this.give(ask, answer);
+    const to = `~${ask}`;
+    this.sent.push({
+      atMs: this.nowMs + roundMs,
+      nth: this.nth++,
+      from: to,
+      to,
+      body: { is: 'answer-late', answer } satisfies LateBody
+    });
   }
 
-  /** Members that an ask may go to. */
-  podsAsked(member: string | undefined): Pod[] {
-    const all = member === undefined ? this.ids : [member];
+  /** Whether members stand in several clusters. */
+  get spans(): boolean {
+    return this.places.length > 1;
+  }
+
+  /** How long a client's call to a member and the answer are under way between clusters, in ms. */
+  private roundMs(ask: string, member: string): number {
+    const [from, to] = [this.placeOfAsk(ask), this.placeOf(member)];
+    return from === to ? 0 : 2 * linkDelayMs(from.world.store, this.clusterOf(to));
+  }
+
+  private give(ask: string, answer: Answer): void {
+    // What a member says that clients are cut off from never comes to them.
+    if (answer.by !== undefined && (this.spans ? !this.reach(`~${ask}`, answer.by) : this.shutFrom(answer.by))) return;
+    if (this.answers.has(ask)) return;
+    this.answers.set(ask, answer);
+    if (this.disturbed) this.answered.push(ask);
+  }
+
+  /** Where a client asks from: its ask stands there. Asks in other clusters than the first carry the cluster's name behind an @. */
+  private placeOfAsk(ask: string): Place {
+    const at = ask.indexOf('@');
+    return (at < 0 ? undefined : this.places.find((one) => this.clusterOf(one) === ask.slice(at + 1))) ?? this.places[0]!;
+  }
+
+  private askNamed(ask: string): AskObject | undefined {
+    return this.placeOfAsk(ask).world.store.get('Ask', this.namespace, ask.split('@')[0]!);
+  }
+
+  /** All that clients ask, in all clusters: under which name it is known here, and where it stands. */
+  asks(): { readonly name: string; readonly ask: AskObject; readonly world: ClusterAccess }[] {
+    return this.places.flatMap((place, i) =>
+      place.world.store.by<'Ask'>('asks', this.key).map((ask) => ({
+        name: i === 0 ? ask.metadata.name : `${ask.metadata.name}@${this.clusterOf(place)}`,
+        ask,
+        world: place.world
+      }))
+    );
+  }
+
+  /** Members that an ask may go to: those of the cluster that it is asked in, or the one that it names. */
+  podsAsked(member: string | undefined, world: ClusterAccess): Pod[] {
+    const all = member === undefined ? this.ids.filter((id) => this.placeOf(id).world === world) : [member];
     return all.flatMap((id) => {
       const { pod, process } = this.of(id);
       return pod && process ? [pod] : [];
     });
+  }
+
+  /** The cluster that a member stands in. */
+  worldOf(id: string): ClusterAccess {
+    return this.placeOf(id).world;
   }
 
   /** The end of one step of a call: one thing that came was seen to. Whoever waits for a slow volume says all that follows later. */
@@ -352,13 +516,12 @@ export class WorldSite implements Site {
 
   /** Writes everything that has changed. */
   flush(): void {
-    const { world } = this;
-    this.volumes.flush();
+    for (const { volumes } of this.places) volumes.flush();
     for (const [name, answer] of this.answers) {
-      const ask = world.store.get('Ask', this.namespace, name);
+      const ask = this.askNamed(name);
       if (!ask || ask.status?.outcome) continue;
       const { rows, ...rest } = answer;
-      world.put({
+      this.placeOfAsk(name).world.put({
         ...ask,
         status: {
           askedMs: ask.status?.askedMs ?? this.nowMs,
@@ -367,10 +530,11 @@ export class WorldSite implements Site {
           ...(rows ? { rows: rows.map(([a, b]): [string, string] => [a, b]) } : {})
         }
       });
-      world.memory('minds').delete(`${this.namespace}/~${name}`);
+      this.world.memory('minds').delete(`${this.namespace}/~${name}`);
     }
-    for (const ask of world.store.by<'Ask'>('asks', this.key)) if (!ask.status) world.put({ ...ask, status: { askedMs: this.nowMs } });
+    for (const { ask, world } of this.asks()) if (!ask.status) world.put({ ...ask, status: { askedMs: this.nowMs } });
     if (!this.engine) return;
+    for (const { place, process } of this.doubles) this.stands(place.world, process, doubled);
     for (const process of this.processes) {
       const id = process.metadata.name;
       // A program that hangs says nothing: it stands as it stood.
@@ -379,8 +543,14 @@ export class WorldSite implements Site {
       const fault = pod && this.untrusted(id, pod);
       const found: MemberState = this.engine.standing(this, id);
       const standing: MemberState = fault ? { ...found, ready: false, says: `others refuse it: ${fault}` } : found;
-      const { status } = process;
-      if (!same(status, standing)) world.put({ ...world.store.get('Process', this.namespace, id)!, status: { ...standing } });
+      this.stands(this.placeOf(id).world, process, standing);
     }
   }
+
+  private stands(world: ClusterAccess, { metadata, status }: Process, standing: MemberState): void {
+    const now = world.store.get('Process', this.namespace, metadata.name);
+    if (now && !same(status, standing)) world.put({ ...now, status: { ...standing } });
+  }
 }
+
+const doubled: MemberState = { role: 'joining', ready: false, says: 'a member of another cluster has this name already', position: 0 };
