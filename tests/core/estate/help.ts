@@ -2,13 +2,17 @@ import type { ApiObject, StatefulSet } from '$core/model';
 import { blueprintNamed } from '$core/blueprints';
 import { startingGround } from '$core/briefs';
 import {
-  Estate,
+  accessObject,
+  grantObjects,
   groundObjects,
   installObjects,
   installOf,
   membersApart,
+  operatorNamed,
+  operatorObjects,
   overMark,
   type Action,
+  type Estate,
   type EstatePart,
   type TimedAction,
   type World
@@ -116,3 +120,52 @@ export const processes = (estate: Estate) =>
       .store.list('Process')
       .map((one) => `${name} ${one.metadata.name} ${one.status?.role} ${one.status?.ready} ${one.status?.says ?? ''}`)
   );
+
+export const operator = operatorNamed('document-operator')!;
+export const documentSet = (more: object = {}): ApiObject =>
+  ({
+    apiVersion: 'engines.standin.example/v1',
+    kind: 'DocumentSet',
+    metadata: { name: 'crew', namespace: 'people' },
+    spec: {
+      members: 5,
+      cpu: '250m',
+      memory: '512Mi',
+      volume: { size: '4Gi', storageClassName: 'steady' },
+      tls: true,
+      takesAlong: 'set',
+      clusters: [
+        { cluster: 'east', members: 2 },
+        { cluster: 'north', members: 2 },
+        { cluster: 'west', members: 1 }
+      ],
+      ...more
+    }
+  }) as ApiObject;
+
+/** Three clusters and a fourth, which runs the operator and holds no member. @param leave what is left out: grants or access of clusters */
+export function operatedParts(
+  leave: { grants?: readonly string[]; access?: readonly string[]; linkOf?: Readonly<Record<string, object>> } = {}
+) {
+  const sends = (atMs: number, objects: readonly ApiObject[]): TimedAction => ({ atMs, action: { type: 'send', objects } });
+  const granted = (cluster: string) =>
+    leave.grants?.includes(cluster) ? [] : [sends(70_000, grantObjects(operator, 'south', ['people']))];
+  const access = ['east', 'north', 'west'].filter((one) => !leave.access?.includes(one)).map((one) => accessObject(operator, 'south', one));
+  const more = (a: string, b: string) => leave.linkOf?.[`${a} ${b}`] ?? {};
+  return parts({
+    east: [
+      joins(60_000, 'north', more('east', 'north')),
+      joins(60_001, 'west', more('east', 'west')),
+      joins(60_002, 'south'),
+      ...granted('east')
+    ],
+    north: [joins(60_003, 'west', more('north', 'west')), joins(60_004, 'south'), ...granted('north')],
+    south: [
+      joins(60_005, 'west'),
+      sends(61_000, operatorObjects(operator, ['people'])),
+      sends(62_000, [{ apiVersion: 'v1', kind: 'Namespace', metadata: { name: 'people' } } as ApiObject, ...access]),
+      sends(90_000, [documentSet()])
+    ],
+    west: [...granted('west')]
+  });
+}

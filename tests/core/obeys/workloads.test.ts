@@ -271,3 +271,28 @@ test("a job's program ends: known or told how long it works, else it is supposed
   world.runUntil(world.nowMs + 600_000);
   expect(done('long')).toBe(1);
 });
+
+describe('a set that is taken away and sent again at once', () => {
+  test('waits until the members of the old one have gone, and then has its own', () => {
+    const world = ready();
+    send(world, set());
+    world.runSettled();
+    remove(world, 'StatefulSet', 's');
+    world.runUntil(world.nowMs + 15);
+    send(world, set());
+    world.runUntil(world.nowMs + 400_000);
+    const owner = get(world, 'StatefulSet', 's')!.metadata.uid;
+    expect(readyOnes(world, 's')).toBe(3);
+    expect(podsLike(world, 's').map((one) => one.metadata.ownerReferences?.[0]?.uid)).toEqual([owner, owner, owner]);
+  });
+
+  test('a pod that somebody else has made keeps its name to itself', () => {
+    const world = ready();
+    send(world, `apiVersion: v1\nkind: Pod\nmetadata: {name: s-0, namespace: space}\nspec: {containers: [{name: own, image: ${image}}]}`);
+    send(world, set());
+    world.runUntil(world.nowMs + 120_000);
+    expect(get(world, 'Pod', 's-0')?.spec.containers[0]!.name).toBe('own');
+    expect(podsLike(world, 's')).toEqual([]);
+    expect(world.store.list('Event', 'space').map((one) => one.message)).toContain("s-0 can't be made: a pod of that name is there.");
+  });
+});

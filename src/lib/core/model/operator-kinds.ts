@@ -36,7 +36,15 @@ export const documentSetSchema = kindOf(enginesApi, 'DocumentSet', {
     volume: z.looseObject({ size: quantity, storageClassName: z.string() }),
     /** Whether members show each other certificates, issued by an authority of its own. */
     tls: z.boolean().default(true),
-    takesAlong: takesAlong.default('set')
+    takesAlong: takesAlong.default('set'),
+    /** The clusters that its members stand in, the one that leads first; without it the operator's own. `members` are those of all of them. */
+    clusters: z
+      .array(
+        z.looseObject({ cluster: z.string().min(1), members: z.number().int().min(1).max(9), storageClassName: z.string().optional() })
+      )
+      .min(1)
+      .max(9)
+      .optional()
   }),
   status: operated
 });

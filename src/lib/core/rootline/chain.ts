@@ -1,5 +1,5 @@
-import { keyOf, ordinalIn, setAskingFor, type ApiObject, type BackupPlan, type Facts, type Ref } from '../model';
-import { operatedKinds, operatorFault, operatorNamed, operatorOf, operatorPods, runsOf, type OperatedKind } from '../standin';
+import { keyOf, ordinalIn, setAskingFor, type ApiObject, type BackupPlan, type DocumentSet, type Facts, type Ref } from '../model';
+import { membersOver, operatedKinds, operatorFault, operatorNamed, operatorOf, operatorPods, runsOf, type OperatedKind } from '../standin';
 import { jointRules } from './joints';
 import { claimPosition, makerPositions, memberPosition, podPosition, setPositions, snapshotPosition, volumePosition } from './position';
 import { exportTrunks } from './exports/line';
@@ -19,6 +19,8 @@ export interface Joint extends Look {
 export interface Trunk {
   readonly label: string;
   readonly ref: Ref;
+  /** The cluster that it stands in, where that is another one than was asked about. */
+  readonly cluster?: string;
   /** The lowest broken joint of this trunk. */
   readonly firstBreak?: JointId;
 }
@@ -42,7 +44,21 @@ interface Placed {
 
 const rank = new Map<JointId, number>(jointIds.map((id, i) => [id, i]));
 
+/** What is looked at in another cluster says so; what the operator says of it all stands where the operator stands. */
 function looksAt(position: Position): Placed[] {
+  const { over } = position;
+  const found = looksHere(position);
+  if (!over) return found;
+  const here = over.home.elsewhere?.here;
+  return found.map(({ joint, look }) => {
+    if (joint === 'resource') return { joint, look };
+    const { in: sent = over.cluster, ...remedy } = look.remedy ?? { text: '' };
+    const mends = look.remedy ? { remedy: { ...remedy, ...(sent === here ? {} : { in: sent }) } } : {};
+    return { joint, look: { ...look, ...mends, cluster: over.cluster } };
+  });
+}
+
+function looksHere(position: Position): Placed[] {
   const looks: Placed[] = [];
   for (const rule of jointRules) {
     if (rule.perClaim) {
@@ -77,7 +93,7 @@ function withoutAge(look: Look): Look {
 }
 
 const identity = ({ joint, look }: Placed): string =>
-  `${joint}|${look.state}|${look.label}|${look.objects.map(keyOf).join(',')}|${look.objects.length ? '' : look.says}`;
+  `${joint}|${look.cluster ?? ''}|${look.state}|${look.label}|${look.objects.map(keyOf).join(',')}|${look.objects.length ? '' : look.says}`;
 
 /** Joints that only exports have: a stand-in refuses at once, and whoever sends is told. */
 const refusals: Partial<Record<JointId, Pick<JointRule, 'title' | 'why' | 'shared'>>> = {
@@ -118,13 +134,26 @@ const isOperated = (kind: string): kind is OperatedKind => (operatedKinds as rea
 /** A custom resource stands on its members where it has any, else on its operator, else on nothing. */
 function resourcePositions(facts: Facts, resource: ApiObject & { kind: OperatedKind }): Position[] {
   const { name, namespace = '' } = resource.metadata;
+  const fault = operatorFault(facts, operatorOf(resource.kind)!, namespace);
+  if (resource.kind === 'DocumentSet' && resource.spec.clusters && !fault) return overPositions(facts, resource);
   const set = facts.get('StatefulSet', namespace, resource.kind === 'MemoryDatabase' ? resource.spec.cluster : name);
   if (set && resource.kind !== 'OperatorOrder') return setPositions(facts, set).map((one) => ({ ...one, resource }));
-  const { pod } = operatorFault(facts, operatorOf(resource.kind)!, namespace) ?? {};
+  const { pod } = fault ?? {};
   const ordered = resource.kind === 'OperatorOrder' && !pod ? operatorNamed(resource.spec.operator) : undefined;
   const stands = pod ?? (ordered && operatorPods(facts, ordered)[0]);
   return [stands ? { ...podPosition(facts, stands), resource } : { facts, namespace, claims: [], resource }];
 }
+
+/** One over several clusters stands on its members in each of them, also on those that aren't made there yet. */
+const overPositions = (facts: Facts, resource: DocumentSet): Position[] =>
+  membersOver(facts, resource).flatMap(({ entry: { cluster }, members }) => {
+    const { name, namespace = '' } = resource.metadata;
+    const there = cluster === facts.elsewhere?.here ? facts : facts.elsewhere?.facts(cluster);
+    const set = there?.get('StatefulSet', namespace, name);
+    const more = { resource, over: { home: facts, cluster } };
+    if (there && set) return setPositions(there, set).map((one) => ({ ...one, ...more }));
+    return members.map((podName): Position => ({ facts: there ?? facts, namespace, podName, claims: [], ...more }));
+  });
 
 /** A plan of copies stands on what its last run broke at; where that didn't fail, on nothing that matters. */
 function planPositions(facts: Facts, plan: BackupPlan): Position[] {
@@ -198,7 +227,12 @@ export function rootLine(facts: Facts, subject: Ref): RootLine | undefined {
   const trunks = positions.map((position, i): Trunk => {
     const lowest = lowestBreak(lines[i]!);
     const ref: Ref = position.podName === undefined ? subject : { kind: 'Pod', namespace: position.namespace, name: position.podName };
-    return { label: position.ordinal === undefined ? ref.name : `-${position.ordinal}`, ref, ...(lowest ? { firstBreak: lowest } : {}) };
+    return {
+      label: position.ordinal === undefined ? ref.name : `-${position.ordinal}`,
+      ref,
+      ...(position.over ? { cluster: position.over.cluster } : {}),
+      ...(lowest ? { firstBreak: lowest } : {})
+    };
   });
   const joints = merge(lines);
   const firstBreak = joints.find((one) => one.state === 'broken')?.joint ?? null;

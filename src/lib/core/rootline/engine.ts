@@ -1,7 +1,8 @@
 import { asManifest } from '../manifest';
-import { refOf, setOf, type ApiObject, type DaemonSet, type Facts, type Pod, type Process } from '../model';
-import { calledName, enginePartOf, hasEngine, memberFault, talksTls, tlsFault, tlsSecretOf } from '../standin';
+import { madeMs, refOf, setOf, type ApiObject, type DaemonSet, type Facts, type Pod, type Process } from '../model';
+import { calledName, enginePartOf, hasEngine, memberFault, overNormalMs, talksTls, tlsFault, tlsSecretOf } from '../standin';
 import { compact, field, look } from './evidence';
+import { overMember } from './over';
 import type { Look, Remedy } from './types';
 
 /** The certificate with one more name, where the stand-in issues it. */
@@ -89,6 +90,23 @@ function keptApart(facts: Facts, pod: Pod, process: Process): Look | undefined {
   });
 }
 
+/**
+ * A member with others in other clusters that isn't ready: links and certificates have joints of their own; for as long as members usually
+ * take to find each other, what looks like an error is none.
+ */
+function overLook(facts: Facts, pod: Pod, process: Process, objects: Look['objects'], evidence: Look['evidence']): Look {
+  const { name } = pod.metadata;
+  const says = process.status?.says || 'runs, and is not ready yet';
+  const sinceMs = madeMs(setOf(facts, pod)) ?? facts.nowMs;
+  if (facts.nowMs - sinceMs <= overNormalMs[1])
+    return look('settling', name, `${says} (usual on the way)`, { objects, evidence, settling: { sinceMs, normalMs: overNormalMs } });
+  return look('broken', name, says, {
+    objects,
+    evidence,
+    remedy: { text: 'See the members in the other clusters: too few of them run, or come through, for a majority.' }
+  });
+}
+
 /** Why the engine in a member isn't ready, where it says so; undefined where it is, or says nothing. */
 export function engineLook(facts: Facts, pod: Pod, process: Process | undefined): Look | undefined {
   const part = enginePartOf(pod);
@@ -101,6 +119,8 @@ export function engineLook(facts: Facts, pod: Pod, process: Process | undefined)
     field(process, 'status.position', status.position)
   ]);
   const broken = (says: string, remedy: Remedy) => look('broken', pod.metadata.name, says, { objects, evidence, remedy });
+  const over = overMember({ facts, pod });
+  if (over) return overLook(facts, pod, process, objects, evidence);
   if (talksTls(process.spec.options) && tlsFault(facts, pod))
     return broken(`others refuse it: ${tlsFault(facts, pod)}`, withName(facts, pod));
   const kept = keptApart(facts, pod, process);

@@ -1,4 +1,5 @@
 export * from './chain';
+export { apartFault } from './over';
 export * from './sentence';
 export * from './supply';
 export { whatBecame, type Became, type WhatBecame } from './exports/became';

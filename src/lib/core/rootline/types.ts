@@ -17,6 +17,8 @@ export interface Evidence {
 export interface Remedy {
   readonly text: string;
   readonly manifests?: readonly ApiObject[];
+  /** The cluster that it is to be sent to, where that is another one than was asked about. */
+  readonly in?: string;
   /** What the press that puts it in a draft is called, where there are two. */
   readonly press?: string;
   /** Another way, to choose from. */
@@ -30,6 +32,8 @@ export interface Look {
   readonly label: string;
   /** One plain sentence (without a full stop). */
   readonly says: string;
+  /** The cluster that it is looked at in, where that is another one than was asked about. */
+  readonly cluster?: string;
   readonly objects: readonly Ref[];
   readonly evidence: readonly Evidence[];
   readonly remedy?: Remedy;
@@ -65,6 +69,8 @@ export interface Position {
   readonly maker?: ApiObject;
   /** The custom resource that was asked about, whose operator stands here or made the set. */
   readonly resource?: ApiObject;
+  /** Where that resource stands, and the cluster that the member stands in, where it has members in several. */
+  readonly over?: { readonly home: Facts; readonly cluster: string };
   /** The plan of copies that was asked about; the rest is where its last run broke. */
   readonly plan?: BackupPlan;
   readonly ordinal?: number;

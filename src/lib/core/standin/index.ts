@@ -126,6 +126,8 @@ export * from './world';
 export * from './estate';
 export * from './provider/links';
 export * from './provider/over';
+export * from './provider/over-rights';
+export { madeFromMark, membersOver, namesOver, overNormalMs } from './control/operators/over';
 export { linkName } from './admit/join';
 export * from './provider/installs';
 export { groundObjects, namesIn, nodeIopsMark, nodeMbpsMark } from './ground/expand';

@@ -5,47 +5,15 @@ import type { Action } from './action';
 import { admitSteps, type Refusal } from './admit/admit';
 import type { Verdict } from './admit/plan';
 import { Schedule, type Due } from './clock/schedule';
-import { backoffMs, backoffs, reactionMs, stepSpans, StepLog, type SpanMs, type Step, type StepId } from './clock/steps';
+import { backoffMs, backoffs, reactionMs, stepSpans, StepLog, type SpanMs, type StepId } from './clock/steps';
 import { loops } from './control';
+import { farListeners } from './control/far';
 import { splitKey, type ClusterAccess, type Loop, type Watch } from './control/loop';
 import { openProcess } from './engines/processes';
+import type { Company, LogLine, Origin, Snapshot, TimedAction } from './world-types';
 import { Journal, Store, type Change, type Slot } from './store';
 
-/** An action and when it was taken, in virtual ms. */
-export interface TimedAction {
-  readonly atMs: number;
-  readonly action: Action;
-}
-
-/** Where a world begins. */
-export interface Origin {
-  readonly seed: number;
-  /** Nodes, backends, identities, registries and whatever else stands at T+0. */
-  readonly ground: readonly ApiObject[];
-  /** The ground is a cluster in the middle of its life: objects keep their uids and times, and pods that run go on running. */
-  readonly adopted?: boolean;
-}
-
-/** A world at a moment, as plain data with shared structure. */
-export interface Snapshot {
-  readonly nowMs: number;
-  readonly changes: readonly Change[];
-  readonly due: { due: Due[]; sequence: number };
-  readonly steps: readonly Step[];
-  readonly lines: readonly LogLine[];
-  readonly memories: ReadonlyMap<string, Map<string, unknown>>;
-  readonly births: ReadonlyMap<string, number>;
-}
-
-/** One line of a member's log. */
-export interface LogLine {
-  readonly atMs: number;
-  /** `Pod namespace/name`. */
-  readonly subject: string;
-  readonly text: string;
-  /** Something is wrong, or will be if it stays so. */
-  readonly grave: boolean;
-}
+export type { Company, LogLine, Origin, Snapshot, TimedAction } from './world-types';
 
 /** Why a control loop is called again only after a wait. */
 class Restless extends Error {}
@@ -61,17 +29,6 @@ const inARowMs = 1_000;
 const mostCallsAMoment = 2_000_000;
 /** So many changes are restored, and so many objects sent, between two turns of others. */
 const changesAStep = 400;
-
-/** Worlds with a common clock. */
-export interface Company {
-  readonly settled: boolean;
-  readonly nextMs: number | undefined;
-  runUntil(targetMs: number, budget?: number): boolean;
-  runSettled(budget?: number, latestMs?: number): boolean;
-  /** Another world of it by its cluster's name, standing at a moment that it has nothing due before. */
-  at(cluster: string, nowMs: number): World | undefined;
-  readonly clusters: readonly string[];
-}
 
 interface Listener {
   readonly loop: number;
@@ -397,7 +354,9 @@ export class World implements ClusterAccess {
   /** Writes a change down, and calls whoever watches for it. */
   private changed(key: string, before: ApiObject | undefined, after: ApiObject | undefined): void {
     this.journal.add({ atMs: this.nowMs, key, before, after });
-    const listeners = this.listeners.get((after ?? before)!.kind);
+    const { kind } = (after ?? before)!;
+    if (this.company) this.changedAbroad(this.company.worlds, kind, before, after);
+    const listeners = this.listeners.get(kind);
     if (!listeners) return;
     for (const { loop, pace, watch } of listeners) {
       try {
@@ -406,6 +365,15 @@ export class World implements ClusterAccess {
         if (after) this.tellFailure(after, error);
       }
     }
+  }
+
+  /** Calls whoever watches for it from another cluster. */
+  private changedAbroad(worlds: Company, kind: Kind, before: ApiObject | undefined, after: ApiObject | undefined): void {
+    for (const { loop, pace, watch } of farListeners.get(kind) ?? [])
+      for (const { cluster, key } of watch(after as never, before as never, this.store)) {
+        const other = worlds.at(cluster, this.nowMs);
+        if (other && other !== this) other.schedule.add(this.nowMs + pace, loop, key, false);
+      }
   }
 
   remove(ref: Ref): void {

@@ -158,6 +158,17 @@ export function rehearsalRepository(db: Database) {
       return count;
     },
 
+    /** When the latest action of some rehearsals was taken (virtual ms); undefined without any. */
+    async lastActionMs(ids: readonly string[]): Promise<number | undefined> {
+      const row = await db
+        .selectFrom('action')
+        .select(({ fn }) => fn.max<number | null>('at_ms').as('last'))
+        .where('rehearsal', 'in', ids)
+        .where('withdrawn', '=', 0)
+        .executeTakeFirst();
+      return row?.last ?? undefined;
+    },
+
     /** Makes a rehearsal with the actions it starts from, in one transaction. */
     async add(one: Rehearsal, actions: readonly TimedAction[]): Promise<void> {
       await inTransaction(db, async (tx) => {

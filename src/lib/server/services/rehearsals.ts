@@ -97,6 +97,18 @@ export class RehearsalService extends StandingRehearsals {
     return this.inTurn(id, () => this.acted(id, action, revision));
   }
 
+  /**
+   * What is done in clusters that have one clock is carried out in the order of its moments, at one moment in the order of the clusters'
+   * names; so that it is never another one the second time, nothing is done in two of them at the same moment.
+   */
+  private async ownMoment(id: string): Promise<void> {
+    const others = this.kinOf(id).filter((one) => one !== id);
+    if (!others.length) return;
+    const { nowMs, frontierMs } = await this.parts.host.status(id);
+    const lastMs = await this.parts.store.lastActionMs(others);
+    if (lastMs === nowMs && nowMs <= frontierMs) await this.parts.host.move(id, { untilMs: nowMs + 1 });
+  }
+
   /** The same for one whose turn it is. */
   private async acted(id: string, action: Action, revision?: number) {
     const { host, store, bus } = this.parts;
@@ -104,6 +116,7 @@ export class RehearsalService extends StandingRehearsals {
     if (!one.ok) return one;
     const full = await this.keeper.noRoom();
     if (full) return refused(full);
+    await this.ownMoment(id);
     const { atMs, refusals, outcomes } = await host.prepare(id, action);
     if (refusals.length) return refused(refusalOf(refusals));
     let newRevision: number;
@@ -328,7 +341,7 @@ export class RehearsalService extends StandingRehearsals {
     const both = [await this.ready(id, revision), await this.ready(other, undefined)];
     for (const one of both) if (!one.ok) return one;
     const frontiers = await Promise.all([id, other].map(async (one) => (await host.status(one)).frontierMs));
-    // It touches two worlds, so it has its moment for itself: what is done at one moment in several of them is done in the order of their names.
+    // It touches two worlds, so it has its moment for itself.
     const untilMs = Math.max(...frontiers) + 1;
     const standAt = async (one: string, atMs: number) => {
       await host.halt(one);
@@ -337,9 +350,7 @@ export class RehearsalService extends StandingRehearsals {
     };
     if (this.kinOf(id).includes(other)) {
       await standAt(id, untilMs);
-      const acted = await this.acted(id, action, revision);
-      if (acted.ok) await standAt(id, acted.value.nowMs + 1);
-      return acted;
+      return this.acted(id, action, revision);
     }
     for (const one of [id, other]) await standAt(one, untilMs);
     const all = [...this.kinOf(id), ...this.kinOf(other)].sort();
@@ -350,7 +361,6 @@ export class RehearsalService extends StandingRehearsals {
     try {
       const acted = await this.acted(id, action, revision);
       kept = acted.ok;
-      if (acted.ok) await standAt(id, acted.value.nowMs + 1);
       return acted;
     } finally {
       if (!kept) {

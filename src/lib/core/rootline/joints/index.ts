@@ -5,7 +5,9 @@ import { claimJoint } from './claim';
 import { classJoint } from './class';
 import { driver } from './driver';
 import { copies } from './copies';
+import { authority } from './authority';
 import { image } from './image';
+import { link } from './link';
 import { mounting } from './mounting';
 import { name } from './name';
 import { node } from './node';
@@ -41,6 +43,8 @@ const rules = [
   references,
   image,
   start,
+  link,
+  authority,
   ready,
   name,
   service,

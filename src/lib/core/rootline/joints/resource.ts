@@ -1,7 +1,11 @@
 import { momentOf } from '../../shared';
 import { asManifest } from '../../manifest';
-import { conditionOf, refOf, type ApiObject, type Condition, type Facts } from '../../model';
+import { conditionOf, refOf, type ApiObject, type Condition, type DocumentSet, type Facts } from '../../model';
 import {
+  accessObject,
+  grantObjects,
+  overFault,
+  reachOf,
   operatorDeployments,
   operatorFault,
   operatorObjects,
@@ -11,6 +15,7 @@ import {
   type OperatorCard
 } from '../../standin';
 import { compact, field, lastEvent, look } from '../evidence';
+import { linkRemedy } from '../over';
 import type { JointRule, Look, Remedy } from '../types';
 
 type Resource = ApiObject & { kind: OperatedKind };
@@ -93,6 +98,41 @@ function resourceLook(facts: Facts, resource: Resource): Look {
   });
 }
 
+/** Why its operator can't look after one of the clusters of a document set; undefined where it can. */
+function overResourceLook(home: Facts, one: DocumentSet, cluster: string): Look | undefined {
+  const namespace = one.metadata.namespace ?? '';
+  const card = operatorOf('DocumentSet')!;
+  const here = home.elsewhere?.here ?? '';
+  const fault = cluster === here ? undefined : overFault(home, card, cluster, namespace);
+  if (!fault) return undefined;
+  const namespaces = [namespace];
+  const account = reachOf(home, card, cluster)?.account;
+  const where = fault.mendIn === here ? {} : { in: fault.mendIn };
+  const remedy = (): Remedy => {
+    switch (fault.reason) {
+      case 'NoAccess':
+      case 'AccessEnded':
+        return {
+          text: `Draw an access document for ${cluster} and keep it beside the operator; the account that it names has to stand there.`,
+          manifests: [accessObject(card, here, cluster)]
+        };
+      case 'NotLinked':
+        return linkRemedy(home, fault.link!);
+      default:
+        return {
+          text: `Give the operator's account in ${cluster} what it needs in ${namespace}: the namespace, a role and a binding.`,
+          ...where,
+          manifests: grantObjects(card, here, namespaces, account)
+        };
+    }
+  };
+  return look('broken', `${cluster}`, fault.message.replace(/\.$/, ''), {
+    objects: [refOf(one), { kind: 'Namespace', namespace: '', name: cluster }],
+    evidence: compact([field(one, 'spec.clusters', cluster), lastEvent(home, one, [fault.reason])]),
+    remedy: remedy()
+  });
+}
+
 /** Does an operator look after the custom resource, and how far has it come? */
 export const resource = {
   id: 'resource' as const,
@@ -100,5 +140,10 @@ export const resource = {
   title: 'Looked after',
   why: 'A custom resource is only a wish. Its operator has to be installed and ready, watch the namespace, and have the rights to make what the wish comes to.',
   perClaim: false,
-  look: ({ facts, resource: one }) => (one ? resourceLook(facts, one as Resource) : undefined)
+  look: ({ facts, resource: one, over }) =>
+    one === undefined
+      ? undefined
+      : over && one.kind === 'DocumentSet'
+        ? (overResourceLook(over.home, one, over.cluster) ?? resourceLook(over.home, one))
+        : resourceLook(facts, one as Resource)
 } satisfies JointRule;

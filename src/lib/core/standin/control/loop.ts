@@ -5,10 +5,19 @@ import type { Store } from '../store';
 /** Called for each change of an object of a watched kind; gives the keys that the loop has to look at. */
 export type Watch<K extends Kind> = (now: KindMap[K] | undefined, before: KindMap[K] | undefined, store: Store) => Iterable<string>;
 
+/** As {@link Watch}, for another cluster than the one that changed. @param store the cluster that changed */
+export type AbroadWatch<K extends Kind> = (
+  now: KindMap[K] | undefined,
+  before: KindMap[K] | undefined,
+  store: Store
+) => Iterable<{ readonly cluster: string; readonly key: string }>;
+
 /** A control loop: a reconciler over objects, started by changes and timers, never by another loop. */
 export interface Loop {
   readonly id: string;
   readonly watches: { readonly [K in Kind]?: Watch<K> };
+  /** Called for changes in other clusters of the common clock: which keys of which clusters they concern. */
+  readonly abroad?: { readonly [K in Kind]?: AbroadWatch<K> };
   /** How long after a change it is called, in ms; longer gathers many changes into one call. Default: the common reaction time. */
   readonly paceMs?: number;
   reconcile(world: ClusterAccess, key: string): void;

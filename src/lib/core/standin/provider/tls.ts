@@ -1,3 +1,4 @@
+import { decode } from 'js-base64';
 import { epochMs } from '../../shared';
 import { clusterDomain, type Facts, type Pod } from '../../model';
 import { domainOver } from './links';
@@ -14,6 +15,22 @@ export function calledOver(facts: Facts, pod: Pod): string {
   const here = facts.elsewhere?.here;
   if (here === undefined) return calledName(facts, pod);
   return `${pod.metadata.name}.${pod.spec.subdomain ?? ''}.${pod.metadata.namespace ?? ''}.svc.${domainOver(here)}`;
+}
+
+/** The authority that a member's certificate comes from, as its secret says; undefined where it says nothing. */
+const authorityOf = (facts: Facts, pod: Pod): string | undefined =>
+  facts.get('Secret', pod.metadata.namespace ?? '', tlsSecretOf(facts, pod) ?? '')?.data?.['ca.crt'];
+
+/**
+ * Why a member doesn't trust another one's certificate over a link: its authority is neither the member's own nor in the chain that the
+ * member's cluster keeps for the workload (config map `<workload>-authorities`). Undefined where it does, or nothing is said of authorities.
+ */
+export function trustFault(mine: Facts, one: Pod, theirs: Facts, two: Pod, workload: string): string | undefined {
+  const [own, shown] = [authorityOf(mine, one), authorityOf(theirs, two)];
+  if (shown === undefined || own === shown) return undefined;
+  const chain = mine.get('ConfigMap', one.metadata.namespace ?? '', `${workload}-authorities`)?.data?.['authorities.pem'];
+  if (chain?.includes(decode(shown).trim())) return undefined;
+  return `${one.metadata.name} doesn't know the authority that the certificate of ${two.metadata.name} comes from`;
 }
 
 /** The TLS secret that a pod mounts, by name; undefined where it mounts none. */

@@ -1,5 +1,5 @@
-import { clusterDomain, type DocumentSet, type StatefulSet } from '../../../model';
-import { engineImage } from '../../provider/images';
+import { clusterDomain, type ApiObject, type DocumentSet, type StatefulSet } from '../../../model';
+import { engineImage, partOfLabel } from '../../provider/images';
 import { makeCredentials } from './credentials';
 import type { ClusterAccess } from '../loop';
 import { ensure, ensureSet, isIssued, owned, ownSecrets, report, reportMembers, setYaml } from './expanding';
@@ -10,11 +10,12 @@ const names = ({ metadata: { name, namespace = '' }, spec }: DocumentSet, domain
   return [...Array.from({ length: spec.members }, (_, i) => `${name}-${i}.${tail}`), tail];
 };
 
-/** A certificate with the name of every member; asked for anew when members are added. Gives whether it is issued. */
-function certified(world: ClusterAccess, one: DocumentSet): boolean {
+/**
+ * A certificate with the name of every member; asked for anew when members are added. One that somebody else asked for is left as it is.
+ * Gives whether it is issued.
+ */
+export function certified(world: ClusterAccess, one: DocumentSet, wanted = names(one, clusterDomain(world.store))): boolean {
   const { name, namespace = '' } = one.metadata;
-  const domain = clusterDomain(world.store);
-  const wanted = names(one, domain);
   const [issuer, certificate] = ownManifests(`
 apiVersion: engines.standin.example/v1
 kind: Issuer
@@ -31,7 +32,8 @@ spec: {secret: ${name}-tls, issuer: {name: ${name}-authority}, set: ${name}, day
   if (!known) ensure(world, certificate!, owned(one));
   else {
     ensure(world, certificate!, owned(one));
-    if (wanted.some((two) => !known.spec.names.includes(two)))
+    const ours = !one.spec.clusters || known.metadata.labels?.[partOfLabel] === name;
+    if (ours && wanted.some((two) => !known.spec.names.includes(two)))
       world.put({
         ...world.store.get('Certificate', namespace, name)!,
         spec: { ...known.spec, names: [...new Set([...known.spec.names, ...wanted])] }
@@ -40,10 +42,10 @@ spec: {secret: ${name}-tls, issuer: {name: ${name}-authority}, set: ${name}, day
   return isIssued(world.store.get('Certificate', namespace, name));
 }
 
-/** The set of members that a document set comes to. */
-export function documentsSet(one: DocumentSet): StatefulSet {
+/** The set of members that a document set comes to. @param members so many of them, and from which number on, where it isn't all of them */
+export function documentsSet(one: DocumentSet, members = one.spec.members): StatefulSet {
   const { name } = one.metadata;
-  const { members, tls } = one.spec;
+  const { tls } = one.spec;
   const [set] = ownManifests(
     setYaml({
       resource: one,
@@ -68,8 +70,21 @@ export function expandDocuments(world: ClusterAccess, one: DocumentSet): void {
     return report(world, one, 'certificate', 'False', 'CertificateIssued', `The certificate ${name} is being issued.`);
   makeCredentials(world, namespace, `${name}-access`, name, []);
   ownSecrets(world, one, [`${name}-access`, ...(tls ? [`${name}-tls`, `${name}-authority`] : [])]);
-  const priorities = Array.from({ length: members }, (_, i) => `${name}-${i}=${i === 0 ? 3 : 1}`).join(', ');
-  const [config, service] = ownManifests(`
+  const [config, service] = surroundings(
+    one,
+    Array.from({ length: members }, (_, i) => `${name}-${i}`)
+  );
+  ensure(world, config!, owned(one));
+  if (ensure(world, service!, owned(one))) report(world, one, 'names', 'False', 'Expanding', `The service ${name} was made.`);
+  ensureSet(world, documentsSet(one), owned(one));
+  reportMembers(world, one, 'members', 'members', members);
+}
+
+/** What its members read and are found by: the configuration, and the headless service. The first of the members is favoured. */
+export function surroundings({ metadata, spec }: DocumentSet, members: readonly string[]): ApiObject[] {
+  const { name, namespace = '' } = metadata;
+  const priorities = members.map((member, i) => `${member}=${i === 0 ? 3 : 1}`).join(', ');
+  return ownManifests(`
 apiVersion: v1
 kind: ConfigMap
 metadata: {name: ${name}-config, namespace: ${namespace}, labels: {app.kubernetes.io/part-of: ${name}}}
@@ -77,7 +92,7 @@ data:
   engine.conf: |
     set_name = ${name}
     priorities = ${priorities}
-    tls = ${tls ? 'on' : 'off'}
+    tls = ${spec.tls ? 'on' : 'off'}
 ---
 apiVersion: v1
 kind: Service
@@ -88,8 +103,4 @@ spec:
   selector: {app: ${name}}
   ports: [{name: documents, port: 7170, protocol: TCP}]
 `);
-  ensure(world, config!, owned(one));
-  if (ensure(world, service!, owned(one))) report(world, one, 'names', 'False', 'Expanding', `The service ${name} was made.`);
-  ensureSet(world, documentsSet(one), owned(one));
-  reportMembers(world, one, 'members', 'members', members);
 }

@@ -10,7 +10,7 @@ import {
   type OperatorOrder,
   type StatefulSet
 } from '../../../model';
-import type { StepId } from '../../clock/steps';
+import type { SpanMs, StepId } from '../../clock/steps';
 import { partOfLabel } from '../../provider/images';
 import { idOf, withCondition, type ClusterAccess } from '../loop';
 
@@ -36,7 +36,8 @@ export function report(
   stage: string,
   status: 'True' | 'False',
   reason: string,
-  message: string
+  message: string,
+  normalMs?: SpanMs
 ): void {
   const latest = world.store.get(one.kind, one.metadata.namespace ?? '', one.metadata.name) as Resource | undefined;
   const old = conditionOf(latest?.status?.conditions, 'Ready');
@@ -45,7 +46,7 @@ export function report(
   const step = stepOf[stage];
   if (latest.status?.stage !== stage) {
     for (const other of steps) if (other !== step) world.end(subject, other);
-    if (step) world.begin(subject, step);
+    if (step) world.begin(subject, step, normalMs);
   }
   world.put({
     ...latest,

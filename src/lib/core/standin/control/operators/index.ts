@@ -1,10 +1,12 @@
 import { isReady, type ApiObject, type Facts, type Kind, type StatefulSet } from '../../../model';
-import { idOf, itself, splitKey, type Loop, type Watch } from '../loop';
+import { idOf, itself, splitKey, type AbroadWatch, type Loop, type Watch } from '../loop';
+import { accessType } from '../../provider/over-rights';
 import { operatorCards, operatorFault, operatorIn, operatorOf, type OperatedKind } from '../../provider/operators';
 import { documentsSet, expandDocuments } from './documents';
 import { report, type Resource } from './expanding';
 import { dropDatabase, expandMemory, makeDatabase, memorySet } from './memory';
 import { install } from './ordering';
+import { dropOver, expandOver } from './over';
 
 export { operatorObjects, ownManifests, type OperatorSize } from './objects';
 
@@ -22,6 +24,17 @@ const ofResource =
   <K extends OperatedKind>(kind: K): Watch<K> =>
   (now, before) =>
     now?.spec === before?.spec ? [] : itself(now, before).map((id) => `${kind} ${id}`);
+/** Document sets that operators of other clusters look after here, too. */
+const overAll: AbroadWatch<Kind> = (_now, _before, { elsewhere }) =>
+  (elsewhere?.clusters ?? [])
+    .filter((cluster) => cluster !== elsewhere!.here)
+    .flatMap((cluster) =>
+      elsewhere!
+        .facts(cluster)!
+        .list('DocumentSet')
+        .filter(({ spec }) => spec.clusters?.some((one) => one.cluster === elsewhere!.here))
+        .map((one) => ({ cluster, key: `DocumentSet ${idOf(one)}` }))
+    );
 const all: Watch<Kind> = (_now, _before, store) => keysOf(store);
 
 /** What operators do with their custom resources, while one is installed, ready, watches their namespace and has the rights. */
@@ -42,6 +55,18 @@ export const operators: Loop = {
     ClusterRoleBinding: all,
     Role: all,
     RoleBinding: all,
+    Link: (_now, _before, store) => keysOf(store, ['DocumentSet']),
+    Secret: (now, before, store) => {
+      const one = (now ?? before)!;
+      // The document with which an operator comes to another cluster, or the certificate that it hands out there.
+      const concerns = one.type === accessType || (one.data?.['tls.crt'] !== undefined && now?.data !== before?.data);
+      return concerns
+        ? store
+            .list('DocumentSet')
+            .filter(({ spec }) => spec.clusters)
+            .map((each) => `DocumentSet ${idOf(each)}`)
+        : [];
+    },
     Certificate: (now, _before, store) =>
       store.get('DocumentSet', now?.metadata.namespace ?? '', now?.metadata.name ?? '') ? [`DocumentSet ${idOf(now!)}`] : [],
     Process: (now, before, store) => {
@@ -53,6 +78,18 @@ export const operators: Loop = {
     Ask: (now, _before, store) =>
       now?.status?.outcome && now.metadata.name.startsWith('database-') ? keysOf(store, ['MemoryDatabase'], now.metadata.namespace) : []
   },
+  abroad: {
+    Link: overAll,
+    ServiceAccount: overAll,
+    Namespace: (now, before, store) => (now && before ? [] : overAll(now, before, store)),
+    Role: overAll,
+    RoleBinding: overAll,
+    ClusterRole: overAll,
+    ClusterRoleBinding: overAll,
+    Outage: (now, before, store) => ((now ?? before)!.spec.links ? overAll(now, before, store) : []),
+    StatefulSet: (now, before, store) => (now ? [] : overAll(now, before, store)),
+    Process: (now, before, store) => (now?.status?.ready === before?.status?.ready ? [] : overAll(now, before, store))
+  },
   reconcile(world, key) {
     const space = key.indexOf(' ');
     const kind = key.slice(0, space) as OperatedKind;
@@ -60,13 +97,14 @@ export const operators: Loop = {
     const one = world.store.get(kind, namespace, name) as Resource | undefined;
     if (!one) {
       if (kind === 'MemoryDatabase') dropDatabase(world, namespace, name);
+      if (kind === 'DocumentSet') dropOver(world, namespace, name);
       return world.endAll(key);
     }
     if (one.metadata.deletionTimestamp) return;
     const fault = operatorFault(world.store, operatorOf(kind)!, namespace);
     if (fault) return report(world, one, 'waits', 'False', fault.reason, fault.message);
     if (one.kind === 'MemoryDatabase') return makeDatabase(world, one);
-    if (one.kind === 'DocumentSet') return expandDocuments(world, one);
+    if (one.kind === 'DocumentSet') return one.spec.clusters ? expandOver(world, one, one.spec.clusters) : expandDocuments(world, one);
     if (one.kind === 'OperatorOrder') return install(world, one);
     expandMemory(world, one);
     for (const each of world.store.list('MemoryDatabase', namespace)) if (each.spec.cluster === name) makeDatabase(world, each);

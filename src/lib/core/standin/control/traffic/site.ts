@@ -1,53 +1,18 @@
-import { CoreError, drawInt, same } from '../../../shared';
-import { isReady, memberNames, pairsMatch, setAskingFor, type AskObject, type Outage, type Pod, type Process } from '../../../model';
+import { CoreError, same } from '../../../shared';
+import { isReady, pairsMatch, setAskingFor, type AskObject, type Pod, type Process } from '../../../model';
 import type { Answer, Engine, Site, MemberState } from '../../engines/site';
 import { enginePartOf } from '../../provider/images';
-import { linkDelayMs, linkFault, linkNamesFault, linkTo } from '../../provider/links';
-import { farFault, memberFault } from '../../provider/policies';
+import { linkDelayMs, linkFault } from '../../provider/links';
+import { memberFault } from '../../provider/policies';
 import { hangsSince, isDark, isUnheard, keptApartFrom, nodesReach, slowMs, sluggishMs } from '../../provider/outages';
 import { isStranded } from '../nodes/agent/mounts';
 import { calledOver, talksTls, tlsFault } from '../../provider/tls';
 import type { ClusterAccess } from '../loop';
+import { isNamed, overLinkMs, strangers, wayOverFault, type FarMember } from './over-link';
+import { unseen, wantedIn, type Kept, type Mail, type Place, type Seen } from './site-types';
 import { SiteVolumes } from './site-volumes';
 
-/** Something on its way from one member (or client) to another. */
-export interface Mail {
-  readonly atMs: number;
-  readonly nth: number;
-  readonly from: string;
-  readonly to: string;
-  readonly body: unknown;
-  /** It waited for a slow volume: what follows from the same to the same doesn't overtake it. */
-  readonly late?: true;
-}
-
-interface Kept<T> {
-  readonly process: string;
-  readonly data: T;
-}
-
-/** What has been looked up of a member (or a client) during one call; nothing of it changes before the call ends, but for `mind`. */
-interface Seen {
-  /** Where it stands; undefined: in the cluster that keeps the traffic. */
-  place: Place | undefined;
-  pod: Pod | undefined;
-  process: Process | undefined;
-  up: boolean | undefined;
-  hangs: boolean | undefined;
-  untrusted: string | null | undefined;
-  mind: unknown;
-  mindRead: boolean;
-  reached: Map<string, boolean> | undefined;
-}
-
-/** One of the clusters that a workload's members stand in. */
-interface Place {
-  readonly world: ClusterAccess;
-  readonly outages: readonly Outage[];
-  readonly policies: boolean;
-  readonly volumes: SiteVolumes;
-  readonly processes: readonly Process[];
-}
+export type { Mail } from './site-types';
 
 const timeoutBody = { is: 'timeout' } as const;
 /** What a member says to a client once a slow volume has taken what it wrote. */
@@ -55,9 +20,6 @@ interface LateBody {
   readonly is: 'answer-late';
   readonly answer: Answer;
 }
-/** Lost messages are sent again after a second, then after twice as long each time. Source: RFC 6298, sections 2.4 and 5.5. */
-const resentMs = (times: number): number => 1_000 * (2 ** times - 1);
-const mostResent = 6;
 const isClient = (id: string): boolean => id.startsWith('~');
 
 /** What a workload's engine sees of the stand-in during one call. Changes are gathered and written at the end of it. */
@@ -119,7 +81,7 @@ export class WorldSite implements Site {
           this.of(one.metadata.name).process = one;
           processes.push(one);
         } else this.doubles.push({ place, process: one });
-      for (const id of this.wanted(place, podsIn[i]!)) if (!ids.includes(id)) ids.push(id);
+      for (const id of wantedIn(place.world, key, podsIn[i]!)) if (!ids.includes(id)) ids.push(id);
     });
     if (founder !== undefined && !ids.includes(founder)) ids.unshift(founder);
     this.processes = processes;
@@ -144,34 +106,8 @@ export class WorldSite implements Site {
 
   private of(id: string): Seen {
     let seen = this.seen.get(id);
-    if (!seen)
-      this.seen.set(
-        id,
-        (seen = {
-          place: undefined,
-          pod: undefined,
-          process: undefined,
-          up: undefined,
-          hangs: undefined,
-          untrusted: undefined,
-          mind: undefined,
-          mindRead: false,
-          reached: undefined
-        })
-      );
+    if (!seen) this.seen.set(id, (seen = unseen()));
     return seen;
-  }
-
-  /** Members that ought to be: those of the workload's sets, then whatever else runs for it. */
-  private wanted({ world }: Place, pods: readonly Pod[]): readonly string[] {
-    const sets = world.store.by<'StatefulSet'>('setsOfWorkload', this.key).filter((set) => enginePartOf(set.spec.template));
-    const members = sets.length === 1 ? memberNames(sets[0]!) : sets.flatMap(memberNames);
-    const owned = (pod: Pod) =>
-      members.includes(pod.metadata.name) ||
-      (pod.metadata.ownerReferences?.some((one) => sets.some((set) => set.metadata.uid === one.uid)) ?? false);
-    let others: string[] | undefined;
-    for (const pod of pods) if (!owned(pod)) (others ??= []).push(pod.metadata.name);
-    return others ? [...members, ...others.sort()] : members;
   }
 
   up(id: string): boolean {
@@ -244,15 +180,12 @@ export class WorldSite implements Site {
   /** The same where the two stand in different clusters: over the link between them, by names that it carries. */
   private findsOver(a: string, b: string, one: Pod, two: Pod): boolean {
     const [here, there] = [this.placeOf(a), this.placeOf(b)];
-    const [mine, theirs] = [here.world.store, there.world.store];
-    if (linkFault(mine, this.clusterOf(there))) return false;
-    const unheard = ({ world, outages }: Place, pod: Pod) => outages.length > 0 && isUnheard(world.store, pod.spec.nodeName ?? '');
-    if (unheard(here, one) || unheard(there, two)) return false;
-    const kept = (here.policies || there.policies) && farFault(mine, one, theirs, two) && farFault(theirs, two, mine, one);
-    if (kept || this.untrusted(a, one) || this.untrusted(b, two)) return false;
+    const [from, to] = [farMember(here, one), farMember(there, two)];
+    if (wayOverFault(from, to) !== undefined || this.untrusted(a, one) || this.untrusted(b, two)) return false;
+    const workload = this.key.slice(this.namespace.length + 1);
+    if (talksTls(this.options(a)) && strangers(from, to, workload)) return false;
     if (this.met(a, b)) return true;
-    const named = (from: Place, to: Place) => linkNamesFault(from.world.store, this.clusterOf(to)) === undefined;
-    return (named(here, there) && this.meets(a, two)) || (named(there, here) && this.meets(b, one));
+    return (isNamed(from, to) && this.meets(a, two)) || (isNamed(to, from) && this.meets(b, one));
   }
 
   /** Why others don't talk to a member: where members show certificates, it has none that holds for its name. */
@@ -371,15 +304,7 @@ export class WorldSite implements Site {
     const placeOf = (id: string) => (isClient(id) ? this.placeOfAsk(id.slice(1)) : this.placeOf(id));
     const [here, there] = [placeOf(from), placeOf(to)];
     if (here === there) return 0;
-    const { store } = here.world;
-    const cluster = this.clusterOf(there);
-    const link = linkTo(store, cluster)?.spec;
-    if (!link) return 0;
-    const carriedMs = link.bytesPerSecond === undefined ? 0 : (1_000 * JSON.stringify(body).length) / link.bytesPerSecond;
-    let again = 0;
-    while (again < mostResent && drawInt(this.seed, `lost|${from}|${to}|${this.nth}|${again}`, 0, 9_999) < 100 * link.lossPercent)
-      again += 1;
-    return linkDelayMs(store, cluster) + carriedMs + resentMs(again);
+    return overLinkMs(here.world.store, this.clusterOf(there), body, `${from}|${to}|${this.nth}`, this.seed);
   }
 
   /** Answers an ask as unknown unless it is answered sooner. */
@@ -552,5 +477,7 @@ export class WorldSite implements Site {
     if (now && !same(status, standing)) world.put({ ...now, status: { ...standing } });
   }
 }
+
+const farMember = ({ world, outages, policies }: Place, pod: Pod): FarMember => ({ store: world.store, outages, policies, pod });
 
 const doubled: MemberState = { role: 'joining', ready: false, says: 'a member of another cluster has this name already', position: 0 };

@@ -89,6 +89,14 @@ function makeMember(world: ClusterAccess, set: StatefulSet, ordinal: number): bo
   const { volumeClaimTemplates = [], serviceName, selector } = set.spec;
   const template = templateFor(world.store, set, ordinal);
   const namespace = set.metadata.namespace ?? '';
+  // One of that name that isn't the set's own has the name until it has gone: one of a set that was taken away just before, say.
+  const other = world.store.get('Pod', namespace, name);
+  if (other) {
+    if (!other.metadata.deletionTimestamp)
+      world.event(set, 'FailedCreate', `${name} can't be made: a pod of that name is there.`, 'Warning');
+    world.after(againMs, idOf(set), true);
+    return false;
+  }
   // A claim that is going can't be used, and one that is about to be put in its place isn't there yet: the member waits. A pod made
   // before would keep the old one from ever going.
   const going = volumeClaimTemplates.some((one) => {

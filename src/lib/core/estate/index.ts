@@ -1,0 +1,5 @@
+export * from './linked';
+export * from './over';
+export * from './reach';
+export * from './rights';
+export * from './survival';

@@ -1,0 +1,69 @@
+import { memberNames, type Outage, type Pod, type Process } from '../../../model';
+import { enginePartOf } from '../../provider/images';
+import type { ClusterAccess } from '../loop';
+import type { SiteVolumes } from './site-volumes';
+
+/** Something on its way from one member (or client) to another. */
+export interface Mail {
+  readonly atMs: number;
+  readonly nth: number;
+  readonly from: string;
+  readonly to: string;
+  readonly body: unknown;
+  /** It waited for a slow volume: what follows from the same to the same doesn't overtake it. */
+  readonly late?: true;
+}
+
+/** What a program has in mind, and which program. */
+export interface Kept<T> {
+  readonly process: string;
+  readonly data: T;
+}
+
+/** What has been looked up of a member (or a client) during one call; nothing of it changes before the call ends, but for `mind`. */
+export interface Seen {
+  /** Where it stands; undefined: in the cluster that keeps the traffic. */
+  place: Place | undefined;
+  pod: Pod | undefined;
+  process: Process | undefined;
+  up: boolean | undefined;
+  hangs: boolean | undefined;
+  untrusted: string | null | undefined;
+  mind: unknown;
+  mindRead: boolean;
+  reached: Map<string, boolean> | undefined;
+}
+
+/** One of the clusters that a workload's members stand in. */
+export interface Place {
+  readonly world: ClusterAccess;
+  readonly outages: readonly Outage[];
+  readonly policies: boolean;
+  readonly volumes: SiteVolumes;
+  readonly processes: readonly Process[];
+}
+
+/** Members that ought to be: those of the workload's sets, then whatever else runs for it. */
+export function wantedIn(world: ClusterAccess, key: string, pods: readonly Pod[]): readonly string[] {
+  const sets = world.store.by<'StatefulSet'>('setsOfWorkload', key).filter((set) => enginePartOf(set.spec.template));
+  const members = sets.length === 1 ? memberNames(sets[0]!) : sets.flatMap(memberNames);
+  const owned = (pod: Pod) =>
+    members.includes(pod.metadata.name) ||
+    (pod.metadata.ownerReferences?.some((one) => sets.some((set) => set.metadata.uid === one.uid)) ?? false);
+  let others: string[] | undefined;
+  for (const pod of pods) if (!owned(pod)) (others ??= []).push(pod.metadata.name);
+  return others ? [...members, ...others.sort()] : members;
+}
+
+/** A member that has not been looked at yet. */
+export const unseen = (): Seen => ({
+  place: undefined,
+  pod: undefined,
+  process: undefined,
+  up: undefined,
+  hangs: undefined,
+  untrusted: undefined,
+  mind: undefined,
+  mindRead: false,
+  reached: undefined
+});
