@@ -1,6 +1,7 @@
 import { groundObjects, installObjects, installOf, type TimedAction } from '$core/standin';
 import type { ApiObject } from '$core/model';
 import { blockBackend, dirsBackend, filesBackend, groundOf, objectsOf } from './ground';
+import { crewFork } from './crew';
 import { chartroomYaml, leftoversYaml } from './files';
 import { blueprintNamed, memoryOperatorObjects } from '$core/blueprints';
 import {
@@ -26,6 +27,16 @@ export interface ScenarioCluster {
   readonly note: string;
   readonly seed: number;
   readonly ground: readonly ApiObject[];
+  readonly actions: readonly TimedAction[];
+  readonly headMs: number;
+  /** Forks that the demo begins with. */
+  readonly forks?: readonly ScenarioFork[];
+}
+
+/** A fork of a cluster of the scenario: what was done in it, the trunk's actions up to its moment included. */
+export interface ScenarioFork {
+  readonly name: string;
+  readonly forkedAtMs: number;
   readonly actions: readonly TimedAction[];
   readonly headMs: number;
 }
@@ -249,5 +260,11 @@ reclaimPolicy: Delete
 volumeBindingMode: WaitForFirstConsumer
 `;
 
+/** Each cluster with its part of the rehearsal `crew`. */
+function withFork(one: ScenarioCluster): ScenarioCluster {
+  const fork = crewFork(one);
+  return fork ? { ...one, forks: [fork] } : one;
+}
+
 /** Saltmarsh Ferries, an invented ferry company, and its four clusters. Everything is made up. */
-export const scenario = (): ScenarioCluster[] => [southQuay(), harbour(), northQuay(), pilotHouse()];
+export const scenario = (): ScenarioCluster[] => [southQuay(), harbour(), northQuay(), pilotHouse()].map(withFork);

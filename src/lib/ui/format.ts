@@ -41,3 +41,9 @@ export { plural } from '$core/shared';
 /** The address of a root line. */
 export const lineHref = (id: string, ref: { kind: string; namespace: string; name: string }): string =>
   `/r/${encodeURIComponent(id)}/root-line?${new URLSearchParams({ kind: ref.kind, namespace: ref.namespace, name: ref.name })}`;
+
+/** The rehearsal of another cluster that has one clock with one: the trunk, or the fork of the same name. */
+export const kinId = (id: string, cluster: string | null): string => {
+  const fork = id.split('~')[1];
+  return cluster === null ? id : fork === undefined ? cluster : `${cluster}~${fork}`;
+};

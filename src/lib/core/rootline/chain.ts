@@ -152,7 +152,10 @@ const overPositions = (facts: Facts, resource: DocumentSet): Position[] =>
     const set = there?.get('StatefulSet', namespace, name);
     const more = { resource, over: { home: facts, cluster } };
     if (there && set) return setPositions(there, set).map((one) => ({ ...one, ...more }));
-    return members.map((podName): Position => ({ facts: there ?? facts, namespace, podName, claims: [], ...more }));
+    return members.map((podName): Position => {
+      const ordinal = Number(podName.slice(name.length + 1));
+      return { facts: there ?? facts, namespace, podName, ordinal, claims: [], ...more };
+    });
   });
 
 /** A plan of copies stands on what its last run broke at; where that didn't fail, on nothing that matters. */

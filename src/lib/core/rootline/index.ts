@@ -1,5 +1,6 @@
 export * from './chain';
-export { apartFault } from './over';
+export { apartFault, linkRemedy } from './over';
+export { overRemedy } from './joints/resource';
 export * from './sentence';
 export * from './supply';
 export { whatBecame, type Became, type WhatBecame } from './exports/became';

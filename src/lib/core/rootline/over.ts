@@ -29,8 +29,8 @@ export const membersThere = (there: Facts, namespace: string, workload: string):
       return pod ? [{ pod, process }] : [];
     });
 
-/** The cluster that a member has to come to: where the one leads that the others follow, else the first of them. */
-export function leadingCluster(facts: Facts, { set, clusters }: OverMember): string {
+/** The cluster that a member has to come to: where the one leads that the others follow, else the first of them; and whether anybody leads. */
+export function leadingCluster(facts: Facts, { set, clusters }: OverMember): { readonly cluster: string; readonly led: boolean } {
   for (const cluster of clusters) {
     const there = cluster === facts.elsewhere?.here ? facts : facts.elsewhere?.facts(cluster);
     const leader =
@@ -38,9 +38,9 @@ export function leadingCluster(facts: Facts, { set, clusters }: OverMember): str
       membersThere(there, set.metadata.namespace ?? '', set.metadata.name).find(
         ({ process }) => process.status?.leader === process.metadata.name
       );
-    if (leader) return clusterOfMember(clusters, leader.process.metadata.name) ?? cluster;
+    if (leader) return { cluster: clusterOfMember(clusters, leader.process.metadata.name) ?? cluster, led: true };
   }
-  return clusters[0]!;
+  return { cluster: clusters[0]!, led: false };
 }
 
 /** What keeps members of two clusters apart: nothing comes through, or neither finds the other by name. */

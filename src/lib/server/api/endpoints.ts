@@ -11,6 +11,7 @@ import { endpoint, listed } from './endpoint';
 import { accessEndpoints } from './access-endpoints';
 import { draftEndpoints } from './draft-endpoints';
 import { dumpEndpoints } from './dump-endpoints';
+import { linkEndpoints } from './link-endpoints';
 import { storageEndpoints } from './storage-endpoints';
 import { workloadEndpoints } from './workload-endpoints';
 
@@ -243,7 +244,15 @@ const reading = [
         );
       const joints = line.value.joints.map(({ remedy, ...joint }) => ({
         ...joint,
-        ...(remedy ? { remedy: { text: remedy.text, ...(remedy.manifests ? { manifests: writeManifests(remedy.manifests) } : {}) } } : {})
+        ...(remedy
+          ? {
+              remedy: {
+                text: remedy.text,
+                ...(remedy.in === undefined ? {} : { in: remedy.in }),
+                ...(remedy.manifests ? { manifests: writeManifests(remedy.manifests) } : {})
+              }
+            }
+          : {})
       }));
       return done({ ...line.value, joints });
     }
@@ -347,6 +356,7 @@ export const endpoints = [
   ...workloadEndpoints,
   ...backupEndpoints,
   ...drillEndpoints,
+  ...linkEndpoints,
   ...storageEndpoints,
   ...proving,
   ...draftEndpoints,

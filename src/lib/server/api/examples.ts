@@ -172,6 +172,9 @@ export const examples: { readonly [K in Known]: Example<K> } = {
   'POST /rehearsals/{id}/drills/round': { params: { id: 'north-quay' }, body: { namespace: 'charts', workload: 'chartroom' } },
   'DELETE /rehearsals/{id}/drills/round': { params: { id: 'north-quay' } },
   'GET /rehearsals/{id}/drills': { params: { id: 'north-quay' } },
+  'POST /rehearsals/{id}/join': { params: { id: 'harbour' }, body: { with: 'pilot-house', delayMs: 11 } },
+  'GET /rehearsals/{id}/linked': { params: { id: 'harbour' } },
+  'POST /rehearsals/{id}/reach': { params: { id: 'harbour' } },
   'GET /rehearsals/{id}/proofs': { params: north },
 
   'GET /rules': {},

@@ -80,7 +80,20 @@ async function layDemo(db: Database): Promise<boolean> {
   if ((await clusterRepository(db).all()).length) return false;
   await inTransaction(db, async (tx) => {
     const add = addClusterTo(tx);
-    for (const one of scenario()) await add(one, [{ rehearsal: trunkOf(one.name, one.headMs, one.actions.length), actions: one.actions }]);
+    for (const one of scenario()) {
+      const trunk = { rehearsal: trunkOf(one.name, one.headMs, one.actions.length), actions: one.actions };
+      const forks = (one.forks ?? []).map(({ name, forkedAtMs, headMs, actions }) => ({
+        rehearsal: {
+          ...trunkOf(one.name, headMs, actions.length),
+          id: `${one.name}~${name}`,
+          fork: name,
+          parent: one.name,
+          forkedAtMs
+        },
+        actions
+      }));
+      await add(one, [trunk, ...forks]);
+    }
   });
   return true;
 }
@@ -178,7 +191,10 @@ export async function createApp({ data, worker, reader, empty = false, settings 
     keptProofs,
     /** Lays the demo's clusters down; an estate that isn't empty stays as it is. */
     async openDemo() {
-      if (await layDemo(db)) tryIt();
+      if (await layDemo(db)) {
+        await rehearsals.learnKin();
+        tryIt();
+      }
       return done({ items: (await clusters.all()).map(({ name }) => ({ name })) });
     },
     /** Runs the pack on a workload, in a worker of its own so that nobody waits for it, and keeps the evidence. */

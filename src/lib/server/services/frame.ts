@@ -28,6 +28,8 @@ export async function frameOf(app: App, id: string) {
     tape: tape.value,
     rehearsals: rehearsals.map((one) => ({ id: one.id, fork: one.fork })),
     drafts: (await app.drafts.of(cluster.name)).length,
+    /** How many rehearsals have one clock with this one, itself among them. */
+    kin: app.rehearsals.kinOf(id).length,
     /** Drills that came out worse than expected. */
     worse: await app.drills.worse(id, state.value.clock.nowMs),
     fault: app.rehearsals.brokenWhy(id) ?? null,

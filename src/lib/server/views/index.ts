@@ -15,6 +15,7 @@ import { groundView } from './ground';
 import { stackOf, touchedAt } from './levels';
 import { backupsView, besideView } from './backups';
 import { drillableView, drillView, foreseenView } from './drills';
+import { linkedView, reachView } from './linked';
 import { membersView } from './members';
 import { operatorsView, operatorYaml } from './operators';
 import { ephemeralView, persistView } from './persist';
@@ -28,6 +29,7 @@ import { logsView, workloadView } from './workload';
 
 const ofProvider = new Set<Kind>([
   'Ground',
+  'Link',
   'Registry',
   'Backend',
   'Identity',
@@ -47,6 +49,7 @@ const ofProvider = new Set<Kind>([
 ]);
 const ofPlace = new Set<Kind>([
   'Ground',
+  'Link',
   'Registry',
   'Backend',
   'Identity',
@@ -155,6 +158,8 @@ export const queries = {
   },
   backups: backupsView,
   besideManifests: besideView,
+  linked: linkedView,
+  reach: reachView,
   drillable: drillableView,
   drill: drillView,
   foreseen: foreseenView,

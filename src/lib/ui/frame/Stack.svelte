@@ -9,10 +9,12 @@
     drafts: number;
     /** Drills that came out worse than expected. */
     worse?: number;
+    /** How many clusters have one clock with this one, itself among them. */
+    kin?: number;
     /** A cluster that was read has no handover, but a dump to look into. */
     dump?: boolean;
   }
-  let { id, stack, drafts, worse = 0, dump = false }: Props = $props();
+  let { id, stack, drafts, worse = 0, kin = 1, dump = false }: Props = $props();
   const base = $derived(`/r/${encodeURIComponent(id)}`);
   const here = $derived(page.url.pathname.slice(page.url.pathname.lastIndexOf(decodeURIComponent(id)) + id.length + 1).split('/')[0]);
   const levels = $derived([...stack.levels].reverse());
@@ -30,6 +32,7 @@
         ]
       : [
           ['drills', 'Drills', worse ? `${worse} worse` : ''],
+          ['links', 'Links', kin > 1 ? `${kin} clusters` : ''],
           ['backups', 'Backups', ''],
           ['handover', 'Handover', '']
         ])

@@ -7,7 +7,7 @@
   interface Props {
     row: LineRow;
     isBreak: boolean;
-    ondraft(manifests: string): Promise<void>;
+    ondraft(manifests: string, cluster: string | null): Promise<void>;
   }
   let { row, isBreak, ondraft }: Props = $props();
   const speaking = $derived(row.joints.filter((one) => one.state === row.state));
@@ -27,12 +27,15 @@
       {#if remedy.manifests}
         {@const manifests = remedy.manifests}
         <p class="mt-2">
-          <button class="push push-main" onclick={() => ondraft(manifests)}>{remedy.press}</button> <span class="key">d</span>
+          <button class="push push-main" onclick={() => ondraft(manifests, remedy.in)}
+            >{remedy.press}{remedy.in ? ` for ${remedy.in}` : ''}</button
+          >
+          <span class="key">d</span>
         </p>
       {/if}
       {#if remedy.also}
         {@const also = remedy.also}
-        <p class="mt-2"><button class="push" onclick={() => ondraft(also.manifests)}>{also.press}</button></p>
+        <p class="mt-2"><button class="push" onclick={() => ondraft(also.manifests, remedy.in)}>{also.press}</button></p>
       {/if}
       {#if row.id === 'driver'}<p class="quiet small mt-2">
           Normal wait afterwards: driver 10–60 s, claims 2–20 s, three members 1–3 min.
@@ -40,6 +43,7 @@
     </div>
   {/if}
   <p class="mt-3">{sentenceShown(row.says)}.</p>
+  {#if speaking[0]?.cluster}<p class="quiet small mt-1">looked at in {[...new Set(speaking.map((one) => one.cluster))].join(', ')}</p>{/if}
   {#each speaking.slice(0, 1) as one (one.label)}
     {#if one.settling}<p class="quiet small mt-1">
         normal {seconds(one.settling.normalMs[0])}–{seconds(one.settling.normalMs[1])} s, since {shortClock(one.settling.sinceMs)}

@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { Trunk } from '$core/rootline';
+  import Flag from '../parts/Flag.svelte';
   import { stateColours } from '../parts/state-colours';
   import { sentenceShown } from '../prefs.svelte';
   import { plural } from '../format';
@@ -11,9 +12,23 @@
     trunks: readonly Trunk[];
     firstBreak: string | null;
     chosen: string | undefined;
+    /** Flags of the clusters that members stand in, where there are several. */
+    flags?: Readonly<Record<string, { hue: number; weave: string }>>;
     onchoose(id: string): void;
   }
-  let { rows, trunks, firstBreak, chosen, onchoose }: Props = $props();
+  let { rows, trunks, firstBreak, chosen, flags = {}, onchoose }: Props = $props();
+  /** Neighbouring trunks of one cluster, under its flag. */
+  const groups = $derived.by(() => {
+    const found: { cluster: string; from: number; to: number }[] = [];
+    for (const trunk of drawn) {
+      const cluster = trunks[trunk]?.cluster;
+      if (cluster === undefined) continue;
+      const last = found.at(-1);
+      if (last?.cluster === cluster) last.to = trunk;
+      else found.push({ cluster, from: trunk, to: trunk });
+    }
+    return found;
+  });
 
   const rowHeight = $derived(rows.length > 12 ? 34 : rows.length > 9 ? 38 : 46);
   const mostTrunks = 8;
@@ -106,6 +121,21 @@
   const roots = $derived(nodes.filter((node) => node.row === 0));
 </script>
 
+{#if groups.length}
+  <div class="relative h-[26px]" style:width="{width}px" aria-hidden="true">
+    {#each groups as one (one.from)}
+      <div
+        class="absolute top-0 overflow-hidden"
+        style:left="{Math.max(0, trunkX(one.from) - 28)}px"
+        style:width="{trunkX(one.to) - trunkX(one.from) + 56}px"
+        title={one.cluster}
+      >
+        {#if flags[one.cluster]}<Flag flag={flags[one.cluster]!} class="h-[6px]" />{/if}
+        <span class="small block truncate text-center">{one.cluster}</span>
+      </div>
+    {/each}
+  </div>
+{/if}
 <div class="grid overflow-x-auto" style:grid-template-columns="{width}px minmax(230px,1fr)">
   <svg {width} {height} aria-hidden="true" class="block">
     {#each drawn as trunk (trunk)}

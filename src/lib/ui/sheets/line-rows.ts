@@ -4,6 +4,8 @@ import type { Joint, State } from '$core/rootline';
 export type ShownJoint = Omit<Joint, 'remedy'> & {
   readonly remedy: {
     readonly text: string;
+    /** The cluster that it goes to, where that is another one. */
+    readonly in: string | null;
     readonly manifests: string | null;
     readonly press: string;
     readonly also: { readonly press: string; readonly manifests: string } | null;

@@ -150,7 +150,7 @@
       >
     </div>{/if}
   <div class="flex min-h-0 flex-1 max-[1000px]:flex-col">
-    <Stack id={data.id} stack={now.stack} drafts={now.drafts} worse={now.worse} {dump} />
+    <Stack id={data.id} stack={now.stack} drafts={now.drafts} worse={now.worse} kin={now.kin} {dump} />
     <main id="sheet" tabindex="-1" class="relative min-w-0 flex-1 overflow-auto outline-none">{@render children()}</main>
   </div>
   <NoticeLine />

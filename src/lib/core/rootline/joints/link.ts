@@ -16,7 +16,7 @@ export const link = {
     if (!over) return undefined;
     const { facts, pod } = at;
     const others = over.clusters.filter((one) => one !== over.here);
-    const first = leadingCluster(facts, over);
+    const { cluster: first, led } = leadingCluster(facts, over);
     const inOrder = [...new Set([...(first === over.here ? [] : [first]), ...others])];
     const faults = inOrder.flatMap((cluster) => {
       const fault = apartFault(facts, cluster);
@@ -30,7 +30,7 @@ export const link = {
       return look('holds', label, `comes through, ${ends.map((one) => `${one.spec.to} in ${one.spec.delayMs} ms`).join(', ')}`, {
         objects
       });
-    const matters = pod && !isReady(pod) && (worst.cluster === first || first === over.here);
+    const matters = pod && !isReady(pod) && (!led || worst.cluster === first);
     if (!matters) return look('holds', label, `${worst.fault.says}; whom it follows it reaches`, { objects });
     const end = linkTo(facts, worst.cluster);
     return look('broken', `to ${worst.cluster}`, worst.fault.says, {

@@ -12,6 +12,7 @@ import {
   operatorOf,
   watchesOf,
   type OperatedKind,
+  type OverFault,
   type OperatorCard
 } from '../../standin';
 import { compact, field, lastEvent, look } from '../evidence';
@@ -98,6 +99,38 @@ function resourceLook(facts: Facts, resource: Resource): Look {
   });
 }
 
+/** What lets an operator look after a namespace of another cluster; undefined where it may already. */
+export function overRemedy(home: Facts, cluster: string, namespace: string): Remedy | undefined {
+  const card = operatorOf('DocumentSet')!;
+  const here = home.elsewhere?.here ?? '';
+  const fault = cluster === here ? undefined : overFault(home, card, cluster, namespace);
+  return fault && remedyOver(home, card, fault, namespace);
+}
+
+function remedyOver(home: Facts, card: OperatorCard, fault: OverFault, namespace: string): Remedy {
+  const here = home.elsewhere?.here ?? '';
+  const { cluster } = fault;
+  const namespaces = [namespace];
+  const account = reachOf(home, card, cluster)?.account;
+  const where = fault.mendIn === here ? {} : { in: fault.mendIn };
+  switch (fault.reason) {
+    case 'NoAccess':
+    case 'AccessEnded':
+      return {
+        text: `Draw an access document for ${cluster} and keep it beside the operator; the account that it names has to stand there.`,
+        manifests: [accessObject(card, here, cluster)]
+      };
+    case 'NotLinked':
+      return linkRemedy(home, fault.link!);
+    default:
+      return {
+        text: `Give the operator's account in ${cluster} what it needs in ${namespace}: the namespace, a role and a binding.`,
+        ...where,
+        manifests: grantObjects(card, here, namespaces, account)
+      };
+  }
+}
+
 /** Why its operator can't look after one of the clusters of a document set; undefined where it can. */
 function overResourceLook(home: Facts, one: DocumentSet, cluster: string): Look | undefined {
   const namespace = one.metadata.namespace ?? '';
@@ -105,31 +138,10 @@ function overResourceLook(home: Facts, one: DocumentSet, cluster: string): Look 
   const here = home.elsewhere?.here ?? '';
   const fault = cluster === here ? undefined : overFault(home, card, cluster, namespace);
   if (!fault) return undefined;
-  const namespaces = [namespace];
-  const account = reachOf(home, card, cluster)?.account;
-  const where = fault.mendIn === here ? {} : { in: fault.mendIn };
-  const remedy = (): Remedy => {
-    switch (fault.reason) {
-      case 'NoAccess':
-      case 'AccessEnded':
-        return {
-          text: `Draw an access document for ${cluster} and keep it beside the operator; the account that it names has to stand there.`,
-          manifests: [accessObject(card, here, cluster)]
-        };
-      case 'NotLinked':
-        return linkRemedy(home, fault.link!);
-      default:
-        return {
-          text: `Give the operator's account in ${cluster} what it needs in ${namespace}: the namespace, a role and a binding.`,
-          ...where,
-          manifests: grantObjects(card, here, namespaces, account)
-        };
-    }
-  };
   return look('broken', `${cluster}`, fault.message.replace(/\.$/, ''), {
     objects: [refOf(one), { kind: 'Namespace', namespace: '', name: cluster }],
     evidence: compact([field(one, 'spec.clusters', cluster), lastEvent(home, one, [fault.reason])]),
-    remedy: remedy()
+    remedy: remedyOver(home, card, fault, namespace)
   });
 }
 

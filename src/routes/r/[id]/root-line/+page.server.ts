@@ -18,18 +18,22 @@ export const load = followed(async ({ params, url }: PageServerLoadEvent) => {
       !(await getApp().then((app) => app.reading.of(params.id))).ok
     )
       error(404, 'A root line is drawn for a pod, a claim or a set.');
-    return { ref, line: null };
+    return { ref, line: null, flags: {} };
   }
   const joints = line.joints.map((joint) => ({
     ...joint,
     remedy: joint.remedy
       ? {
           text: joint.remedy.text,
+          in: joint.remedy.in ?? null,
           manifests: joint.remedy.manifests ? writeManifests(joint.remedy.manifests) : null,
           press: joint.remedy.press ?? 'Put in a draft',
           also: joint.remedy.also ? { press: joint.remedy.also.press, manifests: writeManifests(joint.remedy.also.manifests) } : null
         }
       : null
   }));
-  return { ref, line: { ...line, joints } };
+  const app = await getApp();
+  const over = line.trunks.some((one) => one.cluster !== undefined);
+  const flags = over ? Object.fromEntries((await app.clusters.all()).map((one) => [one.name, one.flag])) : {};
+  return { ref, line: { ...line, joints }, flags };
 });

@@ -5,6 +5,7 @@
   import Say from '$ui/parts/Say.svelte';
   import Peg from '$ui/parts/Peg.svelte';
   import { newDraft } from '$ui/call.svelte';
+  import { kinId } from '$ui/format';
   import { selection } from '$ui/selection.svelte';
   import { rowsOf } from '$ui/sheets/line-rows';
 
@@ -28,14 +29,15 @@
     VolumeSnapshot: 'snapshot'
   };
 
-  async function draft(manifests: string) {
-    const id = await newDraft(data.cluster.name, `${data.ref.name}: ${(chosen?.title ?? 'remedy').toLowerCase()}`.slice(0, 100), manifests);
-    if (id !== undefined) await goto(`/r/${encodeURIComponent(data.id)}/drafts/${id}`);
+  async function draft(manifests: string, cluster: string | null = null) {
+    const name = `${data.ref.name}: ${(chosen?.title ?? 'remedy').toLowerCase()}`.slice(0, 100);
+    const id = await newDraft(cluster ?? data.cluster.name, name, manifests);
+    if (id !== undefined) await goto(`/r/${encodeURIComponent(kinId(data.id, cluster))}/drafts/${id}`);
   }
   const remedy = $derived(chosen?.joints.find((joint) => joint.remedy?.manifests)?.remedy);
   $effect(() => {
     selection.ref = data.ref;
-    selection.draft = remedy?.manifests ? () => void draft(remedy.manifests!) : null;
+    selection.draft = remedy?.manifests ? () => void draft(remedy.manifests!, remedy.in) : null;
     return () => {
       selection.ref = null;
       selection.draft = null;
@@ -61,7 +63,16 @@
     </p>
     {#if line.joints.length}
       <div class="mt-2 grid max-w-[80rem] grid-cols-[minmax(0,1fr)_270px] gap-x-7 max-[1000px]:grid-cols-1">
-        <LineDrawing {rows} trunks={line.trunks} firstBreak={line.firstBreak} chosen={chosen?.id} onchoose={(id) => (picked = id)} />
+        <div class="min-w-0">
+          <LineDrawing
+            {rows}
+            trunks={line.trunks}
+            firstBreak={line.firstBreak}
+            chosen={chosen?.id}
+            flags={data.flags}
+            onchoose={(id) => (picked = id)}
+          />
+        </div>
         {#if chosen}<JointSheet row={chosen} isBreak={chosen.id === line.firstBreak} ondraft={draft} />{/if}
       </div>
     {:else}
