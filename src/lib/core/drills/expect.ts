@@ -1,6 +1,7 @@
 import { majorityOf, plural, wordsOf } from '../shared';
 import type { Pod } from '../model';
 import { podsIn } from '../proofs';
+import { podsOver, seatsOf } from './over';
 import { decidesByMajority, enginePartOf, storeLayoutOf, wantedOf } from '../standin';
 import type { Derived, DrillScene, Expectation, Target } from './types';
 
@@ -28,7 +29,9 @@ function left(what: string, all: number, away: number, needed: number, because: 
 /** What has to be left of each part, by the engine's own rules. Source: the promises of engines in docs/model.md. */
 function sums(scene: DrillScene, members: readonly string[]): Sum[] {
   const { facts, workload } = scene;
-  const pods = podsIn(facts, workload);
+  const seats = seatsOf(facts, workload);
+  const pods = podsOver(facts, workload).map((one) => one.pod);
+  const wantedIn = (part: string) => seats.reduce((sum, one) => sum + wantedOf(one.facts, workload, part), 0);
   const away = (part: string) => pods.filter((pod) => partOf(pod) === part && members.includes(pod.metadata.name)).length;
   const option = (name: string): string | undefined =>
     pods.map((pod) => facts.get('Process', workload.namespace, pod.metadata.name)?.spec.options[name]).find((one) => one !== undefined);
@@ -36,7 +39,7 @@ function sums(scene: DrillScene, members: readonly string[]): Sum[] {
   for (const part of new Set(pods.map(partOf))) {
     const example = pods.find((pod) => partOf(pod) === part)!;
     if (!decidesByMajority(enginePartOf(example))) continue;
-    const all = wantedOf(facts, workload, part);
+    const all = wantedIn(part);
     found.push(left(part, all, away(part), majorityOf(all), `${majorityOf(all)} are a majority`));
   }
   switch (workload.engine) {

@@ -1,6 +1,7 @@
 import { zoneOf, type Pod } from '../model';
 import { partsIn, podsIn } from '../proofs';
 import { engineCards, type Action, type Op } from '../standin';
+import { overFaults } from './faults-over';
 import { supplyFaults } from './faults-supply';
 import { mistakeOf } from './load';
 import { certificateOut, keyChanged, passwordChanged } from './secrets';
@@ -101,6 +102,7 @@ export const faults: readonly FaultRule[] = [
     why: 'The cluster gets its next version: its own parts at once, then all nodes that hold members are emptied, raised and opened again, one after another.',
     target: (scene) => clusterRaised(scene, first(scene))
   },
+  ...overFaults,
   ...supplyFaults,
   {
     id: 'program-ends',

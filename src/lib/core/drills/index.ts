@@ -10,7 +10,7 @@ import { dropName, faultNamed, faults } from './faults';
 import { canBeLoaded, Load } from './load';
 import { beatsOf, goneOf, measure, rowsOf } from './measure';
 import { outageName } from './striking';
-import { holds, membersIn, Watch, whole } from './watch';
+import { holds, membersIn, membersOver, Watch, whole } from './watch';
 import type { Drill, DrillScene, Expectation, FaultId, FaultRule, Target } from './types';
 
 export { derive, impossible } from './expect';
@@ -81,9 +81,8 @@ export function notNow({ facts, workload }: DrillScene): string | undefined {
   if (!canBeLoaded(workload)) return 'what its programs do is not known here, so nobody can write to it and read from it';
   const left = (['Outage', 'Emptying'] as const).find((kind) => facts.get(kind, '', outageName));
   if (left) return `the fault of a drill stands here (${left} ${outageName}); take it away first`;
-  const pods = membersIn(facts, workload);
-  if (!pods.length) return 'no member runs yet';
-  const away = pods.filter((pod) => !holds(facts, pod)).map((pod) => pod.metadata.name);
+  if (!membersIn(facts, workload).length) return 'no member runs yet';
+  const away = membersOver(facts, workload).flatMap(({ pod, seat }) => (holds(seat.facts, pod) ? [] : [pod.metadata.name]));
   return away.length ? `${away.join(', ')} ${away.length === 1 ? "doesn't" : "don't"} hold; mend that first` : undefined;
 }
 
@@ -119,7 +118,7 @@ export function* runDrill(ask: DrillAsk): Generator<void, Drill | string> {
   const atMs = facts.nowMs;
   const supposed = supposedIn(facts, workload);
   const walk = target.walk ?? emptyingWords;
-  const names = membersIn(facts, workload).map((pod) => pod.metadata.name);
+  const names = membersOver(facts, workload).map(({ pod }) => pod.metadata.name);
   const fromMs = world.nowMs;
   const load = new Load(world, workload, fromMs, ask.way);
   const everyMs = pace.everyMs * load.slower * (target.stages ? 2 : 1);
@@ -153,7 +152,9 @@ export function* runDrill(ask: DrillAsk): Generator<void, Drill | string> {
       if (n % 40 === 0) yield;
     }
   }
-  const act = (list: Target['begin']): string | undefined => list.flatMap((action) => world.act(action)).map((one) => one.message)[0];
+  const place = target.in === undefined ? world : world.abroad(target.in);
+  if (!place) return `there is no cluster ${target.in}`;
+  const act = (list: Target['begin']): string | undefined => list.flatMap((action) => place.act(action)).map((one) => one.message)[0];
 
   const beganMs = watch.elapsedMs + pace.leadMs;
   yield* until(beganMs);
@@ -256,6 +257,7 @@ export function* runDrill(ask: DrillAsk): Generator<void, Drill | string> {
     ...(target.deletes ? { plans: plansPrint(facts, workload.namespace, workload.name) } : {}),
     ...(supposed.length ? { supposed } : {}),
     notes: [...stuck, ...notes],
+    ...(target.in === undefined ? {} : { in: target.in }),
     begin: target.begin,
     end: target.end
   };

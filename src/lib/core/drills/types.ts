@@ -11,6 +11,11 @@ export type FaultId =
   | 'node-emptied'
   | 'nodes-walked'
   | 'cluster-raised'
+  | 'cluster-lost'
+  | 'link-cut'
+  | 'link-one-way'
+  | 'link-slow'
+  | 'operator-lost'
   | 'driver-down'
   | 'rights-gone'
   | 'operator-down'
@@ -81,6 +86,8 @@ export interface Target {
   readonly wide?: boolean;
   /** Why the workload stops although enough members are left. */
   readonly stops?: string;
+  /** The cluster that it is done in, where that is another one. */
+  readonly in?: string;
   readonly begin: readonly Action[];
   readonly end: readonly Action[];
   /** What was acknowledged before it is taken away by somebody who may: only what comes back from copies counts as kept. */
@@ -239,6 +246,8 @@ export interface Drill {
   /** What limits what the figures tell. */
   readonly notes: readonly string[];
   /** What was done for it, so that it can be done again on a fork. */
+  /** The cluster that it was done in, where that is another one. */
+  readonly in?: string;
   readonly begin: readonly Action[];
   readonly end: readonly Action[];
 }

@@ -1,5 +1,6 @@
 import { isReady, refOf, type Facts, type Pod } from '../model';
 import { podsIn, type Workload } from '../proofs';
+import { podsOver, seatsOf } from './over';
 import { rootLine } from '../rootline';
 import { enginePartOf, hangsSince, workloadOf, type World } from '../standin';
 import type { Cause, Drill, Stretch } from './types';
@@ -18,11 +19,15 @@ export const holds = (facts: Facts, pod: Pod): boolean => {
  * under other names.
  */
 export function whole(facts: Facts, workload: Workload, count: number): boolean {
-  const pods = membersIn(facts, workload);
+  const members = membersOver(facts, workload);
   return (
-    pods.length >= count && pods.every((pod) => holds(facts, pod) && hangsSince(facts, workload.namespace, pod.metadata.name) === undefined)
+    members.length >= count &&
+    members.every(({ pod, seat }) => holds(seat.facts, pod) && hangsSince(seat.facts, workload.namespace, pod.metadata.name) === undefined)
   );
 }
+
+/** The same members in all clusters that the workload stands in. */
+export const membersOver = (facts: Facts, workload: Workload) => podsOver(facts, workload).filter(({ pod }) => enginePartOf(pod));
 
 /** Watches members: their lanes, who else is hurt, and what breaks first. */
 export class Watch {
@@ -48,10 +53,12 @@ export class Watch {
 
   look(toMs: number, struck: boolean): void {
     const { store } = this.world;
-    const names = new Set([...this.lanes.keys(), ...this.names, ...membersIn(store, this.workload).map((pod) => pod.metadata.name)]);
+    const seats = seatsOf(store, this.workload);
+    const names = new Set([...this.lanes.keys(), ...this.names, ...membersOver(store, this.workload).map(({ pod }) => pod.metadata.name)]);
     for (const name of names) {
-      const pod = store.get('Pod', this.workload.namespace, name);
-      const ready = pod !== undefined && isReady(pod) && hangsSince(store, this.workload.namespace, name) === undefined;
+      const seat = seats.find((one) => one.facts.get('Pod', this.workload.namespace, name)) ?? seats[0]!;
+      const pod = seat.facts.get('Pod', this.workload.namespace, name);
+      const ready = pod !== undefined && isReady(pod) && hangsSince(seat.facts, this.workload.namespace, name) === undefined;
       const state = ready ? 'ready' : pod?.status?.phase === 'Running' ? 'coming' : 'away';
       // One that came later was away before.
       const lane =
@@ -76,9 +83,10 @@ export class Watch {
   private breaks(): Cause | undefined {
     const { store } = this.world;
     for (const name of this.names) {
-      const pod = store.get('Pod', this.workload.namespace, name);
-      if (!pod || isReady(pod)) continue;
-      const line = rootLine(store, refOf(pod));
+      const its = seatsOf(store, this.workload).find((one) => one.facts.get('Pod', this.workload.namespace, name))?.facts;
+      const pod = its?.get('Pod', this.workload.namespace, name);
+      if (!its || !pod || isReady(pod)) continue;
+      const line = rootLine(its, refOf(pod));
       const joint = line?.joints.find((one) => one.state === 'broken');
       if (!joint) continue;
       return {

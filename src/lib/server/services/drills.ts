@@ -198,8 +198,9 @@ export class DrillService {
     while (taken.has(named(nth))) nth += 1;
     const made = await this.rehearsals.fork(id, named(nth), drill.atMs);
     if (!made.ok) return made;
+    const place = drill.in === undefined ? made.value.id : `${drill.in}~${made.value.fork}`;
     for (const action of drill.begin) {
-      const acted = await this.rehearsals.act(made.value.id, action);
+      const acted = await this.rehearsals.act(place, action);
       if (!acted.ok) return acted;
     }
     return done({ id: made.value.id });

@@ -6,6 +6,22 @@ import { farFault } from '../../provider/policies';
 import { trustFault } from '../../provider/tls';
 import type { Store } from '../../store';
 
+/** What links between clusters are like, looked up once a call: nothing of it changes before the call ends. */
+export class LinkLooks {
+  private readonly seen = new Map<string, unknown>();
+
+  private once<T>(what: string, store: Store, to: string, look: () => T): T {
+    const key = `${what}|${store.elsewhere?.here}|${to}`;
+    if (!this.seen.has(key)) this.seen.set(key, look());
+    return this.seen.get(key) as T;
+  }
+
+  fault = (store: Store, to: string) => this.once('fault', store, to, () => linkFault(store, to)?.says);
+  nameless = (store: Store, to: string) => this.once('names', store, to, () => linkNamesFault(store, to) !== undefined);
+  delayMs = (store: Store, to: string) => this.once('delay', store, to, () => linkDelayMs(store, to));
+  spec = (store: Store, to: string) => this.once('spec', store, to, () => linkTo(store, to)?.spec);
+}
+
 /** One of two members that stand in different clusters. */
 export interface FarMember {
   readonly store: Store;
@@ -17,9 +33,9 @@ export interface FarMember {
 const here = ({ store }: FarMember): string => store.elsewhere?.here ?? '';
 
 /** What keeps two members in different clusters apart, names and certificates aside: links, nodes, policies. Undefined where nothing does. */
-export function wayOverFault(one: FarMember, two: FarMember): string | undefined {
-  const link = linkFault(one.store, here(two));
-  if (link) return link.says;
+export function wayOverFault(one: FarMember, two: FarMember, looks: LinkLooks): string | undefined {
+  const link = looks.fault(one.store, here(two));
+  if (link !== undefined) return link;
   for (const { store, outages, pod } of [one, two])
     if (outages.length && isUnheard(store, pod.spec.nodeName ?? ''))
       return `the node ${pod.spec.nodeName} of ${pod.metadata.name} is out of reach`;
@@ -29,7 +45,7 @@ export function wayOverFault(one: FarMember, two: FarMember): string | undefined
 }
 
 /** Whether one finds the other by name. */
-export const isNamed = (one: FarMember, two: FarMember): boolean => linkNamesFault(one.store, here(two)) === undefined;
+export const isNamed = (one: FarMember, two: FarMember, looks: LinkLooks): boolean => !looks.nameless(one.store, here(two));
 
 /** Whether one of two members doesn't know the authority of the other's certificate. */
 export const strangers = (one: FarMember, two: FarMember, workload: string): boolean =>
@@ -44,11 +60,12 @@ const mostResent = 6;
  * How much longer something takes over a link, in ms: its delay, its bandwidth for what is large, and sending again what got lost.
  * @param which names the message among all of a workload, so that it is lost or not each time alike
  */
-export function overLinkMs(store: Store, cluster: string, body: unknown, which: string, seed: number): number {
-  const link = linkTo(store, cluster)?.spec;
+export function overLinkMs(store: Store, cluster: string, looks: LinkLooks, body: unknown, which: string, seed: number): number {
+  const link = looks.spec(store, cluster);
   if (!link) return 0;
   const carriedMs = link.bytesPerSecond === undefined ? 0 : (1_000 * JSON.stringify(body).length) / link.bytesPerSecond;
   let again = 0;
-  while (again < mostResent && drawInt(seed, `lost|${which}|${again}`, 0, 9_999) < 100 * link.lossPercent) again += 1;
-  return linkDelayMs(store, cluster) + carriedMs + resentMs(again);
+  while (link.lossPercent > 0 && again < mostResent && drawInt(seed, `lost|${which}|${again}`, 0, 9_999) < 100 * link.lossPercent)
+    again += 1;
+  return looks.delayMs(store, cluster) + carriedMs + resentMs(again);
 }

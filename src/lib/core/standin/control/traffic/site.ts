@@ -2,13 +2,12 @@ import { CoreError, same } from '../../../shared';
 import { isReady, pairsMatch, setAskingFor, type AskObject, type Pod, type Process } from '../../../model';
 import type { Answer, Engine, Site, MemberState } from '../../engines/site';
 import { enginePartOf } from '../../provider/images';
-import { linkDelayMs, linkFault } from '../../provider/links';
 import { memberFault } from '../../provider/policies';
 import { hangsSince, isDark, isUnheard, keptApartFrom, nodesReach, slowMs, sluggishMs } from '../../provider/outages';
 import { isStranded } from '../nodes/agent/mounts';
 import { calledOver, talksTls, tlsFault } from '../../provider/tls';
 import type { ClusterAccess } from '../loop';
-import { isNamed, overLinkMs, strangers, wayOverFault, type FarMember } from './over-link';
+import { isNamed, LinkLooks, overLinkMs, strangers, wayOverFault, type FarMember } from './over-link';
 import { unseen, wantedIn, type Kept, type Mail, type Place, type Seen } from './site-types';
 import { SiteVolumes } from './site-volumes';
 
@@ -35,6 +34,7 @@ export class WorldSite implements Site {
   engine: Engine | undefined;
   private readonly seen = new Map<string, Seen>();
   private readonly places: readonly Place[];
+  private readonly links = new LinkLooks();
   /** Members that another one of the same name keeps out: their clusters have named them alike. */
   private readonly doubles: { readonly place: Place; readonly process: Process }[] = [];
   private readonly answers = new Map<string, Answer>();
@@ -150,7 +150,7 @@ export class WorldSite implements Site {
     const [client, member] = isClient(a) ? [a, b] : [b, a];
     if (this.shutFrom(member)) return false;
     const [from, to] = [this.placeOfAsk(client.slice(1)), this.placeOf(member)];
-    return from === to || linkFault(from.world.store, this.clusterOf(to)) === undefined;
+    return from === to || this.links.fault(from.world.store, this.clusterOf(to)) === undefined;
   }
 
   /** Whether clients don't come to a member: it is cut off from them, or its node is. */
@@ -181,11 +181,11 @@ export class WorldSite implements Site {
   private findsOver(a: string, b: string, one: Pod, two: Pod): boolean {
     const [here, there] = [this.placeOf(a), this.placeOf(b)];
     const [from, to] = [farMember(here, one), farMember(there, two)];
-    if (wayOverFault(from, to) !== undefined || this.untrusted(a, one) || this.untrusted(b, two)) return false;
+    if (wayOverFault(from, to, this.links) !== undefined || this.untrusted(a, one) || this.untrusted(b, two)) return false;
     const workload = this.key.slice(this.namespace.length + 1);
     if (talksTls(this.options(a)) && strangers(from, to, workload)) return false;
     if (this.met(a, b)) return true;
-    return (isNamed(from, to) && this.meets(a, two)) || (isNamed(to, from) && this.meets(b, one));
+    return (isNamed(from, to, this.links) && this.meets(a, two)) || (isNamed(to, from, this.links) && this.meets(b, one));
   }
 
   /** Why others don't talk to a member: where members show certificates, it has none that holds for its name. */
@@ -304,7 +304,7 @@ export class WorldSite implements Site {
     const placeOf = (id: string) => (isClient(id) ? this.placeOfAsk(id.slice(1)) : this.placeOf(id));
     const [here, there] = [placeOf(from), placeOf(to)];
     if (here === there) return 0;
-    return overLinkMs(here.world.store, this.clusterOf(there), body, `${from}|${to}|${this.nth}`, this.seed);
+    return overLinkMs(here.world.store, this.clusterOf(there), this.links, body, `${from}|${to}|${this.nth}`, this.seed);
   }
 
   /** Answers an ask as unknown unless it is answered sooner. */
@@ -349,7 +349,7 @@ export class WorldSite implements Site {
   /** How long a client's call to a member and the answer are under way between clusters, in ms. */
   private roundMs(ask: string, member: string): number {
     const [from, to] = [this.placeOfAsk(ask), this.placeOf(member)];
-    return from === to ? 0 : 2 * linkDelayMs(from.world.store, this.clusterOf(to));
+    return from === to ? 0 : 2 * this.links.delayMs(from.world.store, this.clusterOf(to));
   }
 
   private give(ask: string, answer: Answer): void {
