@@ -119,7 +119,7 @@ describe('a backup', () => {
     const run = (...words: string[]) => spawnSync('node', ['build/worker/backup.js', ...words], { encoding: 'utf8' });
     expect(run('backup', out, '--data', data)).toMatchObject({
       status: 0,
-      stdout: expect.stringMatching(/4 clusters, 4 rehearsals with \d+ actions/) as string
+      stdout: expect.stringMatching(/4 clusters, 8 rehearsals with \d+ actions/) as string
     });
     const place = join(folder(), 'new');
     expect(run('restore', out, '--data', place)).toMatchObject({

@@ -12,6 +12,7 @@ test('whatever is asked over the whole interface: an answer within bounds, probl
   const { openapi } = await import('$server/api/openapi');
   const requests = fc.sample(oddRequests(openapi() as never, slow), { numRuns: Number(process.env.FUZZ_RUNS ?? 500), seed: 23 });
   const seen = new Set<number>();
+  let taken = 0;
   for (const { method, path, headers, body } of requests) {
     const url = new URL(`http://127.0.0.1${path}`);
     const init = method === 'GET' || body === undefined ? {} : { body };
@@ -24,6 +25,7 @@ test('whatever is asked over the whole interface: an answer within bounds, probl
     const first = await ask();
     const { answer, said } = first;
     seen.add(answer.status);
+    if (answer.status < 300) taken += 1;
     expect(answer.status, `${method} ${path} ${JSON.stringify(headers)} ${body ?? ''}\n${said}`).toBeLessThan(500);
     // What hangs hangs again; a machine that was busy for a moment doesn't count.
     const tookMs = first.tookMs < hangMs ? first.tookMs : (await ask()).tookMs;
@@ -34,6 +36,7 @@ test('whatever is asked over the whole interface: an answer within bounds, probl
         remedy: expect.any(String) as string
       });
   }
-  // Most requests come through to something, so that more than the door is tried.
-  expect([...seen]).toEqual(expect.arrayContaining([200, 201, 400, 404]));
+  // Many requests come through to something, so that more than the door is tried.
+  expect([...seen]).toEqual(expect.arrayContaining([200, 400, 404, 409]));
+  expect(taken).toBeGreaterThan(60);
 });

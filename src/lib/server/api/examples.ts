@@ -172,9 +172,8 @@ export const examples: { readonly [K in Known]: Example<K> } = {
   'POST /rehearsals/{id}/drills/round': { params: { id: 'north-quay' }, body: { namespace: 'charts', workload: 'chartroom' } },
   'DELETE /rehearsals/{id}/drills/round': { params: { id: 'north-quay' } },
   'GET /rehearsals/{id}/drills': { params: { id: 'north-quay' } },
-  'POST /rehearsals/{id}/join': { params: { id: 'harbour' }, body: { with: 'pilot-house', delayMs: 11 } },
-  'GET /rehearsals/{id}/linked': { params: { id: 'harbour' } },
-  'POST /rehearsals/{id}/reach': { params: { id: 'harbour' } },
+  'GET /rehearsals/{id}/linked': { params: { id: 'pilot-house~crew' } },
+  'POST /rehearsals/{id}/reach': { params: { id: 'pilot-house~crew' } },
   'GET /rehearsals/{id}/proofs': { params: north },
 
   'GET /rules': {},
@@ -222,5 +221,6 @@ export const examples: { readonly [K in Known]: Example<K> } = {
   'GET /backups': {},
   'GET /clusters/{name}/export': { params: { name: 'harbour' } },
   'POST /clusters/import': { query: { name: 'harbour-two' }, given: 'GET /clusters/{name}/export' },
-  'DELETE /rehearsals/{id}': { params: north }
+  'DELETE /rehearsals/{id}': { params: north },
+  'POST /rehearsals/{id}/join': { params: { id: 'harbour' }, body: { with: 'pilot-house', delayMs: 11 } }
 };

@@ -53,6 +53,9 @@ export function dataFaultOf(error: unknown, path = 'root-barn.sqlite'): DataFaul
   if (error instanceof DataFault) return error;
   const code = (error as { code?: unknown } | null)?.code;
   if (typeof code !== 'string') return undefined;
+  // What this program asks for is there: where it isn't, the description of the tables is damaged.
+  if (code === 'SQLITE_ERROR' && /no such (column|table)|has no column|malformed/.test(String((error as Error).message)))
+    return dataFault('damaged', path);
   const found = byCode.find(([pattern]) => pattern.test(code));
   return found && dataFault(found[1], path);
 }

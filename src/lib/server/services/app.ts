@@ -138,7 +138,8 @@ export async function createApp({ data, worker, reader, empty = false, settings 
     }
   });
   told.to = rehearsals;
-  await rehearsals.learnKin();
+  // Where even that can't be read, rehearsals that are linked say so when they are stood up.
+  await rehearsals.learnKin().catch((error: unknown) => log.error(loggable(error), 'which rehearsals are linked could not be read'));
   const who = accessRepository(db);
   const access = new AccessService(who, settings.signIn, settings.tls);
   await access.begin();
@@ -256,9 +257,12 @@ export async function createApp({ data, worker, reader, empty = false, settings 
       await rehearsals.state(name).catch(() => undefined);
       const linked = rehearsals.linkedWith(name);
       if (linked.length) return refused(stillLinked(name, linked));
+      // Forks of it that are linked go with all that have one clock with them.
+      const kin = (await rehearsals.all()).flatMap((one) => (one.cluster === name ? rehearsals.kinOf(one.id) : []));
       const removed = await layouts.remove(name, rehearsals.brokenWhy(name) !== undefined);
-      if (removed.ok) await dumps.dropAll(name);
-      if (removed.ok) for (const id of removed.value.rehearsals) await rehearsals.release(id);
+      if (!removed.ok) return removed;
+      await dumps.dropAll(name);
+      await rehearsals.forgetAll([...removed.value.rehearsals, ...kin]);
       return removed;
     },
     /** All clusters with their stacks, for the estate. One that can't be stood up takes no other along: its row says why. */

@@ -116,11 +116,11 @@ export class StandingRehearsals {
   /** All rehearsals that have one clock with one, itself among them; the order is the same for all of them. */
   kinOf = (id: string): readonly string[] => this.kin.get(id) ?? [id];
 
-  /** Clusters that some rehearsal of a cluster has one clock with. */
-  linkedWith = (cluster: string): string[] => {
-    const all = [...this.kin].flatMap(([id, kin]) => (clusterOf(id) === cluster ? kin.map(clusterOf) : []));
-    return [...new Set(all)].filter((one) => one !== cluster).sort();
-  };
+  /** Clusters that a rehearsal has one clock with; by a cluster's name: its trunk. */
+  linkedWith = (id: string): string[] =>
+    this.kinOf(id)
+      .filter((one) => one !== id)
+      .map(clusterOf);
 
   /** Learns which rehearsals have one clock, and has them stand in one worker. Called when joins were added or taken back. */
   async learnKin(): Promise<void> {
@@ -301,6 +301,15 @@ export class StandingRehearsals {
 
   /** Lets the world of a rehearsal go that isn't kept any more. */
   release = (id: string): Promise<void> => this.inTurn(id, () => this.letGo(id));
+
+  /** Takes rehearsals away for good, with their worlds; those that are gone already are let go. */
+  async forgetAll(ids: readonly string[]): Promise<void> {
+    for (const id of new Set(ids)) {
+      await this.parts.store.remove(id);
+      await this.inTurn(id, () => this.letGo(id));
+    }
+    await this.learnKin();
+  }
 
   /** Lets a world go, and all that have one clock with it. */
   protected async letGo(id: string): Promise<void> {

@@ -71,8 +71,8 @@ export type Transfer = z.infer<typeof transferSchema>;
 const sumOver = ({ sum: _, ...rest }: Transfer | (Omit<Transfer, 'sum'> & { sum?: string })): string => sumOf(JSON.stringify(rest));
 
 interface Parts {
-  /** Clusters that one has one clock with. */
-  linkedWith(name: string): string[];
+  /** Clusters that a rehearsal has one clock with. */
+  linkedWith(id: string): string[];
   readonly clusters: ReturnType<typeof clusterRepository>;
   readonly store: RehearsalRepository;
   readonly addCluster: AddCluster;
@@ -128,12 +128,16 @@ export class TransferService {
     const cluster = await clusters.find(name);
     if (!cluster) return refused(notFound(`The cluster ${name}`));
     const { kind } = cluster;
-    const linked = this.parts.linkedWith(name);
-    if (linked.length) return refused(stillLinked(name, linked));
+    const linked = this.parts.linkedWith(only ?? name);
+    if (linked.length || this.parts.linkedWith(name).length)
+      return refused(stillLinked(only ?? name, linked.length ? linked : this.parts.linkedWith(name)));
     if (kind === 'dump')
       return refused({ ...bad(`${name} is what was read of a real cluster.`, 'Read its dump on the other machine.'), status: 409 });
     if (only !== undefined && (await store.find(only))?.cluster !== name) return refused(notFound(`The fork ${only} of ${name}`));
-    const mine = (await store.all()).filter((one) => one.cluster === name && (only === undefined || one.fork === null || one.id === only));
+    // Forks that have one clock with those of other clusters can't be told without them.
+    const mine = (await store.all()).filter(
+      (one) => one.cluster === name && (only === undefined || one.fork === null || one.id === only) && !this.parts.linkedWith(one.id).length
+    );
     const rehearsals: Transfer['rehearsals'] = [];
     const kept: Transfer['proofs'] = [];
     for (const { id, fork, parent, forkedAtMs, headMs, frontierMs, revision } of mine) {
