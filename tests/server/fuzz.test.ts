@@ -38,5 +38,5 @@ test('whatever is asked over the whole interface: an answer within bounds, probl
   }
   // Many requests come through to something, so that more than the door is tried.
   expect([...seen]).toEqual(expect.arrayContaining([200, 400, 404, 409]));
-  expect(taken).toBeGreaterThan(60);
+  expect(taken).toBeGreaterThan(40);
 });
