@@ -14,6 +14,7 @@ const layers = {
   proofs: ['shared', 'model', 'manifest', 'standin', 'change', 'exports', 'rootline'],
   drills: ['shared', 'model', 'manifest', 'standin', 'rootline', 'proofs'],
   backups: ['shared', 'model', 'manifest', 'standin'],
+  fit: ['shared', 'model', 'manifest', 'standin', 'rootline', 'sizing'],
   estate: ['shared', 'model', 'manifest', 'standin', 'rootline'],
   sizing: ['shared', 'model', 'manifest', 'standin'],
   blueprints: ['shared', 'model', 'manifest', 'standin', 'sizing'],

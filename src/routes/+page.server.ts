@@ -5,5 +5,6 @@ export const load: PageServerLoad = async ({ depends }) => {
   depends('app:estate');
   const app = await getApp();
   const asOf = app.bus.latestId;
-  return { asOf, clusters: await app.estate() };
+  const clusters = await app.estate();
+  return { asOf, clusters, linked: await app.linkedGroups() };
 };

@@ -169,6 +169,37 @@
       </li>
     {/each}
   </ul>
+  {#if data.linked.length}
+    <h2 class="mt-6">Linked with each other</h2>
+    <ul class="mt-1 border-t border-line">
+      {#each data.linked as group (group.id)}
+        <li class="grid grid-cols-[190px_minmax(0,1fr)_auto] items-start gap-x-[22px] border-b border-line py-3 max-[1000px]:grid-cols-1">
+          <div>
+            <div class="flex h-[10px] w-[150px]" aria-hidden="true">
+              {#each group.clusters as one (one)}
+                {@const flag = data.clusters.find((two) => two.name === one)?.flag}
+                {#if flag}<div class="flex-1"><Flag {flag} class="h-full" /></div>{/if}
+              {/each}
+            </div>
+            <p class="quiet small mt-1">
+              {plural(group.clusters.length, 'cluster')}, one clock{group.fork === null ? '' : `, in the fork ${group.fork}`}
+            </p>
+          </div>
+          <div class="min-w-0">
+            {#if group.fault}<p><Peg state="unseen" size={13} /> {group.fault}</p>{/if}
+            {#each group.workloads as one (one.namespace + one.name)}
+              <p>
+                <Peg state={one.state} size={13} />
+                <b class="font-semibold">{one.name}</b> <span class="quiet">over {one.clusters.join(', ')}:</span>
+                <Say text={one.sentence} />
+              </p>
+            {:else}{#if !group.fault}<p class="quiet">{group.clusters.join(', ')}; nothing stands over several of them yet</p>{/if}{/each}
+          </div>
+          <a class="word" href="/r/{encodeURIComponent(group.id)}/links">links</a>
+        </li>
+      {/each}
+    </ul>
+  {/if}
   <p class="mt-5 leading-[2.6]">
     <a class="push" href="/bring">Bring manifests</a>
     <span class="quiet mr-6 ml-2">where they fit, and how they do there</span>

@@ -30,6 +30,10 @@ test('crew: three breaks, each found in one press and mended by what its root li
     estate.runSettled();
   }
   expect(pressed).toEqual(['link in harbour', 'authority in south-quay', 'resource in north-quay']);
-  expect(processes(estate).filter((one) => one.includes('crew')).every((one) => one.includes(' true '))).toBe(true);
+  expect(
+    processes(estate)
+      .filter((one) => one.includes('crew'))
+      .every((one) => one.includes(' true '))
+  ).toBe(true);
   expect(isReady(estate.world('harbour')!.store.get('Pod', 'people', 'crew-20')!)).toBe(true);
 });

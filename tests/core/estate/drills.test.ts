@@ -36,18 +36,24 @@ describe('drills of a workload over several clusters', { timeout: 60_000 }, () =
     if (fault === 'operator-lost') expect(found.measured.writesPauseMs).toBe(0);
   });
 
-  test.each(['link-cut', 'link-one-way'] as const)('%s to the leading member: clients on this side wait for its end, as was said before', (fault) => {
-    const found = drill('west', fault);
-    expect(found.derived).toMatchObject({ goesOn: false, why: 'clients in west come to the leading member in east over this link' });
-    expect(found.measured.writesPauseMs).toBeGreaterThanOrEqual(60_000);
-    expect([found.state, found.measured.lostCount]).toEqual(['expected', 0]);
-  });
+  test.each(['link-cut', 'link-one-way'] as const)(
+    '%s to the leading member: clients on this side wait for its end, as was said before',
+    (fault) => {
+      const found = drill('west', fault);
+      expect(found.derived).toMatchObject({ goesOn: false, why: 'clients in west come to the leading member in east over this link' });
+      expect(found.measured.writesPauseMs).toBeGreaterThanOrEqual(60_000);
+      expect([found.state, found.measured.lostCount]).toEqual(['expected', 0]);
+    }
+  );
 
   test('where a workload stands in one cluster none of them can happen, and why is said', () => {
     const { store } = whole.world('south')!;
     expect(workloadNamed(store, 'people', 'crew')).toBeUndefined();
     const alone = Estate.replay(operatedParts(), 70_000).world('east')!;
-    const all = offers({ facts: alone.store, workload: { namespace: 'x', name: 'y', engine: 'document-set', sets: [], deployments: [], daemonSets: [] } });
+    const all = offers({
+      facts: alone.store,
+      workload: { namespace: 'x', name: 'y', engine: 'document-set', sets: [], deployments: [], daemonSets: [] }
+    });
     expect(all.filter((one) => /^(cluster-lost|link|operator-lost)/.test(one.fault)).map((one) => one.not)).toEqual(
       Array(5).fill('all its members stand in this cluster')
     );

@@ -32,7 +32,13 @@ describe('what a workload over several clusters survives', () => {
   test('two clusters never survive the loss of either one with more than half, whatever the numbers', () => {
     fc.assert(
       fc.property(fc.integer({ min: 1, max: 9 }), fc.integer({ min: 1, max: 9 }), (a, b) => {
-        const losses = survival({ clusters: [{ cluster: 'a', members: a }, { cluster: 'b', members: b }], leads: 'a' });
+        const losses = survival({
+          clusters: [
+            { cluster: 'a', members: a },
+            { cluster: 'b', members: b }
+          ],
+          leads: 'a'
+        });
         expect(survivesAnyCluster(losses)).toBe(false);
       })
     );
@@ -81,7 +87,12 @@ describe('the sheet of linked clusters', () => {
     acted(estate.world('north')!, {
       type: 'send',
       objects: [
-        { apiVersion: 'standin.example/v1', kind: 'Outage', metadata: { name: 'cut' }, spec: { links: [{ to: 'south', is: 'one-way' }] } } as never
+        {
+          apiVersion: 'standin.example/v1',
+          kind: 'Outage',
+          metadata: { name: 'cut' },
+          spec: { links: [{ to: 'south', is: 'one-way' }] }
+        } as never
       ]
     });
     const before = estate.clusters.map((name) => estate.world(name)!.journal.changes.length);

@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { rules, sarifOf } from '$core/checker';
 import { done, notFound, refused } from '../services';
+import { fitTable } from '../services/fit';
 import { endpoint, listed } from './endpoint';
 
 const text = z.string().max(5 * 2 ** 20);
@@ -282,5 +283,24 @@ const looking = [
   })
 ];
 
+const traits = z.strictObject({ grows: z.boolean().optional(), keeps: z.boolean().optional(), encrypts: z.boolean().optional() });
+
+const fitting = [
+  endpoint({
+    method: 'POST',
+    path: '/rehearsals/{id}/fit',
+    needs: 'reader',
+    deed: null,
+    summary: 'How the files of a draft fit every cluster of the estate, need by need, with the values that would mend them',
+    body: z.strictObject({
+      files,
+      must: z.record(z.string(), traits).default({}).describe('what a class must do, by its name; left out: what it does here'),
+      tried: z.boolean().default(false).describe('send it on a fork of each cluster, too, and say what comes up')
+    }),
+    answer: 'Fits',
+    run: ({ app, params, body }) => fitTable(app, params.id, body.files, body.must as never, body.tried)
+  })
+];
+
 /** Checking, keeping, sending and reworking drafts. */
-export const draftEndpoints = [...checking, ...keeping, ...looking];
+export const draftEndpoints = [...checking, ...keeping, ...looking, ...fitting];

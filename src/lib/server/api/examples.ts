@@ -193,6 +193,7 @@ export const examples: { readonly [K in Known]: Example<K> } = {
   'GET /drafts/{draft}/sent': { given: 'POST /clusters/{name}/drafts' },
   'POST /rehearsals/{id}/look': { params: north, body: { files, sheet: true } },
   'POST /rehearsals/{id}/brief': { params: north, body: { files } },
+  'POST /rehearsals/{id}/fit': { params: north, body: { files, tried: true } },
   'POST /rehearsals/{id}/rework': { params: north, body: { files, move: { from: 'events', to: 'ledgers' } } },
   'DELETE /drafts/{draft}': { given: 'POST /clusters/{name}/drafts' },
 

@@ -284,6 +284,25 @@ export async function createApp({ data, worker, reader, empty = false, settings 
         })
       );
     },
+    /** Clusters that are linked with each other, with what stands over several of them. What can't be stood up says so in its own row. */
+    async linkedGroups() {
+      return Promise.all(
+        rehearsals.groups().map(async (ids) => {
+          const [id] = ids as [string];
+          const head = { id, fork: id.split('~')[1] ?? null, clusters: ids.map((one) => one.split('~')[0]!) };
+          const found = await rehearsals.ask(id, 'linked', {}).catch(() => undefined);
+          if (!found?.ok) return { ...head, workloads: [], fault: 'They could not be stood up; the log says more.' };
+          const workloads = found.value.workloads.map(({ name, namespace, parts, state, sentence }) => ({
+            name,
+            namespace,
+            state,
+            sentence,
+            clusters: parts.map((one) => one.cluster)
+          }));
+          return { ...head, workloads, fault: rehearsals.brokenWhy(id) ?? null };
+        })
+      );
+    },
     /** The connection itself, for tests. */
     db,
     access,

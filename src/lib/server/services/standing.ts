@@ -116,6 +116,9 @@ export class StandingRehearsals {
   /** All rehearsals that have one clock with one, itself among them; the order is the same for all of them. */
   kinOf = (id: string): readonly string[] => this.kin.get(id) ?? [id];
 
+  /** All groups of rehearsals that have one clock. */
+  groups = (): (readonly string[])[] => [...new Set(this.kin.values())];
+
   /** Clusters that a rehearsal has one clock with; by a cluster's name: its trunk. */
   linkedWith = (id: string): string[] =>
     this.kinOf(id)
@@ -139,7 +142,8 @@ export class StandingRehearsals {
       const both = new Set([rehearsal, other, ...(groups.get(rehearsal) ?? []), ...(groups.get(other) ?? [])]);
       for (const one of both) groups.set(one, both);
     }
-    return new Map([...groups].map(([id, all]) => [id, [...all].sort()]));
+    const sorted = new Map([...new Set(groups.values())].map((all) => [all, [...all].sort()]));
+    return new Map([...groups].map(([id, all]) => [id, sorted.get(all)!]));
   }
 
   /** From now on these have one clock each. */

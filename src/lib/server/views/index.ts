@@ -11,6 +11,7 @@ import { lineSentence, rootLine } from '$core/rootline';
 import { emptyingSheet, operatedKinds, resolve, sentByPerson } from '$core/standin';
 import { claimsView, claimView, growSetYaml, type ClaimsAsk } from './claims';
 import { acceptedOf, findingsOf, mendedYaml } from './findings';
+import { fitNeedsView, fitView } from './fit';
 import { groundView } from './ground';
 import { stackOf, touchedAt } from './levels';
 import { backupsView, besideView } from './backups';
@@ -158,6 +159,8 @@ export const queries = {
   },
   backups: backupsView,
   besideManifests: besideView,
+  fitNeeds: fitNeedsView,
+  fit: fitView,
   linked: linkedView,
   reach: reachView,
   drillable: drillableView,

@@ -46,13 +46,26 @@
 {:else}
   <form class="mt-4 max-w-[52rem] border border-ink p-4 leading-[2.3]" onsubmit={link} aria-label="Link a cluster">
     Link with
-    <select class="slot" value={other} onchange={(event) => (chosen = event.currentTarget.value)} aria-label="The other cluster">
+    <select
+      class="border-b border-ink bg-sheet px-1"
+      value={other}
+      onchange={(event) => (chosen = event.currentTarget.value)}
+      aria-label="The other cluster"
+    >
       {#each others as one (one.name)}<option value={one.name}>{one.name}</option>{/each}
     </select>; a message takes
-    <input class="slot w-[5rem]" type="number" min="0" max="60000" required bind:value={delayMs} aria-label="Delay one way, in ms" /> ms one
-    way,
     <input
-      class="slot w-[4rem]"
+      class="w-[5rem] border-b border-ink bg-sheet px-1"
+      type="number"
+      min="0"
+      max="60000"
+      required
+      bind:value={delayMs}
+      aria-label="Delay one way, in ms"
+    />
+    ms one way,
+    <input
+      class="w-[4rem] border-b border-ink bg-sheet px-1"
       type="number"
       min="0"
       max="90"
@@ -63,7 +76,7 @@
     />
     of a hundred are sent again. It carries
     <input
-      class="slot w-[6rem]"
+      class="w-[6rem] border-b border-ink bg-sheet px-1"
       type="number"
       min="0.001"
       step="any"

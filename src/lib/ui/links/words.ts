@@ -5,7 +5,7 @@ type Linked = Answers['Linked'];
 
 /** The sentence at the top of the sheet: what is broken first, else how it stands. */
 export function headline(linked: Linked): string {
-  if (!linked.clusters.length) return 'This cluster is linked with none.';
+  if (!linked.clusters.length) return 'This cluster is linked with no other.';
   const broken = linked.workloads.find((one) => one.state === 'broken');
   if (broken) return broken.sentence;
   const cut = linked.links.find((one) => one.fault);

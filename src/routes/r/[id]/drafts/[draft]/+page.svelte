@@ -185,6 +185,7 @@
       {#if presence.others.length}<span class="small" data-testid="others">{othersWords(presence.others)}</span>{/if}
       <button class="word small" onclick={() => desk.step('undo')}>undo</button>
       <button class="word small" onclick={() => desk.step('redo')}>redo</button>
+      <a class="word small" href="{base}/drafts/{desk.id}/fit">fit</a>
       <a class="word small" href="{base}/drafts/{desk.id}/states">states</a>
       <a class="word small" href="{base}/drafts/{desk.id}/bundle" download>export</a>
       {#if desk.objects.some((one) => one.kind === 'Secret')}<a

@@ -1,0 +1,3 @@
+export * from './classes';
+export * from './fit';
+export * from './needs';

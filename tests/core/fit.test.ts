@@ -1,0 +1,86 @@
+import { describe, expect, test } from 'vitest';
+import { fitOf, needsOf, type FitSquare } from '$core/fit';
+import type { ApiObject, StorageClass } from '$core/model';
+import type { World } from '$core/standin';
+import { asLeft, driver, must, objects } from './help';
+import { bookingsYaml } from '../../src/lib/scenario';
+
+const south = asLeft('south-quay');
+const north = asLeft('north-quay');
+const pilot = asLeft('pilot-house');
+const bookings = objects(bookingsYaml);
+const needs = (more: Parameters<typeof needsOf>[2] = {}, list = bookings) => needsOf(south.store, list, more);
+const squares = (world: World, list: readonly ApiObject[] = bookings, more: Parameters<typeof needsOf>[2] = {}) =>
+  Object.fromEntries(fitOf(world.store, needs(more, [...list]), list).map((one): [string, FitSquare] => [one.need.split(' ')[0]!, one]));
+const altered = (change: (text: string) => string): ApiObject[] => objects(change(bookingsYaml));
+const storageClass = (name: string, more: object): StorageClass =>
+  ({ ...south.store.get('StorageClass', '', 'steady-block')!, metadata: { name }, ...more }) as StorageClass;
+
+describe('how a workload fits another cluster', () => {
+  test('what its claims need is told from the class that they name, not from its name', () => {
+    expect(needs().claims).toMatchObject([
+      {
+        className: 'steady-block',
+        many: false,
+        traits: { grows: true, keeps: false, encrypts: false, many: false },
+        sizes: [40, 40, 40].map((n) => n * 2 ** 30)
+      }
+    ]);
+    expect(squares(north)).toMatchObject({
+      class: { state: 'holds', says: 'steady-block' },
+      room: { state: 'holds' },
+      spread: { state: 'holds', says: '3 zones, 6 nodes' },
+      slots: { state: 'holds', says: '22 free a node' },
+      version: { state: 'holds', says: '1.32' },
+      images: { state: 'holds' }
+    });
+  });
+
+  test('a class of that name that does less is refused with the field that differs; another that does it all is named instead', () => {
+    const world = asLeft('north-quay');
+    const plain = world.store.get('StorageClass', '', 'steady-block')!;
+    must(world, { type: 'send', objects: [storageClass('roomy', {}), { ...plain, allowVolumeExpansion: false }] });
+    const found = squares(world);
+    expect(found.class).toMatchObject({ state: 'holds', says: 'roomy', mend: { row: 'class', value: 'roomy' } });
+    expect(found.class!.mend!.places).toEqual(['StatefulSet tickets/bookings spec.volumeClaimTemplates[0].spec.storageClassName']);
+    must(world, { type: 'remove', ref: { kind: 'StorageClass', namespace: '', name: 'roomy' } });
+    expect(squares(world).class).toMatchObject({ state: 'broken', says: "steady-block can't grow", field: 'allowVolumeExpansion' });
+    // Whoever needs no growth is content with it.
+    expect(squares(world, bookings, { 'steady-block': { grows: false } }).class).toMatchObject({ state: 'holds', says: 'steady-block' });
+    expect(squares(world, bookings, { 'steady-block': { grows: false, keeps: true } }).class).toMatchObject({
+      state: 'broken',
+      field: 'reclaimPolicy'
+    });
+  });
+
+  test('a driver that is missing, a zone too few, no room on nodes, no slots, no quota: each in its own square', () => {
+    expect(squares(south).class).toMatchObject({ state: 'broken', says: expect.stringContaining('not installed') as string });
+    expect(squares(south).spread).toMatchObject({ state: 'tight', says: '2 zones: a majority of bookings falls with one' });
+    expect(squares(pilot).class).toMatchObject({ state: 'broken', says: "no class does it: desk-dirs can't grow" });
+    expect(squares(pilot).size).toMatchObject({ state: 'tight', says: expect.stringContaining('none to spare') as string });
+    const many = altered((text) => text.replace(/replicas: 3/, 'replicas: 9'));
+    expect(squares(north, many).spread).toMatchObject({ state: 'broken', says: '6 nodes for 9 members of bookings' });
+    const large = altered((text) => text.replace(/storage: 40Gi/, 'storage: 900Gi'));
+    expect(squares(north, large).room).toMatchObject({
+      state: 'broken',
+      says: expect.stringContaining('2,700 GiB are asked for') as string
+    });
+    const huge = altered((text) => text.replace(/storage: 40Gi/, 'storage: 40Ti'));
+    expect(squares(north, huge).room).toMatchObject({ state: 'broken', field: 'spec.mostSize' });
+  });
+
+  test('what the table says holds is what then comes up, and what it says breaks does not', () => {
+    for (const world of [asLeft('north-quay'), asLeft('south-quay')]) {
+      const broken = Object.values(squares(world)).some((one) => one.state === 'broken');
+      const refusals = world.act({ type: 'send', objects: bookings });
+      expect(refusals).toEqual([]);
+      world.runUntil(world.nowMs + 900_000);
+      const ready = world.store.get('StatefulSet', 'tickets', 'bookings')!.status?.readyReplicas ?? 0;
+      expect(ready === 3).toBe(!broken);
+    }
+    const mended = asLeft('south-quay');
+    must(mended, { type: 'send', objects: driver() });
+    mended.runSettled();
+    expect(squares(mended).class!.state).toBe('holds');
+  });
+});
