@@ -1,5 +1,6 @@
 import { bytesOf } from '../shared';
-import { operatorNamed, operatorObjects } from '../standin';
+import type { Facts } from '../model';
+import { membersApart, operatorNamed, operatorObjects } from '../standin';
 import {
   budget,
   certificateFor,
@@ -29,7 +30,7 @@ import {
   tolerates,
   type Port
 } from './parts';
-import type { Answers, Blueprint, DrawnRow, Figure } from './types';
+import type { AnswerFault, Answers, Blueprint, DrawnRow, Figure } from './types';
 
 const rows = (answers: Answers, first: string, others: string): DrawnRow[] =>
   Array.from({ length: Math.min(9, count(answers, 'members')) }, (_, i) => ({
@@ -208,6 +209,35 @@ export const primaryStandbySql: Blueprint = {
     }))
 };
 
+/** `north-quay 2, harbour 1` as clusters with their members; what isn't so is left out. */
+const overIn = (answers: Answers): { readonly cluster: string; readonly members: number }[] =>
+  (answers.over ?? '').split(',').flatMap((one) => {
+    const found = /^\s*([a-z0-9-]+)[\s:]+(\d+)\s*$/.exec(one);
+    return found ? [{ cluster: found[1]!, members: Number(found[2]) }] : [];
+  });
+
+/** What is wrong with the clusters that somebody wants members in. */
+function overFaults(answers: Answers, facts: Facts): AnswerFault[] {
+  const fault = (message: string): AnswerFault[] => [{ question: 'over', message: `Clusters and members: ${message}` }];
+  if (answers.by === 'hand')
+    return [{ question: 'by', message: 'Over several clusters it is made as one resource, which its operator expands in each of them.' }];
+  const found = overIn(answers);
+  if (found.length !== (answers.over ?? '').split(',').length)
+    return fault(`write a cluster and a number each, as in "north-quay 2, harbour 1"`);
+  if (new Set(found.map((one) => one.cluster)).size !== found.length) return fault('a cluster is named twice');
+  const odd = found.find((one) => one.members < 1 || one.members > 9);
+  if (odd) return fault(`${odd.cluster} can have 1 to 9 members, not ${odd.members}`);
+  const sum = found.reduce((all, one) => all + one.members, 0);
+  if (sum > 9) return fault(`${sum} members are too many for one set; 9 at most`);
+  const linked = facts.elsewhere?.clusters ?? [];
+  const stranger = found.find((one) => !linked.includes(one.cluster));
+  return stranger
+    ? fault(
+        `${stranger.cluster} isn't linked with this cluster; link it first (${linked.length ? `linked are ${linked.join(', ')}` : 'none is yet'})`
+      )
+    : [];
+}
+
 /** A set of documents that elects its primary. */
 export const documentSet: Blueprint = {
   id: 'document-set',
@@ -217,6 +247,11 @@ export const documentSet: Blueprint = {
     nameQuestion('crew'),
     spaceQuestion('people'),
     countQuestion('members', 'Members', 3, [1, 7]),
+    choice('where', 'Stands in', 'here', [
+      ['here', 'this cluster'],
+      ['several', 'several clusters']
+    ]),
+    { id: 'over', label: 'Clusters and members', kind: 'text', start: 'first-one 2, second-one 2, third-one 1' },
     sizeQuestion('20Gi'),
     classQuestion,
     cpuQuestion('500m'),
@@ -234,12 +269,14 @@ export const documentSet: Blueprint = {
     takesQuestion
   ],
   sentence:
-    'A document replica set named {name} in {namespace} with {members} members, each on its own node with a volume of {size} from class {class}, {cpu} CPU and {memory}. As primary it favours {favours}. Members talk {tls}. It is made {by}. ' +
+    'A document replica set named {name} in {namespace}[where=here: with {members} members], in {where}[where=several:: {over}], each member on its own node with a volume of {size} from class {class}, {cpu} CPU and {memory}. As primary it favours {favours}. Members talk {tls}. It is made {by}. ' +
     takesSentence,
-  faults: (answers) =>
-    answers.by !== 'hand' && answers.favours === 'nobody'
+  faults: (answers, facts) => [
+    ...(answers.by !== 'hand' && answers.favours === 'nobody'
       ? [{ question: 'favours', message: 'The operator always favours member 0; made as a set it may favour nobody.' }]
-      : [],
+      : []),
+    ...(answers.where === 'several' ? overFaults(answers, facts) : [])
+  ],
   objects(answers, secret) {
     if (answers.by !== 'hand')
       return [
@@ -253,13 +290,20 @@ apiVersion: engines.standin.example/v1
 kind: DocumentSet
 metadata: {name: ${answers.name}, namespace: ${answers.namespace}}
 spec:
-  members: ${answers.members}
+  members: ${answers.where === 'several' ? overIn(answers).reduce((sum, one) => sum + one.members, 0) : answers.members}
   cpu: "${answers.cpu}"
   memory: ${answers.memory}
   volume: {size: ${answers.size}, storageClassName: ${answers.class}}
   tls: ${answers.tls === 'on'}
   takesAlong: ${answers.takes === 'claims' || answers.takes === 'all' ? answers.takes : 'set'}
-`)
+${
+  answers.where === 'several'
+    ? `  clusters: [${overIn(answers)
+        .map((one) => `{cluster: ${one.cluster}, members: ${one.members}}`)
+        .join(', ')}]
+`
+    : ''
+}`)
       ];
     const n = count(answers, 'members');
     const priorities = Array.from({ length: n }, (_, i) => `${answers.name}-${i}=${answers.favours === 'first' && i === 0 ? 3 : 1}`).join(
@@ -275,6 +319,22 @@ spec:
       tls ? [certificateFor(answers, name, n)] : []
     );
   },
-  figures: (answers) => common(answers, tolerates(count(answers, 'members'))),
-  drawn: (answers) => rows(answers, answers.favours === 'first' ? 'favoured' : 'member', 'member')
+  figures(answers) {
+    const n = answers.where === 'several' ? overIn(answers).reduce((sum, one) => sum + one.members, 0) : count(answers, 'members');
+    return common({ ...answers, members: String(n) }, tolerates(n));
+  },
+  drawn: (answers) =>
+    answers.where === 'several'
+      ? overIn(answers).flatMap(({ cluster, members: n }, nth) =>
+          Array.from({ length: Math.min(n, 9) }, (_, i) => ({
+            name: `${answers.name}-${nth * membersApart + i}`,
+            parts: [
+              {
+                word: nth === 0 && i === 0 ? `${cluster}, favoured` : cluster,
+                kind: nth === 0 && i === 0 ? ('first' as const) : ('member' as const)
+              }
+            ]
+          }))
+        )
+      : rows(answers, answers.favours === 'first' ? 'favoured' : 'member', 'member')
 };

@@ -3,6 +3,8 @@ import { changeSheet } from '$core/change';
 import { writeManifests } from '$core/manifest';
 import { askOf, nodeReady, repellingTaint, roomOf, type ApiObject, type Facts, type Service, type StatefulSet } from '$core/model';
 
+import { survival } from '$core/estate';
+import { apartFault, overRemedy } from '$core/rootline';
 import { clusterVersion, imageCard, imageVersionFault, pullOf, servesTlsOnly, setFor } from '$core/standin';
 import type { Scene } from './scene';
 
@@ -64,6 +66,40 @@ function classRemarks(facts: Facts, answers: Answers, id: string): Remark[] {
   if (!one.allowVolumeExpansion && id !== 'shared-files')
     found.push({ state: 'settling', says: `Class ${one.metadata.name} can't grow volumes: what is full stays full.` });
   return found;
+}
+
+/** What a workload over several clusters survives, and where its operator may not do its work; told before anything is sent. */
+function overRemarks(facts: Facts, objects: readonly ApiObject[]): Remark[] {
+  return objects.flatMap((one): Remark[] => {
+    if (one.kind !== 'DocumentSet' || !one.spec.clusters) return [];
+    const clusters = one.spec.clusters;
+    const here = facts.elsewhere?.here;
+    const apart = clusters.flatMap((a, i) =>
+      clusters.slice(i + 1).flatMap((b): [string, string][] => {
+        const mine = a.cluster === here ? facts : facts.elsewhere?.facts(a.cluster);
+        return !mine || apartFault(mine, b.cluster) ? [[a.cluster, b.cluster]] : [];
+      })
+    );
+    const losses = survival({ clusters, leads: clusters[0]!.cluster, apart, ...(here === undefined ? {} : { operator: here }) });
+    const lost = losses.filter((loss) => loss.is === 'cluster');
+    const fatal = lost.filter((loss) => loss.state === 'broken');
+    const rights = clusters.flatMap(({ cluster }) => {
+      const remedy = cluster === here ? undefined : overRemedy(facts, cluster, one.metadata.namespace ?? '');
+      return remedy
+        ? [{ state: 'broken' as const, says: `Its operator can't look after ${one.metadata.namespace} of ${cluster} yet. ${remedy.text}` }]
+        : [];
+    });
+    return [
+      fatal.length
+        ? {
+            state: 'broken',
+            says: `It doesn't survive the loss of any one cluster: ${fatal.map((loss) => `${loss.label}, ${loss.says}`).join('; ')}.${clusters.length === 2 ? ' With two clusters one always holds too many; put a member in a third.' : ''}`
+          }
+        : { state: 'holds', says: `Any one of its clusters may be lost: ${lost.map((loss) => `${loss.label}, ${loss.says}`).join('; ')}.` },
+      ...apart.map(([a, b]): Remark => ({ state: 'settling', says: `Nothing comes through between ${a} and ${b} as it is linked now.` })),
+      ...rights
+    ];
+  });
 }
 
 function publicRemarks(objects: readonly ApiObject[]): Remark[] {
@@ -147,6 +183,7 @@ export function blueprintView({ facts }: Scene, { id, answers: given }: { id: st
   const remarks: Remark[] = [
     ...fitRemarks(facts, whole),
     ...classRemarks(facts, answers, id),
+    ...overRemarks(facts, objects),
     ...publicRemarks(objects),
     ...imageRemarks(facts, whole)
   ];
