@@ -78,7 +78,8 @@ const spreadTitle = ({ parts }: Needs): string => {
 };
 const sizeTitle = ({ parts }: Needs): string => {
   const largest = [...parts].sort((a, b) => b.ask.memoryBytes - a.ask.memoryBytes)[0]!;
-  return `${largest.ask.milliCpu} m CPU, ${gib(largest.ask.memoryBytes)} each`;
+  const { milliCpu, memoryBytes } = largest.ask;
+  return milliCpu || memoryBytes ? `${milliCpu} m CPU, ${gib(memoryBytes)} each` : 'CPU and memory: none is asked for';
 };
 const operatedIn = (objects: readonly ApiObject[]): Kind[] => [
   ...new Set(objects.flatMap((one) => (operatorOf(one.kind) ? [one.kind] : [])))

@@ -74,7 +74,7 @@
       revision: data.draft.revision
     });
     if (!kept) return false;
-    notices.say(`${plural(changes, 'value')} stand in the draft's table by cluster now; undo in the draft takes them back.`);
+    notices.say(`Taken into the draft's table by cluster: ${plural(changes, 'value')}. Undo in the draft takes that back.`);
     await invalidate('fit');
     return true;
   }
