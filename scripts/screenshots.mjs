@@ -3,35 +3,6 @@ import { chromium } from '@playwright/test';
 import { chromiumOptions } from './chromium.mjs';
 import { ownServer } from './own-server.mjs';
 
-const ownManifests = `apiVersion: v1
-kind: Service
-metadata: {name: tide-log}
-spec: {clusterIP: None, selector: {app: tide-log}, ports: [{name: log, port: 7240}]}
----
-apiVersion: apps/v1
-kind: StatefulSet
-metadata: {name: tide-log}
-spec:
-  serviceName: tide-log
-  replicas: 3
-  selector: {matchLabels: {app: tide-log}}
-  template:
-    metadata: {labels: {app: tide-log}}
-    spec:
-      nodeSelector: {pier: outer}
-      containers:
-        - name: log
-          image: images.saltmarsh.example/tide-log:r2
-          resources: {requests: {cpu: 500m, memory: 1Gi}, limits: {memory: 2Gi}}
-          envFrom: [{secretRef: {name: tide-access}}]
-          volumeMounts: [{name: data, mountPath: /data}]
-  volumeClaimTemplates:
-    - metadata: {name: data}
-      spec:
-        accessModes: [ReadWriteOnce]
-        storageClassName: plain-block
-        resources: {requests: {storage: 30Gi}}
-`;
 const { base, end } = await ownServer();
 const browser = await chromium.launch(chromiumOptions);
 
@@ -72,7 +43,6 @@ try {
   await shot('members', '/r/south-quay/members');
   await shot('proofs', '/r/south-quay/proofs?set=tickets/bookings&proof=returns');
   await shot('supply', '/r/north-quay/supply');
-  await shot('class-design', '/r/north-quay/supply/design');
   await shot('layout', '/layout', async () => {
     await page.getByRole('textbox', { name: 'Quorum members' }).fill('4');
     await page.waitForTimeout(400);
@@ -101,12 +71,6 @@ try {
   const dump = await (await fetch(`${base}/api/v1/rehearsals/${encodeURIComponent(stuck)}/dump`)).json();
   await post('/clusters?name=real-south', JSON.stringify(dump));
   await shot('dump', '/r/real-south/wrong');
-  // Manifests of somebody's own, which ask for a class that only one cluster has, and for a label that none has.
-  await shot('bring', '/bring', async () => {
-    await page.getByRole('textbox', { name: 'Manifests' }).fill(ownManifests);
-    await page.getByText('made for them').waitFor();
-    await page.waitForTimeout(200);
-  });
   await shot('blueprint', '/r/harbour/blueprints/object-store', async () => {
     await page.waitForTimeout(400);
   });
@@ -134,6 +98,11 @@ try {
   await post('/rehearsals/north-quay/drills/round', {});
   for (let round = { running: true }; round.running; await page.waitForTimeout(500))
     ({ round } = await (await fetch(`${base}/api/v1/rehearsals/north-quay/drills`)).json());
+  await shot('links', '/r/pilot-house~crew/links');
+  await shot('fit', `/r/south-quay/drafts/${draft.id}/fit`, async () => {
+    await page.getByRole('button', { name: 'Try it on forks' }).click();
+    await page.getByTestId('tried-north-quay').getByText('ready after').waitFor();
+  });
   await shot('drills', '/r/north-quay/drills');
   await shot('drill', '/r/north-quay/drills/events/boarding/member-hangs', async () => {
     await page.keyboard.press('n');

@@ -22,6 +22,7 @@ const order = [
   'root-line',
   'drafts',
   'drills',
+  'links',
   'backups',
   'handover',
   'tape'
