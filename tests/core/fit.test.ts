@@ -82,5 +82,11 @@ describe('how a workload fits another cluster', () => {
     must(mended, { type: 'send', objects: driver() });
     mended.runSettled();
     expect(squares(mended).class!.state).toBe('holds');
+    // What stands there already needs its room only once.
+    expect(mended.store.get('StatefulSet', 'tickets', 'bookings')!.status?.readyReplicas).toBe(3);
+    expect(squares(mended)).toMatchObject({
+      room: { state: 'holds', says: 'its volumes are there' },
+      size: { state: 'holds', says: '4 of 4 nodes have room' }
+    });
   });
 });

@@ -99,7 +99,10 @@ const done: Readonly<Record<string, (ground: readonly ApiObject[]) => readonly T
       10_002,
       ground
         .filter((one) => one.kind === 'Node')
-        .map((one) => ({ ...one, metadata: { ...one.metadata, labels: { ...one.metadata.labels, 'standin.example/storage': 'true' } } }) as ApiObject)
+        .map(
+          (one) =>
+            ({ ...one, metadata: { ...one.metadata, labels: { ...one.metadata.labels, 'standin.example/storage': 'true' } } }) as ApiObject
+        )
     ),
     sends(10_003, poolOperatorObjects('r3')),
     sends(40_000, [poolObject('harbour-pool')]),

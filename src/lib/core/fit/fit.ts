@@ -1,5 +1,16 @@
 import { majorityOf, plural } from '../shared';
-import { zoneOf, type ApiObject, type Facts, type Kind, type StorageClass } from '../model';
+import {
+  askOf,
+  claimsOf,
+  podsMadeBy,
+  zoneOf,
+  type ApiObject,
+  type Ask,
+  type Facts,
+  type Kind,
+  type Pod,
+  type StorageClass
+} from '../model';
 import { driverGates } from '../rootline';
 import { freeRooms } from '../sizing';
 import {
@@ -35,6 +46,28 @@ export interface FitSquare {
   /** The field that differs, where one does. */
   readonly field?: string;
   readonly mend?: FitMend;
+}
+
+/** What of the manifests stands in a cluster already. */
+interface Standing {
+  readonly pods: readonly Pod[];
+  /** Claims of theirs that are bound. */
+  readonly claims: number;
+}
+
+function standing(there: Facts, objects: readonly ApiObject[]): Standing {
+  const pods = objects.flatMap((one) => {
+    const kind = one.kind === 'DocumentSet' || one.kind === 'MemoryCluster' ? 'StatefulSet' : one.kind;
+    if (kind !== 'StatefulSet' && kind !== 'Deployment') return [];
+    const maker = there.get(kind, one.metadata.namespace ?? 'default', one.metadata.name);
+    return maker ? podsMadeBy(there, maker) : [];
+  });
+  const bound = pods.flatMap((pod) =>
+    claimsOf(pod.spec, pod.metadata.name).filter(
+      (name) => there.get('PersistentVolumeClaim', pod.metadata.namespace ?? '', name)?.status?.phase === 'Bound'
+    )
+  );
+  return { pods, claims: bound.length };
 }
 
 /** A need, as it stands at the head of its row. */
@@ -138,10 +171,13 @@ function classFit(there: Facts, need: ClaimsNeed, objects: readonly ApiObject[])
 }
 
 /** Whether the volumes find room: each where most is left, as members are spread. */
-function roomFit(there: Facts, need: ClaimsNeed, one: StorageClass | undefined): FitSquare {
+function roomFit(there: Facts, asked: ClaimsNeed, one: StorageClass | undefined, own: Standing): FitSquare {
+  // What stands there already under these names has its volumes.
+  const need = { ...asked, sizes: asked.sizes.slice(Math.min(asked.sizes.length, own.claims)) };
   const id = `room ${need.className}`;
   if (!one) return { need: id, state: 'unseen', says: 'without a class nobody can tell' };
   if (!there.knowsProvider) return { need: id, state: 'unseen', says: "an export doesn't tell what its provider has left" };
+  if (!need.sizes.length) return { need: id, state: 'holds', says: 'its volumes are there' };
   const backend = backendOf(there, one.provisioner);
   if (!backend) return { need: id, state: 'broken', says: `no backend hands out volumes of ${one.provisioner}` };
   if (backend.spec.fileSystem !== undefined) return { need: id, state: 'holds', says: 'shared files grow by themselves' };
@@ -198,8 +234,19 @@ function spreadFit(there: Facts, { parts }: Needs): FitSquare {
 }
 
 /** Members put on nodes one after another, the largest first, each where most memory is left: a picture, not the scheduler itself. */
-function sizeFit(there: Facts, { parts }: Needs): FitSquare {
-  const rooms = freeRooms(there).map((one) => ({ ...one, holds: new Set<string>() }));
+function sizeFit(there: Facts, { parts }: Needs, own: Standing): FitSquare {
+  const rooms = freeRooms(there).map((one) => {
+    // Members that stand there already give their room to themselves.
+    const mine = own.pods.filter((pod) => pod.spec.nodeName === one.node).map((pod) => askOf(pod.spec));
+    const sum = (of: (ask: Ask) => number) => mine.reduce((all, ask) => all + of(ask), 0);
+    return {
+      ...one,
+      milliCpu: one.milliCpu + sum((ask) => ask.milliCpu),
+      memoryBytes: one.memoryBytes + sum((ask) => ask.memoryBytes),
+      pods: one.pods + mine.length,
+      holds: new Set<string>()
+    };
+  });
   const enough = (room: (typeof rooms)[number], part: Needs['parts'][number]) =>
     room.milliCpu >= part.ask.milliCpu &&
     room.memoryBytes >= part.ask.memoryBytes &&
@@ -225,7 +272,7 @@ function sizeFit(there: Facts, { parts }: Needs): FitSquare {
   return { need: 'size', state: least > 0 ? 'holds' : 'tight', says: least > 0 ? words : `${words}, none to spare` };
 }
 
-function slotsFit(there: Facts, needs: Needs, classes: readonly (StorageClass | undefined)[]): FitSquare {
+function slotsFit(there: Facts, needs: Needs, classes: readonly (StorageClass | undefined)[], own: Standing): FitSquare {
   const drivers = [...new Set(classes.flatMap((one) => one?.provisioner ?? []))];
   if (!there.knowsProvider && !there.list('CSINode').length)
     return { need: 'slots', state: 'unseen', says: "the export holds no nodes' limits" };
@@ -233,7 +280,10 @@ function slotsFit(there: Facts, needs: Needs, classes: readonly (StorageClass | 
   const free = there.list('CSINode').flatMap((one) => {
     const limits = one.spec.drivers.filter((driver) => drivers.includes(driver.name) && driver.allocatable?.count !== undefined);
     if (!limits.length) return [];
-    const used = there.list('VolumeAttachment').filter((two) => two.spec.nodeName === one.metadata.name).length;
+    const mine = own.pods
+      .filter((pod) => pod.spec.nodeName === one.metadata.name)
+      .reduce((sum, pod) => sum + claimsOf(pod.spec, pod.metadata.name).length, 0);
+    const used = there.list('VolumeAttachment').filter((two) => two.spec.nodeName === one.metadata.name).length - mine;
     return [Math.min(...limits.map((driver) => driver.allocatable!.count!)) - used];
   });
   if (!drivers.length) return { need: 'slots', state: 'unseen', says: 'without a class nobody can tell' };
@@ -249,7 +299,11 @@ function slotsFit(there: Facts, needs: Needs, classes: readonly (StorageClass | 
   const members = Math.max(...needs.parts.map((one) => (one.volumes ? one.members : 0)));
   const apart = needs.parts.some((one) => one.apart && one.volumes);
   if (apart ? enough < members : free.reduce((sum, one) => sum + Math.floor(one / Math.max(1, wanted)), 0) < members)
-    return { need: 'slots', state: 'broken', says: `${enough} of ${free.length} nodes have ${plural(wanted, 'slot')} left` };
+    return {
+      need: 'slots',
+      state: 'broken',
+      says: `${plural(wanted, 'slot')} for each of ${plural(members, 'member')}; ${enough} of ${free.length} nodes have so many left`
+    };
   return { need: 'slots', state: 'holds', says: `${Math.min(...free)} free a node` };
 }
 
@@ -321,18 +375,20 @@ function issuerFit(there: Facts, objects: readonly ApiObject[]): FitSquare {
 
 /** Holds manifests' needs against a cluster, row by row. Values that mend a square are taken as given in the rows below it. */
 export function fitOf(there: Facts, needs: Needs, objects: readonly ApiObject[]): FitSquare[] {
+  const own = standing(there, objects);
   const classes = needs.claims.map((one) => classFit(there, one, objects));
   const rows = new Set(fitRows(needs, objects).map((one) => one.id));
   const lazily: readonly (readonly [string, () => FitSquare])[] = [
     ['spread', () => spreadFit(there, needs)],
-    ['size', () => sizeFit(there, needs)],
+    ['size', () => sizeFit(there, needs, own)],
     [
       'slots',
       () =>
         slotsFit(
           there,
           needs,
-          classes.map((one) => one.class)
+          classes.map((one) => one.class),
+          own
         )
     ],
     ['version', () => versionFit(there, needs)],
@@ -341,7 +397,7 @@ export function fitOf(there: Facts, needs: Needs, objects: readonly ApiObject[])
     ['issuer', () => issuerFit(there, objects)]
   ];
   return [
-    ...needs.claims.flatMap((one, i) => [classes[i]!.square, roomFit(there, one, classes[i]!.class)]),
+    ...needs.claims.flatMap((one, i) => [classes[i]!.square, roomFit(there, one, classes[i]!.class, own)]),
     ...lazily.flatMap(([id, look]) => (rows.has(id) ? [look()] : []))
   ];
 }
