@@ -64,12 +64,17 @@ describe('a database that is not known', () => {
         .sort()
     ).toEqual(['member-hangs', 'wrong-delete']);
     expect(outcome.size).toBe(5);
-    // No controller of its driver runs here, nobody looks after it, and it has no coordinators, certificates, passwords or shared files.
+    // No controller of its driver runs here, nobody looks after it, it is linked with no cluster, and has no coordinators, certificates, passwords or shared files.
     expect(
       offers(ledger(world))
         .filter((one) => one.target === undefined)
         .map((one) => one.fault)
     ).toEqual([
+      'cluster-lost',
+      'link-cut',
+      'link-one-way',
+      'link-slow',
+      'operator-lost',
       'driver-down',
       'operator-down',
       'driver-rolled',

@@ -20,8 +20,8 @@ import {
 import { objects } from '../help';
 
 /** Ground of a small cluster with ranges of its own. @param nth which of the estate's clusters it is */
-export function groundNth(name: string, nth: number): readonly ApiObject[] {
-  const ground = startingGround(name, 'small');
+export function groundNth(name: string, nth: number, shape: 'small' | 'production' = 'small'): readonly ApiObject[] {
+  const ground = startingGround(name, shape);
   return groundObjects({
     ...ground,
     spec: { ...ground.spec, podRange: `10.${80 + nth}.0.0/16`, serviceRange: `10.${180 + nth}.0.0/20`, nodeRange: `172.30.${nth}.0/24` }
@@ -82,11 +82,17 @@ export function part(clusters: readonly string[], nth: number, members: number):
 export const seeds: Readonly<Record<string, number>> = { east: 11, west: 12, north: 13, south: 14 };
 
 /** Clusters with their parts. */
-export function parts(actions: Readonly<Record<string, readonly TimedAction[]>>): Map<string, EstatePart> {
+export function parts(
+  actions: Readonly<Record<string, readonly TimedAction[]>>,
+  shapes: Readonly<Record<string, 'small' | 'production'>> = {}
+): Map<string, EstatePart> {
   return new Map(
     Object.entries(actions).map(([name, list]) => [
       name,
-      { origin: { seed: seeds[name]!, ground: groundNth(name, Object.keys(seeds).indexOf(name)) }, actions: [...supplied(), ...list] }
+      {
+        origin: { seed: seeds[name]!, ground: groundNth(name, Object.keys(seeds).indexOf(name), shapes[name]) },
+        actions: [...supplied(), ...list]
+      }
     ])
   );
 }

@@ -1,6 +1,6 @@
 import { epochMs, momentOf, momentsOf, nextOf } from '../shared';
 import type { BackupPlan, BackupReturn, Facts } from '../model';
-import { carriedBytes, carriedMs, chainTo, doneOf, runsOf, stepSpans, workloadRef } from '../standin';
+import { carriedBytes, carriedMs, chainTo, doneOf, linkPerSecond, runsOf, stepSpans, workloadRef } from '../standin';
 
 /** What somebody asks of a workload, written on its set (annotations, invented): `5m`, `2h`, `1d`. */
 export const loseAtMostMark = 'standin.example/lose-at-most';
@@ -94,7 +94,7 @@ export function latestMs(facts: Facts, plan: BackupPlan): number | undefined {
 /** The figures of a plan as it stands. Recovery point: the longest gap of its schedule and the copy's own time; with the log its pace. */
 export function figuresOf(facts: Facts, plan: BackupPlan): Figures {
   const { namespace = '', name } = plan.metadata;
-  const { schedule, timeZone, suspend, how, workload, logEverySeconds } = plan.spec;
+  const { schedule, timeZone, suspend, how, workload, into, logEverySeconds } = plan.spec;
   const all = doneOf(runsOf(facts, namespace, name));
   const newest = all.at(-1);
   const chain = (newest && chainTo(all, newest)) ?? [];
@@ -102,7 +102,8 @@ export function figuresOf(facts: Facts, plan: BackupPlan): Figures {
   const weighed = (newest?.status?.base === undefined ? newest : chain[0])?.status?.bytes ?? 0;
   const later = chain.slice(1).reduce((sum, one) => sum + (one.status?.bytes ?? 0), 0);
   const bytes = how === 'snapshots' ? weighed : Math.max(weighed, carriedBytes(facts, namespace, workload));
-  const out = how === 'snapshots' ? stepSpans.copying.drawMs : carriedMs(bytes, 'out');
+  const overLink = into && linkPerSecond(facts, into);
+  const out = how === 'snapshots' ? stepSpans.copying.drawMs : carriedMs(bytes, 'out', overLink);
   const gap = suspend ? undefined : longestGapMs(schedule, timeZone, facts.nowMs);
   const losesMs = gap === undefined ? undefined : how === 'copy-and-log' ? logEverySeconds * 1_000 + 5_000 : gap + out[1];
   const latest = latestMs(facts, plan);
@@ -115,7 +116,7 @@ export function figuresOf(facts: Facts, plan: BackupPlan): Figures {
     losesNowMs,
     couldLoseMs: losesMs === undefined || losesNowMs === undefined ? undefined : Math.max(losesMs, losesNowMs),
     // Claims are made from snapshots beside each other, as any other.
-    backMs: how === 'snapshots' ? stepSpans.provisioning.normalMs : carriedMs(bytes + later, 'back'),
+    backMs: how === 'snapshots' ? stepSpans.provisioning.normalMs : carriedMs(bytes + later, 'back', overLink),
     measuredMs: done?.endedMs === undefined ? undefined : done.endedMs - done.beganMs,
     bytes
   };

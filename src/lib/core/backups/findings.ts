@@ -1,6 +1,6 @@
 import { clockOf, plural, wordsOf } from '../shared';
 import type { BackupPlan, Facts } from '../model';
-import { assetsOf, chainTo, doneOf, engineRunning, handsOutLog, podsRunning, referencesOf, runsOf } from '../standin';
+import { assetsOf, chainTo, doneOf, engineRunning, handsOutLog, isFar, podsRunning, referencesOf, runsOf, storeFacts } from '../standin';
 import { roomAhead, roomsAhead, type RoomAhead } from './room';
 import { askedOf, claimsBack, figuresOf, longestGapMs, returnsOf } from './figures';
 
@@ -33,7 +33,21 @@ function placeFinding(facts: Facts, plan: BackupPlan): BackupFinding {
       says: `the copies lie where the data lie (${[...mine].join(', ') || 'at the same backend'}): what takes one takes both`,
       remedy: 'Copy through the engine into a bucket elsewhere, too.'
     };
-  const theirs = into ? backendsOf(facts, into.namespace, into.store) : new Set<string>();
+  const there = into && storeFacts(facts, into);
+  const theirs = there ? backendsOf(there, into.namespace, into.store) : new Set<string>();
+  if (into && isFar(facts, into))
+    return theirs.size
+      ? {
+          id: 'other-cluster',
+          state: 'holds',
+          says: `the copies lie on another cluster, ${into.cluster}, at ${[...theirs].join(', ')}: what takes this cluster leaves them`
+        }
+      : {
+          id: 'other-cluster',
+          state: 'doubt',
+          says: `the copies lie on another cluster, ${into.cluster}, but no volumes of the store can be seen there`,
+          remedy: 'See the sheet Links, and the root line of the store.'
+        };
   const both = [...mine].filter((one) => theirs.has(one));
   if (both.length)
     return {
@@ -58,7 +72,8 @@ function roomFinding(facts: Facts, plan: BackupPlan, rooms: ReadonlyMap<string, 
   const { points, storeBytes: holds, othersBytes, mostBytes } = roomAhead(facts, plan, rooms);
   if (holds === undefined) return undefined;
   const past = points.find((one) => one.bytes + othersBytes > holds);
-  const { store = '' } = plan.spec.into ?? {};
+  const { into } = plan.spec;
+  const store = into && isFar(facts, into) ? `${into.store} of ${into.cluster}` : (into?.store ?? '');
   const remedy = 'Keep fewer, or let the store grow before that.';
   const others = othersBytes ? ', with those of other plans' : '';
   if (past) {

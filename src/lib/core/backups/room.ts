@@ -1,6 +1,18 @@
 import { bytesOf, epochMs, momentsOf } from '../shared';
 import type { BackupPlan, BackupRun, Facts } from '../model';
-import { assetsOf, carriedBytes, chainTo, doneOf, keptOf, podsRunning, roomIn, runsOf, storeLayoutOf, withBases } from '../standin';
+import {
+  assetsOf,
+  carriedBytes,
+  chainTo,
+  doneOf,
+  keptOf,
+  podsRunning,
+  roomIn,
+  runsOf,
+  storeFacts,
+  storeLayoutOf,
+  withBases
+} from '../standin';
 
 /** What a plan's copies take from a moment on (virtual ms). */
 export interface RoomPoint {
@@ -100,19 +112,33 @@ function thinned(points: readonly RoomPoint[]): RoomPoint[] {
 const idOf = ({ metadata }: BackupPlan): string => `${metadata.namespace}/${metadata.name}`;
 const mostOf = (points: readonly RoomPoint[]): number => Math.max(...points.map((one) => one.bytes));
 
+/** The store that a plan copies into, with the cluster that it stands in; '' where it copies into none. */
+function placeOf(facts: Facts, { spec: { into } }: BackupPlan): string {
+  return into ? `${into.cluster ?? facts.elsewhere?.here ?? ''}/${into.namespace}/${into.store}` : '';
+}
+
 /**
  * What the copies of all plans take for so many days, by `namespace/name`: by their schedules, their rules of keeping, and what the volumes hold
  * by then. The log behind copies isn't in it: how much that is follows from what is written over, and nothing tells that beforehand.
  */
 export function roomsAhead(facts: Facts, days = aheadDays): Map<string, RoomAhead> {
   const overMs = days * dayMs;
-  const plans = facts.list('BackupPlan').map((plan) => ({ plan, into: plan.spec.into, all: ahead(facts, plan, overMs) }));
+  const seen = (at: Facts, plan: BackupPlan) => ({ plan, place: placeOf(at, plan), all: ahead(at, plan, overMs) });
+  const plans = facts.list('BackupPlan').map((plan) => seen(facts, plan));
+  // Plans of linked clusters that copy into the same stores fill them, too.
+  const places = new Set(plans.map((one) => one.place));
+  const { here = '', clusters = [] } = facts.elsewhere ?? {};
+  const far = clusters.flatMap((cluster) => {
+    const there = cluster === here ? undefined : facts.elsewhere!.facts(cluster);
+    const all = there?.list('BackupPlan') ?? [];
+    return all.filter((plan) => plan.spec.into && places.has(placeOf(there!, plan))).map((plan) => seen(there!, plan));
+  });
   return new Map(
-    plans.map(({ plan, into, all }) => {
-      const holds = into && storeBytes(facts, into.namespace, into.store);
-      const beside = plans.filter(
-        (one) => one.plan !== plan && into && one.into?.store === into.store && one.into.namespace === into.namespace
-      );
+    plans.map(({ plan, place, all }) => {
+      const { into } = plan.spec;
+      const there = into && storeFacts(facts, into);
+      const holds = into && there && storeBytes(there, into.namespace, into.store);
+      const beside = into ? [...plans, ...far].filter((one) => one.plan !== plan && one.place === place) : [];
       const room: RoomAhead = {
         points: thinned(all),
         // A plan that comes more often than can be looked at is told for as long as it was.

@@ -4,8 +4,14 @@ import { kindOf } from './meta';
 const api = 'standin.example/v1';
 const copies = z.number().int().min(0).max(1_000);
 
-/** Where copies lie: a bucket of an object store of this cluster. */
-const bucketRef = z.looseObject({ namespace: z.string(), store: z.string(), bucket: z.string() });
+/** Where copies lie: a bucket of an object store, of this cluster or of one that it is linked with. */
+const bucketRef = z.looseObject({
+  namespace: z.string(),
+  store: z.string(),
+  bucket: z.string(),
+  /** The cluster that the store stands in, where that is another one. */
+  cluster: z.string().min(1).optional()
+});
 
 /** What of a workload is copied, how, when, where to, and how long it is kept. */
 export const backupPlanSchema = kindOf(api, 'BackupPlan', {

@@ -1,5 +1,17 @@
 import { keyOf, ordinalIn, setAskingFor, type ApiObject, type BackupPlan, type DocumentSet, type Facts, type Ref } from '../model';
-import { membersOver, operatedKinds, operatorFault, operatorNamed, operatorOf, operatorPods, runsOf, type OperatedKind } from '../standin';
+import {
+  membersOver,
+  operatedKinds,
+  operatorFault,
+  operatorNamed,
+  operatorOf,
+  operatorPods,
+  runsOf,
+  linkNamesFault,
+  storeFacts,
+  workloadRef,
+  type OperatedKind
+} from '../standin';
 import { jointRules } from './joints';
 import { claimPosition, makerPositions, memberPosition, podPosition, setPositions, snapshotPosition, volumePosition } from './position';
 import { exportTrunks } from './exports/line';
@@ -44,14 +56,14 @@ interface Placed {
 
 const rank = new Map<JointId, number>(jointIds.map((id, i) => [id, i]));
 
-/** What is looked at in another cluster says so; what the operator says of it all stands where the operator stands. */
+/** What is looked at in another cluster says so; what an operator, or a plan of copies, says of it all stands where it stands. */
 function looksAt(position: Position): Placed[] {
   const { over } = position;
   const found = looksHere(position);
   if (!over) return found;
   const here = over.home.elsewhere?.here;
   return found.map(({ joint, look }) => {
-    if (joint === 'resource') return { joint, look };
+    if (joint === 'resource' || joint === 'copies') return { joint, look };
     const { in: sent = over.cluster, ...remedy } = look.remedy ?? { text: '' };
     const mends = look.remedy ? { remedy: { ...remedy, ...(sent === here ? {} : { in: sent }) } } : {};
     return { joint, look: { ...look, ...mends, cluster: over.cluster } };
@@ -163,6 +175,10 @@ function planPositions(facts: Facts, plan: BackupPlan): Position[] {
   const { name, namespace = '' } = plan.metadata;
   const last = runsOf(facts, namespace, name).at(-1)?.status;
   const at = last?.phase === 'Failed' ? last.at : undefined;
+  const { into } = plan.spec;
+  const there = at?.kind === 'Link' && into && !linkNamesFault(facts, into.cluster ?? '') ? storeFacts(facts, into) : undefined;
+  const store = there && positionsOf(there, workloadRef(there, into!.namespace, into!.store));
+  if (store?.length) return store.map((one) => ({ ...one, plan, over: { home: facts, cluster: into!.cluster! } }));
   const found = at && at.kind !== 'BackupPlan' ? positionsOf(facts, at as Ref) : undefined;
   return found?.length ? found.map((one) => ({ ...one, plan })) : [{ facts, namespace, claims: [], plan }];
 }

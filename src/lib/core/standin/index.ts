@@ -141,7 +141,10 @@ export {
   engineRunning,
   handsOutLog,
   podsRunning,
+  isFar,
+  linkPerSecond,
   runByHand,
+  storeFacts,
   runsOf,
   workloadRef,
   type Broken

@@ -15,8 +15,8 @@ import {
   type RoomAhead
 } from '$core/backups';
 import { writeManifests } from '$core/manifest';
-import type { BackupPlan } from '$core/model';
-import { doneOf, engineCards, engineRunning, handsOutLog, runByHand, runsOf } from '$core/standin';
+import type { BackupPlan, Facts } from '$core/model';
+import { doneOf, engineCards, engineRunning, handsOutLog, isFar, runByHand, runsOf } from '$core/standin';
 import { workloadNamed } from '$core/proofs';
 import { blueprintOf, workloadsOf, type PlainRef, type Scene } from './scene';
 
@@ -55,7 +55,8 @@ export interface PlanShown {
   readonly schedule: string;
   readonly timeZone: string;
   readonly suspend: boolean;
-  readonly into?: { readonly namespace: string; readonly store: string; readonly bucket: string };
+  /** Where its copies lie; the cluster where that is another one. */
+  readonly into?: { readonly namespace: string; readonly store: string; readonly bucket: string; readonly cluster?: string };
   readonly snapshotClass?: string;
   readonly logEverySeconds: number;
   /** Every so many copies one is whole. */
@@ -112,10 +113,10 @@ export interface BackedUp {
   readonly findings: readonly BackupFinding[];
 }
 
-/** All workloads with their copies, and the stores that could take some. */
+/** All workloads with their copies, and the stores that could take some: those of linked clusters too, with the cluster. */
 export interface Backups {
   readonly workloads: readonly BackedUp[];
-  readonly stores: readonly { readonly namespace: string; readonly name: string }[];
+  readonly stores: readonly { readonly namespace: string; readonly name: string; readonly cluster?: string }[];
 }
 
 function planShown(facts: Scene['facts'], plan: BackupPlan, rooms: ReadonlyMap<string, RoomAhead>): PlanShown {
@@ -130,7 +131,16 @@ function planShown(facts: Scene['facts'], plan: BackupPlan, rooms: ReadonlyMap<s
     schedule,
     timeZone,
     suspend,
-    ...(into ? { into: { namespace: into.namespace, store: into.store, bucket: into.bucket } } : {}),
+    ...(into
+      ? {
+          into: {
+            namespace: into.namespace,
+            store: into.store,
+            bucket: into.bucket,
+            ...(isFar(facts, into) ? { cluster: into.cluster! } : {})
+          }
+        }
+      : {}),
     ...(snapshotClass === undefined ? {} : { snapshotClass }),
     logEverySeconds,
     fullEvery,
@@ -174,6 +184,19 @@ function planShown(facts: Scene['facts'], plan: BackupPlan, rooms: ReadonlyMap<s
   };
 }
 
+/** Object stores that run. */
+const storesIn = (facts: Facts) => workloadsOf(facts).filter((one) => engineRunning(facts, one.namespace, one.name) === 'object-store');
+
+/** Object stores of the clusters that this one has a link to. */
+function farStores(facts: Scene['facts']) {
+  const { here, clusters } = facts.elsewhere ?? { here: '', clusters: [] };
+  return clusters.flatMap((cluster) => {
+    const there =
+      cluster === here || !facts.list('Link').some((one) => one.spec.to === cluster) ? undefined : facts.elsewhere!.facts(cluster);
+    return there ? storesIn(there).map((one) => ({ ...one, cluster })) : [];
+  });
+}
+
 /** Every workload that keeps something, with its plans and what is to be said of them. */
 export const backupsView = ({ facts }: Scene, _: object): Backups => {
   const plans = facts.list('BackupPlan');
@@ -208,10 +231,7 @@ export const backupsView = ({ facts }: Scene, _: object): Backups => {
       }
     ];
   });
-  const stores = all
-    .filter((one) => engineRunning(facts, one.namespace, one.name) === 'object-store')
-    .map(({ namespace, name }) => ({ namespace, name }));
-  return { workloads: all, stores };
+  return { workloads: all, stores: [...storesIn(facts), ...farStores(facts)] };
 };
 
 /** The manifests of a workload beside another, as text; '' where there is no set to copy. With a run of snapshots its claims, too. */

@@ -13,7 +13,7 @@ import {
   type TimedAction,
   type World
 } from '$core/standin';
-import type { DaemonSet, Deployment, StatefulSet } from '$core/model';
+import type { DaemonSet, Deployment, Facts, StatefulSet } from '$core/model';
 import type { Clock } from '../rehearsals/clock';
 
 /** What a view is made from: one rehearsal at its clock's head. */
@@ -43,10 +43,10 @@ const byName = (a: { metadata: { namespace?: string | undefined; name: string } 
 };
 
 /** Stateful sets, in a fixed order. */
-export const setsOf = (facts: Store): StatefulSet[] => facts.list('StatefulSet').sort(byName);
+export const setsOf = (facts: Facts): StatefulSet[] => facts.list('StatefulSet').sort(byName);
 
 /** Deployments that aren't part of a driver. */
-export const deploymentsOf = (facts: Store): Deployment[] =>
+export const deploymentsOf = (facts: Facts): Deployment[] =>
   facts
     .list('Deployment')
     .filter((one) => !driverPartOf(one.spec.template.spec) && !poolPartOf(one.spec.template.spec))
@@ -66,14 +66,14 @@ export const blueprintOf = (one: StatefulSet | Deployment | DaemonSet): string =
   (one.kind === 'StatefulSet' ? 'stateful set' : one.kind === 'DaemonSet' ? 'daemon set' : 'deployment');
 
 /** Daemon sets of workloads: those whose members run an engine. */
-export const daemonSetsOf = (facts: Store): DaemonSet[] =>
+export const daemonSetsOf = (facts: Facts): DaemonSet[] =>
   facts
     .list('DaemonSet')
     .filter((one) => enginePartOf(one.spec.template))
     .sort(byName);
 
 /** Names of all workloads, each once: sets, and what else runs an engine. */
-export function workloadsOf(facts: Store): { namespace: string; name: string }[] {
+export function workloadsOf(facts: Facts): { namespace: string; name: string }[] {
   const engines = [...deploymentsOf(facts).filter((one) => enginePartOf(one.spec.template)), ...daemonSetsOf(facts)];
   const found = new Map<string, { namespace: string; name: string }>();
   for (const one of [...setsOf(facts), ...engines]) {

@@ -75,9 +75,14 @@ export interface PlanWish extends Keep {
 
 const quoted = (text: string): string => JSON.stringify(text);
 
-/** The manifest of a plan. `store` is `namespace/name`. */
+/** A store as one text: `namespace/name`, with `cluster:` before it where it stands in another one. */
+export const storeText = (one: { readonly namespace: string; readonly name: string; readonly cluster?: string | undefined }): string =>
+  `${one.cluster === undefined ? '' : `${one.cluster}:`}${one.namespace}/${one.name}`;
+
+/** The manifest of a plan. `store` is a text as above. */
 export function planYaml(wish: PlanWish): string {
-  const [namespace = '', store = ''] = wish.store.split('/');
+  const [, cluster, namespace = '', store = ''] = /^(?:(.*):)?([^/]*)\/(.*)$/.exec(wish.store) ?? [];
+  const over = cluster === undefined ? '' : `cluster: ${quoted(cluster)}, `;
   const [secret, ...key] = wish.seal.split('/');
   const lines = [
     'apiVersion: standin.example/v1',
@@ -93,7 +98,7 @@ export function planYaml(wish: PlanWish): string {
       ? wish.snapshotClass === undefined
         ? []
         : [`  snapshotClass: ${quoted(wish.snapshotClass)}`]
-      : [`  into: {namespace: ${quoted(namespace)}, store: ${quoted(store)}, bucket: ${quoted(wish.bucket)}}`]),
+      : [`  into: {${over}namespace: ${quoted(namespace)}, store: ${quoted(store)}, bucket: ${quoted(wish.bucket)}}`]),
     ...(wish.how === 'copy-and-log' ? [`  logEverySeconds: ${wish.logEverySeconds}`] : []),
     ...(wish.how !== 'snapshots' && wish.fullEvery > 1 ? [`  fullEvery: ${wish.fullEvery}`] : []),
     ...(wish.how !== 'snapshots' && secret && key.length ? [`  seal: {secret: ${quoted(secret)}, key: ${quoted(key.join('/'))}}`] : []),

@@ -1,10 +1,14 @@
 import { clockOf } from '../../shared';
 import { refOf, type BackupPlan, type BackupRun, type Facts } from '../../model';
-import { carriedBytes, carriedMs, doneOf, runByHand, runsOf } from '../../standin';
+import { carriedBytes, carriedMs, doneOf, linkNamesFault, linkPerSecond, runByHand, runsOf } from '../../standin';
 import { compact, field, lastEvent, look } from '../evidence';
+import { linkRemedy } from '../over';
 import type { JointRule, Look, Remedy } from '../types';
 
 function remedyOf(facts: Facts, plan: BackupPlan, { status }: BackupRun): Remedy {
+  const { into } = plan.spec;
+  const link = status?.at?.kind === 'Link' && into ? linkNamesFault(facts, into.cluster ?? '') : undefined;
+  if (link) return linkRemedy(facts, link);
   const text = status?.remedy ?? 'See why, and run it again.';
   return { text: `${text} Then run it again.`, manifests: [runByHand(facts, plan)], press: 'Put one more run in a draft' };
 }
@@ -41,7 +45,11 @@ function copiesLook(facts: Facts, plan: BackupPlan): Look {
       evidence,
       settling: {
         sinceMs: last.status?.beganMs ?? facts.nowMs,
-        normalMs: carriedMs(carriedBytes(facts, namespace, plan.spec.workload), 'out')
+        normalMs: carriedMs(
+          carriedBytes(facts, namespace, plan.spec.workload),
+          'out',
+          plan.spec.into && linkPerSecond(facts, plan.spec.into)
+        )
       }
     });
   if (shipping !== undefined)
@@ -62,5 +70,5 @@ export const copies = {
   title: 'Copies',
   why: 'Members that agree lose the same rows together when somebody drops them by mistake. Only a copy that lies elsewhere, is made again and again, and has been put back once, brings them back.',
   perClaim: false,
-  look: ({ facts, plan }) => plan && copiesLook(facts, plan)
+  look: ({ facts, plan, over }) => plan && copiesLook(over?.home ?? facts, plan)
 } satisfies JointRule;

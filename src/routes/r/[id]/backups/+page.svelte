@@ -58,7 +58,7 @@
               </th>
               <td class="px-3 py-2">
                 {#if plan}{howWords[plan.how]}, {scheduleWords(plan.schedule)}{#if plan.into}<span class="quiet small block"
-                      >to {plan.into.bucket} at {plan.into.store}</span
+                      >to {plan.into.bucket} at {plan.into.store}{plan.into.cluster === undefined ? '' : ` of ${plan.into.cluster}`}</span
                     >{/if}{#if one.plans.length > 1}<span class="quiet small block">and {plural(one.plans.length - 1, 'plan')} more</span
                     >{/if}{:else}<span class="quiet">by nobody</span>{/if}
               </td>

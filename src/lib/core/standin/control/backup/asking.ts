@@ -5,11 +5,20 @@ import type { ClusterAccess } from '../loop';
 /** Says on an ask for whom it is asked, as the key of that loop (an annotation, invented). */
 const askedForMark = 'standin.example/asked-for';
 const keyOf = (ask: AskObject): string | undefined => ask.metadata.annotations?.[askedForMark];
+/** Says on an ask from which other cluster it is asked (an annotation, invented). */
+const askedFromMark = 'standin.example/asked-from';
+const fromOf = (ask: AskObject): string | undefined => ask.metadata.annotations?.[askedFromMark];
 
 /** For whom an ask was made, once it is answered. */
 export function askedFor(ask: AskObject | undefined): string[] {
-  const key = ask?.status?.outcome ? keyOf(ask) : undefined;
+  const key = ask?.status?.outcome && fromOf(ask) === undefined ? keyOf(ask) : undefined;
   return key === undefined ? [] : [key];
+}
+
+/** The same for asks from other clusters. */
+export function askedFrom(ask: AskObject | undefined): { cluster: string; key: string }[] {
+  const [cluster, key] = ask?.status?.outcome ? [fromOf(ask), keyOf(ask)] : [];
+  return cluster === undefined || key === undefined ? [] : [{ cluster, key }];
 }
 
 /** How an ask ended. */
@@ -23,28 +32,36 @@ export function asked(
   world: ClusterAccess,
   key: string,
   step: string,
-  { namespace, workload }: { readonly namespace: string; readonly workload: string },
+  { namespace, workload, cluster }: { readonly namespace: string; readonly workload: string; readonly cluster?: string | undefined },
   op: Op
 ): Asked | undefined {
-  // Namespaces have no dots: no two keys come to one name.
-  const name = `${key.replace(/[ /]/g, '.').toLowerCase()}.${step}`;
-  const ask = world.store.get('Ask', namespace, name);
+  const here = world.store.elsewhere?.here;
+  const far = cluster === undefined || cluster === here ? undefined : world.abroad(cluster);
+  const there = far ?? world;
+  // Namespaces have no dots, and clusters none: no two keys come to one name.
+  const name = `${far ? `${here}.` : ''}${key.replace(/[ /]/g, '.').toLowerCase()}.${step}`;
+  const ask = there.store.get('Ask', namespace, name);
   if (!ask) {
-    world.put({
+    there.put({
       apiVersion: 'standin.example/v1',
       kind: 'Ask',
-      metadata: { name, namespace, annotations: { [askedForMark]: key } },
+      metadata: { name, namespace, annotations: { [askedForMark]: key, ...(far ? { [askedFromMark]: here! } : {}) } },
       spec: { workload, way: 'inside', login: 'right', op: { ...op } }
     });
     return undefined;
   }
   const { status } = ask;
   if (!status?.outcome) return undefined;
-  world.drop(refOf(ask));
+  there.drop(refOf(ask));
   return status;
 }
 
 /** Takes away what is still asked for somebody who asks no more: an answer that comes late would be taken for one to the next ask. */
 export function dropAsks(world: ClusterAccess, key: string): void {
-  for (const ask of world.store.list('Ask')) if (keyOf(ask) === key) world.drop(refOf(ask));
+  for (const ask of world.store.list('Ask')) if (keyOf(ask) === key && fromOf(ask) === undefined) world.drop(refOf(ask));
+  const { elsewhere } = world.store;
+  for (const cluster of elsewhere?.clusters ?? []) {
+    const there = cluster === elsewhere!.here ? undefined : world.abroad(cluster);
+    for (const ask of there?.store.list('Ask') ?? []) if (keyOf(ask) === key && fromOf(ask) === elsewhere!.here) there!.drop(refOf(ask));
+  }
 }

@@ -1,6 +1,7 @@
 import type { BackupPlan, BackupRun, Facts, Pod, Ref } from '../../../model';
 import { engineCards, type EngineId } from '../../cards/engines';
 import { fillAt } from '../../engines/fill';
+import { linkNamesFault, linkTo } from '../../provider/links';
 import { assetsOf } from '../../engines/processes';
 
 /** Where copies lie: a bucket of an object store. */
@@ -92,24 +93,60 @@ export function runByHand(facts: Facts, { metadata }: BackupPlan): BackupRun {
   };
 }
 
+/** Whether a bucket lies in another cluster. */
+export const isFar = (facts: Facts, { cluster }: Pick<Bucket, 'cluster'>): boolean =>
+  cluster !== undefined && cluster !== facts.elsewhere?.here;
+
+/** What is known of the cluster that a bucket lies in; undefined where nothing is. */
+export const storeFacts = (facts: Facts, bucket: Pick<Bucket, 'cluster'>): Facts | undefined =>
+  isFar(facts, bucket) ? facts.elsewhere?.facts(bucket.cluster!) : facts;
+
+/** What a link on the way to a bucket carries, in bytes a second; undefined where none is on it. */
+export const linkPerSecond = (facts: Facts, bucket: Bucket): number | undefined =>
+  isFar(facts, bucket) ? linkTo(facts, bucket.cluster!)?.spec.bytesPerSecond : undefined;
+
+/** What to look at where a bucket gives trouble: its workload, or over there the link to it. */
+const bucketRef = (facts: Facts, bucket: Bucket): Ref =>
+  isFar(facts, bucket)
+    ? { kind: 'Link', namespace: '', name: linkTo(facts, bucket.cluster!)?.metadata.name ?? '' }
+    : workloadRef(facts, bucket.namespace, bucket.store);
+
+/** The workload that a bucket is asked of. */
+export const storeOf = ({ namespace, store, cluster }: Bucket) => ({ namespace, workload: store, cluster });
+
+/** Under which name a plan puts something into its bucket. Over there plans of several clusters may have one name: it begins with theirs. */
+export const objectOf = (facts: Facts, { metadata: { namespace = '', name } }: BackupPlan, into: Bucket, what: string): string =>
+  `${isFar(facts, into) ? `${facts.elsewhere?.here ?? ''}/` : ''}${namespace}.${name}/${what}`;
+
 /** Why nothing can be put into a bucket, or read from it; undefined where it can be tried. */
-export function bucketFault(facts: Facts, { namespace, store }: Bucket): Broken | undefined {
-  const engine = engineRunning(facts, namespace, store);
+export function bucketFault(facts: Facts, bucket: Bucket): Broken | undefined {
+  const { namespace, store, cluster } = bucket;
+  const there = storeFacts(facts, bucket);
+  const link = isFar(facts, bucket) ? linkNamesFault(facts, cluster!) : undefined;
+  const at = bucketRef(facts, bucket);
+  const named = isFar(facts, bucket) ? `${namespace}/${store} of ${cluster}` : `${namespace}/${store}`;
+  if (link || !there)
+    return {
+      says: `the store ${named} is out of reach: ${link?.says ?? 'that cluster is not known here'}`,
+      remedy: 'See the sheet Links; the next run tries again.',
+      at
+    };
+  const engine = engineRunning(there, namespace, store);
   if (engine === 'object-store') return undefined;
-  const at = workloadRef(facts, namespace, store);
   return engine === undefined
-    ? { says: `nothing of the store ${namespace}/${store} runs`, remedy: 'See its root line, or name another store.', at }
-    : { says: `${namespace}/${store} is no object store`, remedy: 'Name one that is.', at };
+    ? { says: `nothing of the store ${named} runs`, remedy: 'See its root line, or name another store.', at }
+    : { says: `${named} is no object store`, remedy: 'Name one that is.', at };
 }
 
 /** What a refusal of the store means. */
-export function putFault(facts: Facts, { namespace, store, bucket }: Bucket, says = ''): Broken {
+export function putFault(facts: Facts, into: Bucket, says = ''): Broken {
+  const { namespace, store, bucket } = into;
   return {
     says: `the store ${namespace}/${store} took nothing: ${says}`,
     remedy: says.includes('no bucket')
       ? `Make the bucket ${bucket} in its console.`
       : 'See the root line of the store; the next run tries again.',
-    at: workloadRef(facts, namespace, store)
+    at: bucketRef(facts, into)
   };
 }
 

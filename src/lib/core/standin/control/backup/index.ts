@@ -1,6 +1,6 @@
 import type { ApiObject } from '../../../model';
 import { idOf, type Loop } from '../loop';
-import { askedFor } from './asking';
+import { askedFor, askedFrom } from './asking';
 import { reconcilePlan } from './plans';
 import { reconcileReturn } from './returns';
 import { ofRunMark, reconcileRun } from './runs';
@@ -27,6 +27,7 @@ export const backups: Loop = {
     },
     Ask: askedFor
   },
+  abroad: { Ask: askedFrom },
   reconcile(world, key) {
     const space = key.indexOf(' ');
     const id = key.slice(space + 1);

@@ -2,7 +2,7 @@ import { epochMs, momentOf, nextOf, stampOf } from '../../../shared';
 import { refOf, type BackupPlan } from '../../../model';
 import { splitKey, type ClusterAccess } from '../loop';
 import { asked, dropAsks } from './asking';
-import { bucketFault, doneOf, runsOf, type Bucket } from './facts';
+import { bucketFault, doneOf, runsOf, storeOf, type Bucket } from './facts';
 import { keptOf, withBases } from './retention';
 import { note, ship } from './shipping';
 
@@ -39,9 +39,7 @@ function schedule(world: ClusterAccess, plan: BackupPlan, key: string): BackupPl
 /** Takes an object away from the bucket where it lies. Gives whether it is gone; what is not is tried again. */
 function deleted(world: ClusterAccess, key: string, object: string, into: Bucket): boolean {
   const op = { do: 'delete', place: into.bucket, key: object };
-  const got = bucketFault(world.store, into)
-    ? undefined
-    : asked(world, key, `delete-${object.split('/').at(-1)}`, { namespace: into.namespace, workload: into.store }, op);
+  const got = bucketFault(world.store, into) ? undefined : asked(world, key, `delete-${object.split('/').at(-1)}`, storeOf(into), op);
   if (got?.outcome === 'acknowledged') return true;
   world.after(againMs, key, true);
   return false;

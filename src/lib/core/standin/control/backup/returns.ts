@@ -7,7 +7,20 @@ import { tablesAfter, tablesOf, textOf } from '../../engines/tables';
 import { splitKey, type ClusterAccess } from '../loop';
 import { asked, dropAsks } from './asking';
 import { builtOn, copyIn, entriesIn, isSealed, openedText } from './documents';
-import { bucketFault, chainTo, doneOf, engineFault, engineRunning, runsOf, sealOf, workloadRef, type Broken, type Bucket } from './facts';
+import {
+  bucketFault,
+  chainTo,
+  doneOf,
+  engineFault,
+  engineRunning,
+  linkPerSecond,
+  runsOf,
+  sealOf,
+  storeOf,
+  workloadRef,
+  type Broken,
+  type Bucket
+} from './facts';
 import { carriedMs } from './pace';
 import type { LogPiece } from './shipping';
 
@@ -202,11 +215,12 @@ class Returning {
   }
 
   /** What lies under a name in a bucket; undefined while it is on its way, or where it can't be had. */
-  private read({ namespace, store, bucket }: Bucket, object: string): string | undefined {
-    const fault = bucketFault(this.world.store, { namespace, store, bucket });
+  private read(from: Bucket, object: string): string | undefined {
+    const { namespace, store, bucket } = from;
+    const fault = bucketFault(this.world.store, from);
     if (fault) return void this.fail(fault);
     const op = { do: 'fetch', place: bucket, key: object };
-    const got = asked(this.world, this.key, `read-${object.split('/').at(-1)}`, { namespace, workload: store }, op);
+    const got = asked(this.world, this.key, `read-${object.split('/').at(-1)}`, storeOf(from), op);
     if (!got) return undefined;
     const content = got.rows?.[0]?.[1];
     if (got.outcome === 'acknowledged' && content !== undefined) return content;
@@ -307,7 +321,9 @@ class Returning {
     if (!this.isThere(hand)) return false;
     // Of what the copies weigh so much is carried as the part is of the whole text.
     const part = this.wanted(hand).length;
-    const spanMs = carriedMs(Math.max(part, Math.round((hand.bytes * part) / Math.max(1, hand.text!.length))), 'back');
+    const overLinks = hand.copies.map((one) => linkPerSecond(world.store, one.into) ?? Infinity);
+    const bytes = Math.max(part, Math.round((hand.bytes * part) / Math.max(1, hand.text!.length)));
+    const spanMs = carriedMs(bytes, 'back', Math.min(...overLinks));
     world.begin(key, 'carrying', spanMs);
     const waitMs = world.duration('carrying', key, spanMs);
     this.note('carries it back', { says: 'carries it back' });

@@ -14,6 +14,10 @@ import {
   putFault,
   runsOf,
   sealOf,
+  isFar,
+  linkPerSecond,
+  objectOf,
+  storeOf,
   workloadRef,
   type Broken
 } from './facts';
@@ -75,7 +79,7 @@ function byCopy(world: ClusterAccess, run: BackupRun, plan: BackupPlan, key: str
   if (!into)
     return stop({ says: 'the plan names no bucket', remedy: 'Name one in spec.into: namespace, store and bucket.', at: refOf(plan) });
   // Each copy would hold those before it, and putting one back would throw them away.
-  if (into.namespace === namespace && into.store === workload)
+  if (!isFar(world.store, into) && into.namespace === namespace && into.store === workload)
     return stop({ says: `${workload} would copy its own copies`, remedy: 'Name a bucket of another store.', at: refOf(plan) });
   const hands = world.memory<Hand>('backupHands');
   const hand = hands.get(key);
@@ -101,7 +105,7 @@ function byCopy(world: ClusterAccess, run: BackupRun, plan: BackupPlan, key: str
     // What the stand-in drew by rule weighs what it is, not what the rule takes.
     const held = Math.max(tables.length, got.bytes ?? 0, carriedBytes(world.store, namespace, workload));
     const bytes = Math.max(kept.length, Math.round(held * Math.min(1, share)));
-    const spanMs = carriedMs(bytes, 'out');
+    const spanMs = carriedMs(bytes, 'out', linkPerSecond(world.store, into));
     const dueMs = world.nowMs + world.duration('carrying', key, spanMs);
     world.begin(key, 'carrying', spanMs);
     const copy: CopyDocument = {
@@ -117,14 +121,14 @@ function byCopy(world: ClusterAccess, run: BackupRun, plan: BackupPlan, key: str
     return world.after(dueMs - world.nowMs, key);
   }
   if (world.nowMs < hand.dueMs) return world.after(hand.dueMs - world.nowMs, key);
-  const object = `${namespace}.${plan.metadata.name}/copy-${run.metadata.name}`;
+  const object = objectOf(world.store, plan, into, `copy-${run.metadata.name}`);
   const op = {
     do: 'put',
     place: into.bucket,
     key: object,
     value: seal === undefined ? JSON.stringify(hand.copy) : sealedText(JSON.stringify(hand.copy), seal, object)
   };
-  const put = asked(world, key, 'put', { namespace: into.namespace, workload: into.store }, op);
+  const put = asked(world, key, 'put', storeOf(into), op);
   if (!put) return;
   if (put.outcome !== 'acknowledged') return stop(putFault(world.store, into, put.says));
   const { copy, rows, bytes, prints } = hand;

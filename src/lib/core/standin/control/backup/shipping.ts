@@ -3,7 +3,7 @@ import { same } from '../../../shared';
 import type { ClusterAccess } from '../loop';
 import { asked, type Asked } from './asking';
 import { sealedText } from './documents';
-import { bucketFault, doneOf, logFault, putFault, runsOf, sealOf } from './facts';
+import { bucketFault, doneOf, logFault, objectOf, putFault, runsOf, sealOf, storeOf } from './facts';
 
 /** What a plan's status says. */
 export type PlanStatus = NonNullable<BackupPlan['status']>;
@@ -73,9 +73,9 @@ export function ship(world: ClusterAccess, plan: BackupPlan, key: string): void 
   const seal = sealOf(world.store, plan);
   if (typeof seal === 'object') return over(seal.says);
   const text = JSON.stringify(got.rows ?? []);
-  const object = `${namespace}.${name}/log-${from}-${to}-${Math.round(toMs / 1_000)}`;
+  const object = objectOf(world.store, plan, into, `log-${from}-${to}-${Math.round(toMs / 1_000)}`);
   const op = { do: 'put', place: into.bucket, key: object, value: seal === undefined ? text : sealedText(text, seal, object) };
-  const put = asked(world, key, 'ship', { namespace: into.namespace, workload: into.store }, op);
+  const put = asked(world, key, 'ship', storeOf(into), op);
   if (!put) return;
   if (put.outcome !== 'acknowledged') return over(putFault(world.store, into, put.says).says);
   const piece = { key: object, from, to, fromMs, toMs, checksum: got.checksum ?? '', into: { ...into }, ...(anew ? { anew } : {}) };

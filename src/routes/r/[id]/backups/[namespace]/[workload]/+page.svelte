@@ -19,6 +19,7 @@
     weightWords,
     wholes,
     wholeWords,
+    storeText,
     type PlanWish
   } from '$ui/backups/words';
 
@@ -37,11 +38,7 @@
     how: plan?.how ?? (data.stores.length && workload.log ? 'copy-and-log' : data.stores.length && workload.copies ? 'copy' : 'snapshots'),
     schedule: plan?.schedule ?? '20 */6 * * *',
     timeZone: plan?.timeZone ?? 'UTC',
-    store: plan?.into
-      ? `${plan.into.namespace}/${plan.into.store}`
-      : data.stores[0]
-        ? `${data.stores[0].namespace}/${data.stores[0].name}`
-        : '',
+    store: plan?.into ? storeText({ ...plan.into, name: plan.into.store }) : data.stores[0] ? storeText(data.stores[0]) : '',
     bucket: plan?.into?.bucket ?? 'copies',
     logEverySeconds: plan?.logEverySeconds ?? 45,
     suspend: plan?.suspend ?? false,
@@ -198,7 +195,7 @@
             label="Store"
             value={wish.store}
             options={withOwn(
-              data.stores.map((one) => [`${one.namespace}/${one.name}`, one.name] as const),
+              data.stores.map((one) => [storeText(one), one.cluster === undefined ? one.name : `${one.name} of ${one.cluster}`] as const),
               wish.store
             )}
             onchange={(one) => change({ store: one })}
@@ -346,7 +343,10 @@
               <span class="min-w-0 grow"
                 ><span class="mono block truncate" title={one.name}>{one.name}</span><span class="quiet small block"
                   >{sentenceShown(one.says)}{one.remedy ? `. ${one.remedy}` : ''}{#if one.at && one.phase === 'Failed'}
-                    · <a class="word" href={lineHref(data.id, one.at)}>root line of {one.at.name}</a>{/if}</span
+                    · {#if one.at.kind === 'Link'}<a class="word" href="{base}/links">Links</a>{:else}<a
+                        class="word"
+                        href={lineHref(data.id, one.at)}>root line of {one.at.name}</a
+                      >{/if}{/if}</span
                 ></span
               >
               <span class="mono text-right whitespace-nowrap"
