@@ -40,12 +40,12 @@ function placeFinding(facts: Facts, plan: BackupPlan): BackupFinding {
       ? {
           id: 'other-cluster',
           state: 'holds',
-          says: `the copies lie on another cluster, ${into.cluster}, at ${[...theirs].join(', ')}: what takes this cluster leaves them`
+          says: `copies go to another cluster, ${into.cluster}, at ${[...theirs].join(', ')}: what takes this one leaves them`
         }
       : {
           id: 'other-cluster',
           state: 'doubt',
-          says: `the copies lie on another cluster, ${into.cluster}, but no volumes of the store can be seen there`,
+          says: `copies go to another cluster, ${into.cluster}, but no volumes of the store can be seen there`,
           remedy: 'See the sheet Links, and the root line of the store.'
         };
   const both = [...mine].filter((one) => theirs.has(one));

@@ -343,7 +343,7 @@
               <span class="min-w-0 grow"
                 ><span class="mono block truncate" title={one.name}>{one.name}</span><span class="quiet small block"
                   >{sentenceShown(one.says)}{one.remedy ? `. ${one.remedy}` : ''}{#if one.at && one.phase === 'Failed'}
-                    · {#if one.at.kind === 'Link'}<a class="word" href="{base}/links">Links</a>{:else}<a
+                    {' '}· {#if one.at.kind === 'Link'}<a class="word" href="{base}/links">Links</a>{:else}<a
                         class="word"
                         href={lineHref(data.id, one.at)}>root line of {one.at.name}</a
                       >{/if}{/if}</span
