@@ -190,6 +190,7 @@ describe('copies into a store of a linked cluster', () => {
     const slow = narrow.ended('BackupRun', 'first');
     expect(took(slow)).toBeGreaterThan(800 * slow.bytes!);
     expect(took(wide)).toBeLessThan(800 * slow.bytes!);
+    expect(took(narrow.ended('BackupReturn', 'back', 'plan: nightly, into: one, over: true'))).toBeGreaterThan(800 * slow.bytes!);
   });
 
   test('a store that is no store, no cluster, and a store without the bucket are told apart', () => {
@@ -204,6 +205,51 @@ describe('copies into a store of a linked cluster', () => {
     expect(named('west', 'nothing', 'wrong')).toContain('nothing of the store space/nothing of west runs');
     expect(named('nowhere', 'shed', 'lost')).toContain("isn't linked with a cluster nowhere");
     expect(named('east', 'one', 'own')).toContain('would copy its own copies');
+  });
+
+  test('plans of all clusters fill one store, and those into other stores do not', () => {
+    const barns = new Barns();
+    acted(barns.world('west'), { type: 'send', objects: answered('primary-standby-sql', { ...steady, name: 'two', synchronous: '1' }) });
+    barns.estate.runSettled();
+    barns.write('a');
+    barns.ended('BackupRun', 'first');
+    const others = () => roomAhead(barns.east.store as Facts, barns.plan).othersBytes;
+    const planned = (name: string, workload: string, into: string) =>
+      `apiVersion: standin.example/v1\nkind: BackupPlan\nmetadata: {name: ${name}, namespace: space}\nspec: {workload: ${workload}, schedule: "0 3 * * *", how: copy, into: {${into}namespace: space, store: shed, bucket: copies}}\n`;
+    const runOf = (name: string) =>
+      `apiVersion: standin.example/v1\nkind: BackupRun\nmetadata: {name: of-${name}, namespace: space}\nspec: {plan: ${name}}\n`;
+    // One into a store of the same name here, which holds nothing of theirs.
+    barns.send(planned('beside', 'one', ''));
+    expect(others()).toBe(0);
+    barns.send(planned('over-there', 'two', ''), 'west');
+    barns.send(runOf('over-there'), 'west');
+    barns.later(30_000);
+    const { bytes = 0 } = barns.world('west').store.get('BackupRun', 'space', 'of-over-there')!.status!;
+    expect(bytes).toBeGreaterThan(0);
+    // As many as the rule keeps, each as heavy as the last.
+    expect(others()).toBeGreaterThanOrEqual(bytes);
+    expect(others() % bytes).toBe(0);
+  });
+
+  test('a run that is taken away takes its ask over there with it', () => {
+    const barns = new Barns();
+    barns.write('a');
+    const sheds = barns
+      .world('west')
+      .store.list('Pod', 'space')
+      .map((one) => `{namespace: space, pod: ${one.metadata.name}}`);
+    barns.send(`apiVersion: standin.example/v1\nkind: Outage\nmetadata: {name: away}\nspec: {hangs: [${sheds.join(', ')}]}\n`, 'west');
+    barns.send('apiVersion: standin.example/v1\nkind: BackupRun\nmetadata: {name: first, namespace: space}\nspec: {plan: nightly}\n');
+    const asked = () =>
+      barns
+        .world('west')
+        .store.list('Ask')
+        .filter((one) => !one.metadata.name.startsWith('b'));
+    for (let n = 0; n < 100 && !asked().length; n += 1) barns.later(100);
+    expect(asked()).toHaveLength(1);
+    barns.remove({ kind: 'BackupRun', namespace: 'space', name: 'first' });
+    barns.later(5_000);
+    expect(asked()).toEqual([]);
   });
 
   test('with the whole cluster lost what it copied before is still over there', () => {

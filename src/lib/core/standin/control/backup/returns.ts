@@ -42,6 +42,8 @@ interface Hand {
   }[];
   /** What of them is carried back, in bytes. */
   readonly bytes: number;
+  /** What the narrowest link that they come over carries, in bytes a second; left out where none bounds it. */
+  readonly perSecond?: number;
   readonly toMs: number;
   /** Pieces of the log that are still to be read. */
   readonly pieces: readonly LogPiece[];
@@ -208,7 +210,9 @@ class Returning {
     const fault = engineFault(store, this.namespace, into);
     if (fault) return void this.fail(fault);
     const bytes = copies.reduce((sum, one) => sum + one.bytes, 0);
-    const hand = { run: way.run.metadata.name, copies, bytes, toMs: way.toMs, pieces: way.pieces, position };
+    const narrowest = Math.min(...copies.map((one) => linkPerSecond(store, one.into) ?? Infinity));
+    const perSecond = Number.isFinite(narrowest) ? { perSecond: narrowest } : {};
+    const hand = { run: way.run.metadata.name, copies, bytes, ...perSecond, toMs: way.toMs, pieces: way.pieces, position };
     this.note('reads the copy', { phase: 'Running', says: `reads ${hand.run}`, run: hand.run });
     this.keep(hand);
     return hand;
@@ -321,9 +325,8 @@ class Returning {
     if (!this.isThere(hand)) return false;
     // Of what the copies weigh so much is carried as the part is of the whole text.
     const part = this.wanted(hand).length;
-    const overLinks = hand.copies.map((one) => linkPerSecond(world.store, one.into) ?? Infinity);
     const bytes = Math.max(part, Math.round((hand.bytes * part) / Math.max(1, hand.text!.length)));
-    const spanMs = carriedMs(bytes, 'back', Math.min(...overLinks));
+    const spanMs = carriedMs(bytes, 'back', hand.perSecond);
     world.begin(key, 'carrying', spanMs);
     const waitMs = world.duration('carrying', key, spanMs);
     this.note('carries it back', { says: 'carries it back' });
