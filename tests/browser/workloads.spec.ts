@@ -69,7 +69,7 @@ test('a blueprint is answered with live figures, put in a draft, sent, watched, 
 test('the breaks of the demo are traced and mended from the screen: a certificate, an operator, a mount target, a class', async ({
   page
 }) => {
-  const crew = await forkOf(page, 'pilot-house', 'crew');
+  const crew = await forkOf(page, 'pilot-house', 'crew-mended', 299_000);
   await open(page, `${crew}/members`);
   await expect(page.getByRole('heading', { level: 1 })).toContainText("doesn't carry the name crew-2.crew.people.svc.cluster.local");
   await open(page, `${crew}/root-line?kind=Pod&namespace=people&name=crew-2`);
