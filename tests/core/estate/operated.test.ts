@@ -2,6 +2,7 @@ import { describe, expect, test } from 'vitest';
 import { lineSentence, rootLine } from '$core/rootline';
 import { Estate, type Action } from '$core/standin';
 import type { ApiObject, Certificate, DocumentSet, Facts } from '$core/model';
+import { objects } from '../help';
 import { acted, documentSet, operatedParts, processes } from './help';
 
 const subject = { kind: 'DocumentSet' as const, namespace: 'people', name: 'crew' };
@@ -170,6 +171,37 @@ describe('one operator for several clusters', () => {
     acted(south, { type: 'remove', ref: { kind: 'Secret', namespace: 'documents-system', name: 'reach-west' } });
     estate.runSettled();
     expect(standing(estate)!.conditions[0]!.reason).toBe('NoAccess');
+  });
+
+  test('the first cluster taken out: members are looked for where they stand, whatever their numbers', () => {
+    const estate = run();
+    acted(
+      estate.world('south')!,
+      sent([
+        documentSet({
+          members: 3,
+          clusters: [
+            { cluster: 'north', members: 2 },
+            { cluster: 'west', members: 1 }
+          ]
+        })
+      ])
+    );
+    estate.runSettled();
+    expect(standing(estate)!.conditions[0]!.message).toBe('All 3 members in 2 clusters are ready.');
+    expect(processes(estate)).toEqual([
+      expect.stringMatching(/^north crew-10 primary true/),
+      expect.stringMatching(/^north crew-11 secondary true/),
+      expect.stringMatching(/^west crew-20 secondary true/)
+    ]);
+    acted(estate.world('west')!, {
+      type: 'send',
+      objects: objects('apiVersion: standin.example/v1\nkind: Outage\nmetadata: {name: cut}\nspec: {links: [{to: north, is: cut}]}\n')
+    });
+    estate.runUntil(estate.nowMs + 60_000);
+    // Whoever has been ready goes on with what it has; the line doesn't say that it reaches whom it follows.
+    const [link] = member(estate, 'west', 'crew-20').joints.filter((one) => one.joint === 'link');
+    expect(link!.says).toContain('hears of nothing new');
   });
 
   test('the operator keeps each cluster as it was wished: members made again, a cluster taken out, all taken away', () => {

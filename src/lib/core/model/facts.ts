@@ -100,6 +100,10 @@ export interface Facts {
   eventsOf(ref: Ref): KindMap['Event'][];
 }
 
+/** What is known of a cluster at the same moment: the one that is looked at, or one that it has one clock with; undefined for any other. */
+export const factsIn = (facts: Facts, cluster: string): Facts | undefined =>
+  cluster === facts.elsewhere?.here ? facts : facts.elsewhere?.facts(cluster);
+
 /** A moment as it is spoken of: by the rehearsal's clock, or by the calendar in what was read of a real cluster. */
 export const momentIn = (facts: Facts, atMs: number): string => (facts.knowsProvider ? clockOf(atMs) : dateOf(atMs));
 

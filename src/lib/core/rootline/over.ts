@@ -1,5 +1,5 @@
-import { setOf, type Facts, type Link, type Pod, type Process, type StatefulSet } from '../model';
-import { clusterOfMember, linkFault, linkNamesFault, linkTo, overOf, type LinkFault } from '../standin';
+import { factsIn, setOf, type Facts, type Link, type Pod, type Process, type StatefulSet } from '../model';
+import { linkFault, linkNamesFault, linkTo, overOf, type LinkFault } from '../standin';
 import { asManifest } from '../manifest';
 import { epochMs } from '../shared';
 import type { Position, Remedy } from './types';
@@ -32,13 +32,9 @@ export const membersThere = (there: Facts, namespace: string, workload: string):
 /** The cluster that a member has to come to: where the one leads that the others follow, else the first of them; and whether anybody leads. */
 export function leadingCluster(facts: Facts, { set, clusters }: OverMember): { readonly cluster: string; readonly led: boolean } {
   for (const cluster of clusters) {
-    const there = cluster === facts.elsewhere?.here ? facts : facts.elsewhere?.facts(cluster);
-    const leader =
-      there &&
-      membersThere(there, set.metadata.namespace ?? '', set.metadata.name).find(
-        ({ process }) => process.status?.leader === process.metadata.name
-      );
-    if (leader) return { cluster: clusterOfMember(clusters, leader.process.metadata.name) ?? cluster, led: true };
+    const there = factsIn(facts, cluster);
+    const members = there ? membersThere(there, set.metadata.namespace ?? '', set.metadata.name) : [];
+    if (members.some(({ process }) => process.status?.leader === process.metadata.name)) return { cluster, led: true };
   }
   return { cluster: clusters[0]!, led: false };
 }
@@ -58,7 +54,7 @@ const yearMs = 31_536_000_000;
 /** What mends a link, as one of its ends: where it is to be sent, and what. */
 export function linkRemedy(facts: Facts, fault: LinkFault): Remedy {
   const here = facts.elsewhere?.here ?? '';
-  const there = fault.cluster === here ? facts : facts.elsewhere?.facts(fault.cluster);
+  const there = factsIn(facts, fault.cluster);
   const ends = there?.list('Link') ?? [];
   const found = ends.find((one) => fault.says.includes(one.metadata.name)) ?? ends[0];
   const where = fault.cluster === here ? {} : { in: fault.cluster };

@@ -30,8 +30,17 @@ export const link = {
       return look('holds', label, `comes through, ${ends.map((one) => `${one.spec.to} in ${one.spec.delayMs} ms`).join(', ')}`, {
         objects
       });
-    const matters = pod && !isReady(pod) && (!led || worst.cluster === first);
-    if (!matters) return look('holds', label, `${worst.fault.says}; whom it follows it reaches`, { objects });
+    const follows = !led || worst.cluster === first;
+    if (!follows) return look('holds', label, `${worst.fault.says}; whom it follows it reaches`, { objects });
+    if (!pod || isReady(pod))
+      return look(
+        'holds',
+        label,
+        `${worst.fault.says}; ${pod ? 'it is ready with what it has, and hears of nothing new' : 'there is no member that waits for it'}`,
+        {
+          objects
+        }
+      );
     const end = linkTo(facts, worst.cluster);
     return look('broken', `to ${worst.cluster}`, worst.fault.says, {
       objects: end ? [{ kind: 'Link', namespace: '', name: end.metadata.name }] : [],

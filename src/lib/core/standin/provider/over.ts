@@ -12,7 +12,3 @@ export function overOf({ metadata }: StatefulSet): readonly string[] | undefined
   const names = text.split(',').flatMap((one) => one.trim() || []);
   return names.length ? names : undefined;
 }
-
-/** The cluster that a member stands in, by its number. */
-export const clusterOfMember = (clusters: readonly string[], member: string): string | undefined =>
-  clusters[Math.floor(Number(/-(\d+)$/.exec(member)?.[1] ?? 0) / membersApart)];

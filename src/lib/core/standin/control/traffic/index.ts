@@ -10,7 +10,8 @@ import { enginePartOf, workloadOf, workloadOfTemplate } from '../../provider/ima
 import { wayFault } from '../../provider/reach';
 import type { Store } from '../../store';
 import { splitKey, type ClusterAccess, type Loop } from '../loop';
-import { reachesOver } from './over';
+import { overMark } from '../../provider/over';
+import { reachesOver, trafficMemory } from './over';
 import { WorldSite, type Mail } from './site';
 
 /** What is in flight in one workload. Plain data, replaced and never changed in place: part of snapshots. */
@@ -100,7 +101,9 @@ export const engines: Loop = {
       return part && hasEngine(part.engine) && matters ? [`${pod.metadata.namespace}/${workloadOf(pod)}`] : [];
     },
     StatefulSet: (now, before) =>
-      now?.spec === before?.spec ? [] : [`${(now ?? before)!.metadata.namespace}/${workloadOfTemplate((now ?? before)!)}`],
+      now?.spec === before?.spec && now?.metadata.annotations?.[overMark] === before?.metadata.annotations?.[overMark]
+        ? []
+        : [`${(now ?? before)!.metadata.namespace}/${workloadOfTemplate((now ?? before)!)}`],
     Service: (now, before, store) => (now?.spec === before?.spec ? [] : allKeys(store, (now ?? before)!.metadata.namespace)),
     Secret: (now, before, store) =>
       now?.data === before?.data || (now ?? before)!.data?.['tls.crt'] === undefined
@@ -116,7 +119,7 @@ export const engines: Loop = {
     // What is under way is kept in one of the clusters; the others call it there.
     const world = over?.lead ?? here;
     if (world !== here) return world.after(1, key);
-    const traffic = world.memory<Traffic>('traffic');
+    const traffic = world.memory<Traffic>(trafficMemory);
     const before = traffic.get(key) ?? { mail: [], nth: 0 };
     const site = new WorldSite(world, namespace, key, before.nth, over?.others, over?.founder);
     const asks = site.asks();

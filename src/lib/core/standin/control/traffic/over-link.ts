@@ -54,6 +54,7 @@ export const strangers = (one: FarMember, two: FarMember, workload: string): boo
 
 /** Lost messages are sent again after a second, then after twice as long each time. Source: RFC 6298, sections 2.4 and 5.5. */
 const resentMs = (times: number): number => 1_000 * (2 ** times - 1);
+/** So often at most; what is lost more often than that comes then. Made up. */
 const mostResent = 6;
 
 /**
