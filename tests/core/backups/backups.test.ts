@@ -134,6 +134,24 @@ describe('each way fails for its causes, and says where to look', () => {
       'one'
     ],
     [
+      'a store that would copy itself, with its own cluster named',
+      `how: copy, ${daily}, into: {cluster: work, namespace: space, store: one, bucket: copies}`,
+      () => {},
+      'object-store',
+      true,
+      'its own copies',
+      'nightly'
+    ],
+    [
+      'a cluster that is linked with nobody',
+      `how: copy, ${daily}, into: {cluster: work-2, namespace: space, store: one, bucket: copies}`,
+      () => {},
+      undefined,
+      true,
+      "isn't linked with a cluster work-2",
+      ''
+    ],
+    [
       'a store that would copy itself',
       `how: copy, ${daily}, into: {namespace: space, store: one, bucket: copies}`,
       () => {},

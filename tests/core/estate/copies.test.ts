@@ -65,6 +65,12 @@ class Barns {
     }
     throw new Error(`${name} never ended`);
   }
+  /** What the store is asked for by plans of the other cluster. */
+  get askedOver(): AskObject[] {
+    return this.world('west')
+      .store.list('Ask')
+      .filter((one) => !/^b[0-9]+$/.test(one.metadata.name));
+  }
   get plan(): BackupPlan {
     return this.east.store.get('BackupPlan', 'space', 'nightly')!;
   }
@@ -92,12 +98,7 @@ describe('copies into a store of a linked cluster', () => {
       'east/space.nightly/copy-second'
     ]);
     // Nobody is left with an ask of somebody else.
-    expect(
-      barns
-        .world('west')
-        .store.list('Ask')
-        .filter((one) => !one.metadata.name.startsWith('b'))
-    ).toEqual([]);
+    expect(barns.askedOver).toEqual([]);
   });
 
   test('a link that is cut, deaf or without names fails the run, says so, and the next one goes', () => {
@@ -166,12 +167,7 @@ describe('copies into a store of a linked cluster', () => {
     barns.remove({ kind: 'Outage', namespace: '', name: 'trouble' });
     barns.later(60_000);
     expect(barns.ask('west', 'shed', { do: 'list', place: 'copies' }).rows).toEqual([]);
-    expect(
-      barns
-        .world('west')
-        .store.list('Ask')
-        .filter((one) => !one.metadata.name.startsWith('b'))
-    ).toEqual([]);
+    expect(barns.askedOver).toEqual([]);
   });
 
   test('the log goes over the link too, and a link that is narrow takes its time', () => {
@@ -246,16 +242,11 @@ describe('copies into a store of a linked cluster', () => {
       .map((one) => `{namespace: space, pod: ${one.metadata.name}}`);
     barns.send(`apiVersion: standin.example/v1\nkind: Outage\nmetadata: {name: away}\nspec: {hangs: [${sheds.join(', ')}]}\n`, 'west');
     barns.send('apiVersion: standin.example/v1\nkind: BackupRun\nmetadata: {name: first, namespace: space}\nspec: {plan: nightly}\n');
-    const asked = () =>
-      barns
-        .world('west')
-        .store.list('Ask')
-        .filter((one) => !one.metadata.name.startsWith('b'));
-    for (let n = 0; n < 100 && !asked().length; n += 1) barns.later(100);
-    expect(asked()).toHaveLength(1);
+    for (let n = 0; n < 100 && !barns.askedOver.length; n += 1) barns.later(100);
+    expect(barns.askedOver).toHaveLength(1);
     barns.remove({ kind: 'BackupRun', namespace: 'space', name: 'first' });
     barns.later(5_000);
-    expect(asked()).toEqual([]);
+    expect(barns.askedOver).toEqual([]);
   });
 
   test('with the whole cluster lost what it copied before is still over there', () => {

@@ -5,6 +5,7 @@ import {
   carriedBytes,
   chainTo,
   doneOf,
+  isFar,
   keptOf,
   podsRunning,
   roomIn,
@@ -114,7 +115,7 @@ const mostOf = (points: readonly RoomPoint[]): number => Math.max(...points.map(
 
 /** The store that a plan copies into, with the cluster that it stands in; '' where it copies into none. */
 function placeOf(facts: Facts, { spec: { into } }: BackupPlan): string {
-  return into ? `${into.cluster ?? facts.elsewhere?.here ?? ''}/${into.namespace}/${into.store}` : '';
+  return into ? `${(isFar(facts, into) ? into.cluster : facts.elsewhere?.here) ?? ''}/${into.namespace}/${into.store}` : '';
 }
 
 /**

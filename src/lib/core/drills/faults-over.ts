@@ -5,15 +5,17 @@ import { outage, over } from './striking';
 import { seatsOf, type Seat } from './over';
 import type { DrillScene, FaultRule, Target } from './types';
 
+/** How much longer each message takes over a link that is slow. Made up. */
+const slowLinkMs = 400;
 const single = 'all its members stand in this cluster';
 
-/** The other clusters of a workload that is over several, the one whose member leads first, then those with most members. */
-function others({ facts, workload }: DrillScene): readonly Seat[] | string {
+/** The other cluster of a workload over several that matters most: where a member leads, else the one with most of them. */
+function other({ facts, workload }: DrillScene): Seat | string {
   const [, ...rest] = seatsOf(facts, workload);
-  if (!rest.length) return workload.sets.some((one) => overOf(one)) ? 'none of its other clusters is linked' : single;
   const leads = leadingSeat(facts, rest, workload.namespace);
   const weight = (seat: Seat) => (seat === leads ? 1_000 : 0) + podsIn(seat.facts, workload).length;
-  return [...rest].sort((a, b) => weight(b) - weight(a) || (a.cluster < b.cluster ? -1 : 1));
+  const [first] = rest.sort((a, b) => weight(b) - weight(a) || (a.cluster < b.cluster ? -1 : 1));
+  return first ?? (workload.sets.some((one) => overOf(one)) ? 'none of its other clusters is linked' : single);
 }
 
 /** Where somebody leads whom a member of this cluster follows, among others. */
@@ -30,9 +32,8 @@ const names = (facts: Facts, { workload }: DrillScene) => podsIn(facts, workload
 
 /** Something befalls the link to the cluster that matters most; clients here that have to come to a leading member over it are cut off, too. */
 function onLink(scene: DrillScene, is: 'cut' | 'one-way'): Target | string {
-  const found = others(scene);
-  if (typeof found === 'string') return found;
-  const [to] = found as [Seat];
+  const to = other(scene);
+  if (typeof to === 'string') return to;
   const here = scene.facts.elsewhere?.here ?? '';
   const fault = linkFault(scene.facts, to.cluster);
   if (fault) return `nothing comes through to it now: ${fault.says}`;
@@ -66,9 +67,8 @@ export const overFaults: readonly FaultRule[] = [
     title: 'cluster lost',
     why: 'All nodes of another cluster that holds members lose their power: the one whose member leads, else the one with most.',
     target(scene) {
-      const found = others(scene);
-      if (typeof found === 'string') return found;
-      const [seat] = found as [Seat];
+      const seat = other(scene);
+      if (typeof seat === 'string') return seat;
       return {
         label: `cluster ${seat.cluster}`,
         in: seat.cluster,
@@ -97,16 +97,15 @@ export const overFaults: readonly FaultRule[] = [
     id: 'link-slow',
     level: 'Ground',
     title: 'link slow',
-    why: 'Each message between this cluster and another one takes 400 ms longer, each way.',
+    why: `Each message between this cluster and another one takes ${slowLinkMs} ms longer, each way.`,
     target(scene) {
-      const found = others(scene);
-      if (typeof found === 'string') return found;
-      const [to] = found as [Seat];
+      const to = other(scene);
+      if (typeof to === 'string') return to;
       return {
         label: `link to ${to.cluster}`,
         members: [],
         lasting: false,
-        begin: [outage({ links: [{ to: to.cluster, is: 'slow', ms: 400 }] })],
+        begin: [outage({ links: [{ to: to.cluster, is: 'slow', ms: slowLinkMs }] })],
         end: [over]
       };
     }

@@ -1,4 +1,4 @@
-import type { Facts, Link } from '../model';
+import { factsIn, type Facts, type Link } from '../model';
 import { linkFault, linkNamesFault, type LinkFault } from '../standin';
 
 /** What is known of each cluster that has one clock with the one that is looked at, that one first of all in the order of names. */
@@ -6,7 +6,7 @@ export function clustersOf(facts: Facts): { readonly cluster: string; readonly f
   const { elsewhere } = facts;
   if (!elsewhere) return [];
   return elsewhere.clusters.flatMap((cluster) => {
-    const found = cluster === elsewhere.here ? facts : elsewhere.facts(cluster);
+    const found = factsIn(facts, cluster);
     return found ? [{ cluster, facts: found }] : [];
   });
 }

@@ -6,7 +6,7 @@ export const linkSchema = kindOf('standin.example/v1', 'Link', {
   spec: z.looseObject({
     /** The cluster at the other end. */
     to: z.string().min(1),
-    /** How long a message takes one way, in ms. */
+    /** How long a message takes one way, in ms; 8 is made up. */
     delayMs: z.number().int().min(0).max(60_000).default(8),
     /** What it carries, in bytes a second; without it as much as is sent. */
     bytesPerSecond: z.number().int().min(1).optional(),
@@ -22,7 +22,7 @@ export const linkSchema = kindOf('standin.example/v1', 'Link', {
       .default({ addresses: true, names: true }),
     /** Whether this end talks to the other in secret only; both have to, or none. */
     encrypted: z.boolean().default(true),
-    /** The version of the link's own program; those of both ends must begin with the same number. */
+    /** The version of the link's own program; those of both ends must begin with the same number. 2.1 is made up. */
     version: z.string().default('2.1'),
     /** Until when the certificate holds that this end shows (RFC 3339). */
     certificateUntil: z.string().datetime({ offset: true }).optional()

@@ -1,4 +1,4 @@
-import { keyOf, ordinalIn, setAskingFor, type ApiObject, type BackupPlan, type DocumentSet, type Facts, type Ref } from '../model';
+import { factsIn, keyOf, ordinalIn, setAskingFor, type ApiObject, type BackupPlan, type DocumentSet, type Facts, type Ref } from '../model';
 import {
   membersOver,
   operatedKinds,
@@ -160,7 +160,7 @@ function resourcePositions(facts: Facts, resource: ApiObject & { kind: OperatedK
 const overPositions = (facts: Facts, resource: DocumentSet): Position[] =>
   membersOver(facts, resource).flatMap(({ entry: { cluster }, members }) => {
     const { name, namespace = '' } = resource.metadata;
-    const there = cluster === facts.elsewhere?.here ? facts : facts.elsewhere?.facts(cluster);
+    const there = factsIn(facts, cluster);
     const set = there?.get('StatefulSet', namespace, name);
     const more = { resource, over: { home: facts, cluster } };
     if (there && set) return setPositions(there, set).map((one) => ({ ...one, ...more }));

@@ -1,7 +1,7 @@
 import { answerFaults, blueprintNamed, firstAnswers, sentenceFor, type Answers, type Remark } from '$core/blueprints';
 import { changeSheet } from '$core/change';
 import { writeManifests } from '$core/manifest';
-import { askOf, nodeReady, repellingTaint, roomOf, type ApiObject, type Facts, type Service, type StatefulSet } from '$core/model';
+import { askOf, factsIn, nodeReady, repellingTaint, roomOf, type ApiObject, type Facts, type Service, type StatefulSet } from '$core/model';
 
 import { survival } from '$core/estate';
 import { apartFault, overRemedy } from '$core/rootline';
@@ -76,7 +76,7 @@ function overRemarks(facts: Facts, objects: readonly ApiObject[]): Remark[] {
     const here = facts.elsewhere?.here;
     const apart = clusters.flatMap((a, i) =>
       clusters.slice(i + 1).flatMap((b): [string, string][] => {
-        const mine = a.cluster === here ? facts : facts.elsewhere?.facts(a.cluster);
+        const mine = factsIn(facts, a.cluster);
         return !mine || apartFault(mine, b.cluster) ? [[a.cluster, b.cluster]] : [];
       })
     );

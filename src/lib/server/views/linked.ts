@@ -2,7 +2,7 @@ import { linkedPairs, overWorkloads, rightsTables, tryReach, type OverWorkload }
 import { writeManifests } from '$core/manifest';
 import { linkRemedy, lineSentence, overRemedy, rootLine, type Remedy } from '$core/rootline';
 import { overNormalMs, type LinkFault } from '$core/standin';
-import { madeMs, type Facts, type Ref } from '$core/model';
+import { factsIn, madeMs, type Facts, type Ref } from '$core/model';
 import type { PlainRef, Scene } from './scene';
 
 /** What mends something, as it travels: its manifests as YAML, and the cluster that they go to. */
@@ -17,9 +17,6 @@ const plain = (remedy: Remedy, here: string): PlainRemedy => ({
   in: remedy.in ?? here,
   ...(remedy.manifests ? { yaml: writeManifests(remedy.manifests) } : {})
 });
-
-const factsIn = (facts: Facts, cluster: string): Facts | undefined =>
-  cluster === facts.elsewhere?.here ? facts : facts.elsewhere?.facts(cluster);
 
 /** How a workload over clusters stands, in a sentence, where its root line is to be looked at, and what breaks it in which cluster. */
 function lineOf(facts: Facts, one: OverWorkload) {

@@ -36,8 +36,9 @@ export function asked(
   op: Op
 ): Asked | undefined {
   const here = world.store.elsewhere?.here;
-  const far = cluster === undefined || cluster === here ? undefined : world.abroad(cluster);
-  const there = far ?? world;
+  const far = cluster !== undefined && cluster !== here;
+  const there = far ? world.abroad(cluster) : world;
+  if (!there) return undefined;
   // Namespaces have no dots, and clusters none: no two keys come to one name.
   const name = `${far ? `${here}.` : ''}${key.replace(/[ /]/g, '.').toLowerCase()}.${step}`;
   const ask = there.store.get('Ask', namespace, name);
@@ -58,10 +59,11 @@ export function asked(
 
 /** Takes away what is still asked for somebody who asks no more: an answer that comes late would be taken for one to the next ask. */
 export function dropAsks(world: ClusterAccess, key: string): void {
-  for (const ask of world.store.list('Ask')) if (keyOf(ask) === key && fromOf(ask) === undefined) world.drop(refOf(ask));
-  const { elsewhere } = world.store;
-  for (const cluster of elsewhere?.clusters ?? []) {
-    const there = cluster === elsewhere!.here ? undefined : world.abroad(cluster);
-    for (const ask of there?.store.list('Ask') ?? []) if (keyOf(ask) === key && fromOf(ask) === elsewhere!.here) there!.drop(refOf(ask));
+  const { here, clusters = [undefined] } = world.store.elsewhere ?? {};
+  for (const cluster of clusters) {
+    const far = cluster !== here;
+    const there = far ? world.abroad(cluster!) : world;
+    for (const ask of there?.store.list('Ask') ?? [])
+      if (keyOf(ask) === key && fromOf(ask) === (far ? here : undefined)) there!.drop(refOf(ask));
   }
 }

@@ -95,7 +95,7 @@ export function runByHand(facts: Facts, { metadata }: BackupPlan): BackupRun {
 
 /** Whether a bucket lies in another cluster. */
 export const isFar = (facts: Facts, { cluster }: Pick<Bucket, 'cluster'>): boolean =>
-  cluster !== undefined && cluster !== facts.elsewhere?.here;
+  cluster !== undefined && cluster !== (facts.elsewhere?.here ?? facts.list('Ground')[0]?.metadata.name);
 
 /** What is known of the cluster that a bucket lies in; undefined where nothing is. */
 export const storeFacts = (facts: Facts, bucket: Pick<Bucket, 'cluster'>): Facts | undefined =>
@@ -122,9 +122,10 @@ export const objectOf = (facts: Facts, { metadata: { namespace = '', name } }: B
 export function bucketFault(facts: Facts, bucket: Bucket): Broken | undefined {
   const { namespace, store, cluster } = bucket;
   const there = storeFacts(facts, bucket);
-  const link = isFar(facts, bucket) ? linkNamesFault(facts, cluster!) : undefined;
+  const far = isFar(facts, bucket);
+  const link = far ? linkNamesFault(facts, cluster!) : undefined;
   const at = bucketRef(facts, bucket);
-  const named = isFar(facts, bucket) ? `${namespace}/${store} of ${cluster}` : `${namespace}/${store}`;
+  const named = far ? `${namespace}/${store} of ${cluster}` : `${namespace}/${store}`;
   if (link || !there)
     return {
       says: `the store ${named} is out of reach: ${link?.says ?? 'that cluster is not known here'}`,

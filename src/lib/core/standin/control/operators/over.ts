@@ -1,6 +1,6 @@
 import { decode } from 'js-base64';
 import { momentOf } from '../../../shared';
-import { clusterDomain, type ApiObject, type DocumentSet, type Facts, type Kind, type StatefulSet } from '../../../model';
+import { clusterDomain, factsIn, type ApiObject, type DocumentSet, type Facts, type Kind, type StatefulSet } from '../../../model';
 import type { SpanMs } from '../../clock/steps';
 import { domainOver } from '../../provider/links';
 import { membersApart, overMark } from '../../provider/over';
@@ -33,8 +33,7 @@ export function membersOver(
   { metadata, spec }: DocumentSet
 ): { readonly entry: Entry; readonly start: number; readonly members: string[] }[] {
   const { name, namespace = '' } = metadata;
-  const here = facts.elsewhere?.here;
-  const setIn = (cluster: string) => (cluster === here ? facts : facts.elsewhere?.facts(cluster))?.get('StatefulSet', namespace, name);
+  const setIn = (cluster: string) => factsIn(facts, cluster)?.get('StatefulSet', namespace, name);
   const known = (spec.clusters ?? []).map((entry) => ({ entry, start: setIn(entry.cluster)?.spec.ordinals?.start }));
   const taken = new Set(known.map((one) => one.start));
   return known.map(({ entry, start: own }) => {
@@ -53,7 +52,7 @@ export function namesOver(facts: Facts, one: DocumentSet): string[] {
   const tail = `${name}.${namespace}.svc`;
   return membersOver(facts, one)
     .flatMap(({ entry: { cluster }, members }) => {
-      const its = cluster === facts.elsewhere?.here ? facts : facts.elsewhere?.facts(cluster);
+      const its = factsIn(facts, cluster);
       const domains = [...(its ? [clusterDomain(its)] : []), domainOver(cluster)];
       return domains.flatMap((domain) => [...members.map((member) => `${member}.${tail}.${domain}`), `${tail}.${domain}`]);
     })
