@@ -16,17 +16,28 @@ import {
   type TimedAction
 } from '$core/standin';
 import { actionsUpTo, clockOf, outcomesOf, type Clock, type ClockMove, type Moved, type Opened, type Opening } from './clock';
-import { unpackActions } from './kept-action';
 import { Mover, type Tell } from './moving';
 import { inTurns, Slices } from './slices';
-import { packWorld, unpackWorld } from './snapshot';
-import { headAt, rebuilt, rebuiltEstate, stageOf, withKin, type Stage } from './standing';
+import { packWorld } from './snapshot';
+import { stoodUp, stoodUpTogether } from './opening';
+import { factsAt, headAt, kinOf, rebuilt, rebuiltEstate, stageOf, withKin, type Stage } from './standing';
 import { ReadClusters } from './read-clusters';
 import { bundle, checkText, look, names, readFiles, rework, type DraftText, type LookOptions, type Rework } from './drafting';
 import { covered } from '../views/covered';
 import { queries, type QueryName, type Queries } from '../views';
 
 export type { Tell } from './moving';
+
+/** A copy of a rehearsal's world as it stands at the clock's head; where it has company, with a copy of that. */
+function forkOf({ kin, cluster, origin, actions, world, headMs }: Stage): World {
+  const past = (all: readonly TimedAction[]) => all.filter((action) => action.atMs <= headMs);
+  if (kin.length === 1) return headMs >= world.nowMs ? World.restore(origin.seed, world.save()) : replay(origin, past(actions), headMs);
+  const estate =
+    headMs >= world.nowMs
+      ? (world.company!.worlds as Estate).fork()
+      : Estate.replay(new Map(kin.map((one) => [one.cluster, { origin: one.origin, actions: past(one.actions) }])), headMs);
+  return estate.world(cluster)!;
+}
 
 /** Runs worlds in slices, so that whoever asks in between is answered soon. Lives in a worker thread, or in the process for tests. */
 export class Host extends ReadClusters {
@@ -48,7 +59,7 @@ export class Host extends ReadClusters {
 
   /** What is known of a rehearsal, or of a cluster that was read, at its moment. */
   private factsOf(id: string): Store {
-    return this.readCluster(id)?.store ?? this.facts(this.stage(id));
+    return this.readCluster(id)?.store ?? factsAt(this.stage(id));
   }
 
   private async readyFacts(id: string): Promise<Store> {
@@ -56,103 +67,17 @@ export class Host extends ReadClusters {
     return this.factsOf(id);
   }
 
-  private facts(one: Stage): Store {
-    if (one.headMs >= one.world.nowMs) return one.world.store;
-    const store = one.views.at(one.headMs);
-    if (one.kin.length > 1) {
-      const past = (cluster: string) => one.kin.find((two) => two.cluster === cluster)?.views.at(one.headMs);
-      // What is known of the others then knows of the others in turn.
-      const elsewhere = (here: string): NonNullable<Store['elsewhere']> => ({
-        here,
-        clusters: one.kin.map((two) => two.cluster),
-        facts: (cluster) => (cluster === one.cluster ? store : known(cluster))
-      });
-      const known = (cluster: string) => {
-        const found = past(cluster);
-        if (found) found.elsewhere = elsewhere(cluster);
-        return found;
-      };
-      store.elsewhere = elsewhere(one.cluster);
-    }
-    return store;
-  }
-
   /**
    * Stands a rehearsal up, from its snapshot where that fits, else from its actions. Where an action can't be carried out it stands as
    * it was before that, and says why; it never fails as a whole.
    */
   async open(opening: Opening): Promise<Opened> {
-    return opening.kin?.length ? this.openAll([opening, ...opening.kin]) : this.openOne(opening);
-  }
-
-  private async openOne({ id, origin, actions: given, headMs, frontierMs, snapshot, broken: told }: Opening): Promise<Opened> {
-    const actions = unpackActions(given);
-    let [world, from, broken] = [undefined as World | undefined, 0, told];
-    if (snapshot && fits(snapshot, actions, frontierMs))
-      try {
-        [world, from] = [await unpackWorld(origin.seed, snapshot.bytes), snapshot.actions];
-      } catch {
-        // A snapshot is a cache: without it the world is rebuilt.
-        [world, from] = [undefined, 0];
-      }
-    const built = await rebuilt(this.slices, {
-      origin,
-      actions,
-      untilMs: told ? Math.min(frontierMs, Math.max(told.untilMs ?? 0, actions.at(-1)?.atMs ?? 0)) : frontierMs,
-      begun: world,
-      from
-    });
-    broken = built.broken ?? broken;
-    const one = stageOf(id, origin, broken ? actions.slice(0, broken.after) : actions, built.world, headMs, broken);
-    this.stages.set(id, one);
-    return { ...clockOf(one), ...(broken ? { broken } : {}) };
-  }
-
-  /** The same for rehearsals that have one clock: they stand up together, or stop together where one of them does. */
-  private async openAll(openings: readonly Opening[]): Promise<Opened> {
-    const all = openings.map((one) => ({ ...one, cluster: one.id.split('~')[0]!, actions: unpackActions(one.actions) }));
-    // What is damaged in one of them ends all of them there.
-    const damaged = all.find((one) => one.broken);
-    const lastMs = damaged ? Math.max(damaged.broken!.untilMs ?? 0, damaged.actions.at(-1)?.atMs ?? 0) : Infinity;
-    for (const one of all) one.actions = one.actions.filter(({ atMs }) => atMs <= lastMs);
-    const untilMs = Math.min(lastMs, Math.max(...all.map((one) => one.frontierMs)));
-    const begun = await this.begunAll(all, untilMs);
-    const built = await rebuiltEstate(
-      this.slices,
-      all.map(({ cluster, origin, actions, snapshot }, i) => ({
-        cluster,
-        origin,
-        actions,
-        ...(begun ? { begun: begun[i]!, from: snapshot!.actions } : {})
-      })),
-      untilMs
-    );
-    const why = built.broken?.why ?? (damaged ? `in ${damaged.cluster}, ${damaged.broken!.why}` : undefined);
-    const headMs = Math.min(all[0]!.headMs, built.estate.nowMs);
-    const stages = all.map(({ id, cluster, origin, actions }) => {
-      const after = built.broken?.after.get(cluster) ?? actions.length;
-      const broken = why === undefined ? undefined : { after, why };
-      return stageOf(id, origin, actions.slice(0, after), built.estate.world(cluster)!, headMs, broken);
-    });
-    for (const one of stages) {
-      one.kin = stages;
-      this.stages.set(one.id, one);
-    }
+    const stages = opening.kin?.length
+      ? await stoodUpTogether(this.slices, [opening, ...opening.kin])
+      : [await stoodUp(this.slices, opening)];
+    for (const one of stages) this.stages.set(one.id, one);
     const [first] = stages as [Stage];
     return { ...clockOf(first), ...(first.broken ? { broken: first.broken } : {}) };
-  }
-
-  /** Their worlds out of their snapshots, where those fit and are of one moment. */
-  private async begunAll(all: readonly (Opening & { actions: readonly TimedAction[] })[], untilMs: number): Promise<World[] | undefined> {
-    const atMs = all[0]!.snapshot?.atMs;
-    if (!all.every(({ snapshot, actions }) => snapshot && snapshot.atMs === atMs && fits(snapshot, actions, untilMs))) return undefined;
-    try {
-      const worlds: World[] = [];
-      for (const { origin, snapshot } of all) worlds.push(await unpackWorld(origin.seed, snapshot!.bytes));
-      return worlds;
-    } catch {
-      return undefined;
-    }
   }
 
   /** Worlds that begin as others stand at their frontier; what they share is shared. All that have one clock are copied together. */
@@ -173,11 +98,8 @@ export class Host extends ReadClusters {
     for (const [i, { rest, changes }] of saved.entries())
       worlds.push(await inTurns(World.restoreSteps(from[i]!.origin.seed, rest, [changes])));
     if (worlds.length > 1) new Estate(worlds.map((world, i) => [from[i]!.cluster, world]));
-    const made = from.map((one, i) => stageOf(pairs[i]![1], one.origin, one.actions, worlds[i]!, one.headMs));
-    for (const one of made) {
-      one.kin = made;
-      this.stages.set(one.id, one);
-    }
+    const made = kinOf(from.map((one, i) => stageOf(pairs[i]![1], one.origin, one.actions, worlds[i]!, one.headMs)));
+    for (const one of made) this.stages.set(one.id, one);
   }
 
   /** How much is held here, for whoever watches the program. Bytes; ms since the last look. */
@@ -280,7 +202,7 @@ export class Host extends ReadClusters {
   }> {
     const one = this.stage(id);
     await one.busy;
-    const facts = this.facts(one);
+    const facts = factsAt(one);
     if (one.kin.some(({ actions }) => actions.length > actionsUpTo(actions, one.headMs))) {
       const refusal: Refusal = {
         code: 'later-actions',
@@ -396,7 +318,7 @@ export class Host extends ReadClusters {
     await one.busy;
     const { journal } = one.world;
     const scene = {
-      facts: this.facts(one),
+      facts: factsAt(one),
       clock: clockOf(one),
       steps: one.world.log.steps,
       lines: one.world.lines,
@@ -414,26 +336,4 @@ export class Host extends ReadClusters {
     const begun = one.kin.map((two) => ({ id: two.id, actions: two.actions.length, packing: packWorld(two.world) }));
     return Promise.all(begun.map(async ({ packing, ...rest }) => ({ ...rest, engine: engineVersion, ...(await packing) })));
   }
-}
-
-/** Whether a snapshot holds the first of some actions, and nothing that isn't known by then. */
-const fits = (snapshot: NonNullable<Opening['snapshot']>, actions: readonly TimedAction[], frontierMs: number): boolean => {
-  const next = actions[snapshot.actions];
-  return (
-    snapshot.engine === engineVersion &&
-    snapshot.actions <= actions.length &&
-    snapshot.atMs <= frontierMs &&
-    (!next || snapshot.atMs <= next.atMs)
-  );
-};
-
-/** A copy of a rehearsal's world as it stands at the clock's head; where it has company, with a copy of that. */
-function forkOf({ kin, cluster, origin, actions, world, headMs }: Stage): World {
-  const past = (all: readonly TimedAction[]) => all.filter((action) => action.atMs <= headMs);
-  if (kin.length === 1) return headMs >= world.nowMs ? World.restore(origin.seed, world.save()) : replay(origin, past(actions), headMs);
-  const estate =
-    headMs >= world.nowMs
-      ? (world.company!.worlds as Estate).fork()
-      : Estate.replay(new Map(kin.map((one) => [one.cluster, { origin: one.origin, actions: past(one.actions) }])), headMs);
-  return estate.world(cluster)!;
 }

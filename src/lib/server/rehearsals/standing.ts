@@ -1,6 +1,6 @@
 import { createHash, type Hash } from 'node:crypto';
 import { setImmediate as nextTurn } from 'node:timers/promises';
-import { Estate, inOrder, replay, Views, World, type Action, type Origin, type TimedAction, type Verdict } from '$core/standin';
+import { Estate, inOrder, replay, Views, World, type Action, type Origin, type Store, type TimedAction, type Verdict } from '$core/standin';
 import type { Broken } from './clock';
 import { inTurns, sliceCalls, sliceMs, type Slices } from './slices';
 
@@ -38,6 +38,34 @@ export function stageOf(id: string, origin: Origin, actions: readonly TimedActio
   const stage: Stage = { ...bareStage(id, origin, actions, world, headMs), broken };
   stage.kin = [stage];
   return stage;
+}
+
+/** From now on they have one clock. */
+export function kinOf(stages: readonly Stage[]): readonly Stage[] {
+  for (const one of stages) one.kin = stages;
+  return stages;
+}
+
+/** What is known at the moment where the clock of a rehearsal stands, of its kin as well. */
+export function factsAt(one: Stage): Store {
+  if (one.headMs >= one.world.nowMs) return one.world.store;
+  const store = one.views.at(one.headMs);
+  if (one.kin.length > 1) {
+    const past = (cluster: string) => one.kin.find((two) => two.cluster === cluster)?.views.at(one.headMs);
+    // What is known of the others then knows of the others in turn.
+    const elsewhere = (here: string): NonNullable<Store['elsewhere']> => ({
+      here,
+      clusters: one.kin.map((two) => two.cluster),
+      facts: (cluster) => (cluster === one.cluster ? store : known(cluster))
+    });
+    const known = (cluster: string) => {
+      const found = past(cluster);
+      if (found) found.elsewhere = elsewhere(cluster);
+      return found;
+    };
+    store.elsewhere = elsewhere(one.cluster);
+  }
+  return store;
 }
 
 /** Their clock stands at a moment, all of them at the same. */
