@@ -5,22 +5,20 @@ import { Estate, type Action, type World } from '$core/standin';
 import type { AskObject, BackupPlan, Facts, KindMap, Ref } from '$core/model';
 import { answered } from '../roomy';
 import { objects } from '../help';
-import { acted, joins, parts } from './help';
+import { acted, joins, Linked, parts } from './help';
 
 const space = { apiVersion: 'v1', kind: 'Namespace', metadata: { name: 'space' } } as const;
 const steady = { class: 'steady', namespace: 'space' };
-let asks = 0;
 
 /** A database in the east, and an object store in the west; the first has a plan that copies into the second. */
-class Barns {
-  readonly estate: Estate;
+class Barns extends Linked {
   constructor(
     private readonly wish: { readonly link?: object; readonly plan?: string } = {},
     bucket = true
   ) {
     const sent = (atMs: number, ...all: readonly object[]) => ({ atMs, action: { type: 'send', objects: all } as Action });
     const link = wish.link ?? {};
-    this.estate = Estate.replay(
+    const estate = Estate.replay(
       parts(
         {
           east: [
@@ -34,24 +32,15 @@ class Barns {
       ),
       62_000
     );
-    this.estate.runSettled();
+    estate.runSettled();
+    super(estate);
     if (bucket) expect(this.ask('west', 'shed', { do: 'make-bucket', place: 'copies' }).outcome).toBe('acknowledged');
     this.send(
       `apiVersion: standin.example/v1\nkind: BackupPlan\nmetadata: {name: nightly, namespace: space}\nspec: {workload: one, schedule: "0 3 * * *", ${wish.plan ?? 'how: copy'}, into: {cluster: west, namespace: space, store: shed, bucket: copies}}\n`
     );
   }
-  world = (cluster: string): World => this.estate.world(cluster)!;
   get east(): World {
     return this.world('east');
-  }
-  send = (yaml: string, cluster = 'east') => acted(this.world(cluster), { type: 'send', objects: objects(yaml) });
-  remove = (ref: Ref, cluster = 'east') => acted(this.world(cluster), { type: 'remove', ref });
-  later = (ms: number) => this.estate.runUntil(this.estate.nowMs + ms);
-  ask(cluster: string, workload: string, op: AskObject['spec']['op']) {
-    const id = `b${(asks += 1)}`;
-    acted(this.world(cluster), { type: 'ask', namespace: 'space', id, ask: { workload, way: 'inside', login: 'right', op } });
-    for (let n = 0; n < 600 && !this.world(cluster).store.get('Ask', 'space', id)!.status?.outcome; n += 1) this.later(100);
-    return this.world(cluster).store.get('Ask', 'space', id)!.status!;
   }
   write = (key: string) =>
     expect(this.ask('east', 'one', { do: 'write', place: 'seats', key, value: key })).toMatchObject({ outcome: 'acknowledged' });
@@ -99,6 +88,30 @@ describe('copies into a store of a linked cluster', () => {
     ]);
     // Nobody is left with an ask of somebody else.
     expect(barns.askedOver).toEqual([]);
+  });
+
+  test('what a plan of one cluster copied is put back in another, also when its bucket lies there; not past a link that is cut', () => {
+    const barns = new Barns();
+    barns.write('a');
+    barns.ended('BackupRun', 'first');
+    acted(barns.world('west'), { type: 'send', objects: answered('primary-standby-sql', { ...steady, name: 'two' }) });
+    barns.later(300_000);
+    const put = (name: string) => {
+      barns.send(
+        `apiVersion: standin.example/v1\nkind: BackupReturn\nmetadata: {name: ${name}, namespace: space}\nspec: {plan: nightly, cluster: east, into: two, over: true}\n`,
+        'west'
+      );
+      barns.later(60_000);
+      return barns.world('west').store.get('BackupReturn', 'space', name)!.status;
+    };
+    expect(put('here')).toMatchObject({ phase: 'Done', run: 'first' });
+    expect(barns.ask('west', 'two', { do: 'list', place: 'seats' }).rows).toEqual([['a', 'a']]);
+    barns.send('apiVersion: standin.example/v1\nkind: Outage\nmetadata: {name: cut}\nspec: {links: [{to: west, is: cut}]}\n');
+    expect(put('cut')).toMatchObject({
+      phase: 'Failed',
+      says: 'the plan nightly of east is out of reach: the link east.west is cut (cut)',
+      at: { kind: 'Link' }
+    });
   });
 
   test('a link that is cut, deaf or without names fails the run, says so, and the next one goes', () => {

@@ -138,6 +138,8 @@ function ofWorkload(facts: Facts, chief: Maker): Companion[] {
       ]);
   for (const one of facts.list('BackupPlan', namespace))
     if (one.spec.workload === workload) add(one, 'copies it; while it stays its copies can be put back, and its runs fail', false);
+  for (const one of facts.list('Mirror', namespace))
+    if (one.spec.workload === workload) add(one, 'lets it follow another one, and has nothing to do without it', true);
   const left = sentIn(facts, namespace).filter(
     (one) => !seen.has(keyOf(refOf(one))) && (sentByPerson(one) || one.kind === 'PersistentVolumeClaim')
   );

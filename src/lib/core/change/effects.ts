@@ -1,4 +1,4 @@
-import { bytesOf, quantityOf, same } from '../shared';
+import { bytesOf, clockOf, quantityOf, same } from '../shared';
 import {
   claimsOf,
   memberClaim,
@@ -14,7 +14,7 @@ import {
   type StatefulSet,
   podsMadeBy
 } from '../model';
-import { ephemeralFillAt, type Verdict } from '../standin';
+import { engineRunning, ephemeralFillAt, followed, type Verdict } from '../standin';
 import type { SheetLine } from './types';
 
 /** Names of the volumes of a pod that are gone with it. */
@@ -123,6 +123,28 @@ export function restoredLoss({ ref, before, after, outcome }: Verdict): SheetLin
   const { into, only } = after.spec;
   const what = only === undefined ? `all that ${into} holds` : `what ${into} holds in ${only}`;
   return [{ ref, says: `${what}, with what was written since the moment that comes back` }];
+}
+
+/** A workload that begins to follow another one gives up what it has of its own; one that is promoted goes without what it hadn't got yet. */
+export function followedLoss(facts: Facts, { ref, before, after, outcome }: Verdict): SheetLine[] {
+  if (outcome === 'refused' || after?.kind !== 'Mirror') return [];
+  const { workload, from, deletes, promoted } = after.spec;
+  const its = `${from.workload} of ${from.cluster}`;
+  const was = before?.kind === 'Mirror' ? before : undefined;
+  if (promoted) {
+    if (!was || was.spec.promoted) return [];
+    const { momentMs } = was.status ?? {};
+    const since =
+      momentMs === undefined ? `all that ${its} holds: ${workload} never had it` : `what ${its} took since ${clockOf(momentMs)}`;
+    return [{ ref, says: `${since}, as long as ${workload} goes on without it` }];
+  }
+  if (was && !was.spec.promoted) return [];
+  const engine = engineRunning(facts, after.metadata.namespace ?? '', workload);
+  const what = engine && followed[engine];
+  if (what === 'tables') return [{ ref, says: `what ${workload} holds and ${its} doesn't: it is listed, and given up` }];
+  if (what === 'objects' && deletes)
+    return [{ ref, says: `objects of ${workload} that ${its} doesn't have: they are listed, and deleted` }];
+  return [];
 }
 
 /** What loses nothing now and will later: retention and reclaim policies that turn to Delete. */

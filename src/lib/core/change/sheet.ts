@@ -1,7 +1,7 @@
 import { bytesOf, type Difference } from '../shared';
 import { entryOf, memberClaim, ordinalsOf, type ApiObject, type Facts, type Ref, type StatefulSet } from '../model';
 import { notPlayed, plan, type Verdict } from '../standin';
-import { clearedLoss, laterLoss, opened, restarts, restoredLoss, scaledLoss } from './effects';
+import { clearedLoss, followedLoss, laterLoss, opened, restarts, restoredLoss, scaledLoss } from './effects';
 import type { ChangeSheet, SendStep, WayRound } from './types';
 
 const shown = (value: unknown): string => {
@@ -106,7 +106,7 @@ export function changeSheet(facts: Facts, objects: readonly ApiObject[], replace
     restarted: effects.flatMap((one) => one.restarted),
     lost: [
       ...effects.flatMap((one) => one.lost),
-      ...verdicts.flatMap((one) => [...scaledLoss(facts, one), ...clearedLoss(one), ...restoredLoss(one)])
+      ...verdicts.flatMap((one) => [...scaledLoss(facts, one), ...clearedLoss(one), ...restoredLoss(one), ...followedLoss(facts, one)])
     ],
     later: verdicts.flatMap(laterLoss),
     opened: verdicts.flatMap(opened),

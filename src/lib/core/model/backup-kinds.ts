@@ -102,6 +102,8 @@ export const backupRunSchema = kindOf(api, 'BackupRun', {
 export const backupReturnSchema = kindOf(api, 'BackupReturn', {
   spec: z.looseObject({
     plan: z.string(),
+    /** The cluster that the plan stands in, where that is another one; its namespace is the return's. */
+    cluster: z.string().min(1).optional(),
     /** The run; without it the last one that is done before the moment. */
     run: z.string().optional(),
     /** The moment to go back to (RFC 3339); with the log any, else that of a copy. Left out: the latest. */

@@ -5,6 +5,7 @@ export * from './card-kinds';
 export * from './facts';
 export * from './kinds';
 export * from './link-kind';
+export * from './mirror-kind';
 export * from './members';
 export * from './meta';
 export * from './names';

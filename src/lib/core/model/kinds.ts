@@ -8,6 +8,7 @@ import * as operated from './operator-kinds';
 import * as backup from './backup-kinds';
 import * as card from './card-kinds';
 import * as link from './link-kind';
+import * as mirror from './mirror-kind';
 import * as outage from './outage-kind';
 import * as standin from './standin-kinds';
 import * as storage from './storage-kinds';
@@ -85,6 +86,7 @@ export interface KindMap {
   BackupPlan: backup.BackupPlan;
   BackupRun: backup.BackupRun;
   BackupReturn: backup.BackupReturn;
+  Mirror: mirror.Mirror;
 }
 /** Every kind that is known here, as manifests spell it. */
 export type Kind = keyof KindMap;
@@ -182,6 +184,7 @@ export const kindEntries: readonly KindEntry[] = [
   entry('BackupPlan', api, backup.backupPlanSchema),
   entry('BackupRun', api, backup.backupRunSchema),
   entry('BackupReturn', api, backup.backupReturnSchema),
+  entry('Mirror', api, mirror.mirrorSchema),
   entry('Pod', 'v1', pods.podSchema),
   entry('ControllerRevision', 'apps/v1', workload.controllerRevisionSchema, { derived: true }),
   entry('ReplicaSet', 'apps/v1', policy.replicaSetSchema, { derived: true }),

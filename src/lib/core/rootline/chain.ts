@@ -1,4 +1,15 @@
-import { factsIn, keyOf, ordinalIn, setAskingFor, type ApiObject, type BackupPlan, type DocumentSet, type Facts, type Ref } from '../model';
+import {
+  factsIn,
+  keyOf,
+  ordinalIn,
+  setAskingFor,
+  type ApiObject,
+  type BackupPlan,
+  type DocumentSet,
+  type Facts,
+  type Mirror,
+  type Ref
+} from '../model';
 import {
   membersOver,
   operatedKinds,
@@ -183,6 +194,19 @@ function planPositions(facts: Facts, plan: BackupPlan): Position[] {
   return found?.length ? found.map((one) => ({ ...one, plan })) : [{ facts, namespace, claims: [], plan }];
 }
 
+/** A mirror stands on what keeps it from going on: the link, its own workload, or the one that it follows. */
+function mirrorPositions(facts: Facts, mirror: Mirror): Position[] {
+  const { namespace = '' } = mirror.metadata;
+  const { from } = mirror.spec;
+  const at = mirror.status?.phase === 'Behind' ? mirror.status.at : undefined;
+  const there = at && !linkNamesFault(facts, from.cluster) ? factsIn(facts, from.cluster) : undefined;
+  const own = at && !['Link', 'Mirror'].includes(at.kind) ? positionsOf(facts, at as Ref) : undefined;
+  if (own?.length) return own.map((one) => ({ ...one, mirror }));
+  const its = there && positionsOf(there, workloadRef(there, from.namespace, from.workload));
+  if (its?.length) return its.map((one) => ({ ...one, mirror, over: { home: facts, cluster: from.cluster } }));
+  return [{ facts, namespace, claims: [], mirror }];
+}
+
 function positionsOf(facts: Facts, subject: Ref): Position[] | undefined {
   const { kind, namespace, name } = subject;
   if (kind === 'StatefulSet') {
@@ -212,6 +236,10 @@ function positionsOf(facts: Facts, subject: Ref): Position[] | undefined {
     const plan = facts.get('BackupPlan', namespace, name);
     return plan && planPositions(facts, plan);
   }
+  if (kind === 'Mirror') {
+    const mirror = facts.get('Mirror', namespace, name);
+    return mirror && mirrorPositions(facts, mirror);
+  }
   if (isOperated(kind)) {
     const resource = facts.get(kind, namespace, name);
     return resource && resourcePositions(facts, resource);
@@ -230,6 +258,7 @@ export const linedKinds = [
   'PersistentVolume',
   'VolumeSnapshot',
   'BackupPlan',
+  'Mirror',
   ...operatedKinds
 ] as const;
 

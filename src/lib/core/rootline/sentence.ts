@@ -54,12 +54,15 @@ function exportSentence(line: RootLine): string {
     : `How ${name} stands is unseen: nothing of it is in the export.`;
 }
 
-/** A plan of copies: whether there is a good one, and why the last was none. */
+/** A plan of copies, or a mirror: whether there is a good one, and why the last was none. */
 function planSentence(line: RootLine): string {
   const broken = breakOf(line);
   const { name } = line.subject;
   const copies = line.joints.find((one) => one.joint === 'copies');
-  if (broken && broken.joint !== 'copies') return `The last copy of ${name} failed: ${causeOf(broken)}.`;
+  if (broken && broken.joint !== 'copies')
+    return line.subject.kind === 'Mirror'
+      ? `${name} can't follow: ${causeOf(broken)}.`
+      : `The last copy of ${name} failed: ${causeOf(broken)}.`;
   return `${name}: ${copies?.says ?? 'nothing is known of its copies'}.`;
 }
 
@@ -67,7 +70,7 @@ function planSentence(line: RootLine): string {
 export function lineSentence(line: RootLine): string {
   const broken = breakOf(line);
   const name = line.subject.name;
-  if (line.subject.kind === 'BackupPlan') return planSentence(line);
+  if (line.subject.kind === 'BackupPlan' || line.subject.kind === 'Mirror') return planSentence(line);
   if (broken) return `${name} waits: ${causeOf(broken)}.`;
   if (line.exported) return exportSentence(line);
   const settling = line.joints.find((one) => one.state === 'settling');

@@ -1,4 +1,4 @@
-import type { ApiObject, BackupPlan, Claim, Facts, Pod, PodSpec, Ref, Snapshot, StatefulSet, StorageClass, Volume } from '../model';
+import type { ApiObject, BackupPlan, Claim, Facts, Mirror, Pod, PodSpec, Ref, Snapshot, StatefulSet, StorageClass, Volume } from '../model';
 
 /** The five states of a joint. */
 export type State = 'holds' | 'settling' | 'broken' | 'waiting' | 'unseen';
@@ -73,6 +73,8 @@ export interface Position {
   readonly over?: { readonly home: Facts; readonly cluster: string };
   /** The plan of copies that was asked about; the rest is where its last run broke. */
   readonly plan?: BackupPlan;
+  /** The mirror that was asked about; the rest is where it can't go on. */
+  readonly mirror?: Mirror;
   readonly ordinal?: number;
   readonly claims: readonly ClaimPlace[];
 }

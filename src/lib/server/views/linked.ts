@@ -1,4 +1,4 @@
-import { linkedPairs, overWorkloads, rightsTables, tryReach, type OverWorkload } from '$core/estate';
+import { followedWorkloads, linkedPairs, mayFollow, overWorkloads, rightsTables, tryReach, type OverWorkload } from '$core/estate';
 import { writeManifests } from '$core/manifest';
 import { linkRemedy, lineSentence, overRemedy, rootLine, type Remedy } from '$core/rootline';
 import { overNormalMs, type LinkFault } from '$core/standin';
@@ -68,6 +68,13 @@ export function linkedView({ facts }: Scene, _: object) {
       }
     })),
     workloads: overWorkloads(facts).map((one) => ({ ...one, ...lineOf(facts, one) })),
+    follows: followedWorkloads(facts).map(({ remedy, promote, back, ...one }) => ({
+      ...one,
+      remedy: remedy ? plain(remedy, one.cluster) : null,
+      promote: promote ? writeManifests([promote]) : null,
+      back: back ? { cluster: back.cluster, yaml: writeManifests([back.object]) } : null
+    })),
+    mayFollow: mayFollow(facts),
     rights: rightsTables(facts).map((table) => ({
       ...table,
       squares: table.squares.map((square) => {

@@ -1,9 +1,12 @@
 import { clockOf } from '../../shared';
-import { refOf, type BackupPlan, type BackupRun, type Facts } from '../../model';
+import { refOf, type BackupPlan, type BackupRun, type Facts, type Mirror } from '../../model';
 import { carriedBytes, carriedMs, doneOf, linkNamesFault, linkPerSecond, runByHand, runsOf } from '../../standin';
 import { compact, field, lastEvent, look } from '../evidence';
 import { linkRemedy } from '../over';
 import type { JointRule, Look, Remedy } from '../types';
+
+/** So long a mirror usually takes until it has all of it, in ms; made up. */
+const startingMs = [2_000, 60_000] as const;
 
 function remedyOf(facts: Facts, plan: BackupPlan, { status }: BackupRun): Remedy {
   const { into } = plan.spec;
@@ -63,6 +66,27 @@ function copiesLook(facts: Facts, plan: BackupPlan): Look {
   return look('holds', name, `${last.status.says ?? 'a copy'}, as of ${clockOf(last.status.momentMs ?? 0)}`, { objects, evidence });
 }
 
+/** Whether a workload that follows another one has what was written there. */
+function mirrorLook(facts: Facts, mirror: Mirror): Look {
+  const { status, spec, metadata } = mirror;
+  const { from, workload } = spec;
+  const link = linkNamesFault(facts, from.cluster);
+  const evidence = compact([field(mirror, 'status.phase', status?.phase), field(mirror, 'status.says', status?.says)]);
+  const had = status?.momentMs === undefined ? 'it never held all of it' : `it holds what was written by ${clockOf(status.momentMs)}`;
+  const more = { objects: [refOf(mirror)], evidence };
+  const { name } = metadata;
+  if (status?.phase === 'Behind') {
+    const remedy = link ? linkRemedy(facts, link) : { text: status.remedy ?? 'It tries again by itself.' };
+    return look('broken', name, `${workload} can't follow: ${status.says}; ${had}`, { ...more, remedy });
+  }
+  if (status?.phase === 'Promoted') return look('holds', name, status.says, more);
+  if (status?.phase !== 'Follows') {
+    const settling = { sinceMs: status?.sinceMs ?? facts.nowMs, normalMs: startingMs };
+    return look('settling', name, `${workload} takes over what ${from.workload} of ${from.cluster} holds`, { ...more, settling });
+  }
+  return look('holds', name, `${workload} follows ${from.workload} of ${from.cluster}: ${had}`, more);
+}
+
 /** Is there a good copy, and does the next one come about? */
 export const copies = {
   id: 'copies' as const,
@@ -70,5 +94,6 @@ export const copies = {
   title: 'Copies',
   why: 'Members that agree lose the same rows together when somebody drops them by mistake. Only a copy that lies elsewhere, is made again and again, and has been put back once, brings them back.',
   perClaim: false,
-  look: ({ facts, plan, over }) => plan && copiesLook(over?.home ?? facts, plan)
+  look: ({ facts, plan, mirror, over }) =>
+    plan ? copiesLook(over?.home ?? facts, plan) : mirror && mirrorLook(over?.home ?? facts, mirror)
 } satisfies JointRule;

@@ -22,6 +22,7 @@ import type { Loop } from './loop';
 import { ownClaimsLoop } from './storage/own-claims';
 import { placing } from './workloads/placing';
 import { operators } from './operators';
+import { mirrors } from './mirrors';
 import { modifying } from './storage/attributes';
 import { outages } from './nodes/outages';
 import { nodeLoss } from './nodes/node-loss';
@@ -79,5 +80,6 @@ export const loops: readonly Loop[] = [
   emptying,
   tainting,
   outages,
-  backups
+  backups,
+  mirrors
 ];

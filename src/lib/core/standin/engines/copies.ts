@@ -1,4 +1,5 @@
 import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
+import { z } from 'zod';
 import { digestOf } from '../../shared';
 import type { Answer } from './site';
 
@@ -54,3 +55,30 @@ export const handedOut = (by: string, what: string, rows: Named, says: string, v
 
 /** Why a copy isn't taken where something lies already. @param says how much that is */
 export const wouldOverwrite = (says: string): string => `it holds ${says} of its own, which would be overwritten`;
+
+/** A text as JSON of a shape; undefined for anything else. */
+export function readJson<T>(shape: z.ZodType<T>, text: string): T | undefined {
+  try {
+    return shape.safeParse(JSON.parse(text)).data;
+  } catch {
+    return undefined;
+  }
+}
+
+const text = z.string().optional();
+const entry = z.object({
+  atMs: z.number().optional(),
+  op: z.looseObject({ do: z.string(), place: text, key: text, value: text, count: z.number().optional() }).optional()
+});
+const piece = z.array(z.tuple([z.string(), z.string()]));
+
+/** An entry of a log, as it lies in a bucket. */
+export type LogEntry = z.infer<typeof entry> & { readonly index: number };
+
+/** The entries of a piece of a log out of a bucket; undefined where somebody put something else there. */
+export function entriesIn(text: string): LogEntry[] | undefined {
+  const found = readJson(piece, text)?.map(([index, one]) => ({ index: Number(index), read: readJson(entry, one) }));
+  return found?.every(({ read, index }) => read && Number.isSafeInteger(index))
+    ? found.map(({ index, read }) => ({ index, ...read! }))
+    : undefined;
+}

@@ -121,7 +121,7 @@ export class MemoryStore implements Engine {
       });
       return this.log.decided(site, { ...ask, op: { ...op, do: 'make-topic', value } }, via);
     }
-    if (op.do === 'copy' || op.do === 'put-back') return this.log.ask(site, { ...ask, member: via });
+    if (['copy', 'put-back', 'news', 'take'].includes(op.do)) return this.log.ask(site, { ...ask, member: via });
     const topic = this.log.brokers.known(site, via)?.topics[op.place ?? ''];
     if (op.do === 'shards') return this.shards(site, ask, via);
     if (!topic) return refuse(`there is no database ${op.place ?? ''}`);

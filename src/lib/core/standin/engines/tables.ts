@@ -1,5 +1,5 @@
 import { hash32, majorityOf } from '../../shared';
-import { handedOut, namedIn, sumOf, textOfNamed, wouldOverwrite } from './copies';
+import { entriesIn, handedOut, namedIn, sumOf, textOfNamed, wouldOverwrite } from './copies';
 import { counted } from './words';
 import type { Ask, Op, Site, MemberState } from './site';
 import { Group, lastOf, type Record, type Rules } from './group';
@@ -58,6 +58,14 @@ function applyTable(state: Tables, op: Op, { index }: { index: number }): Return
     if (left.length === all.length) return { refused: `there is no ${op.place ?? 'main'}` };
     return { state: gathered(left), version: index };
   }
+  if (op.do === 'take') {
+    const entries = entriesIn(op.value ?? '');
+    if (!entries) return { refused: 'that is no piece of a log' };
+    let after = state;
+    // They counted where they come from: which versions their writers had seen was looked at there.
+    for (const one of entries) if (one.op) after = tablesAfter(after, { ...(one.op as Op), version: undefined } as Op, index);
+    return { state: after, version: index };
+  }
   if (op.do === 'put-back') {
     if (!namedIn(op.value ?? '')) return { refused: 'that is no copy of tables' };
     const head = op.place === undefined ? '' : `${op.place}/`;
@@ -110,7 +118,7 @@ export const tablesAfter = (state: Tables, op: Op, index: number): Tables => {
   const after = applyTable(state, op, { index });
   return 'state' in after ? after.state : state;
 };
-const writes = new Set(['write', 'delete', 'drop', 'put-back']);
+const writes = new Set(['write', 'delete', 'drop', 'put-back', 'take']);
 
 /** Bytes that a member hands over in a second when another takes its whole state (common practice, no source). */
 const givingBytesPerSecond = 80_000_000;

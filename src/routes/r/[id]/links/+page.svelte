@@ -1,6 +1,8 @@
 <script lang="ts">
   import { goto } from '$app/navigation';
   import type { Answers } from '$server/api/types';
+  import FollowForm from '$ui/links/FollowForm.svelte';
+  import FollowList from '$ui/links/FollowList.svelte';
   import LinkForm from '$ui/links/LinkForm.svelte';
   import LinkList from '$ui/links/LinkList.svelte';
   import OverSheet from '$ui/links/OverSheet.svelte';
@@ -19,6 +21,7 @@
   let reach = $state.raw<{ found: Answers['Reach']; of: string } | null>(null);
   let trying = $state(false);
   let adding = $state(false);
+  let following = $state(false);
 
   /** What the reach was tried on: it goes stale with the links. */
   const stamp = $derived(JSON.stringify(linked.links));
@@ -84,6 +87,27 @@
         head={headline(linked)}
       />
     {/each}
+    {#if linked.follows.length || linked.mayFollow.length}
+      <section class="mt-7" aria-label="Followed workloads">
+        <div class="flex flex-wrap items-baseline gap-x-4">
+          <h2>One follows the other</h2>
+          {#if linked.mayFollow.length && !following}<button class="push" onclick={() => (following = true)}
+              >Let a workload follow another</button
+            >{/if}
+          <span class="quiet small"
+            >a standby in another cluster, topics or buckets taken over: what is written there comes here a little later</span
+          >
+        </div>
+        {#if following && linked.mayFollow.length}<FollowForm
+            here={linked.here}
+            may={linked.mayFollow}
+            taken={linked.follows.filter((one) => one.cluster === linked.here).map((one) => `${one.namespace}/${one.name}`)}
+            ondraft={draft}
+            oncancel={() => (following = false)}
+          />{/if}
+        <FollowList id={data.id} follows={linked.follows} flags={data.flags} ondraft={draft} />
+      </section>
+    {/if}
     {#if linked.links.length}
       <section class="mt-7" aria-label="Links">
         <h2>Links</h2>

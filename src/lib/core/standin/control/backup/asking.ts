@@ -4,20 +4,21 @@ import type { ClusterAccess } from '../loop';
 
 /** Says on an ask for whom it is asked, as the key of that loop (an annotation, invented). */
 const askedForMark = 'standin.example/asked-for';
-const keyOf = (ask: AskObject): string | undefined => ask.metadata.annotations?.[askedForMark];
+/** The key of that loop; undefined where nobody here asks for somebody. */
+export const keyOfAsk = (ask: AskObject): string | undefined => ask.metadata.annotations?.[askedForMark];
 /** Says on an ask from which other cluster it is asked (an annotation, invented). */
 const askedFromMark = 'standin.example/asked-from';
 const fromOf = (ask: AskObject): string | undefined => ask.metadata.annotations?.[askedFromMark];
 
 /** For whom an ask was made, once it is answered. */
 export function askedFor(ask: AskObject | undefined): string[] {
-  const key = ask?.status?.outcome && fromOf(ask) === undefined ? keyOf(ask) : undefined;
+  const key = ask?.status?.outcome && fromOf(ask) === undefined ? keyOfAsk(ask) : undefined;
   return key === undefined ? [] : [key];
 }
 
 /** The same for asks from other clusters. */
 export function askedFrom(ask: AskObject | undefined): { cluster: string; key: string }[] {
-  const [cluster, key] = ask?.status?.outcome ? [fromOf(ask), keyOf(ask)] : [];
+  const [cluster, key] = ask?.status?.outcome ? [fromOf(ask), keyOfAsk(ask)] : [];
   return cluster === undefined || key === undefined ? [] : [{ cluster, key }];
 }
 
@@ -64,6 +65,6 @@ export function dropAsks(world: ClusterAccess, key: string): void {
     const far = cluster !== here;
     const there = far ? world.abroad(cluster!) : world;
     for (const ask of there?.store.list('Ask') ?? [])
-      if (keyOf(ask) === key && fromOf(ask) === (far ? here : undefined)) there!.drop(refOf(ask));
+      if (keyOfAsk(ask) === key && fromOf(ask) === (far ? here : undefined)) there!.drop(refOf(ask));
   }
 }

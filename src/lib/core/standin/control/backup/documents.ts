@@ -3,16 +3,7 @@ import { bytesToUtf8 } from '@noble/ciphers/utils.js';
 import { utf8ToBytes } from '@noble/hashes/utils.js';
 import { z } from 'zod';
 import { digestOf, openBox, sealBox } from '../../../shared';
-import { namedIn, textOfNamed } from '../../engines/copies';
-
-/** A text as JSON of a shape; undefined for anything else. */
-function readJson<T>(shape: z.ZodType<T>, text: string): T | undefined {
-  try {
-    return shape.safeParse(JSON.parse(text)).data;
-  } catch {
-    return undefined;
-  }
-}
+import { namedIn, readJson, textOfNamed } from '../../engines/copies';
 
 const copyDocument = z.object({
   workload: z.string(),
@@ -34,20 +25,6 @@ export type CopyDocument = z.infer<typeof copyDocument>;
 
 /** A copy out of a bucket, where anybody may have put something else: undefined then. */
 export const copyIn = (text: string): CopyDocument | undefined => readJson(copyDocument, text);
-
-const entry = z.object({ atMs: z.number().optional(), op: z.looseObject({ do: z.string() }).optional() });
-const piece = z.array(z.tuple([z.string(), z.string()]));
-
-/** An entry of a log, as it lies in a bucket. */
-export type LogEntry = z.infer<typeof entry> & { readonly index: number };
-
-/** The entries of a piece of a log out of a bucket; undefined where somebody put something else there. */
-export function entriesIn(text: string): LogEntry[] | undefined {
-  const found = readJson(piece, text)?.map(([index, one]) => ({ index: Number(index), read: readJson(entry, one) }));
-  return found?.every(({ read, index }) => read && Number.isSafeInteger(index))
-    ? found.map(({ index, read }) => ({ index, ...read! }))
-    : undefined;
-}
 
 /** What a copy holds where it is whole, and where it builds on a text. Undefined for what is no text of a copy. */
 export function builtOn(base: string | undefined, { tables, gone = [] }: CopyDocument): string | undefined {

@@ -10,6 +10,8 @@ const keyOf = (one: ApiObject): string => `${one.kind} ${idOf(one)}`;
 const wished = <T extends ApiObject & { spec: object }>(now: T | undefined, before: T | undefined): string[] =>
   now?.spec === before?.spec ? [] : [keyOf((now ?? before)!)];
 
+const ours = (key: string): boolean => key.startsWith('Backup');
+
 /** Copies of workloads: plans begin runs, take logs away and forget; runs copy; returns put back. The stand-in's own. */
 export const backups: Loop = {
   id: 'backups',
@@ -25,9 +27,9 @@ export const backups: Loop = {
       const run = (now ?? before)!.metadata.annotations?.[ofRunMark];
       return run === undefined || (now && !now.status?.readyToUse && !now.status?.error) ? [] : [run];
     },
-    Ask: askedFor
+    Ask: (now) => askedFor(now).filter(ours)
   },
-  abroad: { Ask: askedFrom },
+  abroad: { Ask: (now) => askedFrom(now).filter(({ key }) => ours(key)) },
   reconcile(world, key) {
     const space = key.indexOf(' ');
     const id = key.slice(space + 1);

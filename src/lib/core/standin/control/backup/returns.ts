@@ -1,12 +1,13 @@
 import { momentOf, stampOf } from '../../../shared';
-import { refOf, type BackupPlan, type BackupReturn, type BackupRun, type Facts } from '../../../model';
+import { factsIn, refOf, type BackupPlan, type BackupReturn, type BackupRun, type Facts } from '../../../model';
 import type { Op } from '../../engines/site';
-import { namedIn, sumOf } from '../../engines/copies';
+import { entriesIn, namedIn, sumOf } from '../../engines/copies';
 import { copyOfPlace } from '../../engines/registry';
 import { tablesAfter, tablesOf, textOf } from '../../engines/tables';
+import { linkNamesFault, linkTo } from '../../provider/links';
 import { splitKey, type ClusterAccess } from '../loop';
 import { asked, dropAsks } from './asking';
-import { builtOn, copyIn, entriesIn, isSealed, openedText } from './documents';
+import { builtOn, copyIn, isSealed, openedText } from './documents';
 import {
   bucketFault,
   chainTo,
@@ -178,22 +179,43 @@ class Returning {
     return false;
   }
 
+  /** What is known where the plan stands; undefined where that cluster isn't known here. */
+  private get home(): Facts | undefined {
+    const { store } = this.world;
+    const { cluster } = this.one.spec;
+    return cluster === undefined ? store : factsIn(store, cluster);
+  }
+
+  /** A bucket that a plan of another cluster names, as it is called from here. */
+  private fromHere(into: Bucket): Bucket {
+    const { cluster } = this.one.spec;
+    return cluster === undefined ? into : { ...into, cluster: into.cluster ?? cluster };
+  }
+
   private begin(): Hand | undefined {
     const { store } = this.world;
-    const { plan: name, run, to, into } = this.one.spec;
-    const plan = store.get('BackupPlan', this.namespace, name);
+    const { plan: name, run, to, into, cluster } = this.one.spec;
+    const { home } = this;
+    const away = cluster === undefined || home === store ? undefined : linkNamesFault(store, cluster);
+    if (away || !home)
+      return void this.fail({
+        says: `the plan ${name} of ${cluster} is out of reach: ${away?.says ?? 'that cluster is not known here'}`,
+        remedy: 'See the sheet Links, and send the return again under another name.',
+        at: { kind: 'Link', namespace: '', name: linkTo(store, cluster!)?.metadata.name ?? '' }
+      });
+    const plan = home.get('BackupPlan', this.namespace, name);
     if (!plan) return void this.failHere(`there is no plan ${this.namespace}/${name}`, 'Name one that stands.');
     if (plan.spec.how === 'snapshots')
       return void this.failHere(
         'snapshots come back as claims that are made from them, not through an engine',
         'Make a workload whose claims have the snapshots as their source.'
       );
-    const way = returnWay(store, plan, {
+    const way = returnWay(home, plan, {
       ...(run === undefined ? {} : { run }),
       ...(to === undefined ? {} : { toMs: momentOf(to) })
     });
     if ('says' in way) return void this.failHere(way.says, way.remedy);
-    const done = doneOf(runsOf(store, this.namespace, name));
+    const done = doneOf(runsOf(home, this.namespace, name));
     const chain = chainTo(
       done,
       done.find((one) => one.name === way.run.metadata.name)!
@@ -202,7 +224,7 @@ class Returning {
     const copies = chain.flatMap(({ name: named, status }) =>
       status?.key === undefined || !status.into
         ? []
-        : [{ run: named, object: status.key, into: status.into, checksum: status.checksum ?? '', bytes: status.bytes ?? 0 }]
+        : [{ run: named, object: status.key, into: this.fromHere(status.into), checksum: status.checksum ?? '', bytes: status.bytes ?? 0 }]
     );
     if (copies.length < chain.length) return void this.failHere(`${way.run.metadata.name} lies in no bucket`, 'Name another run.');
     const { position = 0 } = way.run.status!;
@@ -238,8 +260,9 @@ class Returning {
   /** What was put under a name, opened where it is sealed; undefined where that can't be. */
   private opened(content: string, object: string, { namespace, store }: Bucket): string | undefined {
     if (!isSealed(content)) return content;
-    const plan = this.world.store.get('BackupPlan', this.namespace, this.one.spec.plan);
-    const seal = plan && sealOf(this.world.store, plan);
+    const { home } = this;
+    const plan = home?.get('BackupPlan', this.namespace, this.one.spec.plan);
+    const seal = plan && sealOf(home!, plan);
     if (typeof seal === 'object') return void this.fail({ ...seal, says: `${object} is sealed, and ${seal.says}` });
     if (seal === undefined)
       return void this.failHere(`${object} is sealed, and the plan names no secret`, 'Name it in spec.seal of the plan.');
@@ -280,11 +303,12 @@ class Returning {
 
   private readPiece(hand: Hand): boolean {
     const [piece, ...pieces] = hand.pieces as [LogPiece, ...LogPiece[]];
-    const content = this.read(piece.into, piece.key);
+    const from = this.fromHere(piece.into);
+    const content = this.read(from, piece.key);
     if (content === undefined) return false;
-    const plain = this.opened(content, piece.key, piece.into);
+    const plain = this.opened(content, piece.key, from);
     if (plain === undefined) return false;
-    const at = workloadRef(this.world.store, piece.into.namespace, piece.into.store);
+    const at = workloadRef(this.world.store, from.namespace, from.store);
     const remedy = 'Go back to a copy instead.';
     const entries = entriesIn(plain);
     if (!entries) return this.fail({ says: `${piece.key} is no piece of a log: somebody put something else there`, remedy, at });

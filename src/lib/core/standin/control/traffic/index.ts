@@ -10,7 +10,9 @@ import { enginePartOf, workloadOf, workloadOfTemplate } from '../../provider/ima
 import { wayFault } from '../../provider/reach';
 import type { Store } from '../../store';
 import { splitKey, type ClusterAccess, type Loop } from '../loop';
+import { followsFault } from '../mirrors/facts';
 import { overMark } from '../../provider/over';
+import { inOrder } from './in-order';
 import { reachesOver, trafficMemory } from './over';
 import { WorldSite, type Mail } from './site';
 
@@ -41,6 +43,8 @@ function askFar(site: WorldSite, name: string, { spec }: AskObject, { metadata }
 function takeAsk(site: WorldSite, { name, ask, world }: ReturnType<WorldSite['asks']>[number]): void {
   const { member, way, login, account, op } = ask.spec;
   const back = (says: string) => site.answer(name, { outcome: 'refused', says });
+  const follows = followsFault(world.store, ask);
+  if (follows !== undefined) return back(follows);
   const pods = site.podsAsked(member, world);
   if (!pods.length) return back(member === undefined ? 'no member runs' : `${member} doesn't run`);
   const far = pods.find((pod) => site.worldOf(pod.metadata.name) !== world);
@@ -153,7 +157,7 @@ export const engines: Loop = {
       site.stepped();
     }
     site.flush();
-    const mail = [...later, ...held, ...site.inOrder(later)].filter((one) => !one.to.startsWith('~') || site.up(one.to));
+    const mail = [...later, ...held, ...inOrder(site.sent, later)].filter((one) => !one.to.startsWith('~') || site.up(one.to));
     traffic.set(key, { mail, nth: site.nth });
     if (mail.length) world.after(Math.min(...mail.map((one) => one.atMs)) - world.nowMs, key);
   }

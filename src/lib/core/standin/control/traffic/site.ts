@@ -7,6 +7,7 @@ import { hangsSince, isDark, isUnheard, keptApartFrom, nodesReach, slowMs, slugg
 import { isStranded } from '../nodes/agent/mounts';
 import { calledOver, talksTls, tlsFault } from '../../provider/tls';
 import type { ClusterAccess } from '../loop';
+import { mirrorOf } from '../mirrors/facts';
 import { isNamed, LinkLooks, overLinkMs, strangers, wayOverFault, type FarMember } from './over-link';
 import { unseen, wantedIn, type Kept, type Mail, type Place, type Seen } from './site-types';
 import { SiteVolumes } from './site-volumes';
@@ -182,7 +183,7 @@ export class WorldSite implements Site {
     const [here, there] = [this.placeOf(a), this.placeOf(b)];
     const [from, to] = [farMember(here, one), farMember(there, two)];
     if (wayOverFault(from, to, this.links) !== undefined || this.untrusted(a, one) || this.untrusted(b, two)) return false;
-    const workload = this.key.slice(this.namespace.length + 1);
+    const { workload } = this;
     if (talksTls(this.options(a)) && strangers(from, to, workload)) return false;
     if (this.met(a, b)) return true;
     return (isNamed(from, to, this.links) && this.meets(a, two)) || (isNamed(to, from, this.links) && this.meets(b, one));
@@ -423,22 +424,6 @@ export class WorldSite implements Site {
     this.answered.length = 0;
   }
 
-  /** What was sent, in the order of each way: nothing overtakes what waits for a slow volume. @param before what is still on its way */
-  inOrder(before: readonly Mail[]): readonly Mail[] {
-    const lastMs = new Map<string, number>();
-    const wayOf = ({ from, to }: Mail) => `${from}|${to}`;
-    for (const mail of before) if (mail.late) lastMs.set(wayOf(mail), Math.max(mail.atMs, lastMs.get(wayOf(mail)) ?? 0));
-    if (!lastMs.size && !this.sent.some((mail) => mail.late)) return this.sent;
-    return this.sent.map((mail) => {
-      const way = wayOf(mail);
-      const least = lastMs.get(way);
-      if (mail.from === mail.to || (!mail.late && least === undefined)) return mail;
-      const atMs = Math.max(mail.atMs, least ?? 0);
-      lastMs.set(way, atMs);
-      return { ...mail, atMs, late: true };
-    });
-  }
-
   /** Writes everything that has changed. */
   flush(): void {
     for (const { volumes } of this.places) volumes.flush();
@@ -467,9 +452,19 @@ export class WorldSite implements Site {
       const pod = this.of(id).pod;
       const fault = pod && this.untrusted(id, pod);
       const found: MemberState = this.engine.standing(this, id);
-      const standing: MemberState = fault ? { ...found, ready: false, says: `others refuse it: ${fault}` } : found;
+      const told = found.role === 'primary' && this.follows(this.placeOf(id)) ? { ...found, role: followsRole } : found;
+      const standing: MemberState = fault ? { ...told, ready: false, says: `others refuse it: ${fault}` } : told;
       this.stands(this.placeOf(id).world, process, standing);
     }
+  }
+
+  private get workload(): string {
+    return this.key.slice(this.namespace.length + 1);
+  }
+
+  /** Whether the workload follows one of another cluster: whoever leads then only takes over what comes from there. */
+  private follows({ world }: Place): boolean {
+    return mirrorOf(world.store, this.namespace, this.workload) !== undefined;
   }
 
   private stands(world: ClusterAccess, { metadata, status }: Process, standing: MemberState): void {
@@ -477,6 +472,9 @@ export class WorldSite implements Site {
     if (now && !same(status, standing)) world.put({ ...now, status: { ...standing } });
   }
 }
+
+/** What a member that would be primary is called while its workload follows another one. */
+const followsRole = 'first standby';
 
 const farMember = ({ world, outages, policies }: Place, pod: Pod): FarMember => ({ store: world.store, outages, policies, pod });
 

@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { drawInt } from '../../../shared';
 import { contentOf, contentText } from '../content';
-import { handedOut, namedIn, placedKey, wouldOverwrite } from '../copies';
+import { handedOut, namedIn, placedKey, readJson, wouldOverwrite } from '../copies';
 import type { Ask, Site } from '../site';
 import { counted } from '../words';
 import type { Brokers } from './broker';
@@ -35,6 +35,10 @@ interface Copier {
   readonly kind: 'copier';
   readonly via: string;
   readonly got: Readonly<Record<string, readonly Batch[] | null>>;
+  /** Where it begins in each partition, where it wants the news alone: at this message. */
+  readonly since?: Readonly<Record<string, number>>;
+  /** How far each partition goes. */
+  readonly ends?: Readonly<Record<string, number>>;
 }
 
 interface SentSoFar {
@@ -49,6 +53,8 @@ interface Returner {
   readonly kind: 'returner';
   readonly via: string;
   readonly stage: 'dropping' | 'making' | 'writing' | 'groups';
+  /** What it brings comes behind what lies there. */
+  readonly adds?: boolean;
   /** Topics that are still to go, as they are named. */
   readonly old: readonly string[];
   /** Of each partition: how many batches are acknowledged without a gap, those behind a gap, how many were sent, and when the last was. */
@@ -61,6 +67,7 @@ const nameShape = z.tuple([z.string(), z.string()]).rest(z.union([z.string(), z.
 const wishShape = z.object({ partitions: whole, replicas: whole, least: whole, limitBytes: z.number().min(0).optional() });
 const keptShape = z.array(z.tuple([whole, z.string()]));
 const offsetsShape = z.array(z.number().min(0).nullable());
+const sinceShape = z.record(z.string(), whole.or(z.literal(0)));
 
 /** What a client says of a copy; undefined for a text that is none. */
 function saidIn(text: string): Said | undefined {
@@ -120,25 +127,35 @@ export class TopicCopies {
 
   start(site: Site, ask: Ask, via: string): void {
     const me = `~${ask.id}`;
-    if (ask.op.do === 'copy') {
+    const refuse = (says: string) => site.answer(ask.id, { outcome: 'refused', by: via, says });
+    if (ask.op.do === 'copy' || ask.op.do === 'news') {
+      const since = ask.op.do === 'news' ? readJson(sinceShape, ask.op.value ?? '{}') : {};
+      if (!since) return refuse('its value is no JSON such as {"topic/0": 12}');
+      const { place } = ask.op.do === 'news' ? ask.op : {};
       const keys = Object.entries(this.known(site, via)?.topics ?? {}).flatMap(([name, one]) =>
-        one.partitions.map((_, p) => partKey(name, p))
+        place === undefined || name === place ? one.partitions.map((_, p) => partKey(name, p)) : []
       );
-      site.think(me, { kind: 'copier', via, got: Object.fromEntries(keys.map((key) => [key, null])) } satisfies Copier);
+      const got = Object.fromEntries(keys.map((key) => [key, null]));
+      site.think(me, { kind: 'copier', via, got, ...(ask.op.do === 'news' ? { since } : {}) } satisfies Copier);
       return this.fetch(site, me);
     }
+    const adds = ask.op.do === 'take';
     const said = saidIn(ask.op.value ?? '');
-    const refuse = (says: string) => site.answer(ask.id, { outcome: 'refused', by: via, says });
     const unfit = Object.values(said?.messages ?? {}).some((all) =>
       all.some(([count, content]) => this.words.fits?.(contentOf(content)!, count) === false)
     );
     if (!said || unfit) return refuse(`that is no copy of ${this.words.topic}s`);
     const there = this.known(site, via)!.topics;
-    const old = Object.keys(there).filter((name) => ask.op.place === undefined || name === ask.op.place);
+    const old = adds ? [] : Object.keys(there).filter((name) => ask.op.place === undefined || name === ask.op.place);
     const full = old.filter((name) => this.holds(site, name, there[name]!));
     if (full.length && !ask.op.count) return refuse(wouldOverwrite(counted(full.length, this.words.topic)));
+    const narrow = Object.entries(said.topics).find(
+      ([name, { partitions }]) => adds && Object.hasOwn(there, name) && there[name]!.partitions.length !== partitions
+    );
+    if (narrow) return refuse(`${narrow[0]} has ${there[narrow[0]]!.partitions.length} partitions here and ${narrow[1].partitions} there`);
     const free = { ...this.known(site, via)!, topics: {} };
     const fault = Object.entries(said.topics)
+      .filter(([name]) => !adds || !Object.hasOwn(there, name))
       .map(([name, wish]) => makeTopic(free, name, this.wish(site, via, wish)))
       .find((one) => typeof one === 'string');
     if (typeof fault === 'string') return refuse(fault);
@@ -146,7 +163,8 @@ export class TopicCopies {
     const sent = Object.fromEntries(
       Object.keys(said.messages).map((key): [string, SentSoFar] => [key, { acked: 0, later: [], next: 0, sentMs: 0 }])
     );
-    site.think(me, { kind: 'returner', via, stage: 'dropping', old, sent, op: ask.op } satisfies Returner & { op: Ask['op'] });
+    const more = adds ? { adds } : {};
+    site.think(me, { kind: 'returner', via, stage: 'dropping', old, sent, op: ask.op, ...more } satisfies Returner & { op: Ask['op'] });
     this.goOn(site, me);
   }
 
@@ -170,7 +188,7 @@ export class TopicCopies {
       if (body.is === 'again') return this.fetch(site, me);
       if (body.is !== 'batches' || !body.ok) return;
       const got = { ...mind.got, [body.key]: body.batches };
-      site.think(me, { ...mind, got });
+      site.think(me, { ...mind, got, ends: { ...mind.ends, [body.key]: body.end ?? 0 } });
       if (Object.values(got).every((one) => one !== null)) this.hand(site, me);
       return;
     }
@@ -200,7 +218,7 @@ export class TopicCopies {
         site.post(
           me,
           leader,
-          { is: 'read', key, from: 'beginning', most: 0 } satisfies LogBody,
+          { is: 'read', key, from: 'beginning', most: 0, ...(mind.since ? { at: mind.since[key] ?? 0 } : {}) } satisfies LogBody,
           drawInt(site.seed, `copy|${me}|${leader}`, 1, 5)
         );
     }
@@ -208,12 +226,13 @@ export class TopicCopies {
   }
 
   private hand(site: Site, me: string): void {
-    const { got, via } = site.mind<Copier>(me)!;
+    const { got, via, since } = site.mind<Copier>(me)!;
     const { topics = {}, groups = {} } = this.known(site, via) ?? {};
     const rows: [string, string][] = [];
     let [messages, bytes, handed] = [0, 0, 0];
     for (const [name, { least, limitBytes, partitions }] of Object.entries(topics)) {
       if (!partitions.every((_, p) => got[partKey(name, p)])) continue;
+      if (since && !partitions.some((_, p) => got[partKey(name, p)]!.length || since[partKey(name, p)] === undefined)) continue;
       const wish: Wish = {
         partitions: partitions.length,
         replicas: partitions[0]!.replicas.length,
@@ -230,10 +249,21 @@ export class TopicCopies {
         rows.push([placedKey('messages', name, p), JSON.stringify(kept)]);
       });
       for (const [group, all] of Object.entries(groups))
-        if (Object.hasOwn(all, name)) rows.push([placedKey('group', name, group), JSON.stringify(all[name])]);
+        if (!since && Object.hasOwn(all, name)) rows.push([placedKey('group', name, group), JSON.stringify(all[name])]);
     }
     const says = `${counted(messages, this.words.message)} in ${counted(handed, this.words.topic)}`;
+    if (since) this.ends(site, me, rows);
     site.answer(me.slice(1), { ...handedOut(via, `${this.words.topic}s`, rows, says), count: messages, bytes });
+  }
+
+  /** Up to where each partition was read: the next message of it. Where it ends before that, its end. */
+  private ends(site: Site, me: string, rows: [string, string][]): void {
+    const mind = site.mind<Copier>(me)!;
+    const ends = Object.entries(mind.got).map(([key, batches]): [string, number] => [
+      key,
+      Math.min(mind.ends?.[key] ?? 0, Math.max(mind.since?.[key] ?? 0, ...(batches ?? []).map(({ at, count }) => at + count)))
+    ]);
+    rows.push([placedKey('ends', ''), JSON.stringify(Object.fromEntries(ends))]);
   }
 
   /** Goes as far as it gets; looks again in a while where something is still to come. */
@@ -297,8 +327,9 @@ export class TopicCopies {
   }
 
   private done(site: Site, me: string, { messages, topics }: Said): void {
+    const { adds } = site.mind<Returner>(me)!;
     const count = Object.values(messages).reduce((sum, all) => sum + all.reduce((more, [n]) => more + n, 0), 0);
-    const says = `${counted(count, this.words.message)} in ${counted(Object.keys(topics).length, this.words.topic)} put back`;
+    const says = `${counted(count, this.words.message)} in ${counted(Object.keys(topics).length, this.words.topic)} ${adds ? 'taken' : 'put back'}`;
     site.answer(me.slice(1), { outcome: 'acknowledged', by: site.mind<Returner>(me)!.via, says, count });
   }
 }

@@ -141,7 +141,7 @@ export class LogBroker implements Engine {
     const denied = ask.as && this.denied(site, via, ask.as, op);
     if (denied !== undefined) return site.answer(ask.id, { outcome: 'refused', by: via, says: `access denied: ${denied}` });
     if (op.do === 'produce' || op.do === 'consume') return this.clients.start(site, ask, via);
-    if (op.do === 'copy' || op.do === 'put-back') return this.copies.start(site, ask, via);
+    if (['copy', 'put-back', 'news', 'take'].includes(op.do)) return this.copies.start(site, ask, via);
     if (op.do === 'drop') return this.decided(site, { ...ask, op: { ...op, do: 'drop-topic' } }, via);
     if (op.do === 'topics') return this.topics(site, ask, via);
     if (op.do === 'groups') return this.groups(site, ask, via);
@@ -165,10 +165,11 @@ export class LogBroker implements Engine {
     if (!kept) return `there is no account ${account}`;
     if (mark !== kept.mark) return mark === '' ? 'no password was shown' : 'the password is wrong';
     if (wish === 'topics' || wish === 'groups') return undefined;
-    const may = wish === 'produce' ? kept.write : wish === 'consume' || wish === 'copy' ? kept.read : [];
+    const reads = ['consume', 'copy', 'news'].includes(wish);
+    const may = wish === 'produce' ? kept.write : reads ? kept.read : [];
     if ((place !== '' && may.includes(place)) || may.includes('*')) return undefined;
     const what = place || 'everything';
-    return `${account} may not ${wish === 'produce' ? `write ${place}` : wish === 'consume' || wish === 'copy' ? `read ${what}` : wish.replace('-', ' ')}`;
+    return `${account} may not ${wish === 'produce' ? `write ${place}` : reads ? `read ${what}` : wish.replace('-', ' ')}`;
   }
 
   /** Has something decided by whoever decides. */

@@ -1,13 +1,14 @@
 import { bytesToUtf8 } from '@noble/ciphers/utils.js';
 import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
+import { z } from 'zod';
 import { digestOf, drawInt } from '../../../shared';
 import { makeBatch } from '../log/payload';
 import type { Ask, Engine, Site, MemberState } from '../site';
 import { encode } from './erasure';
-import { handedOut, wouldOverwrite } from '../copies';
+import { handedOut, readJson, sumOf, textOfNamed, wouldOverwrite } from '../copies';
 import type { Drive, Lacking, Shard } from './drives';
 import { sealed } from './sealing';
-import { isBucket, rowsOf, saidIn } from './names';
+import { isBucket, nameOf, objectOf, rowsOf, saidIn } from './names';
 import { newer, ObjectsSeen } from './seen';
 import { counted } from '../words';
 import type { Body, Mind, Sent } from './types';
@@ -133,7 +134,7 @@ export class ObjectStore extends ObjectsSeen implements Engine {
       case 'got':
         return this.got(site, to, body.ask);
       case 'copied':
-        return this.copied(site, to, body.ask);
+        return this.copied(site, to, body.ask, body.names);
       case 'heal': {
         const mind = site.mind<Mind>(to)!;
         if (mind.healing !== body.nth) return;
@@ -165,14 +166,38 @@ export class ObjectStore extends ObjectsSeen implements Engine {
     });
   }
 
-  private copied(site: Site, id: string, ask: string): void {
-    const all = this.whole(site, id);
+  private copied(site: Site, id: string, ask: string, names?: readonly string[]): void {
+    const all = this.whole(site, id, names);
     if (typeof all === 'string') return site.answer(ask, { outcome: 'refused', by: id, says: all });
     const rows = rowsOf(all);
     const objects = all.filter(([object]) => !isBucket(object)).length;
     const says = `${counted(objects, 'object')} in ${counted(all.length - objects, 'bucket')}`;
     const bytes = all.reduce((sum, [, content]) => sum + content.length, 0);
     site.answer(ask, { ...handedOut(id, 'objects', rows, says), count: objects, bytes });
+  }
+
+  /** What lies in a bucket, or in all of them, by what tells one content from another; nothing but its sum where that is known already. */
+  private news(site: Site, { id: ask, op }: Ask, id: string): void {
+    const objects = this.objectsSeen(site, id).filter((one) => op.place === undefined || one.startsWith(`${op.place}/`));
+    const rows: [string, string][] = [];
+    for (const object of objects) {
+      const found = this.find(site, id, object);
+      if (!found) return site.answer(ask, { outcome: 'refused', by: id, says: `too few volumes answer to read ${object}` });
+      if (found.shard.bytes !== undefined) rows.push([nameOf(object), found.shard.sum]);
+    }
+    const checksum = sumOf(textOfNamed(rows));
+    const says = `${counted(rows.length, 'name')} in all`;
+    site.answer(ask, { outcome: 'acknowledged', by: id, says, ...(checksum === op.key ? {} : { rows }), count: rows.length, checksum });
+  }
+
+  /** Puts what has come, and deletes what has gone elsewhere. */
+  private take(site: Site, { id: ask, op }: Ask, id: string): void {
+    const said = saidIn(op.value ?? '');
+    const gone = readJson(z.array(z.string()), op.key ?? '[]')?.map(objectOf);
+    if (!said || !gone || gone.includes('')) return site.answer(ask, { outcome: 'refused', by: id, says: 'that is no copy of objects' });
+    const count = said.length + gone.length;
+    const all = [...said, ...gone.map((object) => [object, undefined] as const)];
+    this.putAll(site, ask, id, all, { says: `${counted(count, 'change')} taken`, count });
   }
 
   private putBack(site: Site, ask: Ask, id: string): void {
@@ -299,7 +324,7 @@ export class ObjectStore extends ObjectsSeen implements Engine {
     const isThere = (object: string) => this.find(site, id, object)?.shard.bytes !== undefined;
     const reached = this.reached(site, id).length;
     // Too few volumes to tell what is there: nothing is said to be missing then.
-    if (reached < layout.readQuorum && ['make-bucket', 'put', 'delete', 'list', 'drop', 'copy', 'put-back'].includes(op.do))
+    if (reached < layout.readQuorum && ['make-bucket', 'put', 'delete', 'list', 'drop', 'copy', 'put-back', 'news', 'take'].includes(op.do))
       return refuse(`${reached} of ${layout.volumes} volumes answer, ${layout.readQuorum} are needed to tell what is there`);
     switch (op.do) {
       case 'make-bucket':
@@ -327,9 +352,16 @@ export class ObjectStore extends ObjectsSeen implements Engine {
           { says, count: all.length }
         );
       }
+      case 'news':
+        return this.news(site, ask, id);
+      case 'take':
+        return this.take(site, ask, id);
       case 'copy': {
-        const size = this.objectsSeen(site, id).reduce((sum, one) => sum + (this.find(site, id, one)?.shard.length ?? 0), 0);
-        return site.post(id, id, { is: 'copied', ask: ask.id } satisfies Body, 2 + (size / bytesPerSecond) * 1_000);
+        const names = op.value === undefined ? undefined : readJson(z.array(z.string()), op.value)?.map(objectOf);
+        if (op.value !== undefined && !names) return refuse('its value is no list of names');
+        const size = (names ?? this.objectsSeen(site, id)).reduce((sum, one) => sum + (this.find(site, id, one)?.shard.length ?? 0), 0);
+        const wanted = names ? { names } : {};
+        return site.post(id, id, { is: 'copied', ask: ask.id, ...wanted } satisfies Body, 2 + (size / bytesPerSecond) * 1_000);
       }
       case 'put-back':
         return this.putBack(site, ask, id);

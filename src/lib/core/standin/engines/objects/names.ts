@@ -9,7 +9,7 @@ type Held = readonly [object: string, content: Uint8Array];
 export const isBucket = (object: string): boolean => object.indexOf('/') === object.length - 1;
 
 /** What a name in a copy means: a bucket (`bucket/`) or an object (`bucket/key`); '' for what is no such name. */
-function objectOf(name: string): string {
+export function objectOf(name: string): string {
   try {
     const [what, bucket, key] = JSON.parse(name) as readonly unknown[];
     if (typeof bucket !== 'string' || bucket === '' || bucket.includes('/')) return '';
@@ -21,7 +21,7 @@ function objectOf(name: string): string {
 }
 
 /** The name in a copy of such a one. */
-function nameOf(object: string): string {
+export function nameOf(object: string): string {
   const slash = object.indexOf('/');
   const bucket = object.slice(0, slash);
   return isBucket(object) ? placedKey('bucket', bucket) : placedKey('object', bucket, object.slice(slash + 1));

@@ -101,10 +101,12 @@ export abstract class ObjectsSeen {
   }
 
   /** What can be read now, of what has a name: buckets and objects that weren't deleted; or why that can't be told. */
-  protected whole(site: Site, id: string): (readonly [object: string, content: Uint8Array])[] | string {
+  protected whole(site: Site, id: string, names?: readonly string[]): (readonly [object: string, content: Uint8Array])[] | string {
     const found: (readonly [string, Uint8Array])[] = [];
-    for (const object of this.objectsSeen(site, id)) {
+    for (const object of names ?? this.objectsSeen(site, id)) {
       const one = this.find(site, id, object);
+      // What was named may have gone meanwhile.
+      if (!one && names && !this.objectsSeen(site, id).includes(object)) continue;
       if (!one) return `too few volumes answer to read ${object}`;
       if (one.shard.bytes === undefined) continue;
       const content = this.contentOf(site, id, object, one);

@@ -21,7 +21,7 @@ export type Body =
   | { readonly is: 'store'; readonly all: readonly Sent[]; readonly put?: string }
   | { readonly is: 'stored'; readonly put: string; readonly drives: readonly string[] }
   | { readonly is: 'got'; readonly ask: string }
-  | { readonly is: 'copied'; readonly ask: string }
+  | { readonly is: 'copied'; readonly ask: string; readonly names?: readonly string[] }
   | { readonly is: 'heal'; readonly nth: number };
 
 /** What a member has in mind while it runs. */
