@@ -17,6 +17,7 @@ const layers = {
   fit: ['shared', 'model', 'manifest', 'standin', 'rootline', 'sizing'],
   estate: ['shared', 'model', 'manifest', 'standin', 'rootline'],
   sizing: ['shared', 'model', 'manifest', 'standin'],
+  moving: ['shared', 'model', 'manifest', 'standin', 'change', 'rootline', 'proofs', 'drills', 'fit'],
   blueprints: ['shared', 'model', 'manifest', 'standin', 'sizing'],
   gates: ['shared', 'model', 'manifest', 'standin', 'change', 'exports', 'rootline', 'sizing'],
   briefs: ['shared', 'model', 'manifest', 'standin', 'change', 'rootline', 'proofs', 'sizing', 'blueprints', 'gates']

@@ -18,6 +18,7 @@ export { plansPrint } from './back';
 export { supposedIn } from './supposed';
 export { goneOf } from './measure';
 export { faults, faultNamed } from './faults';
+export { Load } from './load';
 export * from './types';
 
 /** How a drill is run; times in ms of the clock. All made up: long enough to see what follows, short enough to be run often. */

@@ -136,8 +136,8 @@ export class Load {
   private readonly answers = new Map<number, Answered>();
 
   constructor(
-    private readonly world: World,
-    private readonly workload: Workload,
+    private world: World,
+    private workload: Workload,
     private readonly fromMs: number,
     /** Whether clients stand beside it, or come by its address outside. */
     private readonly way: 'inside' | 'outside' = 'inside'
@@ -158,6 +158,12 @@ export class Load {
       if (got.outcome !== 'acknowledged' && !/exists|already/.test(got.says)) return got.says;
     }
     return undefined;
+  }
+
+  /** From now on they write to a workload of another cluster, which holds what this one held. Nothing may be under way. */
+  goTo(world: World, workload: Workload): void {
+    this.world = world;
+    this.workload = workload;
   }
 
   private send(op: Op): string | undefined {

@@ -174,6 +174,18 @@ export const examples: { readonly [K in Known]: Example<K> } = {
   'GET /rehearsals/{id}/drills': { params: { id: 'north-quay' } },
   'GET /rehearsals/{id}/linked': { params: { id: 'pilot-house~crew' } },
   'POST /rehearsals/{id}/reach': { params: { id: 'pilot-house~crew' } },
+  'GET /rehearsals/{id}/moves': {
+    params: { id: 'harbour~crew' },
+    query: { namespace: 'people', workload: 'crew', to: 'pilot-house' }
+  },
+  'POST /rehearsals/{id}/moves/try': {
+    params: { id: 'harbour~crew' },
+    body: { namespace: 'people', workload: 'crew', to: 'pilot-house', way: 'members' }
+  },
+  'POST /rehearsals/{id}/moves/draft': {
+    params: { id: 'harbour~crew' },
+    body: { namespace: 'people', workload: 'crew', to: 'pilot-house', way: 'members', step: 0 }
+  },
   'GET /rehearsals/{id}/proofs': { params: north },
 
   'GET /rules': {},

@@ -5,6 +5,8 @@ import { endpoint } from './endpoint';
 const rehearsal = '/rehearsals/{id}';
 const cluster = z.string().min(1).max(63);
 const end = linkSchema.shape.spec.shape;
+const workload = { namespace: z.string().min(1).max(63), workload: z.string().min(1).max(253) };
+const way = z.enum(['members', 'standby', 'copy']);
 
 /** Clusters with one clock: links between them, and what stands over several. */
 export const linkEndpoints = [
@@ -49,5 +51,36 @@ export const linkEndpoints = [
     summary: 'Have a pod in each linked cluster call the one in each other by name, on a fork that is thrown away',
     answer: 'Reach',
     run: ({ app, params }) => app.rehearsals.ask(params.id, 'reach', {})
+  }),
+  endpoint({
+    method: 'GET',
+    path: `${rehearsal}/moves`,
+    summary: "How a workload would go to a linked cluster: what it takes there, what doesn't fit, and three ways with their steps",
+    query: z.object({
+      ...workload,
+      to: cluster.or(z.literal('')).default('').describe('the cluster; without it the first one that is linked')
+    }),
+    answer: 'Moves',
+    run: ({ app, params, query }) => app.rehearsals.ask(params.id, 'moves', query)
+  }),
+  endpoint({
+    method: 'POST',
+    path: `${rehearsal}/moves/try`,
+    needs: 'reader',
+    deed: null,
+    summary: 'Carry a move out on a fork that is thrown away, while a client writes once a second: how long, the pause, what is lost',
+    body: z.strictObject({ ...workload, to: cluster, way }),
+    answer: 'TriedMove',
+    run: ({ app, params, body }) => app.tryMove(params.id, body)
+  }),
+  endpoint({
+    method: 'POST',
+    path: `${rehearsal}/moves/draft`,
+    deed: 'put a step of a move into a draft',
+    summary: 'Put what one step of a move sends into a draft of the cluster that it goes to, with new secret values',
+    body: z.strictObject({ ...workload, to: cluster, way, step: z.number().int().min(0).max(20).describe('which step, from 0') }),
+    answer: 'MoveDraft',
+    status: 201,
+    run: ({ app, params, body }) => app.draftMove(params.id, body)
   })
 ];

@@ -53,6 +53,18 @@ export interface AppOptions {
   readonly settings?: Settings | undefined;
 }
 
+const random = (count: number) => new Uint8Array(randomBytes(count));
+/** Values for the secrets of one workload. */
+const drawn = (): string[] => Array.from({ length: 8 }, () => secretValue('letters', lengthFor('letters'), random));
+
+const noMove = (detail: string) => ({
+  code: 'bad-value' as const,
+  status: 422 as const,
+  title: 'It can not go that way',
+  detail,
+  remedy: 'GET /api/v1/rehearsals/{id}/moves says which ways there are.'
+});
+
 type EstateRow = ReturnType<Queries['estate']>;
 /** The row of a cluster of which nothing can be seen. */
 const unseenRow = (sentence: string): EstateRow => ({
@@ -227,9 +239,21 @@ export async function createApp({ data, worker, reader, empty = false, settings 
     },
     /** The questions that a draft answers; secrets that come along with other answers are drawn now. */
     brief: (id: string, ask: Parameters<Queries['brief']>[1]) => {
-      const random = (count: number) => new Uint8Array(randomBytes(count));
-      const secrets = ask.to ? Array.from({ length: 8 }, () => secretValue('letters', lengthFor('letters'), random)) : [];
-      return rehearsals.ask(id, 'brief', { ...ask, secrets });
+      return rehearsals.ask(id, 'brief', { ...ask, secrets: ask.to ? drawn() : [] });
+    },
+    /** Carries a move out on a fork that is thrown away. */
+    async tryMove(id: string, ask: Omit<Parameters<Queries['moveTry']>[1], 'secrets'>) {
+      const found = await rehearsals.ask(id, 'moveTry', { ...ask, secrets: drawn() });
+      if (!found.ok) return found;
+      return found.value.tried ? done(found.value.tried) : refused(noMove(found.value.says));
+    },
+    /** Puts what one step of a move sends into a draft of the cluster that it goes to, with secret values drawn now. */
+    async draftMove(id: string, ask: Omit<Parameters<Queries['moveStep']>[1], 'secrets'>) {
+      const found = await rehearsals.ask(id, 'moveStep', { ...ask, secrets: drawn() });
+      if (!found.ok) return found;
+      if (typeof found.value === 'string') return refused(noMove(found.value));
+      const { cluster, title, yaml } = found.value;
+      return done({ cluster, id: await drafts.add(cluster, title, [{ name: 'draft.yaml', text: yaml }]) });
     },
     /** Puts a blueprint's manifests into a draft, with secret values drawn now. */
     async draftBlueprint(id: string, blueprint: string, answers: Answers): Promise<Answer<{ id: number }>> {
@@ -245,7 +269,6 @@ export async function createApp({ data, worker, reader, empty = false, settings 
           detail: faults.map((one) => one.message).join(' '),
           remedy: 'Mend the answers, then put it in a draft.'
         });
-      const random = (count: number) => new Uint8Array(randomBytes(count));
       const objects = blueprintNamed(blueprint)!.objects(whole, () => secretValue('letters', lengthFor('letters'), random));
       const state = await rehearsals.state(id);
       if (!state.ok) return state;

@@ -18,6 +18,7 @@ import { backupsView, besideView } from './backups';
 import { drillableView, drillView, foreseenView } from './drills';
 import { linkedView, reachView } from './linked';
 import { membersView } from './members';
+import { moveStepView, moveTryView, moveView } from './moving';
 import { operatorsView, operatorYaml } from './operators';
 import { ephemeralView, persistView } from './persist';
 import { remedyView } from './remedies';
@@ -163,6 +164,9 @@ export const queries = {
   fit: fitView,
   linked: linkedView,
   reach: reachView,
+  moves: moveView,
+  moveTry: moveTryView,
+  moveStep: moveStepView,
   drillable: drillableView,
   drill: drillView,
   foreseen: foreseenView,

@@ -120,8 +120,10 @@ function partThere(
   ensureSet(there, { ...set, metadata: { ...set.metadata, annotations: { ...set.metadata.annotations, [madeFromMark]: from } } }, {});
   const known = there.store.get('StatefulSet', namespace, name)!;
   const over = set.metadata.annotations![overMark]!;
-  if (known.metadata.annotations?.[overMark] !== over)
-    there.put({ ...known, metadata: { ...known.metadata, annotations: { ...known.metadata.annotations, [overMark]: over } } });
+  // One that stood in its operator's cluster alone before is marked, too: else nobody would take it away there.
+  const marks = { [overMark]: over, [madeFromMark]: from };
+  if (Object.entries(marks).some(([mark, value]) => known.metadata.annotations?.[mark] !== value))
+    there.put({ ...known, metadata: { ...known.metadata, annotations: { ...known.metadata.annotations, ...marks } } });
 }
 
 const readyIn = (there: ClusterAccess, namespace: string, name: string): number =>

@@ -90,6 +90,7 @@
       <div class="flex items-center gap-2 whitespace-nowrap">
         {#if sheet.restName}<button class="push push-main" onclick={() => rest(true)}>Wake it</button>
         {:else if sheet.engine}<button class="push" onclick={() => rest(false)}>Rest it</button>{/if}
+        {#if sheet.engine && frame.now.kin > 1}<a class="push" href="{base}/move/{sheet.namespace}/{sheet.name}">Move it</a>{/if}
         <button class="push push-grave" onclick={() => (removing = true)}>Take it away</button>
         <a class="push" href="{base}/proofs?{new URLSearchParams({ set: `${sheet.namespace}/${sheet.name}` })}">Proofs</a>
       </div>

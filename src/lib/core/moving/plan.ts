@@ -1,0 +1,344 @@
+import { bytesOf, plural } from '../shared';
+import { factsIn, keyOf, refOf, type ApiObject, type Facts, type Ref, type StatefulSet } from '../model';
+import { asManifest, inSendingOrder } from '../manifest';
+import { companionsOf } from '../change';
+import { fitOf, needsOf, shortfall, traitsOf } from '../fit';
+import { workloadNamed } from '../proofs';
+import { engineRunning, followed, isOver, linkNamesFault, operatorOf, overFault, sentByPerson, type EngineId } from '../standin';
+
+/** How a workload comes to another cluster. */
+export type MoveWay = 'members' | 'standby' | 'copy';
+
+/** What is waited for before the next step. */
+export type MoveWait =
+  | { readonly is: 'ready'; readonly cluster: string }
+  | { readonly is: 'operated'; readonly cluster: string; readonly clusters: readonly string[] }
+  | { readonly is: 'follows'; readonly cluster: string; readonly mirror: string }
+  | { readonly is: 'caught-up'; readonly cluster: string; readonly mirror: string }
+  | { readonly is: 'promoted'; readonly cluster: string; readonly mirror: string }
+  | { readonly is: 'copied'; readonly cluster: string; readonly run: string }
+  | { readonly is: 'returned'; readonly cluster: string; readonly name: string };
+
+/** One step of a move. */
+export interface MoveStep {
+  /** Where it is done. */
+  readonly cluster: string;
+  readonly says: string;
+  /** What is sent there; without it somebody does something that no manifest says. */
+  readonly sends?: readonly ApiObject[];
+  readonly wait?: MoveWait;
+  /** Whoever writes stands still from here on; goes on here, in the new cluster. */
+  readonly writers?: 'stop' | 'go';
+}
+
+/** How a workload would be moved one way. */
+export interface MovePlan {
+  readonly way: MoveWay;
+  readonly title: string;
+  /** Why it can't be done this way; there are no steps then. */
+  readonly not?: string;
+  readonly steps: readonly MoveStep[];
+  /** Whether writers have to stand still on the way, and for how long, in words. */
+  readonly pause: string;
+  readonly back: string;
+}
+
+/** A workload that is to go elsewhere, and what it needs there. */
+export interface Move {
+  readonly namespace: string;
+  readonly workload: string;
+  readonly from: string;
+  readonly to: string;
+  readonly engine: EngineId;
+  /** What its claims ask for in the new cluster, in bytes. */
+  readonly bytes: number;
+  /** What of it doesn't fit there, a sentence each. */
+  readonly unfit: readonly string[];
+  readonly ways: readonly MovePlan[];
+}
+
+/** Draws a value for a secret that the new one needs: it has secrets of its own. */
+export type Drawn = () => string;
+
+const left: readonly string[] = ['PersistentVolumeClaim', 'VolumeSnapshot', 'BackupPlan', 'Mirror', 'Namespace', 'Rest', 'Tunnel'];
+
+/** Everything that a workload is made of, as it would be sent to another cluster: classes that do the same there, secrets of its own. */
+function elsewhere(home: Facts, there: Facts, namespace: string, name: string, draw: Drawn): ApiObject[] {
+  const workload = workloadNamed(home, namespace, name)!;
+  const [chief] = [...workload.sets, ...workload.deployments, ...workload.daemonSets];
+  const refs: Ref[] = [refOf(chief!), ...companionsOf(home, refOf(chief!)).map((one) => one.ref)];
+  const all = refs
+    .filter((one) => !left.includes(one.kind))
+    .flatMap((one) => (home.get(one.kind, one.namespace, one.name) ?? []) as ApiObject);
+  // What the cluster makes, certificates and authorities among it, is made there anew; a pair of keys can't be drawn.
+  const made = (one: ApiObject) => !sentByPerson(one) || isKeyPair(one);
+  const space = asManifest({ apiVersion: 'v1', kind: 'Namespace', metadata: { name: namespace } } as ApiObject);
+  const seen = new Set<string>();
+  const objects = all
+    .filter((one) => !made(one) && !seen.has(keyOf(refOf(one))) && seen.add(keyOf(refOf(one))))
+    .map((one) => fresh(asManifest(one), draw))
+    .map((one) => (one.kind === 'StatefulSet' ? classed(home, there, one) : one));
+  return inSendingOrder([...(there.get('Namespace', '', namespace) ? [] : [space]), ...objects]);
+}
+
+const isKeyPair = (one: ApiObject): boolean => one.kind === 'Secret' && one.data?.['tls.key'] !== undefined;
+
+/** As another cluster would take it: values of secrets drawn anew, addresses and ports left to it. */
+function fresh(one: ApiObject, draw: Drawn): ApiObject {
+  if (one.kind === 'Secret') {
+    const { data, ...rest } = one;
+    const keys = Object.keys({ ...data, ...(rest as { stringData?: object }).stringData });
+    return { ...rest, stringData: Object.fromEntries(keys.map((key) => [key, draw()])) } as ApiObject;
+  }
+  if (one.kind !== 'Service') return one;
+  const { ports, ...spec } = one.spec;
+  const bare = ports?.map(({ nodePort: _, ...port }) => port);
+  const { clusterIP, ...others } = spec as { clusterIP?: string } & typeof spec;
+  return { ...one, spec: { ...others, ...(clusterIP === 'None' ? { clusterIP } : {}), ...(bare ? { ports: bare } : {}) } } as ApiObject;
+}
+
+/** A set whose claims name classes of the other cluster: one of the same name, else the first that does what is needed. */
+function classed(home: Facts, there: Facts, set: StatefulSet): StatefulSet {
+  const like = (name: string | undefined): string | undefined => {
+    if (name === undefined || there.get('StorageClass', '', name)) return name;
+    const mine = home.get('StorageClass', '', name);
+    const needed = mine && traitsOf(home, mine);
+    const found = there.list('StorageClass').find((one) => {
+      const traits = traitsOf(there, one);
+      return needed && traits && !shortfall(needed, traits, one.metadata.name);
+    });
+    return found?.metadata.name ?? name;
+  };
+  const templates = set.spec.volumeClaimTemplates?.map((one) => {
+    const storageClassName = like(one.spec.storageClassName);
+    return storageClassName === undefined ? one : { ...one, spec: { ...one.spec, storageClassName } };
+  });
+  return { ...set, spec: { ...set.spec, ...(templates ? { volumeClaimTemplates: templates } : {}) } };
+}
+
+const claimedBytes = (objects: readonly ApiObject[]): number =>
+  objects.reduce(
+    (sum, one) =>
+      one.kind === 'DocumentSet'
+        ? sum + one.spec.members * bytesOf(one.spec.volume.size)
+        : one.kind !== 'StatefulSet'
+          ? sum
+          : sum +
+            (one.spec.replicas ?? 1) *
+              (one.spec.volumeClaimTemplates ?? []).reduce((more, { spec }) => more + bytesOf(spec.resources.requests.storage), 0),
+    0
+  );
+
+const standin = (kind: string, namespace: string, name: string, spec: object): ApiObject =>
+  asManifest({ apiVersion: 'standin.example/v1', kind, metadata: { name, namespace }, spec } as unknown as ApiObject);
+
+interface Scene {
+  readonly home: Facts;
+  readonly from: string;
+  readonly to: string;
+  readonly namespace: string;
+  readonly name: string;
+  readonly engine: EngineId;
+  readonly objects: readonly ApiObject[];
+}
+
+/** Whether an operator makes a workload, here or from another cluster. */
+const isOperated = (facts: Facts, namespace: string, name: string): boolean => {
+  const set = facts.get('StatefulSet', namespace, name);
+  return isOver(facts, namespace, name) || (set !== undefined && !sentByPerson(set));
+};
+
+/** The resource that a document set comes from, and what is known of the cluster where that stands. */
+function resourceOf(home: Facts, namespace: string, name: string) {
+  const seats = [home, ...(home.elsewhere?.clusters ?? []).flatMap((one) => factsIn(home, one) ?? [])];
+  const owner = seats.find((one) => one.get('DocumentSet', namespace, name));
+  const set = owner?.get('DocumentSet', namespace, name);
+  if (!owner || !set) return undefined;
+  const cluster = owner.elsewhere!.here;
+  const seated = set.spec.clusters ?? [{ cluster, members: set.spec.members, storageClassName: set.spec.volume.storageClassName }];
+  return { set, cluster, seated };
+}
+
+/** What would be asked for in another cluster: for members of an operated set so many of them. */
+function askedThere(home: Facts, there: Facts, namespace: string, name: string, objects: readonly ApiObject[]): readonly ApiObject[] {
+  const found = resourceOf(home, namespace, name);
+  const mine = found?.seated.find((one) => one.cluster === home.elsewhere!.here);
+  if (!found || !mine) return objects;
+  const { clusters: _, ...spec } = found.set.spec;
+  const storageClassName = classThere(there, mine.storageClassName ?? spec.volume.storageClassName) ?? '';
+  return [{ ...found.set, spec: { ...spec, members: mine.members, volume: { ...spec.volume, storageClassName } } }];
+}
+
+const classThere = (there: Facts, wanted: string): string | undefined =>
+  there.get('StorageClass', '', wanted) ? wanted : there.list('StorageClass')[0]?.metadata.name;
+
+/** Members are added over there and taken here, one cluster after the other; writers never stand still. */
+function byMembers({ home, from, to, namespace, name }: Scene): MovePlan {
+  const back = `The same the other way round: members are added in ${from} again, and taken in ${to}.`;
+  const base = {
+    way: 'members',
+    title: 'members there, then none here',
+    pause: 'while another member is elected; writers need not be stopped',
+    back
+  } as const;
+  const no = (not: string): MovePlan => ({ ...base, not, steps: [] });
+  const found = resourceOf(home, namespace, name);
+  if (!found) return no('only members of one document set agree over links, and an operator has to look after it');
+  const { set, cluster, seated: before } = found;
+  const mine = before.find((one) => one.cluster === from);
+  if (!mine) return no(`it has no members in ${from}`);
+  if (before.some((one) => one.cluster === to)) return no(`it has members in ${to} already: take ${from} out of its clusters`);
+  const there = factsIn(home, to);
+  const storageClassName = there && classThere(there, mine.storageClassName ?? set.spec.volume.storageClassName);
+  if (storageClassName === undefined) return no(`${to} has no class for its claims`);
+  const added = { cluster: to, members: mine.members, storageClassName };
+  const most = before.reduce((sum, one) => sum + one.members, 0) + mine.members;
+  if (most > 9) return no(`it would have ${plural(most, 'member')} for a while, and may have 9`);
+  const written = (clusters: readonly object[], members: number): ApiObject => {
+    const { status: _, ...one } = set;
+    return asManifest({ ...one, spec: { ...set.spec, members, clusters } } as unknown as ApiObject);
+  };
+  const both = [...before, added];
+  const after = [...before.filter((one) => one.cluster !== from), added];
+  const total = (list: readonly { readonly members: number }[]) => list.reduce((sum, one) => sum + one.members, 0);
+  return {
+    ...base,
+    steps: [
+      {
+        cluster,
+        says: `Give it ${plural(mine.members, 'member')} in ${to}, beside those in ${from}.`,
+        sends: [written(both, total(both))],
+        wait: { is: 'operated', cluster, clusters: both.map((one) => one.cluster) }
+      },
+      {
+        cluster,
+        says: `Take its members in ${from} away; those in ${to} hold everything by then.`,
+        sends: [written(after, total(after))],
+        wait: { is: 'operated', cluster, clusters: after.map((one) => one.cluster) },
+        writers: 'go'
+      }
+    ]
+  };
+}
+
+/** One that follows over there is promoted. */
+function byStandby({ home, from, to, namespace, name, engine, objects }: Scene): MovePlan {
+  const back = `Let the one in ${from} follow the one in ${to}, and promote it the same way.`;
+  const base = {
+    way: 'standby',
+    title: 'one that follows is promoted',
+    pause: 'from the last write until it has everything and is promoted',
+    back
+  } as const;
+  const no = (not: string): MovePlan => ({ ...base, not, steps: [] });
+  if (!followed[engine]) return no('nothing can follow its engine');
+  if (isOperated(home, namespace, name)) return no('its operator makes it: go by members');
+  if (factsIn(home, to)?.get('StatefulSet', namespace, name)) return no(`${namespace}/${name} stands in ${to} already`);
+  const mirror = `${name}-from-${from}`.slice(0, 63);
+  const spec = { workload: name, from: { cluster: from, namespace, workload: name }, everySeconds: 2 };
+  return {
+    ...base,
+    steps: [
+      { cluster: to, says: `Make it in ${to} as it stands in ${from}.`, sends: objects, wait: { is: 'ready', cluster: to } },
+      {
+        cluster: to,
+        says: `Let it follow the one in ${from}, until it has what is written there.`,
+        sends: [standin('Mirror', namespace, mirror, spec)],
+        wait: { is: 'follows', cluster: to, mirror }
+      },
+      {
+        cluster: from,
+        says: 'Stop whoever writes, until it has the last of it.',
+        wait: { is: 'caught-up', cluster: to, mirror },
+        writers: 'stop'
+      },
+      {
+        cluster: to,
+        says: 'Promote it, and let writers go on there.',
+        sends: [standin('Mirror', namespace, mirror, { ...spec, promoted: true })],
+        wait: { is: 'promoted', cluster: to, mirror },
+        writers: 'go'
+      }
+    ]
+  };
+}
+
+/** A last copy is put back over there. */
+function byCopy({ home, from, to, namespace, name, objects }: Scene): MovePlan {
+  const back = `Nothing in ${from} is altered: writers go back there, and what was written in ${to} since stays behind.`;
+  const base = { way: 'copy', title: 'a last copy is put back there', pause: 'from the last write until the copy is back', back } as const;
+  const no = (not: string): MovePlan => ({ ...base, not, steps: [] });
+  if (isOperated(home, namespace, name)) return no('its operator makes it: go by members');
+  if (factsIn(home, to)?.get('StatefulSet', namespace, name)) return no(`${namespace}/${name} stands in ${to} already`);
+  const plan = home
+    .list('BackupPlan', namespace)
+    .find((one) => one.spec.workload === name && one.spec.how !== 'snapshots' && one.spec.into);
+  if (!plan) return no('no plan copies it through its engine into a bucket: write one on Backups');
+  const { into } = plan.spec;
+  if (into!.cluster === undefined && into!.store === name && into!.namespace === namespace) return no('its copies lie in itself');
+  const [run, put] = [`${name}-last`, `${name}-from-${from}`].map((one) => one.slice(0, 63)) as [string, string];
+  const taken = home.get('BackupRun', namespace, run) ?? factsIn(home, to)?.get('BackupReturn', namespace, put);
+  if (taken) return no(`${taken.kind} ${namespace}/${taken.metadata.name} stands already: take it away`);
+  return {
+    ...base,
+    steps: [
+      { cluster: to, says: `Make it in ${to} as it stands in ${from}.`, sends: objects, wait: { is: 'ready', cluster: to } },
+      {
+        cluster: from,
+        says: `Stop whoever writes, and copy it once more by the plan ${plan.metadata.name}.`,
+        sends: [standin('BackupRun', namespace, run, { plan: plan.metadata.name })],
+        wait: { is: 'copied', cluster: from, run },
+        writers: 'stop'
+      },
+      {
+        cluster: to,
+        says: 'Put that copy back there, and let writers go on.',
+        sends: [standin('BackupReturn', namespace, put, { plan: plan.metadata.name, cluster: from, run, into: name, over: true })],
+        wait: { is: 'returned', cluster: to, name: put },
+        writers: 'go'
+      }
+    ]
+  };
+}
+
+/**
+ * How a workload would go from its cluster to another one of the common clock, three ways.
+ * @returns why it can't be told, as a sentence
+ */
+export function movesTo(home: Facts, namespace: string, name: string, to: string, draw: Drawn = () => ''): Move | string {
+  const from = home.elsewhere?.here;
+  const there = factsIn(home, to);
+  if (from === undefined || !there || to === from) return `${to} is not linked with this cluster.`;
+  const link = linkNamesFault(home, to);
+  if (link) return `Nothing goes to ${to}: ${link.says}.`;
+  const engine = engineRunning(home, namespace, name);
+  if (!engine || !workloadNamed(home, namespace, name)) return `No engine of ${namespace}/${name} runs here.`;
+  const objects = elsewhere(home, there, namespace, name, draw);
+  const asked = askedThere(home, there, namespace, name, objects);
+  const unfit = fitOf(there, needsOf(home, asked), asked)
+    .filter((one) => one.state === 'broken' && !(one.need.startsWith('operator') && isOperated(home, namespace, name)))
+    .map((one) => one.says);
+  const operated = isOperated(home, namespace, name) ? resourceOf(home, namespace, name) : undefined;
+  const rights =
+    operated && operated.cluster !== to
+      ? overFault(factsIn(home, operated.cluster)!, operatorOf('DocumentSet')!, to, namespace)
+      : undefined;
+  if (rights) unfit.push(rights.message.replace(/\.$/, ''));
+  const pairs = home
+    .list('Secret', namespace)
+    .filter((one) => sentByPerson(one) && isKeyPair(one) && JSON.stringify(objects).includes(`"${one.metadata.name}"`));
+  for (const { metadata } of pairs)
+    if (!there.get('Secret', namespace, metadata.name))
+      unfit.push(`the pair of keys in the secret ${metadata.name} has to be put there by hand`);
+  const scene: Scene = { home, from, to, namespace, name, engine, objects };
+  return {
+    namespace,
+    workload: name,
+    from,
+    to,
+    engine,
+    bytes: claimedBytes(asked),
+    unfit,
+    ways: [byMembers(scene), byStandby(scene), byCopy(scene)]
+  };
+}
