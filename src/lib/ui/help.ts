@@ -38,7 +38,8 @@ export const helpHtml = ({ text }: HelpPage): string => marked.parse(text.replac
 /** The page for an address; the estate's where none fits better. */
 export function helpFor(pathname: string): HelpPage {
   const part = pathname.startsWith('/r/') ? (pathname.split('/')[3] ?? 'members') : 'estate';
-  const id = { blueprints: 'members', operators: 'members', dump: 'wrong', compare: 'wrong', rehearse: 'estate', move: 'links' }[part] ?? part;
+  const id =
+    { blueprints: 'members', operators: 'members', dump: 'wrong', compare: 'wrong', rehearse: 'estate', move: 'links' }[part] ?? part;
   return helpPages.find((one) => one.id === id) ?? helpPages[0]!;
 }
 

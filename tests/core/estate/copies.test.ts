@@ -2,9 +2,8 @@ import { describe, expect, test } from 'vitest';
 import { judgeBackup, roomAhead } from '$core/backups';
 import { rootLine } from '$core/rootline';
 import { Estate, type Action, type World } from '$core/standin';
-import type { AskObject, BackupPlan, Facts, KindMap, Ref } from '$core/model';
+import type { AskObject, BackupPlan, Facts, KindMap } from '$core/model';
 import { answered } from '../roomy';
-import { objects } from '../help';
 import { acted, joins, Linked, parts } from './help';
 
 const space = { apiVersion: 'v1', kind: 'Namespace', metadata: { name: 'space' } } as const;
