@@ -13,3 +13,6 @@ ENTRY=scripts/bench-alone.ts OUT=build/bench npx --no-install vite build --confi
 node scripts/bench-dumps.mjs
 ENTRY=scripts/bench-long.ts OUT=build/bench-long npx --no-install vite build --config vite.worker.config.ts --logLevel error
 node build/bench-long/bench-long.js
+ENTRY=scripts/bench-estate.ts OUT=build/bench-estate npx --no-install vite build --config vite.worker.config.ts --logLevel error
+node --expose-gc build/bench-estate/bench-estate.js
+node scripts/bench-estate-sheet.mjs

@@ -86,6 +86,32 @@ export const dumpEndpoints = [
   }),
   endpoint({
     method: 'GET',
+    path: '/clusters/{name}/joined',
+    summary: 'Which other clusters that were read a cluster is linked with, and who looks after its workloads, as the reader says',
+    answer: 'DumpsJoined',
+    run: ({ app, params }) => app.reading.joined(params.name)
+  }),
+  endpoint({
+    method: 'PUT',
+    path: '/clusters/{name}/joined',
+    deed: 'joined dumps',
+    summary: 'Say which clusters that were read are linked, and which workload is the operator; root lines run over all of them then',
+    body: z.strictObject({
+      with: z.array(z.string().min(1).max(63)).max(20),
+      operator: z
+        .strictObject({
+          cluster: z.string().min(1).max(63),
+          kind: z.enum(['Deployment', 'StatefulSet']).default('Deployment'),
+          namespace: z.string().min(1).max(63),
+          name: z.string().min(1).max(253)
+        })
+        .optional()
+    }),
+    answer: 'DumpsJoined',
+    run: ({ app, params, body: { operator, ...rest } }) => app.reading.join(params.name, { ...rest, ...(operator ? { operator } : {}) })
+  }),
+  endpoint({
+    method: 'GET',
     path: '/clusters/{name}/comparison',
     summary: 'Two dumps of a cluster beside each other: what came, went, changed, and what waits since when',
     query: z.object({ before: z.coerce.number().int().optional(), after: z.coerce.number().int().optional() }),

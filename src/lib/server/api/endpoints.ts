@@ -233,7 +233,7 @@ const reading = [
     query: refQuery,
     answer: 'RootLine',
     async run({ app, params, query }) {
-      const line = await app.rehearsals.ask(params.id, 'rootLine', query);
+      const line = await app.reading.rootLine(params.id, query);
       if (!line.ok) return line;
       if (!line.value)
         return refused(

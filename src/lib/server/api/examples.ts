@@ -224,6 +224,8 @@ export const examples: { readonly [K in Known]: Example<K> } = {
     params: { name: 'prod-west' },
     body: { items: [{ kind: 'StorageClass', namespace: '', reach: 'contained' }] }
   },
+  'GET /clusters/{name}/joined': { params: { name: 'prod-west' } },
+  'PUT /clusters/{name}/joined': { params: { name: 'prod-west' }, body: { with: [] } },
   'GET /clusters/{name}/comparison': { params: { name: 'prod-west' } },
   'GET /clusters/{name}/assumptions': { params: { name: 'prod-west' } },
   'POST /clusters/{name}/rehearsals': { params: { name: 'prod-west' }, body: { name: 'try-west', answers: {} } },

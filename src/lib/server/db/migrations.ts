@@ -238,6 +238,17 @@ const joins: Migration = {
   }
 };
 
+/** What the reader says of dumps that belong together. */
+const dumpsJoined: Migration = {
+  async up(db: Kysely<unknown>) {
+    await db.schema
+      .createTable('dump_joined')
+      .addColumn('cluster', 'text', (c) => c.primaryKey())
+      .addColumn('body', 'text', (c) => c.notNull())
+      .execute();
+  }
+};
+
 /** All migrations by name, in order. Never change one that has shipped; add another. */
 export const migrations: MigrationProvider = {
   getMigrations: async () => ({
@@ -248,6 +259,7 @@ export const migrations: MigrationProvider = {
     '005-dump-scope': dumpScope,
     '006-stands-fast': standsFast,
     '007-drills': drills,
-    '008-joins': joins
+    '008-joins': joins,
+    '009-dumps-joined': dumpsJoined
   })
 };

@@ -1,5 +1,12 @@
 import type { Generated } from 'kysely';
 
+/** What the reader says of a cluster that was read: which others it is linked with, and who looks after its workloads. */
+export interface DumpJoinedRow {
+  cluster: string;
+  /** JSON: {with, operator?} */
+  body: string;
+}
+
 /** A cluster of the estate: its flag and the ground its rehearsals start from. */
 export interface ClusterRow {
   name: string;
@@ -209,6 +216,7 @@ export interface Schema {
   draft_sent: DraftSentRow;
   dump: DumpRow;
   dump_part: DumpPartRow;
+  dump_joined: DumpJoinedRow;
   account: AccountRow;
   session: SessionRow;
   token: TokenRow;

@@ -2,6 +2,17 @@ import type { Correction } from '$core/exports';
 import type { Summary } from '../dumps/client';
 import type { Database } from '../db/connection';
 
+/** What the reader says of a cluster that was read: which others it is linked with, and who looks after its workloads from one of them. */
+export interface Joined {
+  readonly with: readonly string[];
+  readonly operator?: {
+    readonly cluster: string;
+    readonly kind: 'Deployment' | 'StatefulSet';
+    readonly namespace: string;
+    readonly name: string;
+  };
+}
+
 /** A dump that was read. */
 export interface Dump {
   readonly id: number;
@@ -66,6 +77,19 @@ export function dumpRepository(db: Database, soft: Database = db) {
         .where('id', '=', id)
         .execute();
     },
+    /** What the reader says belongs together with a cluster. */
+    async joined(cluster: string): Promise<Joined> {
+      const row = await db.selectFrom('dump_joined').select('body').where('cluster', '=', cluster).executeTakeFirst();
+      return row ? (JSON.parse(row.body) as Joined) : { with: [] };
+    },
+    async join(cluster: string, joined: Joined): Promise<void> {
+      const body = JSON.stringify(joined);
+      await db
+        .insertInto('dump_joined')
+        .values({ cluster, body })
+        .onConflict((one) => one.column('cluster').doUpdateSet({ body }))
+        .execute();
+    },
     async drop(id: number): Promise<void> {
       await db.deleteFrom('dump').where('id', '=', id).execute();
     },
@@ -75,6 +99,7 @@ export function dumpRepository(db: Database, soft: Database = db) {
     },
     async dropAll(cluster: string): Promise<void> {
       await db.deleteFrom('dump').where('cluster', '=', cluster).execute();
+      await db.deleteFrom('dump_joined').where('cluster', '=', cluster).execute();
     },
     of: async (cluster: string): Promise<Dump[]> => (await complete(cluster).execute()).map(shape),
     async latest(cluster: string): Promise<Dump | undefined> {

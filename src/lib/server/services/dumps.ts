@@ -1,11 +1,12 @@
 import { answerFault, hash32, epochMs, type Problem } from '$core/shared';
 import type { Assumption, DumpComparison } from '$core/dumps';
 import type { Correction, ScopeRow } from '$core/exports';
-import type { WhatBecame, WrongView } from '$core/rootline';
-import { nameFault } from '$core/model';
+import { joinLines, lineSentence, type LineOf, type RootLine, type WhatBecame, type WrongView } from '$core/rootline';
+import { nameFault, type Ref } from '$core/model';
+import { operatedKinds } from '$core/standin';
 import { readDump, Stopped, Unreadable, type Progress } from '../dumps/client';
 import type { clusterRepository } from '../repositories/clusters';
-import type { Dump, dumpRepository } from '../repositories/dumps';
+import type { Dump, dumpRepository, Joined } from '../repositories/dumps';
 import type { RehearsalRepository } from '../repositories/rehearsals';
 import type { HostClient } from '../rehearsals/client';
 import { clusterTaken, done, notFound, refused, type Answer, type Refusal } from './answer';
@@ -45,6 +46,9 @@ const badName = (name: string, fault: string): Refusal => ({
   detail: `The name "${name}" ${fault}.`,
   remedy: 'Write lower-case letters, digits and "-", e.g. prod-west.'
 });
+
+/** Kinds of which there may be one of the same name in another cluster. */
+const crosses = new Set<string>(['StatefulSet', 'Deployment', ...operatedKinds]);
 
 /** Real clusters, read from dumps of their objects. */
 export class DumpService {
@@ -192,6 +196,69 @@ export class DumpService {
     await host.boundRead(name, { lists, logs, others, corrections });
     bus.publish({ rehearsal: name, kind: 'acted', clock: null, revision: 0 });
     return this.scope(name);
+  }
+
+  /** What the reader says belongs together with a cluster, as far as it still stands. */
+  async joined(name: string): Promise<Answer<Joined>> {
+    const dump = await this.readCluster(name);
+    if (!dump.ok) return dump;
+    const { with: others, operator } = await this.parts.dumps.joined(name);
+    const standing = new Set((await this.parts.clusters.all()).flatMap((one) => (one.kind === 'dump' ? [one.name] : [])));
+    return done({
+      with: others.filter((one) => standing.has(one)),
+      ...(operator && standing.has(operator.cluster) ? { operator } : {})
+    });
+  }
+
+  /** Takes what the reader says of links and of the operator; links count on both sides. */
+  async join(name: string, joined: Joined): Promise<Answer<Joined>> {
+    const before = await this.joined(name);
+    if (!before.ok) return before;
+    const { dumps, bus } = this.parts;
+    const wanted = [...new Set(joined.with)].sort();
+    const strangers = [...wanted, ...(joined.operator ? [joined.operator.cluster] : [])];
+    for (const other of strangers)
+      if (other === name ? other !== joined.operator?.cluster : !(await dumps.latest(other)))
+        return refused(notFound(`A dump of ${other}`, 'Only clusters that were read, other than this one, can be joined with it.'));
+    await dumps.join(name, { ...joined, with: wanted });
+    for (const other of new Set([...wanted, ...before.value.with])) {
+      const its = await dumps.joined(other);
+      const rest = its.with.filter((one) => one !== name);
+      await dumps.join(other, { ...its, with: wanted.includes(other) ? [...rest, name].sort() : rest });
+    }
+    for (const one of [name, ...wanted, ...before.value.with]) bus.publish({ rehearsal: one, kind: 'acted', clock: null, revision: 0 });
+    return this.joined(name);
+  }
+
+  /** A root line over the dumps that the reader has joined; as it is where there are none, or nothing in it goes beyond its cluster. */
+  async rootLine(name: string, ref: Ref): Promise<Answer<(RootLine & { sentence: string }) | undefined>> {
+    const { rehearsals, dumps } = this.parts;
+    const own = await rehearsals.ask(name, 'rootLine', ref);
+    const line = own.ok ? own.value : undefined;
+    if (!line || !crosses.has(ref.kind) || !(await dumps.latest(name))) return own;
+    const joined = await this.joined(name);
+    if (!joined.ok || !joined.value.with.length) return own;
+    const lineIn = async (cluster: string, of: Ref) => {
+      const found = await rehearsals.ask(cluster, 'rootLine', of);
+      return found.ok ? found.value : undefined;
+    };
+    const others: LineOf[] = [];
+    for (const cluster of joined.value.with) {
+      const its = await lineIn(cluster, ref);
+      if (its) others.push({ cluster, line: its });
+    }
+    const { operator } = joined.value;
+    const cared = operator && { kind: operator.kind, namespace: operator.namespace, name: operator.name };
+    // Its own operator isn't looked after by itself.
+    const itself = operator && cared && operator.cluster === name && ref.name === cared.name && ref.namespace === cared.namespace;
+    const its = operator && cared && !itself ? await lineIn(operator.cluster, cared) : undefined;
+    const over = joinLines(
+      { cluster: name, line },
+      others,
+      joined.value.with,
+      operator && cared && !itself ? { cluster: operator.cluster, ref: cared, ...(its ? { line: its } : {}) } : undefined
+    );
+    return done({ ...over, sentence: lineSentence(over) });
   }
 
   /** What is wrong in the latest dump of a cluster: all first breaks, grouped by cause. */

@@ -29,6 +29,23 @@
     const items = reach ? [...others, { kind: row.kind, namespace: row.namespace, reach }] : others;
     if (await doCall('PUT', '/clusters/{name}/scope', { params: { name: data.cluster.name }, body: { items } })) await invalidateAll();
   }
+  type Joined = typeof data.joined;
+  let care = $state<{ cluster: string; namespace: string; name: string } | null>(null);
+  const operator = $derived(care ?? data.joined.operator ?? { cluster: data.joined.with[0] ?? data.id, namespace: '', name: '' });
+  async function join(next: Joined) {
+    const { with: others, operator } = next;
+    const body = { with: [...others], ...(operator ? { operator: { ...operator } } : {}) };
+    if (await doCall('PUT', '/clusters/{name}/joined', { params: { name: data.cluster.name }, body })) {
+      care = null;
+      await invalidateAll();
+    }
+  }
+  const linkedWith = (other: string, on: boolean) =>
+    join({ ...data.joined, with: on ? [...data.joined.with, other] : data.joined.with.filter((one) => one !== other) });
+  const cares = (event: SubmitEvent) => {
+    event.preventDefault();
+    return join({ ...data.joined, operator: { kind: 'Deployment', ...operator } });
+  };
   const conditionOf = (one: (typeof others)[number]) => one.conditions?.find((two) => two.type === 'Ready') ?? one.conditions?.[0];
 </script>
 
@@ -100,6 +117,62 @@
       </tbody>
     </table>
   </section>
+  {#if data.read.length}
+    <section class="mt-5 max-w-[52rem]" aria-label="Other clusters">
+      <h2 class="border-b border-ink pb-1">What belongs to it elsewhere</h2>
+      <p class="mt-2">
+        An export doesn't say which clusters it is linked with. Say it, and root lines of workloads run over all of them; whether calls come
+        through stays unseen.
+      </p>
+      <p class="mt-2 flex flex-wrap gap-x-5">
+        {#each data.read as one (one)}<label
+            ><input
+              type="checkbox"
+              checked={data.joined.with.includes(one)}
+              onchange={(event) => linkedWith(one, event.currentTarget.checked)}
+            />
+            linked with {one}</label
+          >{/each}
+      </p>
+      {#if data.joined.with.length}
+        <form class="mt-2 leading-[2.2]" onsubmit={cares} aria-label="Who looks after its workloads">
+          Its workloads are looked after from
+          <select
+            class="border-b border-ink bg-sheet px-1"
+            value={operator.cluster}
+            onchange={(event) => (care = { ...operator, cluster: event.currentTarget.value })}
+            aria-label="The operator's cluster"
+          >
+            {#each [data.id, ...data.joined.with] as one (one)}<option value={one}>{one}</option>{/each}
+          </select>
+          by the deployment
+          <input
+            class="w-[10rem] border-b border-ink bg-sheet px-1"
+            required
+            maxlength="63"
+            placeholder="namespace"
+            value={operator.namespace}
+            oninput={(event) => (care = { ...operator, namespace: event.currentTarget.value })}
+            aria-label="The operator's namespace"
+          />
+          /
+          <input
+            class="w-[12rem] border-b border-ink bg-sheet px-1"
+            required
+            maxlength="253"
+            placeholder="name"
+            value={operator.name}
+            oninput={(event) => (care = { ...operator, name: event.currentTarget.value })}
+            aria-label="The operator's name"
+          />
+          <button class="push">Say so</button>
+          {#if data.joined.operator}<button type="button" class="word ml-2" onclick={() => join({ with: data.joined.with })}
+              >nobody does</button
+            >{/if}
+        </form>
+      {/if}
+    </section>
+  {/if}
   {#if dump.summary.problems.length}
     <section class="mt-5">
       <h2 class="border-b border-ink pb-1">

@@ -2,7 +2,7 @@ import { error } from '@sveltejs/kit';
 import { writeManifests } from '$core/manifest';
 import type { Kind } from '$core/model';
 import { getApp } from '$server/services';
-import { asked, followed } from '$server/services/page';
+import { followed } from '$server/services/page';
 import type { PageServerLoadEvent } from './$types';
 
 export const load = followed(async ({ params, url }: PageServerLoadEvent) => {
@@ -11,7 +11,9 @@ export const load = followed(async ({ params, url }: PageServerLoadEvent) => {
     namespace: url.searchParams.get('namespace') ?? '',
     name: url.searchParams.get('name') ?? ''
   };
-  const line = await asked(params.id, 'rootLine', ref);
+  const found = await (await getApp()).reading.rootLine(params.id, ref);
+  if (!found.ok) error(found.refusal.status, found.refusal.detail);
+  const line = found.value;
   if (!line) {
     if (
       !['Pod', 'PersistentVolumeClaim', 'StatefulSet'].includes(ref.kind) &&

@@ -1,0 +1,79 @@
+import type { Ref } from '../model';
+import { jointIds } from './joints';
+import { link } from './joints/link';
+import type { Joint, RootLine } from './chain';
+
+/** A line as it is told from the export of one cluster. */
+export interface LineOf {
+  readonly cluster: string;
+  readonly line: RootLine;
+}
+
+/** Who looks after a workload from another cluster, as the reader says, and what the export of that cluster tells of it. */
+export interface OperatorLine extends Partial<Pick<LineOf, 'line'>> {
+  readonly cluster: string;
+  readonly ref: Ref;
+}
+
+/**
+ * One line over the exports of several clusters that the reader says are linked: each with its own trunks and joints, and a link of which no
+ * export tells whether it carries anything. What one export can't tell, another doesn't make up for.
+ * @param own the cluster that was asked about, first
+ * @param others those that have something of the same kind and name
+ * @param linked all clusters that the reader says it is linked with
+ */
+export function joinLines(own: LineOf, others: readonly LineOf[], linked: readonly string[], operator?: OperatorLine): RootLine {
+  const { subject, nowMs } = own.line;
+  const cared = operator?.line ? [{ cluster: operator.cluster, line: operator.line }] : [];
+  const all = [own, ...others, ...cared];
+  const trunks = all.flatMap(({ cluster, line }) =>
+    line.trunks.map((one) => ({ ...one, cluster, label: cared[0]?.line === line ? `operator ${one.label}` : one.label }))
+  );
+  let first = 0;
+  const joints: Joint[] = all.flatMap(({ cluster, line }) => {
+    const shift = first;
+    first += line.trunks.length;
+    return line.joints.map((one) => ({
+      ...one,
+      ...(cluster === own.cluster ? {} : { cluster }),
+      // What mends something goes to the cluster that it is in.
+      ...(one.remedy && cluster !== own.cluster ? { remedy: { ...one.remedy, in: one.remedy.in ?? cluster } } : {}),
+      trunks: one.trunks.map((trunk) => trunk + shift)
+    }));
+  });
+  const unseen = (joint: 'link' | 'resource', title: string, why: string, label: string, says: string, of: readonly number[]): Joint => ({
+    joint,
+    title,
+    why,
+    state: 'unseen',
+    label,
+    says,
+    objects: [],
+    evidence: [],
+    trunks: of
+  });
+  const members = all.slice(0, 1 + others.length).reduce((sum, { line }) => sum + line.trunks.length, 0);
+  const range = Array.from({ length: members }, (_, i) => i);
+  const says = others.length
+    ? `whether ${[own.cluster, ...others.map((one) => one.cluster)].join(' and ')} reach each other, and find each other's names, no export tells`
+    : `nothing of this name is in ${linked.join(' or ')}; whether calls come through to there no export tells`;
+  const more = [unseen('link', link.title, link.why, `to ${linked.join(', ')}`, says, range)];
+  if (operator && !operator.line) {
+    const { kind, namespace, name } = operator.ref;
+    const lacks = `${kind} ${namespace}/${name}, which looks after it, is not in the export of ${operator.cluster}`;
+    more.push(unseen('resource', 'Looked after', operatorWhy, operator.cluster, lacks, range));
+  }
+  const rank = (one: Joint): number => jointIds.indexOf(one.joint);
+  const sorted = [...joints, ...more].sort((a, b) => rank(a) - rank(b) || (a.trunks[0] ?? 0) - (b.trunks[0] ?? 0));
+  return {
+    subject,
+    nowMs,
+    trunks,
+    joints: sorted,
+    firstBreak: sorted.find((one) => one.state === 'broken')?.joint ?? null,
+    ...(own.line.exported ? { exported: true } : {})
+  };
+}
+
+const operatorWhy =
+  'Where an operator in another cluster looks after a workload, nothing of it is made or mended while that operator is away.';
