@@ -1,5 +1,6 @@
 import { expect, test } from 'vitest';
 import { isReady } from '$core/model';
+import { provedWorkload, workloadNamed } from '$core/proofs';
 import { rootLine } from '$core/rootline';
 import { Estate, type EstatePart } from '$core/standin';
 import { scenario } from '../../../src/lib/scenario';
@@ -35,5 +36,14 @@ test('crew: three breaks, each found in one press and mended by what its root li
       .filter((one) => one.includes('crew'))
       .every((one) => one.includes(' true '))
   ).toBe(true);
+  // The pack of proofs, in each cluster that holds members: what is written through one is read through another, and taken members come back.
+  for (const cluster of ['south-quay', 'north-quay', 'harbour']) {
+    const world = estate.world(cluster)!;
+    const workload = workloadNamed(world.store, 'people', 'crew')!;
+    const fork = () => estate.fork().world(cluster)!;
+    const proofs = provedWorkload({ facts: world.store, workload, changes: world.journal.changes, fork });
+    expect(proofs.length).toBeGreaterThanOrEqual(5);
+    expect(proofs.filter((one) => one.state !== 'holds').map((one) => [cluster, one.id, one.state, one.says])).toEqual([]);
+  }
   expect(isReady(estate.world('harbour')!.store.get('Pod', 'people', 'crew-20')!)).toBe(true);
 });

@@ -1,7 +1,6 @@
 import { majorityOf, plural, wordsOf } from '../shared';
 import type { Pod } from '../model';
-import { podsIn } from '../proofs';
-import { podsOver, seatsOf } from './over';
+import { podsIn, podsOver, seatsOf } from '../proofs';
 import { decidesByMajority, enginePartOf, storeLayoutOf, wantedOf } from '../standin';
 import type { Derived, DrillScene, Expectation, Target } from './types';
 

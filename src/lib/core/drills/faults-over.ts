@@ -1,8 +1,7 @@
 import type { DocumentSet, Facts } from '../model';
 import { linkFault, madeFromMark, overOf } from '../standin';
-import { podsIn } from '../proofs';
+import { podsIn, type Seat, seatsOf } from '../proofs';
 import { outage, over } from './striking';
-import { seatsOf, type Seat } from './over';
 import type { DrillScene, FaultRule, Target } from './types';
 
 /** How much longer each message takes over a link that is slow. Made up. */

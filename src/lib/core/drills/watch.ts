@@ -1,6 +1,5 @@
 import { isReady, refOf, type Facts, type Pod } from '../model';
-import { podsIn, type Workload } from '../proofs';
-import { podsOver, seatsOf } from './over';
+import { podsIn, podsOver, seatsOf, type Workload } from '../proofs';
 import { rootLine } from '../rootline';
 import { enginePartOf, hangsSince, workloadOf, type World } from '../standin';
 import type { Cause, Drill, Stretch } from './types';

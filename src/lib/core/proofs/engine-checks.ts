@@ -2,6 +2,7 @@ import { claimsOf, memberName, ordinalsOf, zoneOf, type Facts, type Pod, type St
 import {
   calledName,
   engineCards,
+  enginePartOf,
   isEncrypted,
   listenFault,
   lockOf,
@@ -14,7 +15,8 @@ import {
   wayFault
 } from '../standin';
 import type { Check, EngineRule } from './types';
-import { Client, podsIn, partsIn } from './workload';
+import { podsOver, seatsOf } from './over';
+import { Client, podsIn, partsIn, workloadNamed } from './workload';
 
 /** Settings of the program in a pod, as it read them when it started. */
 const settingsOf = (facts: Facts, { metadata }: Pod): Readonly<Record<string, string>> =>
@@ -191,7 +193,10 @@ export const sizes: EngineRule = {
   checks({ facts, workload, fork }) {
     const client = new Client(fork(), workload);
     const members = partsIn(facts, workload, 'member').map((pod) => pod.metadata.name);
-    const wanted = workload.sets.flatMap(ordinalsOf).length;
+    // One over several clusters has members in all of them.
+    const wanted = seatsOf(facts, workload)
+      .flatMap((seat) => workloadNamed(seat.facts, workload.namespace, workload.name)?.sets ?? [])
+      .flatMap(ordinalsOf).length;
     const checks = members.map((member): Check => {
       const reply = client.ask({ do: 'members' }, { member });
       return {
@@ -264,18 +269,24 @@ export const refuses: EngineRule = {
   id: 'refuses',
   title: 'Refuses without a majority',
   engines: ['multi-primary-sql', 'primary-standby-sql', 'document-set'],
-  applies: ({ facts, workload }) => partsIn(facts, workload, 'member').length > 1,
+  applies: ({ facts, workload }) => podsOver(facts, workload).length > 1 && partsIn(facts, workload, 'member').length > 0,
   checks({ facts, workload, fork }) {
     const client = new Client(fork(), workload);
-    const pods = partsIn(facts, workload, 'member');
+    const members = podsOver(facts, workload).filter(({ pod }) => enginePartOf(pod)?.part === 'member');
+    const pods = members.map(({ pod }) => pod);
     const left = Math.ceil(pods.length / 2) - (pods.length % 2);
     const away = pods.slice(Math.max(1, left));
     const alone = pods[0]!.metadata.name;
     const before = client.ask({ do: 'write', place: 'proofs', key: 'before', value: 'kept' });
-    client.dark(away.map((pod) => pod.spec.nodeName ?? ''));
+    const clusters = [...new Set(members.map(({ seat }) => seat.cluster))];
+    const gone = (cluster: string) => members.filter(({ pod, seat }) => seat.cluster === cluster && away.includes(pod));
+    for (const cluster of clusters) {
+      const nodes = gone(cluster).map(({ pod }) => pod.spec.nodeName ?? '');
+      if (nodes.length) client.dark(nodes, cluster);
+    }
     client.run(15_000);
     const during = client.ask({ do: 'write', place: 'proofs', key: 'during', value: 'must not count' }, { member: alone });
-    client.dark([]);
+    for (const cluster of clusters) if (gone(cluster).length) client.dark([], cluster);
     client.run(240_000);
     const after = client.ask({ do: 'read', place: 'proofs', key: 'before' });
     const again = client.ask({ do: 'write', place: 'proofs', key: 'after', value: 'counts' });

@@ -15,6 +15,7 @@ import { proofOf, type SetUnderProof, type Check, type EngineRule, type Proof, t
 export { tryClass, type Trial } from './trial';
 export type { SetUnderProof, Check, Matrix, Proof, ProofId } from './types';
 export { isStale, standingPrint, type Standing } from './freshness';
+export { podsOver, seatsOf, type Seat } from './over';
 export { workloadNamed, partsIn, podsIn, type Workload } from './workload';
 
 /** The proof pack for a set. Packs for kinds of workloads come with their engines. */

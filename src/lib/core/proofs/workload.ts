@@ -95,14 +95,15 @@ export class Client {
     }
   }
 
-  /** Takes power from nodes, or gives it back with none. */
-  dark(nodes: readonly string[]): void {
+  /** Takes power from nodes, or gives it back with none. @param cluster of the common clock, where it is another one; '' is this one */
+  dark(nodes: readonly string[], cluster = ''): void {
+    const world = cluster === '' ? this.world : this.world.company!.worlds.at(cluster, this.world.nowMs)!;
     if (nodes.length)
-      this.world.act({
+      world.act({
         type: 'send',
         objects: [{ apiVersion: 'standin.example/v1', kind: 'Outage', metadata: { name: 'proof' }, spec: { dark: [...nodes] } }]
       });
-    else this.world.act({ type: 'remove', ref: { kind: 'Outage', namespace: '', name: 'proof' } });
+    else world.act({ type: 'remove', ref: { kind: 'Outage', namespace: '', name: 'proof' } });
   }
 
   run(ms: number): void {

@@ -1,5 +1,5 @@
 import type { Facts, Pod } from '../model';
-import { podsIn, type Workload } from '../proofs';
+import { podsIn, type Workload } from './workload';
 import { overOf } from '../standin';
 
 /** One of the clusters that a workload stands in. */
