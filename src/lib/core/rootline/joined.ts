@@ -27,7 +27,7 @@ export function joinLines(own: LineOf, others: readonly LineOf[], linked: readon
   const cared = operator?.line ? [{ cluster: operator.cluster, line: operator.line }] : [];
   const all = [own, ...others, ...cared];
   const trunks = all.flatMap(({ cluster, line }) =>
-    line.trunks.map((one) => ({ ...one, cluster, label: cared[0]?.line === line ? `operator ${one.label}` : one.label }))
+    line.trunks.map((one) => ({ ...one, cluster, label: cared[0]?.line === line ? operatorLabel : one.label }))
   );
   let first = 0;
   const joints: Joint[] = all.flatMap(({ cluster, line }) => {
@@ -75,5 +75,7 @@ export function joinLines(own: LineOf, others: readonly LineOf[], linked: readon
   };
 }
 
+/** What the trunks of an operator are called, which are no members. */
+export const operatorLabel = 'operator';
 const operatorWhy =
   'Where an operator in another cluster looks after a workload, nothing of it is made or mended while that operator is away.';

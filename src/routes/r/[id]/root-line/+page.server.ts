@@ -1,6 +1,7 @@
 import { error } from '@sveltejs/kit';
 import { writeManifests } from '$core/manifest';
 import type { Kind } from '$core/model';
+import { operatorLabel } from '$core/rootline';
 import { getApp } from '$server/services';
 import { followed } from '$server/services/page';
 import type { PageServerLoadEvent } from './$types';
@@ -37,5 +38,5 @@ export const load = followed(async ({ params, url }: PageServerLoadEvent) => {
   const app = await getApp();
   const over = line.trunks.some((one) => one.cluster !== undefined);
   const flags = over ? Object.fromEntries((await app.clusters.all()).map((one) => [one.name, one.flag])) : {};
-  return { ref, line: { ...line, joints }, flags };
+  return { ref, line: { ...line, joints, members: line.trunks.filter((one) => one.label !== operatorLabel).length }, flags };
 });

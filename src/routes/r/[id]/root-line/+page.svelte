@@ -54,9 +54,7 @@
   {:else}
     <h1><Say text={line.sentence} /></h1>
     <p class="quiet mt-0.5">
-      Root line of {line.trunks.length > 1
-        ? `${line.trunks.length} members`
-        : `the ${kinds[data.ref.kind] ?? data.ref.kind} ${data.ref.name}`} · namespace
+      Root line of {line.trunks.length > 1 ? `${line.members} members` : `the ${kinds[data.ref.kind] ?? data.ref.kind} ${data.ref.name}`} · namespace
       <span class="mono">{data.ref.namespace}</span>
       {#if broken}· first break: <b class="font-semibold text-ink">{broken.title}</b> · {waiting}
         {waiting === 1 ? 'joint' : 'joints'} above {waiting === 1 ? 'waits' : 'wait'} on it{:else}· no break{/if}
