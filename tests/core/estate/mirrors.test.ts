@@ -2,22 +2,25 @@ import { describe, expect, test } from 'vitest';
 import { followedWorkloads, mayFollow } from '$core/estate';
 import { changeSheet } from '$core/change';
 import { writeManifests } from '$core/manifest';
+import { notNow } from '$core/drills';
+import { provedWorkload, workloadNamed } from '$core/proofs';
 import { lineSentence, rootLine } from '$core/rootline';
-import { Estate, type Action } from '$core/standin';
+import { Estate, World, type Action } from '$core/standin';
 import type { AskObject, Facts, Mirror } from '$core/model';
 import { answered } from '../roomy';
+import { objects } from '../help';
 import { joins, Linked, parts } from './help';
 
 const space = { apiVersion: 'v1', kind: 'Namespace', metadata: { name: 'space' } } as const;
 const steady = { class: 'steady', namespace: 'space', name: 'one' };
 const kept = new Map<string, Estate>();
+const sent = (atMs: number, ...all: readonly object[]) => ({ atMs, action: { type: 'send', objects: all } as Action });
 
 /** The same workload twice: in the east, and in the west, where it follows. */
 class Pair extends Linked {
   constructor(engine: string, answers: object = {}, link: object = {}) {
     const name = JSON.stringify([engine, answers, link]);
     if (!kept.has(name)) {
-      const sent = (atMs: number, ...all: readonly object[]) => ({ atMs, action: { type: 'send', objects: all } as Action });
       const both = [sent(61_000, space), sent(62_000, ...answered(engine, { ...steady, ...answers }))];
       const made = Estate.replay(
         parts({ east: [joins(60_000, 'west', link), ...both], west: both }, { east: 'production', west: 'production' }),
@@ -189,6 +192,17 @@ describe('a standby in another cluster', () => {
     expect(pair.until('Behind', 'east').says).toBe('space/one of west follows this one itself');
     pair.follow('', 'west', 'east', 'two');
     pair.later(10_000);
+    // Nobody can write to one that follows: no drill on it, and proofs that write wait.
+    const west = pair.world('west');
+    const workload = workloadNamed(west.store, 'space', 'one')!;
+    const says = 'it follows one of east, and takes no writes until it is promoted';
+    expect(notNow({ facts: west.store as Facts, workload } as never)).toBe(says);
+    const fork = () => pair.estate.fork().world('west')!;
+    const proofs = provedWorkload({ facts: west.store, workload, changes: west.journal.changes, fork });
+    expect(proofs.filter((one) => one.state !== 'holds').map((one) => [one.id, one.state, one.says])).toEqual([
+      ['matrix', 'waiting', says],
+      ['refuses', 'waiting', says]
+    ]);
     expect(pair.mirror('west', 'two').status).toMatchObject({
       phase: 'Behind',
       says: 'one follows another one already, by one'
@@ -301,6 +315,26 @@ describe('a bucket that another store takes over', () => {
     expect(list(pair, 'west', 'other')).toEqual(list(pair, 'east', 'other'));
     expect(pair.sum('west')).toBe(pair.sum('east'));
   });
+});
+
+test('a cluster that is linked with no other says so of what is to follow there', () => {
+  const alone = Estate.replay(parts({ east: [sent(61_000, space)] }), 62_000).world('east')!;
+  const world = World.restore(alone.seed, alone.save());
+  world.act({
+    type: 'send',
+    objects: objects(
+      'apiVersion: standin.example/v1\nkind: Mirror\nmetadata: {name: one, namespace: space}\nspec: {workload: one, from: {cluster: west, namespace: space, workload: one}}\n'
+    )
+  });
+  world.runUntil(world.nowMs + 10_000);
+  expect(world.store.get('Mirror', 'space', 'one')!.status).toMatchObject({
+    phase: 'Behind',
+    says: expect.stringContaining("isn't linked with a cluster west")
+  });
+  expect(followedWorkloads(world.store as Facts)).toMatchObject([
+    { workload: 'one', state: 'broken', remedy: { text: expect.stringContaining('Link the two clusters') } }
+  ]);
+  expect(mayFollow(world.store as Facts)).toEqual([]);
 });
 
 describe('what is taken over may be anything', () => {

@@ -1,7 +1,7 @@
 import type { AskObject } from '../model';
 import { standingPrint } from '../proofs';
 import { plural, wordsOf } from '../shared';
-import { wayFault, type World } from '../standin';
+import { takesNoWrites, wayFault, type World } from '../standin';
 import { leadsBack, notCopied, plansPrint } from './back';
 import { supposedIn } from './supposed';
 import { causeOf, unprobed } from './causes';
@@ -80,6 +80,8 @@ export const hasWayIn = ({ facts, workload }: DrillScene): boolean =>
 /** Why a workload can't be drilled just now; undefined when it can. */
 export function notNow({ facts, workload }: DrillScene): string | undefined {
   if (!canBeLoaded(workload)) return 'what its programs do is not known here, so nobody can write to it and read from it';
+  const follows = takesNoWrites(facts, workload.namespace, workload.name);
+  if (follows) return follows;
   const left = (['Outage', 'Emptying'] as const).find((kind) => facts.get(kind, '', outageName));
   if (left) return `the fault of a drill stands here (${left} ${outageName}); take it away first`;
   if (!membersIn(facts, workload).length) return 'no member runs yet';

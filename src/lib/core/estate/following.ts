@@ -110,9 +110,15 @@ function shown(facts: Facts, cluster: string, one: Mirror): FollowedWorkload {
   };
 }
 
+/** All clusters of the common clock; one that is linked with no other by itself: what is to follow over a link that is none is shown, too. */
+function seats(facts: Facts) {
+  const all = clustersOf(facts);
+  return all.length ? all : [{ cluster: facts.list('Ground')[0]?.metadata.name ?? '', facts }];
+}
+
 /** Workloads that follow others, in all clusters of the common clock. */
 export const followedWorkloads = (facts: Facts): FollowedWorkload[] =>
-  clustersOf(facts)
+  seats(facts)
     .flatMap(({ cluster, facts: mine }) => mine.list('Mirror').map((one) => shown(mine, cluster, one)))
     .sort((a, b) => (`${a.cluster} ${a.namespace}/${a.name}` < `${b.cluster} ${b.namespace}/${b.name}` ? -1 : 1));
 

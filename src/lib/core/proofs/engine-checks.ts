@@ -216,6 +216,7 @@ const waitsMs = [0, 20, 200, 1_000, 3_000, 6_000, 12_000];
 export const matrix: EngineRule = {
   id: 'matrix',
   title: 'Write here, read there',
+  writes: true,
   engines: ['multi-primary-sql', 'primary-standby-sql', 'document-set'],
   checks({ facts, workload, fork }) {
     const client = new Client(fork(), workload);
@@ -268,6 +269,7 @@ export const matrix: EngineRule = {
 export const refuses: EngineRule = {
   id: 'refuses',
   title: 'Refuses without a majority',
+  writes: true,
   engines: ['multi-primary-sql', 'primary-standby-sql', 'document-set'],
   applies: ({ facts, workload }) => podsOver(facts, workload).length > 1 && partsIn(facts, workload, 'member').length > 0,
   checks({ facts, workload, fork }) {

@@ -1,6 +1,6 @@
 import { standingPrint } from './freshness';
 import { memberClaim, ordinalIn, ordinalsOf, type StatefulSet } from '../model';
-import { assetOf, workloadOf, type Change } from '../standin';
+import { assetOf, workloadOf, type Change, takesNoWrites } from '../standin';
 import { claims } from './claims';
 import { certificate, credentials, encryption, matrix, places, reach, refuses, sizes } from './engine-checks';
 import { brokerLost, files, images, objects, produced, series, shards, tunnel } from './store-checks';
@@ -64,12 +64,12 @@ function merged(proofs: readonly Proof[]): Proof {
   };
 }
 
-/** A proof of a workload that can't be run yet, because nothing of it answers. */
-const waiting = ({ id, title }: EngineRule, subject: WorkloadUnderProof): Proof => ({
+/** A proof of a workload that can't be run yet, and why. */
+const waiting = ({ id, title }: EngineRule, subject: WorkloadUnderProof, says: string): Proof => ({
   id,
   title,
   state: 'waiting',
-  says: 'no member runs yet that could be asked',
+  says,
   atMs: subject.facts.nowMs,
   checks: []
 });
@@ -89,8 +89,10 @@ export function* proveWorkload(subject: WorkloadUnderProof & Pick<SetUnderProof,
     yield;
   }
   const runs = podsIn(facts, workload).some((pod) => facts.get('Process', workload.namespace, pod.metadata.name));
+  const follows = takesNoWrites(facts, workload.namespace, workload.name);
   for (const rule of packOf(subject)) {
-    if (!runs) proofs.push(waiting(rule, subject));
+    if (!runs) proofs.push(waiting(rule, subject, 'no member runs yet that could be asked'));
+    else if (rule.writes && follows) proofs.push(waiting(rule, subject, follows));
     else {
       const { checks, says, matrix: cells } = rule.checks(subject);
       const proof = proofOf(rule, facts, checks, says, 'Tried on a fork of this moment; this rehearsal itself was not touched.');

@@ -112,6 +112,8 @@ export interface WorkloadUnderProof {
 export interface EngineRule {
   readonly id: ProofId;
   readonly title: string;
+  /** It writes into tables: where nobody can, it waits. */
+  readonly writes?: true;
   /** Engines that it suits; all without it. */
   readonly engines?: readonly EngineId[];
   applies?(subject: WorkloadUnderProof): boolean;

@@ -150,7 +150,7 @@ export {
   type Broken
 } from './control/backup/facts';
 export { carriedMs } from './control/backup/pace';
-export { followed, isOver, mirrorOf } from './control/mirrors';
+export { followed, isOver, mirrorOf, takesNoWrites } from './control/mirrors';
 export { keptOf, withBases, type Kept } from './control/backup/retention';
 export { reachedBefore, returnWay } from './control/backup/returns';
 export { type LogPiece } from './control/backup/shipping';

@@ -22,6 +22,13 @@ export const mirrorKey = ({ metadata }: Mirror): string => `Mirror ${metadata.na
 export const mirrorOf = (facts: Facts, namespace: string, workload: string): Mirror | undefined =>
   facts.list('Mirror', namespace).find((one) => one.spec.workload === workload && one.status?.phase !== 'Promoted');
 
+/** Why nobody can write to a workload at all while it follows another one; undefined where anybody can, be it beside what is followed. */
+export function takesNoWrites(facts: Facts, namespace: string, workload: string): string | undefined {
+  const engine = engineRunning(facts, namespace, workload);
+  const one = engine && followed[engine] === 'tables' ? mirrorOf(facts, namespace, workload) : undefined;
+  return one && `it follows ${one.spec.from.workload} of ${one.spec.from.cluster}, and takes no writes until it is promoted`;
+}
+
 const reads = new Set([
   'read',
   'list',

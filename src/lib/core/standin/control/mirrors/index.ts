@@ -8,7 +8,7 @@ import { FollowingObjects } from './objects';
 import { FollowingTables } from './tables';
 import { FollowingTopics } from './topics';
 
-export { followed, isOver, mirrorOf } from './facts';
+export { followed, isOver, mirrorOf, takesNoWrites } from './facts';
 
 const kinds = { tables: FollowingTables, topics: FollowingTopics, objects: FollowingObjects } as const;
 const memories = ['mirrorHands', 'mirrorOwn', 'mirrorNames', 'mirrorWanted'];
