@@ -129,6 +129,17 @@ describe('a workload goes to another cluster', () => {
 
   test('secrets of the new one are its own, and nothing names addresses of the old cluster', () => {
     const linked = pair('primary-standby-sql');
+    const [inner] = facts(linked).list('Service', 'space');
+    const { selector, ports } = inner!.spec;
+    linked.send(
+      JSON.stringify({
+        apiVersion: 'v1',
+        kind: 'Service',
+        metadata: { name: 'one-outside', namespace: 'space' },
+        spec: { type: 'NodePort', selector, ports }
+      })
+    );
+    expect(facts(linked).get('Service', 'space', 'one-outside')!.spec.ports![0]!.nodePort).toBeDefined();
     const move = movesTo(facts(linked), 'space', 'one', 'west', () => 'drawn') as Move;
     const objects = move.ways[1]!.steps[0]!.sends!;
     const secrets = objects.filter((one) => one.kind === 'Secret') as (ApiObject & { stringData: Record<string, string>; data?: object })[];
@@ -136,6 +147,8 @@ describe('a workload goes to another cluster', () => {
     for (const one of secrets)
       expect([Object.values(one.stringData).every((text) => text === 'drawn'), one.data]).toEqual([true, undefined]);
     const text = JSON.stringify(objects);
+    expect(text).toContain('one-outside');
+    expect(text).not.toContain('nodePort');
     for (const { spec } of facts(linked).list('Service', 'space'))
       if (spec.clusterIP && spec.clusterIP !== 'None') expect(text).not.toContain(spec.clusterIP);
   });

@@ -5,55 +5,11 @@ import { writeManifests } from '$core/manifest';
 import { notNow } from '$core/drills';
 import { provedWorkload, workloadNamed } from '$core/proofs';
 import { lineSentence, rootLine } from '$core/rootline';
-import { Estate, World, type Action } from '$core/standin';
-import type { AskObject, Facts, Mirror } from '$core/model';
-import { answered } from '../roomy';
+import { Estate, World } from '$core/standin';
+import type { Facts } from '$core/model';
 import { objects } from '../help';
-import { joins, Linked, parts } from './help';
-
-const space = { apiVersion: 'v1', kind: 'Namespace', metadata: { name: 'space' } } as const;
-const steady = { class: 'steady', namespace: 'space', name: 'one' };
-const kept = new Map<string, Estate>();
-const sent = (atMs: number, ...all: readonly object[]) => ({ atMs, action: { type: 'send', objects: all } as Action });
-
-/** The same workload twice: in the east, and in the west, where it follows. */
-class Pair extends Linked {
-  constructor(engine: string, answers: object = {}, link: object = {}) {
-    const name = JSON.stringify([engine, answers, link]);
-    if (!kept.has(name)) {
-      const both = [sent(61_000, space), sent(62_000, ...answered(engine, { ...steady, ...answers }))];
-      const made = Estate.replay(
-        parts({ east: [joins(60_000, 'west', link), ...both], west: both }, { east: 'production', west: 'production' }),
-        62_000
-      );
-      made.runSettled();
-      kept.set(name, made);
-    }
-    super(kept.get(name)!.fork());
-  }
-  follow = (more = '', here = 'west', there = 'east', name = 'one') =>
-    this.send(
-      `apiVersion: standin.example/v1\nkind: Mirror\nmetadata: {name: ${name}, namespace: space}\nspec: {workload: one, from: {cluster: ${there}, namespace: space, workload: one}${more}}\n`,
-      here
-    );
-  mirror = (cluster = 'west', name = 'one'): Mirror => this.world(cluster).store.get('Mirror', 'space', name)!;
-  promote = (cluster = 'west') => this.follow(', promoted: true', cluster, cluster === 'west' ? 'east' : 'west');
-  /** Waits until a mirror is in a phase. */
-  until(phase: NonNullable<Mirror['status']>['phase'], cluster = 'west', atMostMs = 120_000) {
-    const endMs = this.estate.nowMs + atMostMs;
-    while (this.mirror(cluster).status?.phase !== phase && this.estate.nowMs < endMs) this.later(500);
-    expect(this.mirror(cluster).status).toMatchObject({ phase });
-    return this.mirror(cluster).status!;
-  }
-  does = (cluster: string, op: AskObject['spec']['op']) => {
-    const answer = this.ask(cluster, 'one', op);
-    expect(answer).toMatchObject({ outcome: 'acknowledged' });
-    return answer;
-  };
-  write = (cluster: string, key: string, value = key) => this.does(cluster, { do: 'write', place: 'seats', key, value });
-  read = (cluster: string, key: string) => this.does(cluster, { do: 'read', place: 'seats', key }).rows?.[0]?.[1];
-  sum = (cluster: string) => this.does(cluster, { do: 'copy' }).checksum;
-}
+import { parts } from './help';
+import { Pair, sent, space } from './pair';
 
 describe.each(['primary-standby-sql', 'document-set', 'multi-primary-sql'])('a second %s over a link', (engine) => {
   test('holds what the first one holds, takes no writes itself, and says how far it is', () => {
@@ -166,6 +122,43 @@ describe('a standby in another cluster', () => {
     expect(pair.mirror().status).toMatchObject({ same: true });
   });
 
+  test('takes all of it again where what it is taken to hold is not so: it is ahead of the other, or lacks what it counts as taken', () => {
+    const pair = new Pair('primary-standby-sql');
+    pair.follow();
+    pair.until('Follows');
+    const claims = (more: number) => {
+      const one = pair.mirror();
+      pair.world('west').put({ ...one, status: { ...one.status!, position: one.status!.position! + more } });
+    };
+    claims(1_000);
+    pair.later(20_000);
+    expect(pair.mirror().status).toMatchObject({ phase: 'Follows', same: true });
+    expect(pair.mirror().status!.position).toBeLessThan(1_000);
+    pair.send('apiVersion: standin.example/v1\nkind: Outage\nmetadata: {name: cut}\nspec: {links: [{to: west, is: cut}]}\n');
+    pair.write('east', 'passed over');
+    claims(1);
+    pair.remove({ kind: 'Outage', namespace: '', name: 'cut' });
+    pair.write('east', 'next');
+    pair.later(30_000);
+    expect(pair.sum('west')).toBe(pair.sum('east'));
+  });
+
+  test('is promoted only once it is known whether what is on its way in counts', () => {
+    const pair = new Pair('primary-standby-sql');
+    pair.follow();
+    pair.until('Follows');
+    pair.write('east', 'last');
+    const west = pair.world('west').store;
+    const onItsWay = () => west.list('Ask', 'space').some((one) => one.spec.op.do === 'take' && !one.status?.outcome);
+    for (let n = 0; n < 20_000 && !onItsWay(); n += 1) pair.later(1);
+    expect(onItsWay()).toBe(true);
+    pair.promote();
+    pair.until('Promoted');
+    expect(pair.read('west', 'last')).toBe('last');
+    pair.follow('', 'east', 'west');
+    expect(pair.until('Follows', 'east').unshared, 'it was shared').toMatchObject({ count: 0 });
+  });
+
   test('carries what it takes at the pace of the link', () => {
     const [wide, narrow] = [{}, { bytesPerSecond: 2_000 }].map((link) => {
       const pair = new Pair('primary-standby-sql', {}, link);
@@ -225,98 +218,6 @@ describe('a standby in another cluster', () => {
   });
 });
 
-describe('a broker that takes over topics of another one', () => {
-  const made = () => {
-    const pair = new Pair('log-broker');
-    for (const cluster of ['east', 'west'])
-      expect(pair.does(cluster, { do: 'make-topic', place: cluster === 'east' ? 'sailings' : 'own', count: 2 })).toBeTruthy();
-    return pair;
-  };
-  const messages = (pair: Pair, cluster: string, place = 'sailings') => pair.does(cluster, { do: 'consume', place, from: 'beginning' });
-
-  test('keeps their order in each partition, at offsets of its own; its other topics take writes', () => {
-    const pair = made();
-    pair.does('east', { do: 'produce', place: 'sailings', count: 2_000 });
-    pair.follow();
-    pair.until('Follows');
-    pair.does('east', { do: 'produce', place: 'sailings', count: 500, bytes: 64 });
-    pair.later(15_000);
-    const [one, two] = [messages(pair, 'east'), messages(pair, 'west')];
-    expect(two.count).toBe(2_500);
-    expect(two.says).toContain('in order within each');
-    expect([two.count, two.checksum]).toEqual([one.count, one.checksum]);
-    const { offsets } = pair.mirror().status!;
-    expect(Object.values(offsets!).reduce((sum, { there }) => sum + there, 0)).toBe(2_500);
-    expect(pair.ask('west', 'one', { do: 'produce', place: 'sailings', count: 1 })).toMatchObject({ outcome: 'refused' });
-    pair.does('west', { do: 'produce', place: 'own', count: 10 });
-  });
-
-  test('goes on after its promotion and the way back without sending anything twice; what was never shared stays and is counted', () => {
-    const pair = made();
-    pair.does('east', { do: 'produce', place: 'sailings', count: 100 });
-    pair.follow();
-    pair.until('Follows');
-    pair.later(10_000);
-    pair.send('apiVersion: standin.example/v1\nkind: Outage\nmetadata: {name: cut}\nspec: {links: [{to: west, is: cut}]}\n');
-    pair.does('east', { do: 'produce', place: 'sailings', count: 7 });
-    pair.promote();
-    pair.until('Promoted');
-    pair.does('west', { do: 'produce', place: 'sailings', count: 30 });
-    pair.remove({ kind: 'Outage', namespace: '', name: 'cut' });
-    pair.follow(', only: sailings', 'east', 'west');
-    const back = pair.until('Follows', 'east');
-    expect(back.unshared).toMatchObject({ count: 7, stays: true });
-    expect(messages(pair, 'west').count).toBe(130);
-    expect(messages(pair, 'east').count).toBe(137);
-    for (const one of Object.values(back.offsets!)) expect(one.here).toBeGreaterThanOrEqual(one.there);
-    const ends = Object.values(back.offsets!).reduce((sum, { there, here }) => [sum[0]! + there, sum[1]! + here], [0, 0]);
-    expect(ends).toEqual([130, 137]);
-  });
-});
-
-describe('a bucket that another store takes over', () => {
-  const list = (pair: Pair, cluster: string, place: string) =>
-    (pair.does(cluster, { do: 'list', place }).rows ?? []).map(([name]) => name).sort();
-  const filled = () => {
-    const pair = new Pair('object-store');
-    for (const place of ['papers', 'other']) pair.does('east', { do: 'make-bucket', place });
-    for (const key of ['a', 'b', 'c']) pair.does('east', { do: 'put', place: 'papers', key, value: `${key} one` });
-    pair.does('east', { do: 'put', place: 'other', key: 'z', bytes: 3_000 });
-    return pair;
-  };
-
-  test.each([true, false])('with what is changed there; what is deleted there goes here, too, where that is asked for (%s)', (deletes) => {
-    const pair = filled();
-    pair.follow(`, only: papers, deletes: ${deletes}`);
-    pair.until('Follows');
-    expect(list(pair, 'west', 'papers')).toEqual(['a', 'b', 'c']);
-    expect(list(pair, 'west', '')).not.toContain('other');
-    pair.does('east', { do: 'put', place: 'papers', key: 'b', value: 'b two' });
-    pair.does('east', { do: 'delete', place: 'papers', key: 'c' });
-    pair.later(20_000);
-    expect(list(pair, 'west', 'papers')).toEqual(deletes ? ['a', 'b'] : ['a', 'b', 'c']);
-    expect(pair.does('west', { do: 'fetch', place: 'papers', key: 'b' }).rows?.[0]?.[1]).toBe('b two');
-    expect(pair.ask('west', 'one', { do: 'put', place: 'papers', key: 'd', value: '' })).toMatchObject({ outcome: 'refused' });
-    pair.does('west', { do: 'make-bucket', place: 'elsewhere' });
-    const { takes } = pair.mirror().status!;
-    pair.later(30_000);
-    expect(pair.mirror().status!.takes, 'nothing new, nothing carried').toBe(takes);
-  });
-
-  test('more than go at once, whole and in buckets of their names; what lay there otherwise is listed', () => {
-    const pair = filled();
-    pair.does('west', { do: 'make-bucket', place: 'papers' });
-    pair.does('west', { do: 'put', place: 'papers', key: 'a', value: 'a of the west' });
-    for (let n = 0; n < 230; n += 1) pair.does('east', { do: 'put', place: 'other', key: `n${n}`, bytes: 64 });
-    pair.follow();
-    pair.until('Follows');
-    pair.later(30_000);
-    expect(pair.mirror().status!.unshared).toMatchObject({ count: 1, stays: false, first: [{ what: '["object","papers","a"]' }] });
-    expect(list(pair, 'west', 'other')).toEqual(list(pair, 'east', 'other'));
-    expect(pair.sum('west')).toBe(pair.sum('east'));
-  });
-});
-
 test('a cluster that is linked with no other says so of what is to follow there', () => {
   const alone = Estate.replay(parts({ east: [sent(61_000, space)] }), 62_000).world('east')!;
   const world = World.restore(alone.seed, alone.save());
@@ -335,37 +236,4 @@ test('a cluster that is linked with no other says so of what is to follow there'
     { workload: 'one', state: 'broken', remedy: { text: expect.stringContaining('Link the two clusters') } }
   ]);
   expect(mayFollow(world.store as Facts)).toEqual([]);
-});
-
-describe('what is taken over may be anything', () => {
-  const texts = [
-    '',
-    'null',
-    '[]',
-    '{}',
-    '[["1"]]',
-    '[["1","null"]]',
-    '[["x","{}"]]',
-    '[["1",{"op":{}}]]',
-    '[["1","{\\"op\\":{\\"do\\":\\"write\\",\\"value\\":{}}}"]]',
-    '[["[\\"topic\\",\\"t\\"]","null"]]',
-    '[["[\\"object\\",\\"papers\\",\\"a\\"]","plain"]]',
-    '{"sailings/0":-1}'
-  ];
-  const sound: Readonly<Record<string, readonly string[]>> = {
-    'primary-standby-sql': ['[]'],
-    'log-broker': ['[]'],
-    'object-store': ['[]']
-  };
-  test.each(['primary-standby-sql', 'log-broker', 'object-store'])('%s takes none of it, and goes on', (engine) => {
-    const pair = new Pair(engine);
-    const before = pair.sum('east');
-    for (const value of texts)
-      for (const op of ['take', 'news', 'copy'] as const) {
-        const { outcome } = pair.ask('east', 'one', { do: op, value, key: value });
-        if (op === 'take') expect([value, outcome]).toEqual([value, sound[engine]!.includes(value) ? 'acknowledged' : 'refused']);
-        else expect(outcome).toBeDefined();
-      }
-    expect(pair.sum('east')).toBe(before);
-  });
 });

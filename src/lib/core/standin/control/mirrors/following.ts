@@ -167,7 +167,7 @@ export abstract class Following {
     if (this.status.phase === 'Promoted') return;
     const hand = this.hands.get(key);
     // What is on its way in already may come to count: it is waited for, so that the last position is true.
-    if (promoted && !(hand?.sent && !hand.taken)) return this.promote();
+    if (promoted && !hand?.sent) return this.promote();
     if (hand) {
       if (!this.takes(hand)) return;
       if (promoted) return this.promote();
