@@ -75,13 +75,17 @@ describe('a standby in another cluster', () => {
     ]);
     pair.send(writeManifests([shown!.promote!]), 'west');
     expect(pair.until('Promoted').says).toContain('takes writes itself');
+    expect(followedWorkloads(west)[0]!.says).toContain('whether one of east takes writes, too, is unseen from here');
     expect(pair.read('west', 'alone')).toBeUndefined();
     pair.write('west', 'after');
     pair.remove({ kind: 'Outage', namespace: '', name: 'cut' });
-    const { back: wayBack } = followedWorkloads(west)[0]!;
+    const [promoted] = followedWorkloads(west);
+    expect(promoted!.says).toContain('one of east takes writes, too, and what is written there never comes here');
+    const wayBack = promoted!.back;
     expect(changeSheet(pair.world('east').store as Facts, [wayBack!.object]).lost).toHaveLength(1);
     pair.send(writeManifests([wayBack!.object]), wayBack!.cluster);
-    expect(followedWorkloads(west).find((one) => one.cluster === 'west')!.back, 'it is under way').toBeUndefined();
+    const underWay = followedWorkloads(west).find((one) => one.cluster === 'west')!;
+    expect([underWay.back, underWay.state, underWay.says.includes('too')], 'it is under way').toEqual([undefined, 'holds', false]);
     const back = pair.until('Follows', 'east');
     expect(back.unshared).toEqual({
       count: 2,

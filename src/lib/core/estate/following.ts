@@ -58,6 +58,25 @@ function wayBack(facts: Facts, cluster: string, one: Mirror): FollowedWorkload['
   return { cluster: from.cluster, object: asManifest(object) };
 }
 
+/** What is to be said of the one that was followed, once this one takes writes: two that do are two histories. */
+function stillWritten(facts: Facts, cluster: string, { metadata, spec: { from, workload } }: Mirror): string {
+  const its = `${from.workload} of ${from.cluster}`;
+  const there = factsIn(facts, from.cluster);
+  if (!there || linkNamesFault(facts, from.cluster)) return `; whether ${its} takes writes, too, is unseen from here`;
+  const follows = there
+    .list('Mirror', from.namespace)
+    .some(
+      ({ spec, status }) =>
+        spec.workload === from.workload &&
+        spec.from.cluster === cluster &&
+        spec.from.workload === workload &&
+        spec.from.namespace === (metadata.namespace ?? '') &&
+        status?.phase !== 'Promoted'
+    );
+  const runs = engineRunning(there, from.namespace, from.workload) !== undefined;
+  return follows || !runs ? '' : `; ${its} takes writes, too, and what is written there never comes here`;
+}
+
 function shown(facts: Facts, cluster: string, one: Mirror): FollowedWorkload {
   const { namespace = '', name } = one.metadata;
   const { workload, from, only } = one.spec;
@@ -87,7 +106,7 @@ function shown(facts: Facts, cluster: string, one: Mirror): FollowedWorkload {
         ? `takes over what ${its} holds`
         : phase === 'Behind'
           ? `${says}${momentMs === undefined ? '; it never held all of it' : `; it holds what was written by ${clockOf(momentMs)}`}`
-          : says;
+          : `${says}${stillWritten(facts, cluster, one)}`;
   const back = phase === 'Promoted' ? wayBack(facts, cluster, one) : undefined;
   return {
     cluster,
@@ -98,7 +117,7 @@ function shown(facts: Facts, cluster: string, one: Mirror): FollowedWorkload {
     ...(only === undefined ? {} : { only }),
     ...(engine && followed[engine] ? { what: followed[engine]! } : {}),
     phase,
-    state: phase === 'Behind' ? 'broken' : phase === 'Starting' ? 'settling' : 'holds',
+    state: phase === 'Behind' ? 'broken' : phase === 'Starting' || (phase === 'Promoted' && says_ !== says) ? 'settling' : 'holds',
     says: says_,
     ...(lackMs === undefined ? {} : { lackMs }),
     lost,
