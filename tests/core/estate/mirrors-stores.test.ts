@@ -69,6 +69,17 @@ describe('a broker that takes over topics of another one', () => {
     expect(messages(pair, 'west').count).toBe(130);
     expect(messages(pair, 'east').count).toBe(137);
     for (const one of Object.values(back.offsets!)) expect(one.here).toBeGreaterThanOrEqual(one.there);
+    // The other way round without one between: what came over before doesn't come again.
+    pair.does('west', { do: 'produce', place: 'sailings', count: 1 });
+    pair.later(20_000);
+    expect(messages(pair, 'east').count).toBe(138);
+    pair.promote('east');
+    pair.until('Promoted', 'east');
+    pair.does('east', { do: 'produce', place: 'sailings', count: 2 });
+    pair.does('west', { do: 'produce', place: 'sailings', count: 4 });
+    pair.follow(', only: sailings', 'east', 'west');
+    expect(pair.until('Follows', 'east').unshared).toMatchObject({ count: 2 });
+    expect(messages(pair, 'east').count).toBe(144);
     const ends = Object.values(back.offsets!).reduce((sum, { there, here }) => [sum[0]! + there, sum[1]! + here], [0, 0]);
     expect(ends).toEqual([130, 137]);
   });
@@ -102,6 +113,31 @@ describe('a bucket that another store takes over', () => {
     pair.later(30_000);
     expect(pair.mirror().status!.takes, 'nothing new, nothing carried').toBe(takes);
   });
+
+  test.each(['newest', 'kept'])(
+    'old versions of what is overwritten or deleted there stay here where that is asked for (%s)',
+    (versions) => {
+      const pair = filled();
+      pair.follow(`, only: papers, versions: ${versions}`);
+      pair.until('Follows');
+      pair.does('east', { do: 'put', place: 'papers', key: 'b', value: 'b two' });
+      pair.later(20_000);
+      pair.does('east', { do: 'put', place: 'papers', key: 'b', value: 'b three' });
+      pair.does('east', { do: 'delete', place: 'papers', key: 'c' });
+      pair.later(20_000);
+      const old = versions === 'kept' ? ['b@1', 'b@2', 'c@1'] : [];
+      expect(list(pair, 'west', 'papers')).toEqual(['a', 'b', ...old].sort());
+      if (versions === 'newest') return;
+      const read = (key: string) => pair.does('west', { do: 'fetch', place: 'papers', key }).rows?.[0]?.[1];
+      expect(['b', 'b@1', 'b@2', 'c@1'].map(read)).toEqual(['b three', 'b one', 'b two', 'c one']);
+      // They are its own: nothing of them is given up when it begins anew.
+      pair.promote();
+      pair.until('Promoted');
+      pair.follow(`, only: papers, versions: ${versions}`);
+      expect(pair.until('Follows').unshared).toMatchObject({ count: 0 });
+      expect(list(pair, 'west', 'papers')).toEqual(['a', 'b', ...old].sort());
+    }
+  );
 
   test('more than go at once, whole and in buckets of their names; what lay there otherwise is listed', () => {
     const pair = filled();

@@ -17,6 +17,11 @@ export const mirrorSchema = kindOf('standin.example/v1', 'Mirror', {
     everySeconds: z.number().int().min(1).max(3_600).default(5),
     /** Whether what is deleted over there is deleted here, too. For objects; tables always are the same, messages are never deleted. */
     deletes: z.boolean().default(true),
+    /**
+     * `kept`: of an object that is overwritten or deleted over there, what lay here until then stays as `key@version`. For objects; versions
+     * that came and went between two looks were never here.
+     */
+    versions: z.enum(['newest', 'kept']).default('newest'),
     /** It follows no longer and takes writes itself. */
     promoted: z.boolean().default(false)
   }),

@@ -22,6 +22,7 @@
   let everySeconds = $state(5);
   let only = $state('');
   let deletes = $state(true);
+  let keeps = $state(false);
   const objects = $derived(one.engine === 'object-store');
   const parts = $derived(objects ? 'bucket' : one.engine === 'log-broker' ? 'topic' : one.engine === 'memory-store' ? 'database' : '');
   const name = $derived.by(() => {
@@ -40,7 +41,8 @@
       from,
       everySeconds,
       only: parts ? only.trim() : '',
-      deletes: objects ? deletes : true
+      deletes: objects ? deletes : true,
+      keeps: objects && keeps
     };
     await ondraft(`${one.workload} follows ${from.cluster}`, mirrorYaml(wish), here);
   }
@@ -81,7 +83,8 @@
     bind:value={everySeconds}
     aria-label="Seconds between looks"
   />
-  s{#if objects}, and <label><input type="checkbox" bind:checked={deletes} /> deletes what is deleted there</label>{/if}.
+  s{#if objects}; it <label><input type="checkbox" bind:checked={deletes} /> deletes what is deleted there</label>, and
+    <label><input type="checkbox" bind:checked={keeps} /> keeps what lay here before as an old version</label>{/if}.
   <p class="quiet small leading-snug">
     {one.gives[0]!.toUpperCase() + one.gives.slice(1)}. While it follows, clients are refused what they would write to it; it is promoted by
     hand.

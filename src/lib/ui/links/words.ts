@@ -51,6 +51,7 @@ export function mirrorYaml(wish: {
   readonly everySeconds: number;
   readonly only: string;
   readonly deletes: boolean;
+  readonly keeps: boolean;
 }): string {
   const { cluster, namespace, workload } = wish.from;
   return [
@@ -63,6 +64,7 @@ export function mirrorYaml(wish: {
     ...(wish.only ? [`  only: ${quoted(wish.only)}`] : []),
     `  everySeconds: ${wish.everySeconds}`,
     ...(wish.deletes ? [] : ['  deletes: false']),
+    ...(wish.keeps ? ['  versions: kept'] : []),
     ''
   ].join('\n');
 }

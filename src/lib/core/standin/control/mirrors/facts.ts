@@ -4,6 +4,7 @@ import { linkNamesFault, linkTo } from '../../provider/links';
 import { overOf } from '../../provider/over';
 import { engineRunning, workloadRef, type Broken } from '../backup/facts';
 import { keyOfAsk } from '../backup/asking';
+import type { ClusterAccess } from '../loop';
 
 /** What of an engine is followed. `tables`: its log; `topics`: messages; `objects`: what lies in buckets. Left out: it can't be followed. */
 export const followed: Readonly<Partial<Record<EngineId, 'tables' | 'topics' | 'objects'>>> = {
@@ -14,6 +15,14 @@ export const followed: Readonly<Partial<Record<EngineId, 'tables' | 'topics' | '
   'memory-store': 'topics',
   'object-store': 'objects'
 };
+
+/** What the loop of mirrors remembers beside the objects, by key. */
+const mirrorMemories = ['mirrorHands', 'mirrorOwn', 'mirrorNames', 'mirrorWanted'] as const;
+
+/** Forgets what was under way: whoever follows anew begins with what lies there then. */
+export function forgetMirror(world: Pick<ClusterAccess, 'memory'>, key: string): void {
+  for (const memory of mirrorMemories) for (const name of [key, `${key} next`]) world.memory(memory).delete(name);
+}
 
 /** By which key the loop of mirrors knows one. */
 export const mirrorKey = ({ metadata }: Mirror): string => `Mirror ${metadata.namespace ?? ''}/${metadata.name}`;

@@ -6,7 +6,7 @@ import { asked, dropAsks, type Asked } from '../backup/asking';
 import type { Broken } from '../backup/facts';
 import { carriedPerSecond } from '../backup/pace';
 import type { ClusterAccess } from '../loop';
-import { mirrorFault, mirrorKey } from './facts';
+import { forgetMirror, mirrorFault, mirrorKey, promotedFrom } from './facts';
 
 /** How a mirror stands. */
 export type Status = NonNullable<Mirror['status']>;
@@ -142,7 +142,7 @@ export abstract class Following {
 
   private promote(): void {
     dropAsks(this.world, this.key);
-    this.hands.delete(this.key);
+    forgetMirror(this.world, this.key);
     const { momentMs } = this.status;
     const { remedy: _, at: __, ...rest } = this.status;
     this.one = { ...this.one, status: rest };
@@ -159,8 +159,11 @@ export abstract class Following {
   goOn(): void {
     const { world, key } = this;
     if (!this.one.status || (this.one.status.phase === 'Promoted' && !this.one.spec.promoted)) {
-      const { own } = this.one.status ?? {};
-      const status: Status = { phase: 'Starting', says: 'begins', sinceMs: world.nowMs, ...(own === undefined ? {} : { own }) };
+      const { own, offsets, sinceMs = -1 } = this.one.status ?? {};
+      // How far the two were one: as this one knows, or the other one, where it followed this one later.
+      const newer = (promotedFrom(world.store, this.one)?.status?.sinceMs ?? -1) < sinceMs;
+      const known = newer ? { ...(own === undefined ? {} : { own }), ...(offsets ? { offsets } : {}) } : {};
+      const status: Status = { phase: 'Starting', says: 'begins', sinceMs: world.nowMs, ...known };
       this.one = world.put({ ...this.one, status });
     }
     const { promoted } = this.one.spec;

@@ -2,7 +2,7 @@ import type { Mirror } from '../../../model';
 import { askedFor, askedFrom, dropAsks } from '../backup/asking';
 import { engineRunning } from '../backup/facts';
 import { splitKey, type ClusterAccess, type Loop } from '../loop';
-import { followed, mirrorKey } from './facts';
+import { followed, forgetMirror, mirrorKey } from './facts';
 import type { Following } from './following';
 import { FollowingObjects } from './objects';
 import { FollowingTables } from './tables';
@@ -11,7 +11,6 @@ import { FollowingTopics } from './topics';
 export { followed, isOver, mirrorOf, takesNoWrites } from './facts';
 
 const kinds = { tables: FollowingTables, topics: FollowingTopics, objects: FollowingObjects } as const;
-const memories = ['mirrorHands', 'mirrorOwn', 'mirrorNames', 'mirrorWanted'];
 
 /** How a mirror's workload follows; one that doesn't run is said to be so by any of them. */
 function following(world: ClusterAccess, one: Mirror): Following {
@@ -33,7 +32,7 @@ export const mirrors: Loop = {
     const id = key.slice('Mirror '.length);
     const one = world.store.get('Mirror', ...splitKey(id));
     if (one) return following(world, one).goOn();
-    for (const memory of memories) for (const name of [key, `${key} next`]) world.memory(memory).delete(name);
+    forgetMirror(world, key);
     dropAsks(world, key);
   }
 };

@@ -41,13 +41,13 @@ export class FollowingObjects extends Following {
     const got = changed.length ? this.there(`copy-${hash32(value)}`, { do: 'copy', value }) : undefined;
     if (changed.length && !got) return undefined;
     this.wanted.delete(this.key);
-    const { from, deletes } = this.one.spec;
+    const { from, deletes, versions } = this.one.spec;
     const text = got ? got.rows?.[0]?.[1] : '[]';
     if ((got && got.outcome !== 'acknowledged') || text === undefined)
       return this.refused(`${from.workload} of ${from.cluster} handed out nothing`, got!);
     const away = JSON.stringify(deletes ? gone : []);
     return {
-      op: { do: 'take', value: text, key: away },
+      op: { do: 'take', value: text, key: away, count: versions === 'kept' ? 1 : 0 },
       step: `take-${hash32(text + away + over.sum)}`,
       bytes: Math.max(got?.bytes ?? 0, 1),
       momentMs: got?.answeredMs ?? this.world.nowMs,
@@ -98,7 +98,8 @@ export class FollowingObjects extends Following {
     const got = this.here('own', { do: 'news', ...this.place });
     if (!got) return undefined;
     if (got.outcome !== 'acknowledged') return this.refused(`${this.one.spec.workload} doesn't tell what it holds`, got);
-    const found = { sum: '', names: got.rows ?? [] };
+    const old = (name: string) => this.one.spec.versions === 'kept' && /@\d+"\]$/.test(name);
+    const found = { sum: '', names: (got.rows ?? []).filter(([name]) => !old(name)) };
     this.known.set(this.key, found);
     return found;
   }

@@ -46,7 +46,7 @@ export class FollowingTables extends Following {
   private givenUp(): { readonly list: { what: string; value: string }[] } | undefined {
     const known = this.world.memory<string>('mirrorOwn');
     if (this.status.unshared || known.get(this.key)) return { list: [] };
-    const since = promotedFrom(this.world.store, this.one)?.status?.position ?? this.status.own ?? 0;
+    const since = this.status.own ?? promotedFrom(this.world.store, this.one)?.status?.position ?? 0;
     if (known.get(this.key) === undefined) {
       const log = this.here('own-log', { do: 'log', version: since });
       if (!log) return undefined;

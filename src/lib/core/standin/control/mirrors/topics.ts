@@ -31,7 +31,7 @@ export class FollowingTopics extends Following {
 
   protected look() {
     const { from } = this.one.spec;
-    if (!this.status.offsets && !this.begins()) return undefined;
+    if (!this.status.unshared && !this.begins()) return undefined;
     const { offsets = {} } = this.status;
     const since = Object.fromEntries(Object.entries(offsets).map(([key, one]) => [key, one.there]));
     const got = this.ask(`news-${hash32(JSON.stringify(since))}`, since, true);
@@ -62,12 +62,14 @@ export class FollowingTopics extends Following {
 
   /** Where the other one had followed this, it goes on where that ended; what it never got stays here and is counted. */
   private begins(): boolean {
-    const before = promotedFrom(this.world.store, this.one)?.status?.offsets;
-    if (!before) {
-      this.note({ offsets: {} });
+    const its = promotedFrom(this.world.store, this.one)?.status?.offsets ?? {};
+    const theirs = Object.fromEntries(Object.entries(its).map(([key, one]) => [key, { there: one.here, here: one.there }]));
+    const before = this.status.offsets ?? theirs;
+    const mine = Object.fromEntries(Object.entries(before).map(([key, one]) => [key, one.here]));
+    if (!Object.keys(mine).length) {
+      this.note({ offsets: {}, unshared: this.unshared([], true) });
       return true;
     }
-    const mine = Object.fromEntries(Object.entries(before).map(([key, one]) => [key, one.there]));
     const got = this.ask('own', mine, false);
     if (!got) return false;
     const text = got.rows?.[0]?.[1];
@@ -82,9 +84,7 @@ export class FollowingTopics extends Following {
     });
     const listed = beyondIt.map(({ what, value }) => ({ what, value }));
     const count = beyondIt.reduce((sum, one) => sum + one.count, 0);
-    const offsets = Object.fromEntries(
-      Object.entries(before).map(([key, one]) => [key, { there: one.here, here: ends[key] ?? one.there }])
-    );
+    const offsets = Object.fromEntries(Object.entries(before).map(([key, one]) => [key, { ...one, here: ends[key] ?? one.here }]));
     this.note({ offsets, unshared: this.unshared(listed, true, count) });
     return true;
   }

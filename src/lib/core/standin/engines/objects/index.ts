@@ -196,7 +196,9 @@ export class ObjectStore extends ObjectsSeen implements Engine {
     const gone = readJson(z.array(z.string()), op.key ?? '[]')?.map(objectOf);
     if (!said || !gone || gone.includes('')) return site.answer(ask, { outcome: 'refused', by: id, says: 'that is no copy of objects' });
     const count = said.length + gone.length;
-    const all = [...said, ...gone.map((object) => [object, undefined] as const)];
+    const old = op.count ? this.oldOf(site, id, [...said.map(([object]) => object), ...gone]) : [];
+    if (typeof old === 'string') return site.answer(ask, { outcome: 'refused', by: id, says: old });
+    const all = [...old, ...said, ...gone.map((object) => [object, undefined] as const)];
     this.putAll(site, ask, id, all, { says: `${counted(count, 'change')} taken`, count });
   }
 

@@ -2,6 +2,7 @@ import type { Site } from '../site';
 import { keptLacking, unevenOf, type Drive, type Lacking, type Reached, type Shard } from './drives';
 import { decode, encode } from './erasure';
 import { storeLayout, type StoreLayout } from './layout';
+import { isBucket } from './names';
 import { sealed } from './sealing';
 
 /** Which of two versions of an object is the newer one. */
@@ -114,6 +115,19 @@ export abstract class ObjectsSeen {
       found.push([object, content]);
     }
     return found;
+  }
+
+  /** What lies here of some objects, under names that say which version it was; or why that can't be read. */
+  protected oldOf(site: Site, id: string, objects: readonly string[]): (readonly [object: string, content: Uint8Array])[] | string {
+    const old: (readonly [string, Uint8Array])[] = [];
+    for (const object of objects.filter((one) => !isBucket(one))) {
+      const found = this.find(site, id, object);
+      if (found?.shard.bytes === undefined) continue;
+      const content = this.contentOf(site, id, object, found);
+      if (typeof content === 'string') return content;
+      old.push([`${object}@${found.shard.version}`, content]);
+    }
+    return old;
   }
 
   /** All shards of a content anew, from those that were found. */
