@@ -188,6 +188,15 @@ describe('a data folder', () => {
     expect(outcomes.refused + outcomes.named).toBeGreaterThan(40);
     expect(outcomes.same).toBeGreaterThan(10);
   });
+
+  test('a list of versions that has a gap, or a name that nobody knows, is damage and no surprise', async () => {
+    const data = folder();
+    await (await createApp({ data, empty: true })).close();
+    const db = new Sqlite(file(data));
+    db.prepare("DELETE FROM kysely_migration WHERE name LIKE '005-%'").run();
+    db.close();
+    await expect(createApp({ data, empty: true })).rejects.toMatchObject({ code: 'damaged' });
+  });
 });
 
 /** A database as an earlier version has left it, with what somebody had in it. */

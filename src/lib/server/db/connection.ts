@@ -156,5 +156,8 @@ function dataOf(folder: string, path: string, main: ReturnType<typeof connect>, 
 
 async function migrate(db: Database, path: string): Promise<void> {
   const { error } = await new Migrator({ db, provider: migrations }).migrateToLatest();
-  if (error) throw dataFaultOf(error, path) ?? error;
+  if (!error) return;
+  // What a newer version has run was looked for before: a name that nobody knows, or that doesn't stand in its order, is damage.
+  if (/^corrupted migrations/.test(String((error as Error).message))) throw dataFault('damaged', path);
+  throw dataFaultOf(error, path) ?? error;
 }
