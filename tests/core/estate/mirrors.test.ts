@@ -80,7 +80,7 @@ describe('a standby in another cluster', () => {
     pair.write('west', 'after');
     pair.remove({ kind: 'Outage', namespace: '', name: 'cut' });
     const [promoted] = followedWorkloads(west);
-    expect(promoted!.says).toContain('one of east takes writes, too, and what is written there never comes here');
+    expect(promoted!.says).toContain('one of east runs, too, and what is written there never comes here');
     const wayBack = promoted!.back;
     expect(changeSheet(pair.world('east').store as Facts, [wayBack!.object]).lost).toHaveLength(1);
     pair.send(writeManifests([wayBack!.object]), wayBack!.cluster);
@@ -174,6 +174,32 @@ describe('a standby in another cluster', () => {
     }) as [number, number];
     expect(narrow - wide).toBeGreaterThanOrEqual(10_000);
     expect(narrow - wide).toBeLessThan(13_000);
+  });
+
+  test('what is on a link when it is cut never arrives', () => {
+    const pair = new Pair('primary-standby-sql', {}, { bytesPerSecond: 2_000 });
+    pair.follow();
+    pair.until('Follows');
+    pair.write('east', 'long', 'x'.repeat(20_000));
+    pair.later(8_000);
+    pair.send('apiVersion: standin.example/v1\nkind: Outage\nmetadata: {name: cut}\nspec: {links: [{to: west, is: cut}]}\n');
+    expect(pair.until('Behind').says).toContain('is cut');
+    pair.later(30_000);
+    expect(pair.read('west', 'long')).toBeUndefined();
+    pair.remove({ kind: 'Outage', namespace: '', name: 'cut' });
+    pair.until('Follows');
+    pair.later(20_000);
+    expect(pair.read('west', 'long')?.length).toBe(20_000);
+  });
+
+  test('says what means nothing for its engine, and does nothing before it is left out', () => {
+    const pair = new Pair('primary-standby-sql');
+    pair.follow(', only: seats, deletes: false, versions: kept');
+    expect(pair.until('Behind').says).toBe(
+      'spec.only, spec.deletes, spec.versions means nothing for primary-standby-sql: tables are followed as a whole, with what is deleted'
+    );
+    pair.follow();
+    pair.until('Follows');
   });
 
   test('says why it cannot follow: another engine, itself, each other, nobody, two at once', () => {

@@ -74,7 +74,7 @@ function stillWritten(facts: Facts, cluster: string, { metadata, spec: { from, w
         status?.phase !== 'Promoted'
     );
   const runs = engineRunning(there, from.namespace, from.workload) !== undefined;
-  return follows || !runs ? '' : `; ${its} takes writes, too, and what is written there never comes here`;
+  return follows || !runs ? '' : `; ${its} runs, too, and what is written there never comes here`;
 }
 
 function shown(facts: Facts, cluster: string, one: Mirror): FollowedWorkload {
@@ -86,6 +86,8 @@ function shown(facts: Facts, cluster: string, one: Mirror): FollowedWorkload {
   const link = linkNamesFault(facts, from.cluster);
   const lackMs = momentMs === undefined || phase === 'Promoted' ? undefined : facts.nowMs - momentMs;
   const secondsLacking = Math.ceil((lackMs ?? 0) / 1_000);
+  const there = factsIn(facts, from.cluster);
+  const itsRuns = there && engineRunning(there, from.namespace, from.workload) !== undefined;
   const lost: FollowedWorkload['lost'] =
     phase === 'Promoted'
       ? []
@@ -97,7 +99,9 @@ function shown(facts: Facts, cluster: string, one: Mirror): FollowedWorkload {
                 says: `what was written in the last ${secondsLacking} s is lost; nobody writes until ${workload} is promoted by hand`,
                 state: 'partial'
               },
-          { label: `${cluster} lost`, says: `${its} goes on alone`, state: 'partial' }
+          itsRuns
+            ? { label: `${cluster} lost`, says: `${its} goes on alone`, state: 'partial' }
+            : { label: `${cluster} lost`, says: `nothing of ${its} runs either`, state: 'broken' }
         ];
   const says_ =
     phase === 'Follows'

@@ -16,6 +16,13 @@ export const followed: Readonly<Partial<Record<EngineId, 'tables' | 'topics' | '
   'object-store': 'objects'
 };
 
+/** What a mirror of an engine takes over, whatever else it is asked. */
+const meansAll = {
+  tables: 'tables are followed as a whole, with what is deleted',
+  topics: 'messages are never deleted or overwritten',
+  objects: ''
+} as const;
+
 /** What the loop of mirrors remembers beside the objects, by key. */
 const mirrorMemories = ['mirrorHands', 'mirrorOwn', 'mirrorNames', 'mirrorWanted'] as const;
 
@@ -119,7 +126,14 @@ export function mirrorFault(facts: Facts, { metadata, spec }: Mirror): Broken | 
     return { says: `nothing of ${named} runs`, remedy: 'See its root line over there, or promote this one.', at: itself };
   if (own !== its)
     return { says: `${spec.workload} is ${own}, and ${named} is ${its}`, remedy: 'Both have to be of one engine.', at: itself };
-  if (!followed[own]) return { says: `${own} can't be followed`, remedy: 'Copy it through a backup plan instead.', at: itself };
+  const what = followed[own];
+  if (!what) return { says: `${own} can't be followed`, remedy: 'Copy it through a backup plan instead.', at: itself };
+  const idle = (what === 'tables' && spec.only !== undefined ? ['only'] : []).concat(
+    what !== 'objects' && !spec.deletes ? ['deletes'] : [],
+    what !== 'objects' && spec.versions === 'kept' ? ['versions'] : []
+  );
+  if (idle.length)
+    return { says: `spec.${idle.join(', spec.')} means nothing for ${own}: ${meansAll[what]}`, remedy: 'Leave it out.', at: itself };
   return undefined;
 }
 

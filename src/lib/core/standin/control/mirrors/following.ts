@@ -18,6 +18,8 @@ const mostListed = 50;
 /** What has come and is to be taken in, from one call to the next. */
 export interface Carried {
   readonly op: Op;
+  /** What is sent instead where it was sent before, and nobody answered. */
+  readonly again?: Op;
   /** Names the ask, so that what is sent twice is taken once. */
   readonly step: string;
   readonly bytes: number;
@@ -48,8 +50,11 @@ export abstract class Following {
     this.namespace = one.metadata.namespace ?? '';
   }
 
-  /** Asks over there what is new; gives it once it has come, with what it weighs. Undefined: still under way, or nothing to be done in this call. */
-  protected abstract look(): Omit<Carried, 'dueMs'> | 'nothing' | undefined;
+  /**
+   * Asks over there what is new; gives it once it has come, with what it weighs, or where there is nothing the moment (virtual ms) by which that was so.
+   * Undefined: still under way, or nothing to be done in this call.
+   */
+  protected abstract look(): Omit<Carried, 'dueMs'> | number | undefined;
   /** What is left to do once it is in; gives what the status says of it then, undefined while that is under way. */
   protected abstract after(carried: Carried): Partial<Status> | undefined;
 
@@ -86,7 +91,11 @@ export abstract class Following {
 
   /** Nobody answered, or said no. */
   protected refused(who: string, got: Asked): undefined {
-    return this.behindHere(`${who}: ${got.says ?? 'nobody answered'}`, 'It tries again by itself; see the root line of whoever refuses.');
+    const says = got.says ?? 'nobody answered';
+    const remedy = says.includes('of its own')
+      ? 'Take that away here, or name something else in spec.only.'
+      : 'It tries again by itself; see the root line of whoever refuses.';
+    return this.behindHere(`${who}: ${says}`, remedy);
   }
 
   private again(): void {
@@ -126,6 +135,7 @@ export abstract class Following {
       if (got.outcome !== 'acknowledged') {
         // Whether it counts isn't known where nobody answered: it is sent again as it is.
         if (got.outcome === 'refused') this.hands.delete(key);
+        else if (hand.again) this.hands.set(key, { ...hand, op: hand.again });
         this.refused(`${this.one.spec.workload} took nothing`, got);
         return false;
       }
@@ -171,17 +181,21 @@ export abstract class Following {
     const hand = this.hands.get(key);
     // What is on its way in already may come to count: it is waited for, so that the last position is true.
     if (promoted && !hand?.sent) return this.promote();
+    const fault = hand?.sent ? undefined : mirrorFault(world.store, this.one);
+    if (fault) {
+      // What was on its way over a link that carries nothing any more never arrives.
+      this.hands.delete(key);
+      return this.behind(fault);
+    }
     if (hand) {
       if (!this.takes(hand)) return;
       if (promoted) return this.promote();
       return hand.more ? world.after(1, key) : this.again();
     }
-    const fault = mirrorFault(world.store, this.one);
-    if (fault) return this.behind(fault);
     const found = this.look();
-    if (!found) return;
-    if (found === 'nothing') {
-      this.follows(world.nowMs);
+    if (found === undefined) return;
+    if (typeof found === 'number') {
+      this.follows(found);
       return this.again();
     }
     const { cluster } = this.one.spec.from;

@@ -35,7 +35,7 @@ export class FollowingObjects extends Following {
 
   protected look() {
     const wanted = this.wanted.get(this.key) ?? this.compare();
-    if (!wanted || wanted === 'nothing') return wanted;
+    if (wanted === undefined || typeof wanted === 'number') return wanted;
     const { over, changed, gone, more } = wanted;
     const value = JSON.stringify(changed);
     const got = changed.length ? this.there(`copy-${hash32(value)}`, { do: 'copy', value }) : undefined;
@@ -57,14 +57,15 @@ export class FollowingObjects extends Following {
   }
 
   /** What of the other store's names is new, another, or gone since the last time. */
-  private compare(): Wanted | 'nothing' | undefined {
+  private compare(): Wanted | number | undefined {
     const { from, deletes } = this.one.spec;
     const before = this.known.get(this.key) ?? this.own();
     if (!before) return undefined;
     const got = this.there('news', { do: 'news', key: before.sum, ...this.place });
     if (!got) return undefined;
     if (got.outcome !== 'acknowledged') return this.refused(`${from.workload} of ${from.cluster} handed out nothing`, got);
-    if (!got.rows) return 'nothing';
+    const atMs = got.answeredMs ?? this.world.nowMs;
+    if (!got.rows) return atMs;
     const [had, has] = [new Map(before.names), new Map(got.rows)];
     const gone = [...had.keys()].filter((name) => !has.has(name));
     // Buckets before what lies in them.
@@ -86,7 +87,7 @@ export class FollowingObjects extends Following {
     const wanted = { over: { sum: more ? '' : (got.checksum ?? ''), names }, changed: part, gone, more };
     if (!part.length && (!gone.length || !deletes)) {
       this.known.set(this.key, wanted.over);
-      return 'nothing';
+      return atMs;
     }
     this.wanted.set(this.key, wanted);
     this.known.set(`${this.key} next`, wanted.over);

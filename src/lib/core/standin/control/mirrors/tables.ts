@@ -77,7 +77,7 @@ export class FollowingTables extends Following {
     if (head < position) return this.anew(`over there the log went back from position ${position} to ${head}`);
     if (!rows.some(([, entry]) => entry.includes('"op"'))) {
       if (head > position) this.note({ position: head });
-      return 'nothing' as const;
+      return got.answeredMs ?? this.world.nowMs;
     }
     const value = JSON.stringify(rows);
     return {

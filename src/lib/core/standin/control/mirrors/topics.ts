@@ -46,10 +46,13 @@ export class FollowingTopics extends Following {
         `${back[0]} over there ends at ${ends[back[0]]}, and ${back[1]} messages were taken from it: it was made anew, or lost its newest`,
         'Where it was made anew, drop the topic here and make the mirror again.'
       );
-    if (!left.length) return 'nothing' as const;
+    if (!left.length) return got.answeredMs ?? this.world.nowMs;
     const value = textOfNamed(left);
+    const known = Object.keys(offsets).map(topicOf);
+    const op = (topics: readonly string[]) => ({ do: 'take', value, key: JSON.stringify([...new Set(topics)]) });
     return {
-      op: { do: 'take', value },
+      op: op(known),
+      again: op([...known, ...Object.keys(ends).map(topicOf)]),
       step: `take-${hash32(JSON.stringify(since))}-${hash32(value)}`,
       bytes: Math.max(got.bytes ?? 0, messages ? 1 : 0),
       momentMs: got.answeredMs ?? this.world.nowMs,

@@ -152,6 +152,12 @@ export class TopicCopies {
     const narrow = Object.entries(said.topics).find(
       ([name, { partitions }]) => adds && Object.hasOwn(there, name) && there[name]!.partitions.length !== partitions
     );
+    // What has messages of its own is only gone on with where whoever sends knows how far it had got.
+    const goesOn = readJson(z.array(z.string()), ask.op.key ?? '[]') ?? [];
+    const own = Object.keys(said.topics).find(
+      (name) => adds && Object.hasOwn(there, name) && !goesOn.includes(name) && this.holds(site, name, there[name]!)
+    );
+    if (own !== undefined) return refuse(`${own} holds ${this.words.message}s of its own, and what comes would lie behind them`);
     if (narrow) return refuse(`${narrow[0]} has ${there[narrow[0]]!.partitions.length} partitions here and ${narrow[1].partitions} there`);
     const free = { ...this.known(site, via)!, topics: {} };
     const fault = Object.entries(said.topics)
