@@ -49,6 +49,8 @@ describe('a workload goes to another cluster', () => {
       const copy = moved(linked, 'copy').tried;
       for (const one of [standby, copy]) expect(one).toMatchObject({ state: 'holds', lost: 0 });
       for (const one of [standby, copy]) expect(one.writes.acknowledged).toBeGreaterThanOrEqual(15);
+      // Writers stand still until it has the last of it, however seldom they write.
+      expect(standby.pauseMs).toBeGreaterThan(1_000);
       // Whoever follows has nearly all of it by then; a copy begins only once writers stand still.
       expect(standby.pauseMs).toBeLessThan(15_000);
       expect(copy.pauseMs).toBeGreaterThan(standby.pauseMs);
@@ -125,6 +127,24 @@ describe('a workload goes to another cluster', () => {
     expect(there.spec.volumeClaimTemplates![0]!.spec.storageClassName).toBe('supple');
     linked.send('apiVersion: standin.example/v1\nkind: Outage\nmetadata: {name: cut}\nspec: {links: [{to: west, is: cut}]}\n');
     expect(at('west')).toBe('Nothing goes to west: the link east.west is cut (cut).');
+  });
+
+  test('one that follows another is not moved, and where nobody can write nothing is said to hold', () => {
+    const linked = pair('primary-standby-sql');
+    const nodes = facts(linked)
+      .list('Node')
+      .map((one) => one.metadata.name);
+    linked.send(`apiVersion: standin.example/v1\nkind: Outage\nmetadata: {name: dark}\nspec: {dark: [${nodes.slice(1).join(', ')}]}\n`);
+    linked.later(20_000);
+    const { tried } = moved(linked, 'standby');
+    expect(tried).toMatchObject({ state: 'broken', pauseMs: 0 });
+    expect(tried.lost).toBeUndefined();
+    expect(tried.steps.map((one) => one.state)).toEqual(['broken', 'waiting', 'waiting', 'waiting']);
+    expect(tried.steps[0]!.why).toMatch(/^nothing can be written to it even before: /);
+    linked.send(
+      'apiVersion: standin.example/v1\nkind: Mirror\nmetadata: {name: m, namespace: space}\nspec: {workload: one, from: {cluster: west, namespace: space, workload: one}}\n'
+    );
+    expect(movesTo(facts(linked), 'space', 'one', 'west')).toBe('one follows one of west: promote it, or move that one.');
   });
 
   test('secrets of the new one are its own, and nothing names addresses of the old cluster', () => {

@@ -127,7 +127,7 @@ const atOnce = 200;
  */
 export class Load {
   readonly operations: Operation[] = [];
-  private readonly open = new Map<string, Operation>();
+  private readonly open = new Map<string, { readonly operation: Operation; readonly world: World }>();
   private readonly card: LoadCard;
   private asks = 0;
   private writes = 0;
@@ -160,7 +160,7 @@ export class Load {
     return undefined;
   }
 
-  /** From now on they write to a workload of another cluster, which holds what this one held. Nothing may be under way. */
+  /** From now on they write to a workload of another cluster, which holds what this one held. What is under way is answered where it was asked. */
   goTo(world: World, workload: Workload): void {
     this.world = world;
     this.workload = workload;
@@ -173,12 +173,12 @@ export class Load {
     return refusals.length ? undefined : id;
   }
 
-  private take(id: string): (Answered & { atMs: number }) | undefined {
+  private take(id: string, world = this.world): (Answered & { atMs: number }) | undefined {
     const { namespace } = this.workload;
-    const status = this.world.store.get('Ask', namespace, id)?.status;
+    const status = world.store.get('Ask', namespace, id)?.status;
     if (!status?.outcome) return undefined;
-    this.world.drop({ kind: 'Ask', namespace, name: id });
-    const { outcome, says = '', rows, checksum, count, answeredMs = this.world.nowMs } = status;
+    world.drop({ kind: 'Ask', namespace, name: id });
+    const { outcome, says = '', rows, checksum, count, answeredMs = world.nowMs } = status;
     const value = rows?.[0]?.[1];
     return {
       atMs: answeredMs,
@@ -207,7 +207,7 @@ export class Load {
     const operation: Operation = { kind, n, askedMs: this.world.nowMs - this.fromMs };
     this.operations.push(operation);
     const id = this.send(op);
-    if (id !== undefined) this.open.set(id, operation);
+    if (id !== undefined) this.open.set(id, { operation, world: this.world });
     else {
       operation.answeredMs = operation.askedMs;
       operation.answer = { outcome: 'refused', says: 'nothing of the workload runs that could answer' };
@@ -230,8 +230,8 @@ export class Load {
 
   /** Takes in what was answered meanwhile. */
   gather(): void {
-    for (const [id, operation] of this.open) {
-      const got = this.take(id);
+    for (const [id, { operation, world }] of this.open) {
+      const got = this.take(id, world);
       if (!got) continue;
       this.open.delete(id);
       const { atMs, rows: _, ...answer } = got;

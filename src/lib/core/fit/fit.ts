@@ -401,3 +401,12 @@ export function fitOf(there: Facts, needs: Needs, objects: readonly ApiObject[])
     ...lazily.flatMap(([id, look]) => (rows.has(id) ? [look()] : []))
   ];
 }
+
+/** The class that claims of each class come to in a cluster, by the name that they bear; a name that nothing there does for is left out. */
+export const classesThere = (there: Facts, needs: Needs, objects: readonly ApiObject[]): ReadonlyMap<string, string> =>
+  new Map(
+    needs.claims.flatMap((need): [string, string][] => {
+      const { square, class: found } = classFit(there, need, objects);
+      return found && square.state === 'holds' ? [[need.className, found.metadata.name]] : [];
+    })
+  );

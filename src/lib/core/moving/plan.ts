@@ -1,10 +1,10 @@
 import { bytesOf, plural } from '../shared';
-import { factsIn, keyOf, refOf, type ApiObject, type Facts, type Ref, type StatefulSet } from '../model';
+import { entryOf, factsIn, keyOf, refOf, type ApiObject, type Facts, type Ref, type StatefulSet } from '../model';
 import { asManifest, inSendingOrder } from '../manifest';
 import { companionsOf } from '../change';
-import { fitOf, needsOf, shortfall, traitsOf } from '../fit';
+import { classesThere, fitOf, needsOf } from '../fit';
 import { workloadNamed } from '../proofs';
-import { engineRunning, followed, isOver, linkNamesFault, operatorOf, overFault, sentByPerson, type EngineId } from '../standin';
+import { engineRunning, followed, isOver, linkNamesFault, mirrorOf, operatorOf, overFault, sentByPerson, type EngineId } from '../standin';
 
 /** How a workload comes to another cluster. */
 export type MoveWay = 'members' | 'standby' | 'copy';
@@ -60,9 +60,13 @@ export interface Move {
 /** Draws a value for a secret that the new one needs: it has secrets of its own. */
 export type Drawn = () => string;
 
+/** How often one that is to be promoted looks what is new, in s: less is waited for the last of it. Made up. */
+const lookSeconds = 2;
+
+/** What stays where it is: data, and what is done with it there. */
 const left: readonly string[] = ['PersistentVolumeClaim', 'VolumeSnapshot', 'BackupPlan', 'Mirror', 'Namespace', 'Rest', 'Tunnel'];
 
-/** Everything that a workload is made of, as it would be sent to another cluster: classes that do the same there, secrets of its own. */
+/** Everything that a workload is made of, as it would be sent to another cluster: with secrets of its own. */
 function elsewhere(home: Facts, there: Facts, namespace: string, name: string, draw: Drawn): ApiObject[] {
   const workload = workloadNamed(home, namespace, name)!;
   const [chief] = [...workload.sets, ...workload.deployments, ...workload.daemonSets];
@@ -76,8 +80,7 @@ function elsewhere(home: Facts, there: Facts, namespace: string, name: string, d
   const seen = new Set<string>();
   const objects = all
     .filter((one) => !made(one) && !seen.has(keyOf(refOf(one))) && seen.add(keyOf(refOf(one))))
-    .map((one) => fresh(asManifest(one), draw))
-    .map((one) => (one.kind === 'StatefulSet' ? classed(home, there, one) : one));
+    .map((one) => fresh(asManifest(one), draw));
   return inSendingOrder([...(there.get('Namespace', '', namespace) ? [] : [space]), ...objects]);
 }
 
@@ -97,21 +100,13 @@ function fresh(one: ApiObject, draw: Drawn): ApiObject {
   return { ...one, spec: { ...others, ...(clusterIP === 'None' ? { clusterIP } : {}), ...(bare ? { ports: bare } : {}) } } as ApiObject;
 }
 
-/** A set whose claims name classes of the other cluster: one of the same name, else the first that does what is needed. */
-function classed(home: Facts, there: Facts, set: StatefulSet): StatefulSet {
-  const like = (name: string | undefined): string | undefined => {
-    if (name === undefined || there.get('StorageClass', '', name)) return name;
-    const mine = home.get('StorageClass', '', name);
-    const needed = mine && traitsOf(home, mine);
-    const found = there.list('StorageClass').find((one) => {
-      const traits = traitsOf(there, one);
-      return needed && traits && !shortfall(needed, traits, one.metadata.name);
-    });
-    return found?.metadata.name ?? name;
-  };
+/** A set whose claims name the classes that do the same in the other cluster; where none does, the name stays as it is. */
+function classed(set: StatefulSet, classes: ReadonlyMap<string, string>): StatefulSet {
   const templates = set.spec.volumeClaimTemplates?.map((one) => {
-    const storageClassName = like(one.spec.storageClassName);
-    return storageClassName === undefined ? one : { ...one, spec: { ...one.spec, storageClassName } };
+    const storageClassName = classes.get(one.spec.storageClassName ?? '');
+    return storageClassName === undefined || one.spec.storageClassName === undefined
+      ? one
+      : { ...one, spec: { ...one.spec, storageClassName } };
   });
   return { ...set, spec: { ...set.spec, ...(templates ? { volumeClaimTemplates: templates } : {}) } };
 }
@@ -129,8 +124,11 @@ const claimedBytes = (objects: readonly ApiObject[]): number =>
     0
   );
 
-const standin = (kind: string, namespace: string, name: string, spec: object): ApiObject =>
-  asManifest({ apiVersion: 'standin.example/v1', kind, metadata: { name, namespace }, spec } as unknown as ApiObject);
+/** An object of the stand-in's own, as it would be read: with what its kind says where nobody says otherwise. */
+function standin(kind: 'Mirror' | 'BackupRun' | 'BackupReturn', namespace: string, name: string, spec: object): ApiObject {
+  const { schema } = entryOf(kind);
+  return asManifest(schema.parse({ apiVersion: 'standin.example/v1', kind, metadata: { name, namespace }, spec }) as ApiObject);
+}
 
 interface Scene {
   readonly home: Facts;
@@ -140,6 +138,8 @@ interface Scene {
   readonly name: string;
   readonly engine: EngineId;
   readonly objects: readonly ApiObject[];
+  /** The classes that do there, by the names that claims bear. */
+  readonly classes: ReadonlyMap<string, string>;
 }
 
 /** Whether an operator makes a workload, here or from another cluster. */
@@ -159,21 +159,26 @@ function resourceOf(home: Facts, namespace: string, name: string) {
   return { set, cluster, seated };
 }
 
+/** Why one that its operator makes can't be made anew by hand; undefined for one that somebody sent. */
+function operatedWords(home: Facts, namespace: string, name: string): string | undefined {
+  if (!isOperated(home, namespace, name)) return undefined;
+  return resourceOf(home, namespace, name)
+    ? 'its operator makes it: go by members'
+    : 'its operator makes it, and its resource has to be sent there first';
+}
+
 /** What would be asked for in another cluster: for members of an operated set so many of them. */
-function askedThere(home: Facts, there: Facts, namespace: string, name: string, objects: readonly ApiObject[]): readonly ApiObject[] {
+function askedThere(home: Facts, namespace: string, name: string, objects: readonly ApiObject[]): readonly ApiObject[] {
   const found = resourceOf(home, namespace, name);
   const mine = found?.seated.find((one) => one.cluster === home.elsewhere!.here);
   if (!found || !mine) return objects;
   const { clusters: _, ...spec } = found.set.spec;
-  const storageClassName = classThere(there, mine.storageClassName ?? spec.volume.storageClassName) ?? '';
+  const storageClassName = mine.storageClassName ?? spec.volume.storageClassName;
   return [{ ...found.set, spec: { ...spec, members: mine.members, volume: { ...spec.volume, storageClassName } } }];
 }
 
-const classThere = (there: Facts, wanted: string): string | undefined =>
-  there.get('StorageClass', '', wanted) ? wanted : there.list('StorageClass')[0]?.metadata.name;
-
 /** Members are added over there and taken here, one cluster after the other; writers never stand still. */
-function byMembers({ home, from, to, namespace, name }: Scene): MovePlan {
+function byMembers({ home, from, to, namespace, name, classes }: Scene): MovePlan {
   const back = `The same the other way round: members are added in ${from} again, and taken in ${to}.`;
   const base = {
     way: 'members',
@@ -188,9 +193,8 @@ function byMembers({ home, from, to, namespace, name }: Scene): MovePlan {
   const mine = before.find((one) => one.cluster === from);
   if (!mine) return no(`it has no members in ${from}`);
   if (before.some((one) => one.cluster === to)) return no(`it has members in ${to} already: take ${from} out of its clusters`);
-  const there = factsIn(home, to);
-  const storageClassName = there && classThere(there, mine.storageClassName ?? set.spec.volume.storageClassName);
-  if (storageClassName === undefined) return no(`${to} has no class for its claims`);
+  const storageClassName = classes.get(mine.storageClassName ?? set.spec.volume.storageClassName);
+  if (storageClassName === undefined) return no(`no class of ${to} does for its claims`);
   const added = { cluster: to, members: mine.members, storageClassName };
   const most = before.reduce((sum, one) => sum + one.members, 0) + mine.members;
   if (most > 9) return no(`it would have ${plural(most, 'member')} for a while, and may have 9`);
@@ -232,10 +236,11 @@ function byStandby({ home, from, to, namespace, name, engine, objects }: Scene):
   } as const;
   const no = (not: string): MovePlan => ({ ...base, not, steps: [] });
   if (!followed[engine]) return no('nothing can follow its engine');
-  if (isOperated(home, namespace, name)) return no('its operator makes it: go by members');
+  const operated = operatedWords(home, namespace, name);
+  if (operated !== undefined) return no(operated);
   if (factsIn(home, to)?.get('StatefulSet', namespace, name)) return no(`${namespace}/${name} stands in ${to} already`);
   const mirror = `${name}-from-${from}`.slice(0, 63);
-  const spec = { workload: name, from: { cluster: from, namespace, workload: name }, everySeconds: 2 };
+  const spec = { workload: name, from: { cluster: from, namespace, workload: name }, everySeconds: lookSeconds };
   return {
     ...base,
     steps: [
@@ -268,7 +273,8 @@ function byCopy({ home, from, to, namespace, name, objects }: Scene): MovePlan {
   const back = `Nothing in ${from} is altered: writers go back there, and what was written in ${to} since stays behind.`;
   const base = { way: 'copy', title: 'a last copy is put back there', pause: 'from the last write until the copy is back', back } as const;
   const no = (not: string): MovePlan => ({ ...base, not, steps: [] });
-  if (isOperated(home, namespace, name)) return no('its operator makes it: go by members');
+  const operated = operatedWords(home, namespace, name);
+  if (operated !== undefined) return no(operated);
   if (factsIn(home, to)?.get('StatefulSet', namespace, name)) return no(`${namespace}/${name} stands in ${to} already`);
   const plan = home
     .list('BackupPlan', namespace)
@@ -313,9 +319,14 @@ export function movesTo(home: Facts, namespace: string, name: string, to: string
   if (link) return `Nothing goes to ${to}: ${link.says}.`;
   const engine = engineRunning(home, namespace, name);
   if (!engine || !workloadNamed(home, namespace, name)) return `No engine of ${namespace}/${name} runs here.`;
-  const objects = elsewhere(home, there, namespace, name, draw);
-  const asked = askedThere(home, there, namespace, name, objects);
-  const unfit = fitOf(there, needsOf(home, asked), asked)
+  const follows = mirrorOf(home, namespace, name)?.spec.from;
+  if (follows) return `${name} follows ${follows.workload} of ${follows.cluster}: promote it, or move that one.`;
+  const made = elsewhere(home, there, namespace, name, draw);
+  const asked = askedThere(home, namespace, name, made);
+  const needs = needsOf(home, asked);
+  const classes = classesThere(there, needs, asked);
+  const objects = made.map((one) => (one.kind === 'StatefulSet' ? classed(one, classes) : one));
+  const unfit = fitOf(there, needs, asked)
     .filter((one) => one.state === 'broken' && !(one.need.startsWith('operator') && isOperated(home, namespace, name)))
     .map((one) => one.says);
   const operated = isOperated(home, namespace, name) ? resourceOf(home, namespace, name) : undefined;
@@ -330,7 +341,7 @@ export function movesTo(home: Facts, namespace: string, name: string, to: string
   for (const { metadata } of pairs)
     if (!there.get('Secret', namespace, metadata.name))
       unfit.push(`the pair of keys in the secret ${metadata.name} has to be put there by hand`);
-  const scene: Scene = { home, from, to, namespace, name, engine, objects };
+  const scene: Scene = { home, from, to, namespace, name, engine, objects, classes };
   return {
     namespace,
     workload: name,

@@ -2,7 +2,7 @@ import { factsIn, type Facts } from '../model';
 import { Load } from '../drills';
 import { workloadNamed } from '../proofs';
 import { lineSentence, rootLine } from '../rootline';
-import { engineRunning, type World } from '../standin';
+import type { World } from '../standin';
 import type { Move, MovePlan, MoveWait } from './plan';
 
 /** How a step came out on the fork. */
@@ -20,7 +20,7 @@ export interface TriedMove {
   readonly state: 'holds' | 'broken';
   readonly steps: readonly TriedStep[];
   readonly tookMs: number;
-  /** The longest time between two writes that counted, less what lies between them anyway (ms). */
+  /** The longest time between two writes that counted, less what lies between them anyway; at least as long as writers were told to stand still (ms). */
   readonly pauseMs: number;
   readonly writes: { readonly asked: number; readonly acknowledged: number; readonly refused: number; readonly unknown: number };
   /** Acknowledged writes that are not there at the end; undefined where nobody could tell. */
@@ -29,10 +29,12 @@ export interface TriedMove {
 
 /** Between two writes, where each isn't a piece of work; made up. */
 const everyMs = 1_000;
+/** How often it is looked whether a step is through, in ms; made up. */
+const passMs = 500;
 /** Writers write for so long before the first step and after the last; made up. */
 const calmMs = 10_000;
 /** No step is waited for longer than this, in ms. Made up; above the quarter of an hour that members in several clusters may take. */
-const patienceMs = (wait: MoveWait): number => (wait.is === 'operated' ? 1_500_000 : 600_000);
+const patienceMs = (wait: MoveWait | undefined): number => (wait?.is === 'operated' ? 1_500_000 : 600_000);
 /** How long something that was sent is given before it is looked at; made up. */
 const settlesMs = 3_000;
 
@@ -107,9 +109,11 @@ export function tryMove(world: World, move: Move, plan: MovePlan): TriedMove {
   const at = (cluster: string): World => world.company!.worlds.at(cluster, world.nowMs)!;
   const fromMs = world.nowMs;
   const load = new Load(world, workloadNamed(world.store, move.namespace, move.workload)!, fromMs);
-  load.prepare();
+  let why = load.prepare();
   const paceMs = everyMs * load.slower;
   let writing = true;
+  /** When writers were told to stand still, and how long it took until one of theirs counted again. */
+  let [stoodMs, stillMs] = [Infinity, 0];
   let nextMs = world.nowMs;
   const pass = (untilMs: number) => {
     while (world.nowMs < untilMs) {
@@ -124,6 +128,12 @@ export function tryMove(world: World, move: Move, plan: MovePlan): TriedMove {
     load.gather();
   };
   pass(world.nowMs + calmMs);
+  why ??= load.troubled() ?? (load.tally('write').acknowledged ? undefined : 'nobody answers');
+  if (why !== undefined) {
+    const [first, ...rest] = plan.steps.map(({ says, cluster }): TriedStep => ({ says, cluster, tookMs: 0, state: 'waiting' }));
+    const steps: TriedStep[] = [{ ...first!, state: 'broken', why: `nothing can be written to it even before: ${why}` }, ...rest];
+    return { state: 'broken', steps, tookMs: 0, pauseMs: 0, writes: load.tally('write') };
+  }
   const steps: TriedStep[] = [];
   for (const step of plan.steps) {
     const beganMs = world.nowMs;
@@ -134,27 +144,35 @@ export function tryMove(world: World, move: Move, plan: MovePlan): TriedMove {
     }
     if (step.writers === 'stop') {
       writing = false;
+      stoodMs = world.nowMs - fromMs;
       // What is under way still comes to count.
-      for (let tries = 0; load.waiting && tries < 60; tries += 1) pass(world.nowMs + 500);
+      for (let tries = 0; load.waiting && tries < 60; tries += 1) pass(world.nowMs + passMs);
     }
     const sentMs = world.nowMs;
     const refusals = step.sends ? at(step.cluster).act({ type: 'send', objects: step.sends }) : [];
-    let why = refusals[0]?.message;
+    why = refusals[0]?.message;
     for (let done: boolean | string = false; why === undefined && step.wait && done !== true;) {
-      pass(world.nowMs + 500);
+      pass(world.nowMs + passMs);
       done = came(world.store, move, step.wait, sentMs);
       if (typeof done === 'string') why = done;
       else if (!done && world.nowMs - sentMs > patienceMs(step.wait)) why = whyNot(world.store, move, step.wait);
     }
-    const tookMs = world.nowMs - beganMs;
-    steps.push({ says, cluster, tookMs, state: why === undefined ? 'holds' : 'broken', ...(why === undefined ? {} : { why }) });
     if (why === undefined && step.writers === 'go') {
       const there = at(move.to);
       const workload = workloadNamed(there.store, move.namespace, move.workload);
-      if (workload && engineRunning(there.store, move.namespace, move.workload)) load.goTo(there, workload);
+      if (workload) load.goTo(there, workload);
       writing = true;
       nextMs = world.nowMs;
+      // It has come there once something that is written there counts.
+      const goneMs = world.nowMs - fromMs;
+      const counted = () => workload && load.operations.find((one) => one.kind === 'write' && one.askedMs >= goneMs && load.good(one));
+      for (const until = world.nowMs + patienceMs(step.wait); !counted() && world.nowMs < until;) pass(world.nowMs + passMs);
+      const first = counted();
+      if (first) stillMs = Math.max(0, first.answeredMs! - stoodMs);
+      else why = `nothing that is written there counts: ${load.troubled() ?? 'nobody answers'}`;
     }
+    const tookMs = world.nowMs - beganMs;
+    steps.push({ says, cluster, tookMs, state: why === undefined ? 'holds' : 'broken', ...(why === undefined ? {} : { why }) });
   }
   const tookMs = world.nowMs - fromMs - calmMs;
   pass(world.nowMs + calmMs);
@@ -171,7 +189,7 @@ export function tryMove(world: World, move: Move, plan: MovePlan): TriedMove {
     state: broken ? 'broken' : 'holds',
     steps,
     tookMs,
-    pauseMs: Math.max(0, Math.round(longestGap(load, paceMs))),
+    pauseMs: Math.round(Math.max(stillMs, longestGap(load, paceMs))),
     writes,
     ...(lost === undefined ? {} : { lost })
   };

@@ -1,7 +1,5 @@
-import { randomBytes } from 'node:crypto';
 import { availableParallelism } from 'node:os';
 import { blueprintNamed, type Answers } from '$core/blueprints';
-import { lengthFor, secretValue } from '$core/drafts';
 import { writeManifests } from '$core/manifest';
 import type { AskObject } from '$core/model';
 import { isStale } from '$core/proofs';
@@ -38,6 +36,8 @@ import { RehearsalService } from './rehearsals';
 import { stillLinked } from './rehearsal-refusals';
 import { TransferService } from './transfer';
 import { tryDemo } from './demo';
+import { drawn } from './drawn';
+import { moves } from './moves';
 import { DrillService } from './drills';
 import { TrialService } from './trials';
 
@@ -52,18 +52,6 @@ export interface AppOptions {
   readonly empty?: boolean | undefined;
   readonly settings?: Settings | undefined;
 }
-
-const random = (count: number) => new Uint8Array(randomBytes(count));
-/** Values for the secrets of one workload. */
-const drawn = (): string[] => Array.from({ length: 8 }, () => secretValue('letters', lengthFor('letters'), random));
-
-const noMove = (detail: string) => ({
-  code: 'bad-value' as const,
-  status: 422 as const,
-  title: 'It can not go that way',
-  detail,
-  remedy: 'GET /api/v1/rehearsals/{id}/moves says which ways there are.'
-});
 
 type EstateRow = ReturnType<Queries['estate']>;
 /** The row of a cluster of which nothing can be seen. */
@@ -239,22 +227,9 @@ export async function createApp({ data, worker, reader, empty = false, settings 
     },
     /** The questions that a draft answers; secrets that come along with other answers are drawn now. */
     brief: (id: string, ask: Parameters<Queries['brief']>[1]) => {
-      return rehearsals.ask(id, 'brief', { ...ask, secrets: ask.to ? drawn() : [] });
+      return rehearsals.ask(id, 'brief', { ...ask, secrets: ask.to ? drawn(8) : [] });
     },
-    /** Carries a move out on a fork that is thrown away. */
-    async tryMove(id: string, ask: Omit<Parameters<Queries['moveTry']>[1], 'secrets'>) {
-      const found = await rehearsals.ask(id, 'moveTry', { ...ask, secrets: drawn() });
-      if (!found.ok) return found;
-      return found.value.tried ? done(found.value.tried) : refused(noMove(found.value.says));
-    },
-    /** Puts what one step of a move sends into a draft of the cluster that it goes to, with secret values drawn now. */
-    async draftMove(id: string, ask: Omit<Parameters<Queries['moveStep']>[1], 'secrets'>) {
-      const found = await rehearsals.ask(id, 'moveStep', { ...ask, secrets: drawn() });
-      if (!found.ok) return found;
-      if (typeof found.value === 'string') return refused(noMove(found.value));
-      const { cluster, title, yaml } = found.value;
-      return done({ cluster, id: await drafts.add(cluster, title, [{ name: 'draft.yaml', text: yaml }]) });
-    },
+    ...moves({ rehearsals, drafts }),
     /** Puts a blueprint's manifests into a draft, with secret values drawn now. */
     async draftBlueprint(id: string, blueprint: string, answers: Answers): Promise<Answer<{ id: number }>> {
       const found = await rehearsals.ask(id, 'blueprint', { id: blueprint, answers });
@@ -269,7 +244,7 @@ export async function createApp({ data, worker, reader, empty = false, settings 
           detail: faults.map((one) => one.message).join(' '),
           remedy: 'Mend the answers, then put it in a draft.'
         });
-      const objects = blueprintNamed(blueprint)!.objects(whole, () => secretValue('letters', lengthFor('letters'), random));
+      const objects = blueprintNamed(blueprint)!.objects(whole, () => drawn(1)[0]!);
       const state = await rehearsals.state(id);
       if (!state.ok) return state;
       const files = [{ name: `${whole.name ?? 'draft'}.yaml`, text: writeManifests(objects) }];
