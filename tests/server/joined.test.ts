@@ -86,6 +86,30 @@ describe('dumps of several clusters that the reader joins', () => {
     const away = await lineOf('seen-harbour');
     const broken = away.joints.find((one) => one.state === 'broken') as unknown as { cluster?: string; joint: string };
     expect([away.firstBreak, broken.cluster]).toEqual([broken.joint, 'seen-pilot']);
+    expect(away.sentence).toMatch(/^Who looks after crew is broken in seen-pilot: document-operator waits/);
+  });
+
+  test('one that holds by itself is not told to be broken by another of its name elsewhere', { timeout: 30_000 }, async () => {
+    const stuck = (await call<{ items: object[] }>('GET', '/rehearsals/south-quay/dump')).body;
+    await call('POST', '/rehearsals/south-quay/forks', { name: 'mended' });
+    const { body: install } = await call<{ yaml: string }>('GET', '/drivers/block.standin.example/install');
+    await call('POST', '/rehearsals/south-quay~mended/send', install.yaml);
+    await call('POST', '/rehearsals/south-quay~mended/clock', { until: 'settled' });
+    const mended = (await call<{ items: object[] }>('GET', '/rehearsals/south-quay~mended/dump')).body;
+    for (const [name, dump] of [
+      ['seen-stuck', stuck],
+      ['seen-mended', mended]
+    ] as const)
+      expect((await read(name, dump)).status).toBe(201);
+    await say('seen-mended', { with: ['seen-stuck'] });
+    const lineIn = async (cluster: string) =>
+      (await call<OverLine>('GET', `/rehearsals/${cluster}/root-line?kind=StatefulSet&namespace=tickets&name=bookings`)).body;
+    const whole = await lineIn('seen-mended');
+    expect([whole.firstBreak, whole.trunks.some((one) => one.cluster !== undefined)]).toEqual([null, false]);
+    expect(await lineIn('seen-stuck')).toMatchObject({
+      firstBreak: 'driver',
+      sentence: expect.stringMatching(/^bookings waits: no driver/) as string
+    });
   });
 
   test('what is no dump is refused, what is taken away is joined no more, and nothing is lost by bad input', async () => {

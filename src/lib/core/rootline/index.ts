@@ -1,5 +1,5 @@
 export * from './chain';
-export { joinLines, operatorLabel, type LineOf, type OperatorLine } from './joined';
+export { joinedSentence, joinLines, looksElsewhere, operatorLabel, type LineOf, type OperatorLine } from './joined';
 export { apartFault, linkRemedy } from './over';
 export { overRemedy } from './joints/resource';
 export * from './sentence';

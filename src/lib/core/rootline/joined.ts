@@ -1,6 +1,7 @@
 import type { Ref } from '../model';
 import { jointIds } from './joints';
 import { link } from './joints/link';
+import { lineSentence } from './sentence';
 import type { Joint, RootLine } from './chain';
 
 /** A line as it is told from the export of one cluster. */
@@ -55,7 +56,7 @@ export function joinLines(own: LineOf, others: readonly LineOf[], linked: readon
   const members = all.slice(0, 1 + others.length).reduce((sum, { line }) => sum + line.trunks.length, 0);
   const range = Array.from({ length: members }, (_, i) => i);
   const says = others.length
-    ? `whether ${[own.cluster, ...others.map((one) => one.cluster)].join(' and ')} reach each other, and find each other's names, no export tells`
+    ? `whether those in ${[own.cluster, ...others.map((one) => one.cluster)].join(' and ')} are one workload, and reach each other by name, no export tells`
     : `nothing of this name is in ${linked.join(' or ')}; whether calls come through to there no export tells`;
   const more = [unseen('link', link.title, link.why, `to ${linked.join(', ')}`, says, range)];
   if (operator && !operator.line) {
@@ -70,9 +71,24 @@ export function joinLines(own: LineOf, others: readonly LineOf[], linked: readon
     nowMs,
     trunks,
     joints: sorted,
-    firstBreak: sorted.find((one) => one.state === 'broken')?.joint ?? null,
+    // Its own break first; then that of who looks after it; what only bears its name elsewhere comes last.
+    firstBreak: [own, ...cared, ...others].map((one) => one.line.firstBreak).find((one) => one !== null) ?? null,
     ...(own.line.exported ? { exported: true } : {})
   };
+}
+
+/** Whether something about a workload is still to be told: only then a cause elsewhere is looked for. */
+export const looksElsewhere = ({ joints }: RootLine): boolean =>
+  joints.some((one) => ['broken', 'settling', 'waiting'].includes(one.state));
+
+/** Such a line in one sentence: what its own export tells, else what is broken elsewhere, said of that. */
+export function joinedSentence(own: LineOf, others: readonly LineOf[], operator: OperatorLine | undefined, over: RootLine): string {
+  if (own.line.firstBreak !== null) return lineSentence(own.line);
+  const { name } = own.line.subject;
+  if (operator?.line && operator.line.firstBreak !== null)
+    return `Who looks after ${name} is broken in ${operator.cluster}: ${lineSentence(operator.line)}`;
+  const other = others.find((one) => one.line.firstBreak !== null);
+  return other ? `${lineSentence(own.line)} In ${other.cluster}: ${lineSentence(other.line)}` : lineSentence(over);
 }
 
 /** What the trunks of an operator are called, which are no members. */

@@ -1,7 +1,7 @@
 import { answerFault, hash32, epochMs, type Problem } from '$core/shared';
 import type { Assumption, DumpComparison } from '$core/dumps';
 import type { Correction, ScopeRow } from '$core/exports';
-import { joinLines, lineSentence, type LineOf, type RootLine, type WhatBecame, type WrongView } from '$core/rootline';
+import { joinedSentence, joinLines, looksElsewhere, type LineOf, type RootLine, type WhatBecame, type WrongView } from '$core/rootline';
 import { nameFault, type Ref } from '$core/model';
 import { operatedKinds } from '$core/standin';
 import { readDump, Stopped, Unreadable, type Progress } from '../dumps/client';
@@ -230,12 +230,12 @@ export class DumpService {
     return this.joined(name);
   }
 
-  /** A root line over the dumps that the reader has joined; as it is where there are none, or nothing in it goes beyond its cluster. */
+  /** A root line over the dumps that the reader has joined; as it is where there are none, where it holds by itself, or where nothing in it goes beyond its cluster. */
   async rootLine(name: string, ref: Ref): Promise<Answer<(RootLine & { sentence: string }) | undefined>> {
     const { rehearsals, dumps } = this.parts;
     const own = await rehearsals.ask(name, 'rootLine', ref);
     const line = own.ok ? own.value : undefined;
-    if (!line || !crosses.has(ref.kind) || !(await dumps.latest(name))) return own;
+    if (!line || !crosses.has(ref.kind) || !looksElsewhere(line) || !(await dumps.latest(name))) return own;
     const joined = await this.joined(name);
     if (!joined.ok || !joined.value.with.length) return own;
     const lineIn = async (cluster: string, of: Ref) => {
@@ -252,13 +252,10 @@ export class DumpService {
     // Its own operator isn't looked after by itself.
     const itself = operator && cared && operator.cluster === name && ref.name === cared.name && ref.namespace === cared.namespace;
     const its = operator && cared && !itself ? await lineIn(operator.cluster, cared) : undefined;
-    const over = joinLines(
-      { cluster: name, line },
-      others,
-      joined.value.with,
-      operator && cared && !itself ? { cluster: operator.cluster, ref: cared, ...(its ? { line: its } : {}) } : undefined
-    );
-    return done({ ...over, sentence: lineSentence(over) });
+    const care = operator && cared && !itself ? { cluster: operator.cluster, ref: cared, ...(its ? { line: its } : {}) } : undefined;
+    const mine = { cluster: name, line };
+    const over = joinLines(mine, others, joined.value.with, care);
+    return done({ ...over, sentence: joinedSentence(mine, others, care, over) });
   }
 
   /** What is wrong in the latest dump of a cluster: all first breaks, grouped by cause. */
