@@ -33,19 +33,31 @@ export interface Lacking {
   readonly member: string;
   readonly nth: number;
 }
-const lackingKept = new WeakMap<Drive, { readonly on: readonly Reached[]; readonly found: Lacking[] }>();
-
-/** What volumes lack: looked up anew only where something else lies on them. What lies there is replaced and never changed. */
-export function keptLacking(reached: readonly Reached[], look: () => Lacking[]): Lacking[] {
-  const [first] = reached;
-  if (!first) return [];
-  const kept = lackingKept.get(first.holds);
-  const same = (one: Reached, i: number) => one.drive === reached[i]!.drive && one.holds === reached[i]!.holds;
-  if (kept && kept.on.length === reached.length && kept.on.every(same)) return kept.found;
-  const found = look();
-  lackingKept.set(first.holds, { on: reached, found });
-  return found;
+/** Looks something up anew only where something else lies on the volumes in reach. What lies there is replaced and never changed. */
+function keptOn<T>(): (reached: readonly Reached[], look: () => T) => T {
+  const all = new WeakMap<Drive, { readonly on: readonly Reached[]; readonly found: T }>();
+  return (reached, look) => {
+    const [first] = reached;
+    if (!first) return look();
+    const kept = all.get(first.holds);
+    const same = (one: Reached, i: number) => one.drive === reached[i]!.drive && one.holds === reached[i]!.holds;
+    if (kept && kept.on.length === reached.length && kept.on.every(same)) return kept.found;
+    const found = look();
+    all.set(first.holds, { on: reached, found });
+    return found;
+  };
 }
+
+/** What volumes lack. */
+export const keptLacking = keptOn<Lacking[]>();
+
+/** What lies in a store by name, with what tells one content from another; and the sum over those in a bucket ('': in all), as far as it was asked for. */
+export interface NamesTold {
+  readonly rows: readonly (readonly [object: string, sum: string])[];
+  readonly sums: Map<string, string>;
+}
+/** The names of what lies in a store; or which object too few volumes answer for. */
+export const keptNames = keptOn<NamesTold | string>();
 
 type Shards = Drive['shards'];
 const unevenKept = new WeakMap<Shards, WeakMap<Shards, readonly string[]>>();

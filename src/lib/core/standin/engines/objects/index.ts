@@ -178,14 +178,13 @@ export class ObjectStore extends ObjectsSeen implements Engine {
 
   /** What lies in a bucket, or in all of them, by what tells one content from another; nothing but its sum where that is known already. */
   private news(site: Site, { id: ask, op }: Ask, id: string): void {
-    const objects = this.objectsSeen(site, id).filter((one) => op.place === undefined || one.startsWith(`${op.place}/`));
-    const rows: [string, string][] = [];
-    for (const object of objects) {
-      const found = this.find(site, id, object);
-      if (!found) return site.answer(ask, { outcome: 'refused', by: id, says: `too few volumes answer to read ${object}` });
-      if (found.shard.bytes !== undefined) rows.push([nameOf(object), found.shard.sum]);
-    }
-    const checksum = sumOf(textOfNamed(rows));
+    const told = this.namesTold(site, id);
+    if (typeof told === 'string') return site.answer(ask, { outcome: 'refused', by: id, says: `too few volumes answer to read ${told}` });
+    const rows = told.rows
+      .filter(([object]) => op.place === undefined || object.startsWith(`${op.place}/`))
+      .map(([object, sum]): [string, string] => [nameOf(object), sum]);
+    const checksum = told.sums.get(op.place ?? '') ?? sumOf(textOfNamed(rows));
+    told.sums.set(op.place ?? '', checksum);
     const says = `${counted(rows.length, 'name')} in all`;
     site.answer(ask, { outcome: 'acknowledged', by: id, says, ...(checksum === op.key ? {} : { rows }), count: rows.length, checksum });
   }

@@ -1,5 +1,5 @@
 import type { Site } from '../site';
-import { keptLacking, unevenOf, type Drive, type Lacking, type Reached, type Shard } from './drives';
+import { keptLacking, keptNames, unevenOf, type Drive, type Lacking, type NamesTold, type Reached, type Shard } from './drives';
 import { decode, encode } from './erasure';
 import { storeLayout, type StoreLayout } from './layout';
 import { isBucket } from './names';
@@ -83,6 +83,19 @@ export abstract class ObjectsSeen {
           return !mine || newer(found.shard, mine);
         })
         .map(({ member, nth }) => ({ object, member, nth }));
+    });
+  }
+
+  /** Names of all that can be read, with the sum of each content; or an object that too few volumes answer for. */
+  protected namesTold(site: Site, id: string): NamesTold | string {
+    return keptNames(this.reached(site, id), () => {
+      const rows: [string, string][] = [];
+      for (const object of this.objectsSeen(site, id)) {
+        const found = this.find(site, id, object);
+        if (!found) return object;
+        if (found.shard.bytes !== undefined) rows.push([object, found.shard.sum]);
+      }
+      return { rows, sums: new Map() };
     });
   }
 
