@@ -62,14 +62,15 @@ function choiceOf(type) {
   const nullable = values.length < parts.length ? { nullable: true } : {};
   const texts = values.length > 0 && values.every((one) => is(one, ts.TypeFlags.StringLiteral));
   if (texts && isKind(values)) return refTo('Kind');
-  if (texts) return { type: 'string', enum: [...values.map((one) => one.value), ...(nullable.nullable ? [null] : [])], ...nullable };
+  // In the alphabet's order: the compiler's own changes with what it happened to read first.
+  if (texts) return { type: 'string', enum: [...values.map((one) => one.value).sort(), ...(nullable.nullable ? [null] : [])], ...nullable };
   const made = new Map(values.map(schemaOf).map((one) => [JSON.stringify(one), one]));
   if (made.has('{"type":"boolean","enum":[true]}') && made.has('{"type":"boolean","enum":[false]}')) {
     made.delete('{"type":"boolean","enum":[true]}');
     made.delete('{"type":"boolean","enum":[false]}');
     made.set('boolean', { type: 'boolean' });
   }
-  const choices = [...made.values()];
+  const choices = [...made].sort(([a], [b]) => (a < b ? -1 : 1)).map(([, one]) => one);
   if (choices.length === 1 && (!nullable.nullable || !choices[0].$ref)) return { ...choices[0], ...nullable };
   return { anyOf: choices, ...nullable };
 }

@@ -3,7 +3,7 @@ import { Estate, type Action, type TimedAction } from '$core/standin';
 import type { ApiObject, Facts } from '$core/model';
 import { movesTo, tryMove, type Move, type MoveWay } from '$core/moving';
 import { answered } from './roomy';
-import { documentSet, joins, Linked, operatedParts, parts } from './estate/help';
+import { acted, documentSet, joins, Linked, operatedParts, parts } from './estate/help';
 
 const space = { apiVersion: 'v1', kind: 'Namespace', metadata: { name: 'space' } } as const;
 const sent = (atMs: number, ...all: readonly object[]): TimedAction => ({ atMs, action: { type: 'send', objects: all } as Action });
@@ -127,6 +127,27 @@ describe('a workload goes to another cluster', () => {
     expect(there.spec.volumeClaimTemplates![0]!.spec.storageClassName).toBe('supple');
     linked.send('apiVersion: standin.example/v1\nkind: Outage\nmetadata: {name: cut}\nspec: {links: [{to: west, is: cut}]}\n');
     expect(at('west')).toBe('Nothing goes to west: the link east.west is cut (cut).');
+  });
+
+  test('goes on from the step that was done, and says what was', () => {
+    const linked = pair('primary-standby-sql', { size: '20Gi' });
+    const plan = () => (movesTo(facts(linked), 'space', 'one', 'west', draw) as Move).ways.find((one) => one.way === 'standby')!;
+    const done = () => plan().steps.map((one) => one.done === true);
+    const sends = (nth: number) => acted(linked.world('west'), { type: 'send', objects: plan().steps[nth]!.sends! });
+    expect(done()).toEqual([false, false, false, false]);
+    sends(0);
+    linked.estate.runSettled();
+    expect(done()).toEqual([true, false, false, false]);
+    // Tried from here the first step has nothing to do.
+    expect(moved(linked, 'standby').tried).toMatchObject({ state: 'holds', lost: 0 });
+    sends(1);
+    linked.later(10_000);
+    expect(done()).toEqual([true, true, false, false]);
+    expect(moved(linked, 'copy').tried).toMatchObject({ state: 'broken' });
+    sends(3);
+    linked.later(5_000);
+    expect(linked.ask('west', 'one', { do: 'write', place: 'a', key: 'b', value: 'c' }).outcome).toBe('acknowledged');
+    expect(plan().not).toBe('the one in west followed it, and was promoted: let it follow anew on Links');
   });
 
   test('one that follows another is not moved, and where nobody can write nothing is said to hold', () => {

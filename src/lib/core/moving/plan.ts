@@ -26,6 +26,8 @@ export interface MoveStep {
   readonly says: string;
   /** What is sent there; without it somebody does something that no manifest says. */
   readonly sends?: readonly ApiObject[];
+  /** It was done before. */
+  readonly done?: true;
   readonly wait?: MoveWait;
   /** Whoever writes stands still from here on; goes on here, in the new cluster. */
   readonly writers?: 'stop' | 'go';
@@ -192,31 +194,33 @@ function byMembers({ home, from, to, namespace, name, classes }: Scene): MovePla
   const { set, cluster, seated: before } = found;
   const mine = before.find((one) => one.cluster === from);
   if (!mine) return no(`it has no members in ${from}`);
-  if (before.some((one) => one.cluster === to)) return no(`it has members in ${to} already: take ${from} out of its clusters`);
-  const storageClassName = classes.get(mine.storageClassName ?? set.spec.volume.storageClassName);
+  const seated = before.find((one) => one.cluster === to);
+  const wanted = mine.storageClassName ?? set.spec.volume.storageClassName;
+  const storageClassName = seated ? (seated.storageClassName ?? wanted) : classes.get(wanted);
   if (storageClassName === undefined) return no(`no class of ${to} does for its claims`);
-  const added = { cluster: to, members: mine.members, storageClassName };
-  const most = before.reduce((sum, one) => sum + one.members, 0) + mine.members;
+  const added = seated ?? { cluster: to, members: mine.members, storageClassName };
+  const most = before.reduce((sum, one) => sum + one.members, 0) + (seated ? 0 : mine.members);
   if (most > 9) return no(`it would have ${plural(most, 'member')} for a while, and may have 9`);
   const written = (clusters: readonly object[], members: number): ApiObject => {
     const { status: _, ...one } = set;
     return asManifest({ ...one, spec: { ...set.spec, members, clusters } } as unknown as ApiObject);
   };
-  const both = [...before, added];
-  const after = [...before.filter((one) => one.cluster !== from), added];
+  const both = seated ? before : [...before, added];
+  const after = both.filter((one) => one.cluster !== from);
   const total = (list: readonly { readonly members: number }[]) => list.reduce((sum, one) => sum + one.members, 0);
   return {
     ...base,
     steps: [
       {
         cluster,
-        says: `Give it ${plural(mine.members, 'member')} in ${to}, beside those in ${from}.`,
-        sends: [written(both, total(both))],
+        ...(seated
+          ? { says: `It has ${plural(seated.members, 'member')} in ${to}, beside those in ${from}.`, done: true as const }
+          : { says: `Give it ${plural(mine.members, 'member')} in ${to}, beside those in ${from}.`, sends: [written(both, total(both))] }),
         wait: { is: 'operated', cluster, clusters: both.map((one) => one.cluster) }
       },
       {
         cluster,
-        says: `Take its members in ${from} away; those in ${to} hold everything by then.`,
+        says: `Take its members in ${from} away; ${plural(total(after), 'member')} hold everything by then.`,
         sends: [written(after, total(after))],
         wait: { is: 'operated', cluster, clusters: after.map((one) => one.cluster) },
         writers: 'go'
@@ -225,8 +229,20 @@ function byMembers({ home, from, to, namespace, name, classes }: Scene): MovePla
   };
 }
 
+/** It is made over there, or stands there: then it is gone on with, whatever it holds. Gives why that can't be. */
+function madeThere({ home, from, to, namespace, name, engine, objects }: Scene): MoveStep | string {
+  const there = factsIn(home, to)!;
+  const wait = { is: 'ready', cluster: to } as const;
+  if (!workloadNamed(there, namespace, name))
+    return { cluster: to, says: `Make it in ${to} as it stands in ${from}.`, sends: objects, wait };
+  const its = engineRunning(there, namespace, name);
+  if (its !== undefined && its !== engine) return `${namespace}/${name} of ${to} is ${its}, and this one is ${engine}`;
+  return { cluster: to, says: `It stands in ${to}; what it holds of its own is given up.`, done: true, wait };
+}
+
 /** One that follows over there is promoted. */
-function byStandby({ home, from, to, namespace, name, engine, objects }: Scene): MovePlan {
+function byStandby(scene: Scene): MovePlan {
+  const { home, from, to, namespace, name, engine } = scene;
   const back = `Let the one in ${from} follow the one in ${to}, and promote it the same way.`;
   const base = {
     way: 'standby',
@@ -238,17 +254,28 @@ function byStandby({ home, from, to, namespace, name, engine, objects }: Scene):
   if (!followed[engine]) return no('nothing can follow its engine');
   const operated = operatedWords(home, namespace, name);
   if (operated !== undefined) return no(operated);
-  if (factsIn(home, to)?.get('StatefulSet', namespace, name)) return no(`${namespace}/${name} stands in ${to} already`);
-  const mirror = `${name}-from-${from}`.slice(0, 63);
-  const spec = { workload: name, from: { cluster: from, namespace, workload: name }, everySeconds: lookSeconds };
+  const made = madeThere(scene);
+  if (typeof made === 'string') return no(made);
+  const known = factsIn(home, to)!
+    .list('Mirror', namespace)
+    .find(
+      ({ spec }) => spec.workload === name && spec.from.cluster === from && spec.from.namespace === namespace && spec.from.workload === name
+    );
+  if (known?.spec.promoted) return no(`the one in ${to} followed it, and was promoted: let it follow anew on Links`);
+  const mirror = known?.metadata.name ?? `${name}-from-${from}`.slice(0, 63);
+  const spec = known?.spec ?? { workload: name, from: { cluster: from, namespace, workload: name }, everySeconds: lookSeconds };
   return {
     ...base,
     steps: [
-      { cluster: to, says: `Make it in ${to} as it stands in ${from}.`, sends: objects, wait: { is: 'ready', cluster: to } },
+      made,
       {
         cluster: to,
-        says: `Let it follow the one in ${from}, until it has what is written there.`,
-        sends: [standin('Mirror', namespace, mirror, spec)],
+        ...(known
+          ? { says: `It follows the one in ${from}.`, done: true as const }
+          : {
+              says: `Let it follow the one in ${from}, until it has what is written there.`,
+              sends: [standin('Mirror', namespace, mirror, spec)]
+            }),
         wait: { is: 'follows', cluster: to, mirror }
       },
       {
@@ -269,26 +296,33 @@ function byStandby({ home, from, to, namespace, name, engine, objects }: Scene):
 }
 
 /** A last copy is put back over there. */
-function byCopy({ home, from, to, namespace, name, objects }: Scene): MovePlan {
+function byCopy(scene: Scene): MovePlan {
+  const { home, from, to, namespace, name } = scene;
   const back = `Nothing in ${from} is altered: writers go back there, and what was written in ${to} since stays behind.`;
   const base = { way: 'copy', title: 'a last copy is put back there', pause: 'from the last write until the copy is back', back } as const;
   const no = (not: string): MovePlan => ({ ...base, not, steps: [] });
   const operated = operatedWords(home, namespace, name);
   if (operated !== undefined) return no(operated);
-  if (factsIn(home, to)?.get('StatefulSet', namespace, name)) return no(`${namespace}/${name} stands in ${to} already`);
+  const made = madeThere(scene);
+  if (typeof made === 'string') return no(made);
   const plan = home
     .list('BackupPlan', namespace)
     .find((one) => one.spec.workload === name && one.spec.how !== 'snapshots' && one.spec.into);
   if (!plan) return no('no plan copies it through its engine into a bucket: write one on Backups');
   const { into } = plan.spec;
   if (into!.cluster === undefined && into!.store === name && into!.namespace === namespace) return no('its copies lie in itself');
-  const [run, put] = [`${name}-last`, `${name}-from-${from}`].map((one) => one.slice(0, 63)) as [string, string];
-  const taken = home.get('BackupRun', namespace, run) ?? factsIn(home, to)?.get('BackupReturn', namespace, put);
-  if (taken) return no(`${taken.kind} ${namespace}/${taken.metadata.name} stands already: take it away`);
+  const free = (wanted: string, taken: (one: string) => unknown): string => {
+    let nth = 1;
+    const named = () => (nth === 1 ? wanted : `${wanted}-${nth}`);
+    while (taken(named())) nth += 1;
+    return named();
+  };
+  const run = free(`${name}-last`.slice(0, 60), (one) => home.get('BackupRun', namespace, one));
+  const put = free(`${name}-from-${from}`.slice(0, 60), (one) => factsIn(home, to)!.get('BackupReturn', namespace, one));
   return {
     ...base,
     steps: [
-      { cluster: to, says: `Make it in ${to} as it stands in ${from}.`, sends: objects, wait: { is: 'ready', cluster: to } },
+      made,
       {
         cluster: from,
         says: `Stop whoever writes, and copy it once more by the plan ${plan.metadata.name}.`,

@@ -176,15 +176,15 @@ export const examples: { readonly [K in Known]: Example<K> } = {
   'POST /rehearsals/{id}/reach': { params: { id: 'pilot-house~crew' } },
   'GET /rehearsals/{id}/moves': {
     params: { id: 'harbour~crew' },
-    query: { namespace: 'people', workload: 'crew', to: 'pilot-house' }
+    query: { namespace: 'people', workload: 'crew', to: 'north-quay' }
   },
   'POST /rehearsals/{id}/moves/try': {
     params: { id: 'harbour~crew' },
-    body: { namespace: 'people', workload: 'crew', to: 'pilot-house', way: 'members' }
+    body: { namespace: 'people', workload: 'crew', to: 'north-quay', way: 'members' }
   },
   'POST /rehearsals/{id}/moves/draft': {
     params: { id: 'harbour~crew' },
-    body: { namespace: 'people', workload: 'crew', to: 'pilot-house', way: 'members', step: 0 }
+    body: { namespace: 'people', workload: 'crew', to: 'north-quay', way: 'members', step: 1 }
   },
   'GET /rehearsals/{id}/proofs': { params: north },
 

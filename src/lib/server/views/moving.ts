@@ -35,7 +35,13 @@ export function moveView({ facts }: Scene, { namespace, workload, to }: MoveAsk)
         not: not ?? null,
         pause,
         back,
-        steps: steps.map((one) => ({ cluster: one.cluster, says: one.says, writers: one.writers ?? null, sends: sent(one) }))
+        steps: steps.map((one) => ({
+          cluster: one.cluster,
+          says: one.says,
+          writers: one.writers ?? null,
+          done: one.done ?? false,
+          sends: sent(one)
+        }))
       }))
     }
   };

@@ -131,6 +131,7 @@
                   <div class="min-w-0">
                     <p>{step.says} <span class="quiet small">{step.cluster}</span></p>
                     {#if step.sends.length}<p class="quiet small truncate" title={step.sends.join(', ')}>{step.sends.join(', ')}</p>{/if}
+                    {#if step.done && !done}<p class="small"><Peg state="holds" /> done before</p>{/if}
                     {#if done}
                       <p class="small {done.state === 'broken' ? 'text-brick' : ''}">
                         <Peg state={done.state} />
