@@ -28,7 +28,22 @@ test('an export with a driver and a database that nobody knows: supposed on one 
   await expect(page.getByRole('region', { name: 'ledger' })).toContainText('3 of 3, may lose 1');
 
   await page.getByRole('link', { name: /^Drills/ }).click();
-  await expect(page.getByText('on 5 suppositions')).toBeVisible();
+  // What is supposed stands on a page of its own, and is changed there by a draft.
+  await page.getByRole('link', { name: 'on 5 suppositions' }).click();
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('2 cards say what is supposed here.');
+  const most = page.getByRole('textbox', { name: 'A start of images.kiln.example/db/ledgerd, at most, in seconds' });
+  await most.fill('3');
+  await expect(page.getByText('The least stands before the most.')).toBeVisible();
+  await expect(page.getByRole('button', { name: 'Put in a draft' })).toBeDisabled();
+  await most.fill('18');
+  await page.getByRole('textbox', { name: 'A pull of images.kiln.example/db/ledgerd, at least, in seconds' }).fill('4');
+  await page.getByRole('textbox', { name: 'A pull of images.kiln.example/db/ledgerd, at most, in seconds' }).fill('9');
+  await page.getByRole('button', { name: 'Put in a draft' }).click();
+  await sendDraft(page, 'kiln-west-try');
+  await open(page, '/r/kiln-west-try/supply/supposed');
+  await expect(page.getByRole('textbox', { name: 'A pull of images.kiln.example/db/ledgerd, at most, in seconds' })).toHaveValue('9');
+  await page.getByRole('link', { name: /^Drills/ }).click();
+  await expect(page.getByText('on 6 suppositions')).toBeVisible();
   await page.getByRole('button', { name: /^Run all 22/ }).click();
   await expect(page.getByRole('heading', { level: 1 })).toHaveText('22 drills on 1 workload: 20 as expected, 2 worse.', {
     timeout: 90_000

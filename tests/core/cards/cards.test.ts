@@ -1,6 +1,6 @@
 /* Drivers and programs that the stand-in doesn't ship: what is supposed of them, and what their export shows of their times. */
 import { describe, expect, test } from 'vitest';
-import { assumptionsOf, groundOfDump, likenesses } from '$core/dumps';
+import { assumptionsOf, driverCardWanted, likenesses, programCard, supposedHere } from '$core/dumps';
 import { drilled, notNow, offers } from '$core/drills';
 import { answerFault } from '$core/shared';
 import { asManifest } from '$core/manifest';
@@ -9,18 +9,8 @@ import { workloadNamed } from '$core/proofs';
 import { cardFor, enginePartOf, World, type Snapshot } from '$core/standin';
 import { objects } from '../help';
 import { answered, must, roomy } from '../roomy';
-import { strangeFacts } from './facts';
-import { driverName, image, takenMs } from './strange';
-
-const rehearsed = (answers: Record<string, string> = {}, facts = strangeFacts()): World =>
-  World.create({ seed: 3, ground: groundOfDump(facts, takenMs, answers), adopted: true });
-const like = (value: string) => ({ [`like:${image}`]: value });
-const ledger = (world: World) => ({ facts: world.store, workload: workloadNamed(world.store, 'till', 'ledger')! });
-const assumption = (id: string, facts = strangeFacts()) => assumptionsOf(facts).find((one) => one.id === id);
-const stepsOf = (world: World, step: string, fromMs: number) =>
-  world.log.steps
-    .filter((one) => one.step === step && one.fromMs >= fromMs)
-    .map((one) => ({ ms: one.toMs! - one.fromMs, normalMs: one.normalMs }));
+import { assumption, ledger, like, rehearsed, stepsOf, strangeFacts } from './facts';
+import { driverName, image } from './strange';
 
 describe('a database that is not known', () => {
   test('without a likeness nothing is tried on it, and it is said why; its form alone supposes nothing', () => {
@@ -80,7 +70,9 @@ describe('a database that is not known', () => {
       'driver-rolled',
       'operator-rolled',
       'mount-target-out',
+      'disk-dead',
       'certificate-out',
+      'certificate-renewed',
       'key-changed',
       'password-changed',
       'coordinator-lost'
@@ -123,124 +115,6 @@ describe('a database that is not known', () => {
         ]
       })?.spec.image
     ).toBe(image);
-  });
-});
-
-describe("a cluster's own times", () => {
-  test('starts, volumes and attachments are read from conditions and events, to the second', () => {
-    const { why } = assumption('times')!;
-    // 12, 9 and 17 s; 6, 5 and 8 s; 21, 19 and 24 s: stamps are in full seconds, so each may have been almost one longer.
-    expect(why).toContain(`starts of ${image} took 9 to 18 s (3 seen)`);
-    expect(why).toContain(`volumes of ${driverName} took 5 to 9 s (3 seen)`);
-    expect(why).toContain(`attaching for ${driverName} took 19 to 25 s (3 seen)`);
-  });
-
-  test('growth and snapshots are read from their events, those of one alone; and count in the rehearsal', () => {
-    const at = (second: number) => new Date(takenMs - 600_000 + second * 1_000).toISOString();
-    const event = (kind: string, name: string, uid: string, reason: string, second: number, count = 1) => ({
-      apiVersion: 'v1',
-      kind: 'Event',
-      metadata: { name: `${name}.${reason.toLowerCase()}`, namespace: 'till' },
-      involvedObject: { kind, namespace: 'till', name, uid },
-      reason,
-      type: 'Normal',
-      count,
-      firstTimestamp: at(second),
-      lastTimestamp: at(second + count)
-    });
-    const claim = (nth: number, reason: string, second: number, count?: number) =>
-      event('PersistentVolumeClaim', `data-ledger-${nth}`, `claim-${nth}`, reason, second, count);
-    const snapshot = (name: string, second: number) =>
-      [
-        {
-          apiVersion: 'snapshot.storage.k8s.io/v1',
-          kind: 'VolumeSnapshot',
-          metadata: { name, namespace: 'till', uid: name },
-          spec: { source: { persistentVolumeClaimName: 'data-ledger-0' } },
-          status: { boundVolumeSnapshotContentName: `content-${name}`, readyToUse: true }
-        },
-        {
-          apiVersion: 'snapshot.storage.k8s.io/v1',
-          kind: 'VolumeSnapshotContent',
-          metadata: { name: `content-${name}` },
-          spec: {
-            driver: driverName,
-            deletionPolicy: 'Delete',
-            source: { volumeHandle: 'handle-0' },
-            volumeSnapshotRef: { name, namespace: 'till' }
-          }
-        },
-        event('VolumeSnapshot', name, name, 'CreatingSnapshot', second),
-        event('VolumeSnapshot', name, name, 'SnapshotReady', second + 33)
-      ] as const;
-    const facts = strangeFacts(undefined, [
-      claim(0, 'Resizing', 0),
-      claim(0, 'FileSystemResizeRequired', 41),
-      // The file system on the node is another step.
-      claim(0, 'FileSystemResizeSuccessful', 60),
-      claim(1, 'Resizing', 100),
-      claim(1, 'FileSystemResizeSuccessful', 147),
-      // Four growths in one event: its stamps span them all.
-      claim(2, 'Resizing', 0, 4),
-      claim(2, 'FileSystemResizeSuccessful', 5, 4),
-      ...snapshot('one', 10),
-      ...snapshot('two', 90)
-    ] as unknown as ApiObject[]);
-    const { why } = assumption('times', facts)!;
-    expect(why).toContain(`growing for ${driverName} took 41 to 48 s (2 seen)`);
-    expect(why).toContain(`snapshots of ${driverName} took 33 to 34 s (2 seen)`);
-    const world = rehearsed({ ...like('document-set/member'), [`grows:${driverName}`]: 'yes' }, facts);
-    world.runSettled();
-    const fromMs = world.nowMs;
-    const one = world.store.get('PersistentVolumeClaim', 'till', 'data-ledger-0')!;
-    must(world, asManifest({ ...one, spec: { ...one.spec, resources: { requests: { storage: '60Gi' } } } }));
-    world.runUntil(world.nowMs + 120_000);
-    const [grown] = stepsOf(world, 'growing', fromMs);
-    // The backend's part as it was seen, and then the file system, 2 to 9 s as common practice.
-    expect(grown!.ms).toBeGreaterThanOrEqual(41_000 + 2_000);
-    expect(grown!.ms).toBeLessThanOrEqual(48_000 + 9_000 + 500);
-    expect(grown!.normalMs).toEqual([41_000, 96_000]);
-  });
-
-  test('a start that a restart or a later loss of readiness hides is left out', () => {
-    const stale = (i: number) => ({
-      containerStatuses: [
-        {
-          name: 'ledgerd',
-          ready: true,
-          restartCount: i === 0 ? 1 : 0,
-          image: `${image}:4.1`,
-          imageID: '',
-          state: { running: { startedAt: ['2026-11-20T11:02:20Z', '2026-11-20T10:00:00Z', '2026-11-20T11:04:20Z'][i]! } }
-        }
-      ]
-    });
-    expect(assumption('times', strangeFacts(stale))!.why).toContain(`starts of ${image} took 17 to 18 s (1 seen)`);
-  });
-
-  test('they count in the rehearsal, with twice the longest as the end of what is normal; set to no, common practice does', () => {
-    for (const [own, start, attach] of [
-      ['yes', [9_000, 18_000], [19_000, 25_000]],
-      ['no', [2_000, 8_000], [2_200, 8_000]]
-    ] as const) {
-      const world = rehearsed({ ...like('document-set/member'), times: own });
-      world.runSettled();
-      const fromMs = world.nowMs;
-      const set = world.store.get('StatefulSet', 'till', 'ledger')!;
-      must(world, asManifest({ ...set, spec: { ...set.spec, replicas: 4 } }));
-      world.runSettled();
-      expect(world.store.list('Pod', 'till').filter(isReady)).toHaveLength(4);
-      const within = (step: string, [least, most]: readonly [number, number], normalMs: readonly number[]) => {
-        const [one] = stepsOf(world, step, fromMs);
-        // A step is seen a moment after it is over.
-        expect(one!.ms, step).toBeGreaterThanOrEqual(least);
-        expect(one!.ms, step).toBeLessThanOrEqual(most + 200);
-        expect(one!.normalMs, step).toEqual(normalMs);
-      };
-      within('starting', start, own === 'yes' ? [9_000, 36_000] : [2_000, 20_000]);
-      within('attaching', attach, own === 'yes' ? [19_000, 50_000] : [2_000, 15_000]);
-      within('provisioning', own === 'yes' ? [5_000, 9_000] : [2_400, 7_500], own === 'yes' ? [5_000, 18_000] : [2_000, 20_000]);
-    }
   });
 });
 
@@ -315,6 +189,40 @@ describe('cards that are sent', () => {
     must(world, ...sent);
     world.runSettled();
     expect(world.store.list('Pod', 'space').map((one) => one.metadata.uid)).toEqual(before);
+  });
+
+  test('what is supposed here is listed with what else could be; a card that is changed keeps what its form does not ask for', () => {
+    const facts = rehearsed(like('document-set/member')).store;
+    const { programs, drivers } = supposedHere(facts);
+    expect(programs).toMatchObject([{ image, behavesAs: 'document-set/member', ships: false, starts: { seen: 3 }, proposed: undefined }]);
+    expect(drivers).toMatchObject([{ driver: driverName, ships: false, accessModes: ['ReadWriteOnce'], grows: true, snapshots: false }]);
+    // Nothing chosen: what its form makes likely is offered.
+    expect(supposedHere(rehearsed({}).store).programs).toMatchObject([{ behavesAs: 'nothing known', proposed: 'document-set/member' }]);
+
+    const world = roomy({ nodes: 2 });
+    must(world, ...card('behavesAs: {engine: document-set}, settings: {A: b}, starts: {fromSeconds: 3, toSeconds: 4}'));
+    const [old] = world.store.list('EngineCard');
+    const wish = { behavesAs: 'multi-primary-sql/member', pulls: { fromSeconds: 1, toSeconds: 2, seen: 0 } };
+    const changed = programCard(world.store, old!.spec.image, wish);
+    expect(changed.metadata.name).toBe(old!.metadata.name);
+    expect(changed.spec).toEqual({
+      image: old!.spec.image,
+      settings: { A: 'b' },
+      behavesAs: { engine: 'multi-primary-sql', part: 'member' },
+      pulls: wish.pulls
+    });
+    must(world, changed);
+    // What ships can be timed, and another one gets a name that is free.
+    const other = programCard(world.store, `other.example/${old!.metadata.name}`, { behavesAs: 'nothing known' });
+    expect(other.spec).toEqual({ image: `other.example/${old!.metadata.name}` });
+    must(world, other);
+    const timed = driverCardWanted(world.store, 'block.standin.example', {
+      times: { attaching: { fromSeconds: 2, toSeconds: 3, seen: 0 } }
+    });
+    must(world, timed);
+    expect(supposedHere(world.store).drivers).toMatchObject([
+      { driver: 'block.standin.example', ships: true, times: { attaching: { toSeconds: 3 } } }
+    ]);
   });
 
   test('two databases that are labelled as parts of one application stay two', () => {

@@ -1,6 +1,7 @@
-import { claimsOf, makerOf, refOf, zoneOf, type Backend, type Pod } from '../model';
+import { claimsOf, makerOf, refOf, zoneOf, type Backend, type Facts, type Pod } from '../model';
 import { podsIn } from '../proofs';
-import { driverOfClaim, driverPods, fileSystemsUnder, imageParts, type Action } from '../standin';
+import { bytesOf, plural } from '../shared';
+import { backendOf, driverOfClaim, driverPods, fileSystemsUnder, healAfterMs, imageParts, ordinaryRecovery, type Action } from '../standin';
 import {
   altered,
   emptied,
@@ -17,7 +18,7 @@ import {
   target,
   without
 } from './striking';
-import type { DrillScene, FaultRule, Target } from './types';
+import type { DrillScene, FaultRule, Stage, Target } from './types';
 import { driverRolled, operatorRolled } from './versions';
 
 /** How much longer a write to a slow volume takes. Made up: long enough to be felt, short enough that nobody gives up. */
@@ -51,6 +52,57 @@ const withoutRoom = (scene: DrillScene, full: (backend: Backend) => Action | str
       return { label: `${claim} at ${backend.metadata.name}`, lasting: true, begin: [begin], end: [altered(backend, {})] };
     })
   );
+
+/** So long is waited for copies beyond what the pool's pace comes to (ms). Made up. */
+const slackMs = 300_000;
+
+/** A disk of the pool that hands out the volumes of the member that matters most, on its own node where that has one. */
+const diskDead = (scene: DrillScene): Target | string =>
+  itsDriver(scene, (pod, driver) => {
+    const { facts } = scene;
+    const name = backendOf(facts, driver)?.spec.pool;
+    const pool = name === undefined ? undefined : facts.get('Pool', '', name);
+    if (!pool) return `no pool of disks stands behind ${driver}`;
+    if (pool.spec.copies < 2) return `${pool.metadata.name} keeps each piece once: which volumes lie on a disk is not known here`;
+    const disks = facts
+      .list('Disk')
+      .filter(({ spec, status }) => status?.pool === pool.metadata.name && status.prepared && !spec.dead)
+      .sort((a, b) => (a.metadata.name < b.metadata.name ? -1 : 1));
+    const disk = disks.find((one) => one.spec.node === pod.spec.nodeName) ?? disks[0];
+    if (!disk) return `${pool.metadata.name} has no disk that works`;
+    const label = disk.metadata.name;
+    const stored = pool.status?.storedBytes ?? 0;
+    const speed = pool.spec.recoveryBytesPerSecond ?? ordinaryRecovery;
+    const begin = [altered(disk, { dead: true })];
+    const of = (now: Facts) => now.get('Pool', '', pool.metadata.name)?.status?.lost.find((one) => one.disk === label);
+    const copied: Stage = {
+      label,
+      begin,
+      left(now) {
+        const lost = of(now);
+        if (!lost) return 'nobody has noticed';
+        return lost.healed ? undefined : `${plural(Math.round(lost.bytes / 2 ** 20), 'MiB', 'MiB')} of copies are not there anew`;
+      },
+      mostMs: healAfterMs + slackMs + Math.round((Math.min(stored * pool.spec.copies, bytesOf(disk.spec.size)) / speed) * 1_000),
+      work: [],
+      workMs: 0,
+      end: [altered(disk, {})]
+    };
+    return {
+      label,
+      members: [],
+      lasting: false,
+      begin,
+      end: [altered(disk, {})],
+      stages: [copied],
+      walk: {
+        all: 'its disk dead, then replaced',
+        noun: 'disk',
+        done: 'had its copies elsewhere',
+        undone: 'did not have its copies elsewhere'
+      }
+    };
+  });
 
 /** Faults of whatever a workload is supplied by, and of its claims. */
 export const supplyFaults: readonly FaultRule[] = [
@@ -145,6 +197,13 @@ export const supplyFaults: readonly FaultRule[] = [
           end: [altered(backend, {})]
         });
       })
+  },
+  {
+    id: 'disk-dead',
+    level: 'Supply',
+    title: 'disk dies',
+    why: 'A disk of the pool that holds its volumes answers nobody any more: what lay there is copied anew from elsewhere, then an empty disk is put in its place.',
+    target: diskDead
   },
   {
     id: 'volume-lost',

@@ -4,7 +4,7 @@ import { engineCards, type Action, type Op } from '../standin';
 import { overFaults } from './faults-over';
 import { supplyFaults } from './faults-supply';
 import { mistakeOf } from './load';
-import { certificateOut, keyChanged, passwordChanged } from './secrets';
+import { certificateOut, certificateRenewed, keyChanged, passwordChanged } from './secrets';
 import {
   emptied,
   first,
@@ -159,6 +159,13 @@ export const faults: readonly FaultRule[] = [
     title: 'certificate out',
     why: 'The certificate that members show runs out, and nobody renews it for as long.',
     target: certificateOut
+  },
+  {
+    id: 'certificate-renewed',
+    level: 'Members',
+    title: 'certificate renewed',
+    why: 'The certificate that members show is issued anew; then all members are started anew by their set, so that they take it.',
+    target: certificateRenewed
   },
   {
     id: 'key-changed',

@@ -1,17 +1,17 @@
 import { encode } from 'js-base64';
 import { asManifest } from '../manifest';
-import type { ApiObject, Pod, Secret } from '../model';
+import type { ApiObject, Facts, Pod, Secret } from '../model';
 import { podsIn } from '../proofs';
 import { epochMs } from '../shared';
+import { renewedMark, rolledSets, renewed } from './versions';
 import { certificateInSecret, issue, makeAuthority, talksTls, passwordRef, tlsSecretOf, type Action } from '../standin';
 import { altered, taken } from './striking';
-import type { DrillScene, Target } from './types';
+import type { DrillScene, Stage, Target } from './types';
 
 /** A secret as it stands, but for some of its data. */
-const withData = (secret: Secret, data: Record<string, string>): Action => ({
-  type: 'send',
-  objects: [asManifest({ ...secret, data: { ...secret.data, ...data } } as ApiObject)]
-});
+const withData = (secret: Secret, data: Record<string, string>): Action =>
+  sent(asManifest({ ...secret, data: { ...secret.data, ...data } } as ApiObject));
+const sent = (object: ApiObject): Action => ({ type: 'send', objects: [object] });
 
 /** The certificate that a workload's members show is one that has run out; whoever renews it can't, until it is over. */
 export function certificateOut({ facts, workload }: DrillScene): Target | string {
@@ -38,6 +38,43 @@ export function certificateOut({ facts, workload }: DrillScene): Target | string
       withData(secret, { 'tls.crt': encode(spent.certificate), 'tls.key': encode(spent.key) })
     ],
     end: [...issuers.map((one) => altered(one, {})), ...(issuers.length ? [] : [withData(secret, {})])]
+  };
+}
+
+/** So long is waited for a certificate that was asked for anew (ms). Made up. */
+const issuedWithinMs = 120_000;
+
+/** What members show is issued anew; then they are started anew in turn, where nobody keeps their set from that. */
+export function certificateRenewed(scene: DrillScene): Target | string {
+  const { facts, workload } = scene;
+  const { namespace } = workload;
+  const [pod] = podsIn(facts, workload).filter((one) => talksTls(facts.get('Process', namespace, one.metadata.name)?.spec.options));
+  const name = pod && tlsSecretOf(facts, pod);
+  if (name === undefined) return 'its members show no certificates';
+  const wish = facts.list('Certificate', namespace).find((one) => one.spec.secret === name);
+  if (!wish) return `nobody renews what is in the secret ${name}: no certificate is asked for into it`;
+  const shown = (now: Facts) => now.get('Secret', namespace, name)?.data?.['tls.crt'];
+  const before = shown(facts);
+  const annotations = { ...wish.metadata.annotations, [renewedMark]: `${facts.nowMs}` };
+  const begin = [sent(asManifest({ ...wish, metadata: { ...wish.metadata, annotations } } as ApiObject))];
+  const issued: Stage = {
+    label: `secret ${name}`,
+    begin,
+    left: (now) => (shown(now) === before ? 'the one before is still there' : undefined),
+    mostMs: issuedWithinMs,
+    work: [],
+    workMs: 0,
+    end: []
+  };
+  const sets = rolledSets(scene);
+  return {
+    label: `secret ${name}`,
+    members: typeof sets === 'string' ? [] : [pod!.metadata.name],
+    lasting: false,
+    begin,
+    end: [],
+    stages: [issued, ...(typeof sets === 'string' ? [] : sets.map((one) => renewed(facts, one, true)))],
+    walk: { all: 'renewed, then its members in turn', noun: 'step', done: 'was renewed', undone: 'could not be renewed' }
   };
 }
 

@@ -26,6 +26,7 @@ export function supposedIn(facts: Facts, workload: Workload): string[] {
     const image = card?.spec.image ?? imageParts(spec.template.spec.containers[0]?.image ?? '').repository;
     if (part) found.add(`${image} behaves like ${likenessWords(part.engine)}${part.part === 'member' ? '' : ` (${part.part})`}`);
     if (card?.spec.starts) found.add(`a start of ${image} takes ${spanText(card.spec.starts)}`);
+    if (card?.spec.pulls) found.add(`a pull of ${image} takes ${spanText(card.spec.pulls)}`);
   }
   const claims = podsIn(facts, workload).flatMap((pod) => claimsOf(pod.spec, pod.metadata.name));
   const drivers = new Set(

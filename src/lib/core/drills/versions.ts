@@ -18,7 +18,7 @@ import { altered, itsDriver, itsOperator, member, opened, taken, workOn } from '
 import type { DrillScene, Stage, Target } from './types';
 
 /** Says on a template (invented) that its members are started anew though nothing else changes. */
-const renewedMark = 'standin.example/renewed';
+export const renewedMark = 'standin.example/renewed';
 /** So long is waited for each member of a set, and once more (ms). Made up. */
 const aMemberMs = 300_000;
 /** A tag that no registry and no node has. Invented. */
@@ -33,7 +33,7 @@ const sent = (maker: Maker, template: Maker['spec']['template']): Action => ({
 });
 
 /** The sets that keep a workload's data, in the order in which their parts start; or why nobody rolls them out by hand. */
-function rolledSets({ workload }: DrillScene): StatefulSet[] | string {
+export function rolledSets({ workload }: DrillScene): StatefulSet[] | string {
   const sets = workload.sets.filter((one) => enginePartOf(one.spec.template));
   if (!sets.length) return 'its members belong to no stateful set';
   const kept = sets.find((one) => one.metadata.ownerReferences?.length);
@@ -65,10 +65,13 @@ function heldBack(maker: Maker): string {
   return partition ? `: the partition keeps members below ${partition} as they are` : '';
 }
 
-/** All pods of one maker started anew by its own strategy: in the newest version that fits where there is a newer one, else as they are. */
-function renewed(facts: Facts, maker: Maker): Stage & { readonly to: string } {
+/**
+ * All pods of one maker started anew by its own strategy: in the newest version that fits where there is a newer one, else as they are.
+ * @param same as they are in any case
+ */
+export function renewed(facts: Facts, maker: Maker, same = false): Stage & { readonly to: string } {
   const { template } = maker.spec;
-  const newest = template.spec.containers.map((one) => newestOf(facts, one.image) ?? one.image);
+  const newest = template.spec.containers.map((one) => (same ? undefined : newestOf(facts, one.image)) ?? one.image);
   const changed = template.spec.containers.flatMap(({ image }, i) =>
     newest[i] === image ? [] : [`${imageTag(image)} to ${imageTag(newest[i]!)}`]
   );

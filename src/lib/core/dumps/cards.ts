@@ -81,7 +81,11 @@ export function programAssumptions(facts: Facts, times: OwnTimes): Assumption[] 
 function timesTold(times: OwnTimes): string[] {
   const told = (what: string, all: ReadonlyMap<string, SeenTimes>) =>
     [...all].map(([key, { fromSeconds, toSeconds, seen }]) => `${what} ${key} took ${fromSeconds} to ${toSeconds} s (${seen} seen)`);
-  return [...driverSteps.flatMap((step) => told(driverStepWords[step], times[step])), ...told('starts of', times.starts)];
+  return [
+    ...driverSteps.flatMap((step) => told(driverStepWords[step], times[step])),
+    ...told('starts of', times.starts),
+    ...told('pulls of', times.pulls)
+  ];
 }
 
 /** Cards of what is supposed of programs and drivers, and of what was seen of their times. */
@@ -91,8 +95,16 @@ export function cardsOfDump(
   times: OwnTimes | undefined,
   seen: readonly DriverSeen[]
 ): ApiObject[] {
-  const images = new Set([...strangePrograms(facts).map((one) => one.image), ...(times?.starts.keys() ?? [])]);
-  const programs = [...images].sort().flatMap((image) => engineCardOf(image, value(`like:${image}`), times?.starts.get(image)) ?? []);
+  const images = new Set([
+    ...strangePrograms(facts).map((one) => one.image),
+    ...(times?.starts.keys() ?? []),
+    ...(times?.pulls.keys() ?? [])
+  ]);
+  const programs = [...images]
+    .sort()
+    .flatMap(
+      (image) => engineCardOf(image, value(`like:${image}`), { starts: times?.starts.get(image), pulls: times?.pulls.get(image) }) ?? []
+    );
   const drivers = seen.flatMap(({ driver }): ApiObject[] => {
     const modes = namesListed(value(`modes:${driver}`)).filter((one): one is AccessMode =>
       (accessModes as readonly string[]).includes(one)

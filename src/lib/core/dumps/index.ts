@@ -5,3 +5,4 @@ export * from './cutter';
 export * from './keep';
 export { likenesses, noLikeness } from './likeness';
 export * from './parse';
+export * from './supposed-here';

@@ -96,21 +96,30 @@ export function likenessWhy(program: StrangeProgram, starts: SeenTimes | undefin
 export const nameFrom = (text: string): string => text.replace(/[^a-z0-9.]+/gi, '-').toLowerCase();
 
 /** A name for a card that an image can have. */
-const cardName = (image: string): string =>
+export const cardName = (image: string): string =>
   nameFrom(image)
     .slice(-63)
     .replace(/^[^a-z0-9]+|[^a-z0-9]+$/g, '') || 'program';
 
-/** The card that was chosen for an image, with what was seen of its starts; undefined where there is nothing to say. */
-export function engineCardOf(image: string, likeness: string, starts: SeenTimes | undefined): EngineCardObject | undefined {
+/** The card that was chosen for an image, with what was seen of its starts and pulls; undefined where there is nothing to say. */
+export function engineCardOf(
+  image: string,
+  likeness: string,
+  { starts, pulls }: { readonly starts: SeenTimes | undefined; readonly pulls: SeenTimes | undefined }
+): EngineCardObject | undefined {
   const [engine = '', part] = likeness.split('/');
   const known = likenesses.some((one) => one.value === likeness && one.value !== noLikeness);
-  if (!known && !starts) return undefined;
+  if (!known && !starts && !pulls) return undefined;
   return {
     apiVersion: 'standin.example/v1',
     kind: 'EngineCard',
     metadata: { name: cardName(image) },
-    spec: { image, ...(known && part !== undefined ? { behavesAs: { engine, part } } : {}), ...(starts ? { starts } : {}) }
+    spec: {
+      image,
+      ...(known && part !== undefined ? { behavesAs: { engine, part } } : {}),
+      ...(starts ? { starts } : {}),
+      ...(pulls ? { pulls } : {})
+    }
   };
 }
 

@@ -44,6 +44,8 @@ class Spans {
 export interface OwnTimes {
   /** From the program's start until it was ready, by image. */
   readonly starts: ReadonlyMap<string, SeenTimes>;
+  /** From the order until it was on the node, by image. */
+  readonly pulls: ReadonlyMap<string, SeenTimes>;
   /** From the order until the volume was made, by driver. */
   readonly provisioning: ReadonlyMap<string, SeenTimes>;
   /** From the choice of a node until its volumes were attached there, by driver. */
@@ -63,7 +65,8 @@ export const driverStepWords = {
 } as const satisfies Record<DriverStep, string>;
 
 /** The first of some events; one that counts several is of several things, and its stamps span them. */
-const once = (events: readonly ClusterEvent[]): ClusterEvent | undefined => events.find((one) => (one.count ?? 1) === 1);
+const alone = (one: ClusterEvent): boolean => (one.count ?? 1) === 1;
+const once = (events: readonly ClusterEvent[]): ClusterEvent | undefined => events.find(alone);
 /** Reasons that tell that a volume has grown at its backend, the most exact one first (from memory). */
 const grownReasons = ['FileSystemResizeRequired', 'VolumeResizeSuccessful', 'FileSystemResizeSuccessful'] as const;
 
@@ -97,11 +100,23 @@ function startOf(pod: Pod): readonly [number, number] | undefined {
  * again within half an hour of its start is taken for slow: an export can't tell.
  */
 export function ownTimes(facts: Facts): OwnTimes {
-  const [starts, provisioning, attaching, growing, copying] = [new Spans(), new Spans(), new Spans(), new Spans(), new Spans()];
+  const [starts, pulls, provisioning, attaching, growing, copying] = Array.from({ length: 6 }, () => new Spans()) as [
+    Spans,
+    Spans,
+    Spans,
+    Spans,
+    Spans,
+    Spans
+  ];
   for (const pod of facts.list('Pod')) {
     const start = startOf(pod);
     // A pod is as slow as its slowest container; helpers beside the program that keeps its data are many, and say little.
     if (start) starts.add(imageParts(mainContainer(pod.spec).image).repository, ...start);
+    for (const { message = '', firstTimestamp } of eventsOf(facts, pod, 'Pulled').filter(alone)) {
+      const image = /^Successfully pulled image "([^"]+)"/.exec(message)?.[1];
+      const order = eventsOf(facts, pod, 'Pulling').find((one) => alone(one) && one.message?.includes(`"${image}"`));
+      if (image && order) pulls.add(imageParts(image).repository, momentMs(order.firstTimestamp), momentMs(firstTimestamp));
+    }
     const placedMs = momentMs(conditionOf(pod.status?.conditions, 'PodScheduled')?.lastTransitionTime);
     for (const { message = '', firstTimestamp } of eventsOf(facts, pod, 'SuccessfulAttachVolume')) {
       const volume = /volume "([^"]+)"/.exec(message)?.[1];
@@ -127,6 +142,7 @@ export function ownTimes(facts: Facts): OwnTimes {
   }
   return {
     starts: starts.all(),
+    pulls: pulls.all(),
     provisioning: provisioning.all(),
     attaching: attaching.all(),
     growing: growing.all(),

@@ -27,7 +27,9 @@ export const engineCardSchema = kindOf(api, 'EngineCard', {
     /** Settings that such an engine reads when it starts, where the program's own don't say. */
     settings: z.record(z.string(), z.string()).optional(),
     /** From its start until it is ready. */
-    starts: seenSpan.optional()
+    starts: seenSpan.optional(),
+    /** From the order until its image is on a node. */
+    pulls: seenSpan.optional()
   })
 });
 

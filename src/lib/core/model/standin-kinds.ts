@@ -134,7 +134,9 @@ export const diskSchema = kindOf(standinApi, 'Disk', {
     /** What it already carries: `system`, a file system, a partition table; nothing when it is raw. */
     holds: z.string().optional(),
     /** It fails when it is written all over. */
-    worn: z.boolean().optional()
+    worn: z.boolean().optional(),
+    /** It answers nobody any more. Another one put in its place is sent without it, and is empty. */
+    dead: z.boolean().optional()
   }),
   status: z.looseObject({ found: z.boolean(), pool: z.string().optional(), prepared: z.boolean(), says: z.string() }).optional()
 });
@@ -154,7 +156,17 @@ export const poolSchema = kindOf(enginesApi, 'Pool', {
       rawBytes: z.number(),
       usableBytes: z.number(),
       storedBytes: z.number(),
-      lost: z.array(z.looseObject({ node: z.string(), bytes: z.number(), atMs: z.number(), doneMs: z.number(), healed: z.boolean() })),
+      /** Nodes that don't answer, and disks (then `disk` names one) that do no more: bytes of copies, and when they are made anew elsewhere. */
+      lost: z.array(
+        z.looseObject({
+          node: z.string(),
+          disk: z.string().optional(),
+          bytes: z.number(),
+          atMs: z.number(),
+          doneMs: z.number(),
+          healed: z.boolean()
+        })
+      ),
       conditions: z.array(condition)
     })
     .optional()

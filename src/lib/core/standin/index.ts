@@ -84,7 +84,17 @@ export * from './provider/reach';
 export * from './engines/fill';
 export * from './provider/backend';
 export * from './provider/drivers';
-export { callsSeen, cardFor, driverTraits, likenessWords, startsSeen, withLikeness, type DriverTraits } from './provider/cards';
+export {
+  callsSeen,
+  cardFault,
+  cardFor,
+  driverTraits,
+  likenessWords,
+  pullsSeen,
+  startsSeen,
+  withLikeness,
+  type DriverTraits
+} from './provider/cards';
 export * from './provider/image-versions';
 export * from './provider/file-systems';
 export * from './provider/pool';

@@ -11,6 +11,7 @@ import { endpoint, listed } from './endpoint';
 import { accessEndpoints } from './access-endpoints';
 import { draftEndpoints } from './draft-endpoints';
 import { dumpEndpoints } from './dump-endpoints';
+import { cardEndpoints } from './card-endpoints';
 import { linkEndpoints } from './link-endpoints';
 import { storageEndpoints } from './storage-endpoints';
 import { workloadEndpoints } from './workload-endpoints';
@@ -357,6 +358,7 @@ export const endpoints = [
   ...backupEndpoints,
   ...drillEndpoints,
   ...linkEndpoints,
+  ...cardEndpoints,
   ...storageEndpoints,
   ...proving,
   ...draftEndpoints,

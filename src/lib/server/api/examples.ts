@@ -186,6 +186,11 @@ export const examples: { readonly [K in Known]: Example<K> } = {
     params: { id: 'harbour~crew' },
     body: { namespace: 'people', workload: 'crew', to: 'north-quay', way: 'members', step: 1 }
   },
+  'GET /rehearsals/{id}/supposed': { params: north },
+  'POST /rehearsals/{id}/supposed/draft': {
+    params: north,
+    body: { driver: 'block.standin.example', times: { provisioning: { fromSeconds: 4, toSeconds: 9 } } }
+  },
   'GET /rehearsals/{id}/proofs': { params: north },
 
   'GET /rules': {},

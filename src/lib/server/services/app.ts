@@ -37,6 +37,7 @@ import { stillLinked } from './rehearsal-refusals';
 import { TransferService } from './transfer';
 import { tryDemo } from './demo';
 import { drawn } from './drawn';
+import { cards } from './cards';
 import { moves } from './moves';
 import { DrillService } from './drills';
 import { TrialService } from './trials';
@@ -230,6 +231,7 @@ export async function createApp({ data, worker, reader, empty = false, settings 
       return rehearsals.ask(id, 'brief', { ...ask, secrets: ask.to ? drawn(8) : [] });
     },
     ...moves({ rehearsals, drafts }),
+    ...cards({ rehearsals, drafts }),
     /** Puts a blueprint's manifests into a draft, with secret values drawn now. */
     async draftBlueprint(id: string, blueprint: string, answers: Answers): Promise<Answer<{ id: number }>> {
       const found = await rehearsals.ask(id, 'blueprint', { id: blueprint, answers });

@@ -37,6 +37,7 @@ export interface Plank {
 function diskView(disk: Disk): PlankDisk {
   const base = { name: disk.metadata.name, bytes: bytesOf(disk.spec.size) };
   if (disk.spec.holds === 'system') return { ...base, kind: 'system', says: 'system' };
+  if (disk.spec.dead) return { ...base, kind: 'refused', says: 'answers nobody' };
   if (disk.status?.prepared) return { ...base, kind: 'taken', says: `taken by ${disk.status.pool}` };
   if (disk.status?.pool)
     return { ...base, kind: disk.status.says === 'could not be prepared' ? 'refused' : 'preparing', says: disk.status.says };

@@ -9,6 +9,7 @@ import { designClass, type ClassNeeds } from '$core/briefs';
 import { provedWorkload, tryClass, workloadNamed } from '$core/proofs';
 import { lineSentence, rootLine } from '$core/rootline';
 import { emptyingSheet, operatedKinds, resolve, sentByPerson } from '$core/standin';
+import { cardView, supposedView } from './cards';
 import { claimsView, claimView, growSetYaml, type ClaimsAsk } from './claims';
 import { acceptedOf, findingsOf, mendedYaml } from './findings';
 import { fitNeedsView, fitView } from './fit';
@@ -164,6 +165,8 @@ export const queries = {
   fit: fitView,
   linked: linkedView,
   reach: reachView,
+  supposed: (scene: Scene, _: object) => supposedView(scene),
+  card: cardView,
   moves: moveView,
   moveTry: moveTryView,
   moveStep: moveStepView,

@@ -1,6 +1,7 @@
 import { bytesOf, momentOf, plural } from '$core/shared';
 import { classTraits } from '$core/briefs';
 import { defaultClassMark, isReady, refOf, type Backend, type Facts, type StorageClass, podsMadeBy } from '$core/model';
+import { supposedHere } from '$core/dumps';
 import { driverGates, supplyGates, type State, type SupplyGate } from '$core/rootline';
 import { nodeSpeed, speedCurve } from '$core/sizing';
 import {
@@ -216,12 +217,15 @@ export function supplyView(scene: Scene) {
     .sort(byName)
     .map((one) => backendView(scene, one));
   const cards = classes.map((one) => classView(scene, one));
+  const here = supposedHere(facts);
   return {
     backends,
     drivers,
     classes: cards,
     joins: joinsOf(backends, cards, drivers),
     defaults: classes.filter(isDefault).map((one) => one.metadata.name),
+    /** Something here doesn't ship with the stand-in, or has a card. An export's own page asks what is to be supposed of it. */
+    supposed: facts.knowsProvider && (here.programs.length > 0 || here.drivers.length > 0),
     version: saidVersion(facts) === undefined ? `taken for ${clusterVersion(facts)}` : clusterVersion(facts)
   };
 }

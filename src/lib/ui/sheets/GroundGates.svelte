@@ -66,11 +66,15 @@
         <dd class="text-right {one.survives ? '' : 'text-brick'}">{whole(one.usableBytes)} GiB</dd>
       {/each}
     </dl>
-    {#each view.pool.lost as one (one.node)}
+    {#each view.pool.lost as one (`${one.node} ${one.disk ?? ''}`)}
       <p class="small mt-2 flex items-start gap-2">
-        <span class="mt-[3px] flex"><Peg state={one.healed ? 'holds' : 'settling'} size={10} /></span><span
-          >{one.node} lost at {clockText(one.atMs)}: {whole(one.bytes)} GiB of copies {one.healed ? 'made anew by' : 'will be made anew by'}
-          {clockText(one.doneMs)}, in {Math.round((one.doneMs - one.atMs) / 60_000)} min</span
+        <span class="mt-[3px] flex"><Peg state={one.healed ? 'holds' : view.pool.copies === 1 ? 'broken' : 'settling'} size={10} /></span
+        ><span
+          >{one.disk ?? one.node} lost at {clockText(one.atMs)}:
+          {#if view.pool.copies === 1}the {whole(one.bytes)} GiB there lay nowhere else{:else}{whole(one.bytes)} GiB of copies {one.healed
+              ? 'made anew by'
+              : 'will be made anew by'}
+            {clockText(one.doneMs)}, in {Math.round((one.doneMs - one.atMs) / 60_000)} min{/if}</span
         >
       </p>
     {/each}

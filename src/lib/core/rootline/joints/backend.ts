@@ -1,6 +1,6 @@
 import { bytesOf } from '../../shared';
 import { refOf, selectedNodeMark, waitsForConsumer, zoneOf, type Backend } from '../../model';
-import { allowedPlaces, backendOf, placeFor, poolDriver, shortagesIn, type Shortage } from '../../standin';
+import { allowedPlaces, backendOf, piecesMissing, placeFor, poolDriver, shortagesIn, type Shortage } from '../../standin';
 import { driverOfPlace, field, gib, isBound, look, ref } from '../evidence';
 import type { ClaimPlace, JointRule, Look, Position } from '../types';
 import { poolWords } from './pool';
@@ -80,6 +80,13 @@ export const backend = {
       });
     const says = saysOf(at, found);
     const objects = [refOf(found)];
+    const pool = facts.get('Pool', '', found.spec.pool ?? '');
+    const missing = pool && isBound(place) ? piecesMissing(pool) : undefined;
+    if (missing !== undefined)
+      return look('unseen', found.metadata.name, `${missing}; whether this volume is among it can't be told here`, {
+        objects: [...objects, refOf(pool!)],
+        evidence: pool!.status!.lost.filter((one) => !one.healed).map((one) => field(pool!, 'status.lost', one.disk ?? one.node))
+      });
     if (isBound(place) || !place.spec) return look('holds', found.metadata.name, says, { objects });
     const used = facts.usedOf(found.metadata.name);
     const sizeBytes = bytesOf(place.spec.resources.requests.storage);

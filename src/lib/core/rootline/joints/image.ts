@@ -1,6 +1,6 @@
 import { makerOf, refOf, type ApiObject, type Facts, type Pod, type Registry, type StatefulSet } from '../../model';
 import { asManifest } from '../../manifest';
-import { imageParts, isKnownImage, ordinaryMib, pullOf } from '../../standin';
+import { imageParts, isKnownImage, ordinaryMib, pullOf, pullsSeen } from '../../standin';
 import { compact, field, isRunning, lastEvent, look, ref, waitingOf } from '../evidence';
 import type { JointRule, Remedy } from '../types';
 
@@ -107,11 +107,12 @@ export const image = {
     }
     if (images.every((one) => cached.has(one))) return look('holds', label, 'on the node', { objects });
     const begun = lastEvent(facts, pod, ['Pulling']);
+    const seen = images.map((one) => pullsSeen(facts, one)).find((one) => one !== undefined);
     if (begun)
       return look('settling', label, 'is being pulled', {
         objects,
         evidence: [begun],
-        settling: { sinceMs: begun.atMs ?? facts.nowMs, normalMs: [1_000, 60_000] }
+        settling: { sinceMs: begun.atMs ?? facts.nowMs, normalMs: seen?.normalMs ?? [1_000, 60_000] }
       });
     return look('waiting', label, 'pulled when the member stands on a node', { objects });
   }

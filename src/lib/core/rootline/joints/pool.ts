@@ -180,14 +180,15 @@ export const disks = {
       .filter((disk) => isStorageNode(facts.get('Node', '', disk.spec.node) ?? emptyNode) && disk.spec.holds !== 'system');
     const found = mine.filter((one) => one.status?.found);
     const prepared = found.filter((one) => one.status?.prepared);
-    const failed = found.filter((one) => jobState(jobOf(facts, one)) === 'failed');
+    const dead = found.filter((one) => one.spec.dead && one.status?.pool);
+    const failed = found.filter((one) => !one.spec.dead && jobState(jobOf(facts, one)) === 'failed');
     const refused = found.filter((one) => !one.status?.pool);
-    const says = `${prepared.length} prepared${refused.length ? `, ${refused.length} refused` : ''}${failed.length ? `, ${failed.length} failed` : ''}`;
+    const says = `${prepared.length} prepared${refused.length ? `, ${refused.length} refused` : ''}${failed.length ? `, ${failed.length} failed` : ''}${dead.length ? `, ${dead.length} dead` : ''}`;
     const objects = [refOf(pool), ...mine.map(refOf)];
     const refusals = refused.map((one) => field(one, 'status.says', one.status?.says));
-    const evidence = [...refusals, ...failed.map((one) => field(one, 'status.says', one.status?.says))];
+    const evidence = [...refusals, ...[...failed, ...dead].map((one) => field(one, 'status.says', one.status?.says))];
     const serving = poolNodes(facts, pool);
-    const under = found.filter((one) => one.status?.pool && !one.status.prepared && !failed.includes(one));
+    const under = found.filter((one) => one.status?.pool && !one.status.prepared && !failed.includes(one) && !dead.includes(one));
     if (serving.length >= copies && !under.length) {
       const idle = waitsWhy(
         facts,
@@ -289,10 +290,10 @@ export function poolWords(facts: Facts, pool: Pool): string {
   const { usableBytes = 0, storedBytes = 0, lost = [] } = pool.status ?? {};
   const open = lost.filter((one) => !one.healed);
   const share = usableBytes ? Math.round((100 * storedBytes) / usableBytes) : 0;
-  const healing = open.map((one) => `copies of ${one.node} are made anew`).join(', ');
+  const healing = open.map((one) => `copies of ${one.disk ?? one.node} are made anew`).join(', ');
   const warn =
     usableBytes > 0 && storedBytes >= poolWarnShare * usableBytes
       ? `; above the warning threshold of ${Math.round(poolWarnShare * 100)} %`
       : '';
-  return `${gib(storedBytes)} of ${gib(usableBytes)} stored (${share} %), each piece ${pool.spec.copies} times${warn}${healing ? `; ${healing}` : ''}`;
+  return `${gib(storedBytes)} of ${gib(usableBytes)} stored (${share} %), each piece ${pool.spec.copies} times${warn}${pool.spec.copies > 1 && healing ? `; ${healing}` : ''}`;
 }

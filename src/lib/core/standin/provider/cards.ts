@@ -69,12 +69,12 @@ export function cardFault(object: ApiObject, facts: Source): CardFault | undefin
   const others = (kind: 'EngineCard' | 'DriverCard', of: (one: ApiObject) => string): ApiObject | undefined =>
     (facts.list(kind) as ApiObject[]).find((one) => one.metadata.name !== object.metadata.name && of(one) === of(object));
   if (object.kind === 'EngineCard') {
-    const { image, starts } = object.spec;
+    const { image, starts, pulls } = object.spec;
     if (/@|:[^/]*$/.test(image))
       return fault('spec.image', `${image} names a tag or a digest; a card means all of them`, 'Write host and path only.');
     const other = others('EngineCard', (one) => (one as EngineCardObject).spec.image);
     if (other) return fault('spec.image', `${image} has a card already, ${other.metadata.name}`, 'Change that one.');
-    return spanFault('spec.starts', starts) ?? likenessFault(object.spec);
+    return spanFault('spec.starts', starts) ?? spanFault('spec.pulls', pulls) ?? likenessFault(object.spec);
   }
   if (object.kind !== 'DriverCard') return undefined;
   const { driver, times = {}, accessModes, grows, snapshots } = object.spec;
@@ -141,6 +141,13 @@ const seenMs = ({ fromSeconds, toSeconds }: SeenSpan): SeenMs => {
 export function startsSeen(facts: Source, spec: PodSpec): SeenMs | undefined {
   const starts = cardFor(facts.list('EngineCard'), spec)?.spec.starts;
   return starts && seenMs(starts);
+}
+
+/** How long pulls of an image took where they were seen; undefined where nobody says. */
+export function pullsSeen(facts: Source, image: string): SeenMs | undefined {
+  const cards = facts.list('EngineCard');
+  const pulls = cards.length ? cards.find((one) => one.spec.image === imageParts(image).repository)?.spec.pulls : undefined;
+  return pulls && seenMs(pulls);
 }
 
 const driverCardIn = (facts: Source, driver: string): DriverCardObject['spec'] | undefined =>

@@ -40,6 +40,7 @@ export function usableBytes(capacities: readonly number[], copies: number): numb
 
 /** Why a disk can't join a pool, or undefined when it can. */
 export function diskFault({ spec }: Disk, leastDisk: string | number = ordinaryLeastDisk): string | undefined {
+  if (spec.dead) return 'it answers nobody';
   if (spec.holds === 'system') return 'the system stands on it';
   if (spec.holds) return `carries a ${spec.holds}`;
   if (bytesOf(spec.size) < bytesOf(leastDisk)) return `too small: ${spec.size}, at least ${leastDisk} is wanted`;
@@ -142,6 +143,17 @@ export function bytesOn(figures: Pick<PoolFigures, 'nodes'>, node: string, store
   const total = caps.reduce((sum, one) => sum + one, 0);
   const at = figures.nodes.findIndex((one) => one.node === node);
   return at < 0 || total === 0 ? 0 : Math.round((storedBytes * copies * caps[at]!) / total);
+}
+
+/**
+ * Why pieces of a pool may have no copy left that answers: as many nodes hold copies that aren't made anew yet as each piece has copies, and
+ * copies of one piece lie on different nodes. Which pieces, and so which volumes, isn't known here. Undefined where each piece has one.
+ */
+export function piecesMissing({ spec: { copies }, status }: Pool): string | undefined {
+  const nodes = [...new Set((status?.lost ?? []).flatMap((one) => (one.healed ? [] : [one.node])))].sort();
+  if (nodes.length < copies) return undefined;
+  const what = copies === 1 ? 'each piece lies there once only' : `each piece lies on ${copies} nodes`;
+  return `copies on ${nodes.join(', ')} are out of reach, and ${what}: what lay on just these can't be read`;
 }
 
 /** Keepers that answer, and whether they are a majority. */

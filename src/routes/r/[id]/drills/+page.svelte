@@ -137,9 +137,10 @@
                 <span class="small quiet block truncate" title={workload.notNow || workload.kind}
                   >{workload.notNow ? sentenceShown(workload.notNow) : workload.kind}</span
                 >
-                {#if workload.supposed.length}<span
-                    class="small quiet block truncate"
-                    title={sentenceShown(`${workload.supposed.join('; ')}.`)}>on {plural(workload.supposed.length, 'supposition')}</span
+                {#if workload.supposed.length}<a
+                    class="small word block truncate"
+                    href="/r/{encodeURIComponent(data.id)}/supply/supposed"
+                    title={sentenceShown(`${workload.supposed.join('; ')}.`)}>on {plural(workload.supposed.length, 'supposition')}</a
                   >{/if}
               </th>
               {#each flat as fault, column (fault.id)}

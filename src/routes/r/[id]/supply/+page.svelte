@@ -110,7 +110,10 @@
 <div class="px-[26px] py-5">
   <div class="flex items-baseline justify-between gap-6">
     <h1><Say text={headline} /></h1>
-    <a class="push shrink-0" href="/r/{encodeURIComponent(data.id)}/supply/design">Design a class</a>
+    <span class="flex shrink-0 gap-2">
+      {#if view.supposed}<a class="push" href="/r/{encodeURIComponent(data.id)}/supply/supposed">What is supposed</a>{/if}
+      <a class="push" href="/r/{encodeURIComponent(data.id)}/supply/design">Design a class</a>
+    </span>
   </div>
   {#if view.classes.length && view.defaults.length !== 1}
     <p class="small mt-1 text-ochre">

@@ -11,13 +11,18 @@ const authorityDays = 3_650;
 /** Renewed when so much of its time has gone (common practice, no source). */
 const renewAt = 2 / 3;
 
+/** Says on a wish for a certificate (invented) that it is issued anew though what is there holds; copied to the secret, so that it is once. */
+export const issuedAnewMark = 'standin.example/renewed';
+const markOf = ({ metadata }: Certificate | Secret): string | undefined => metadata.annotations?.[issuedAnewMark];
+
 function putSecret(
   world: ClusterAccess,
   namespace: string,
   name: string,
   pair: KeyPair,
   authority: string | undefined,
-  labels: Secret['metadata']['labels']
+  labels: Secret['metadata']['labels'],
+  mark?: string
 ): void {
   const data = {
     'tls.crt': encode(pair.certificate),
@@ -29,7 +34,13 @@ function putSecret(
     ...old,
     apiVersion: 'v1',
     kind: 'Secret',
-    metadata: { ...old?.metadata, name, namespace, ...(labels ? { labels } : {}), annotations: { 'standin.example/made-by': 'issuing' } },
+    metadata: {
+      ...old?.metadata,
+      name,
+      namespace,
+      ...(labels ? { labels } : {}),
+      annotations: { 'standin.example/made-by': 'issuing', ...(mark === undefined ? {} : { [issuedAnewMark]: mark }) }
+    },
     type: 'kubernetes.io/tls',
     data
   });
@@ -75,7 +86,7 @@ function stillGood(world: ClusterAccess, one: Certificate, authority: KeyPair): 
   const secret = world.store.get('Secret', one.metadata.namespace ?? '', one.spec.secret);
   const pair = readKeyPair(secret?.data);
   const found = pair && certificateFacts(pair.certificate);
-  if (!found || secret?.data?.['ca.crt'] !== encode(authority.certificate)) return undefined;
+  if (!found || secret?.data?.['ca.crt'] !== encode(authority.certificate) || markOf(secret) !== markOf(one)) return undefined;
   const same = found.names.length === one.spec.names.length && one.spec.names.every((name, i) => found.names[i] === name);
   const now = epochMs + world.nowMs;
   return same && now < found.fromMs + (found.untilMs - found.fromMs) * renewAt ? { untilMs: found.untilMs } : undefined;
@@ -86,7 +97,8 @@ export const issuing: Loop = {
   id: 'issuing',
   paceMs: 500,
   watches: {
-    Certificate: (now, before) => (now?.spec === before?.spec ? [] : itself(now, before)),
+    Certificate: (now, before) =>
+      now?.spec === before?.spec && (!now || !before || markOf(now) === markOf(before)) ? [] : itself(now, before),
     Issuer: (now, before, store) =>
       store
         .list('Certificate')
@@ -123,7 +135,7 @@ export const issuing: Loop = {
     const untilMs = good?.untilMs ?? from + days * dayMs;
     if (!good) {
       const pair = issue(authority, `${world.seed}|certificate|${key}|${world.nowMs}`, names, from, untilMs);
-      putSecret(world, namespace, one.spec.secret, pair, authority.certificate, one.spec.labels);
+      putSecret(world, namespace, one.spec.secret, pair, authority.certificate, one.spec.labels, markOf(one));
       world.event(one, 'Issued', `Issued for ${names.length} names, put into the secret ${one.spec.secret}.`);
     }
     report(

@@ -81,7 +81,13 @@ function setDisk(world: ClusterAccess, disk: Disk, status: NonNullable<Disk['sta
 /** A disk that discovery has found: refused with the reason, prepared by a job, then served by a keeper of its data. */
 function diskTurn(world: ClusterAccess, pool: Pool, disk: Disk, node: Node, version: string): void {
   const { name } = disk.metadata;
-  const mine = disk.status?.pool === pool.metadata.name && disk.status.prepared;
+  const its = disk.status?.pool === pool.metadata.name;
+  if (its && disk.spec.dead) {
+    // Whatever is put in its place has to be prepared.
+    world.drop({ kind: 'Job', namespace: space, name: `pool-prepare-${name}` });
+    return setDisk(world, disk, { found: true, pool: pool.metadata.name, prepared: false, says: 'answers nobody' });
+  }
+  const mine = its && disk.status?.prepared;
   const fault = mine ? undefined : diskFault(disk, pool.spec.leastDisk);
   if (fault) return setDisk(world, disk, { found: true, prepared: false, says: fault });
   const host = { 'kubernetes.io/hostname': node.metadata.name };
@@ -117,55 +123,93 @@ function machinery(world: ClusterAccess, pool: Pool, operator: Pod): void {
 
 type Lost = NonNullable<Pool['status']>['lost'];
 
-/** Nodes that don't answer: after a wait their copies are made anew on the others, as fast as the pool recovers. */
+/** What a pool lost at one place. */
+interface Gone {
+  readonly node: string;
+  readonly disk?: string;
+  readonly bytes: number;
+  readonly says: string;
+}
+
+/** Nodes that don't answer, and dead disks of nodes that do, with the bytes of copies that lay there. */
+function gone(world: ClusterAccess, pool: Pool, stored: number): Gone[] {
+  const { copies } = pool.spec;
+  const disks = world.store
+    .list('Disk')
+    .filter(({ spec, status }) => status?.pool === pool.metadata.name && (status.prepared || spec.dead))
+    .sort((a, b) => (a.metadata.name < b.metadata.name ? -1 : 1));
+  const raw = new Map<string, number>();
+  for (const { spec } of disks) raw.set(spec.node, (raw.get(spec.node) ?? 0) + bytesOf(spec.size));
+  const before = { nodes: [...raw].map(([node, bytes]) => ({ node, bytes, zone: '', answers: true })) };
+  const on = (node: string) => bytesOn(before, node, stored, copies);
+  const answers = (name: string) => {
+    const node = world.store.get('Node', '', name);
+    return node !== undefined && nodeReady(node);
+  };
+  const silent = [...raw.keys()].filter((one) => !answers(one)).sort();
+  return [
+    ...silent.map((node) => ({ node, bytes: on(node), says: `${node} doesn't answer` })),
+    ...disks
+      .filter(({ spec }) => spec.dead && !silent.includes(spec.node))
+      .map(({ metadata: { name }, spec: { node, size } }) => ({
+        node,
+        disk: name,
+        bytes: Math.round((on(node) * bytesOf(size)) / raw.get(node)!),
+        says: `the disk ${name} of ${node} answers nobody`
+      }))
+  ];
+}
+
+/** What is lost: after a wait its copies are made anew elsewhere, as fast as the pool recovers. A disk that was replaced meanwhile is empty. */
 function healing(world: ClusterAccess, pool: Pool, stored: number, key: string): Lost {
-  const all = poolNodes(world.store, pool);
   const known = pool.status?.lost ?? [];
-  const living = all.filter((one) => one.answers);
+  const is = (one: { node: string; disk?: string | undefined }) => `${one.node} ${one.disk ?? ''}`;
+  const now = gone(world, pool, stored);
+  // Copies of a disk that was taken out are not back with the one that was put in.
+  const open = known.flatMap(({ healed, disk, node, bytes }) =>
+    healed || disk === undefined || now.some((one) => is(one) === is({ node, disk })) ? [] : [{ node, disk, bytes, says: '' }]
+  );
+  const living = poolNodes(world.store, pool).filter((one) => one.answers);
+  const { copies } = pool.spec;
+  const room = usableBytes(
+    living.map((one) => one.bytes),
+    copies
+  );
+  const subject = `Pool ${key}`;
   const lost: Lost = [];
-  for (const { node } of all.filter((one) => !one.answers)) {
-    const old = known.find((one) => one.node === node);
+  for (const place of [...now, ...open]) {
+    const { node, disk, says } = place;
+    const old = known.find((one) => is(one) === is(place));
     if (old?.healed) {
       lost.push(old);
       continue;
     }
-    const bytes =
-      old?.bytes ??
-      bytesOn(
-        poolFigures(
-          all.map((one) => ({ ...one, answers: true })),
-          pool.spec.copies
-        ),
-        node,
-        stored,
-        pool.spec.copies
-      );
+    const bytes = old?.bytes ?? place.bytes;
     const speed = pool.spec.recoveryBytesPerSecond ?? ordinaryRecovery;
     const atMs = old?.atMs ?? world.nowMs;
     const doneMs = old?.doneMs ?? atMs + healAfterMs + Math.round((bytes / speed) * 1_000);
-    const room = usableBytes(
-      living.map((one) => one.bytes),
-      pool.spec.copies
-    );
-    const can = room >= stored && keepersOf(world.store, pool).majority;
+    // What lay at one place only can't be copied from anywhere.
+    const can = copies > 1 && room >= stored && keepersOf(world.store, pool).majority;
     const healed = can && world.nowMs >= doneMs;
-    const subject = `Pool ${key}`;
     if (!old) {
       world.begin(subject, 'healing', [healAfterMs, Math.max(healAfterMs, doneMs - atMs)]);
+      const said = `${says[0]!.toUpperCase()}${says.slice(1)}`;
+      const gib = Math.round(bytes / 2 ** 30);
       world.event(
         pool,
         'CopiesLost',
-        `${node} doesn't answer; ${Math.round(bytes / 2 ** 30)} GiB of copies are made anew elsewhere.`,
+        copies > 1 ? `${said}; ${gib} GiB of copies are made anew elsewhere.` : `${said}; the ${gib} GiB there lay nowhere else.`,
         'Warning'
       );
     }
     if (healed) {
       world.end(subject, 'healing');
-      world.event(pool, 'CopiesRestored', `All pieces have ${pool.spec.copies} copies again, without ${node}.`);
+      world.event(pool, 'CopiesRestored', `All pieces have ${copies} copies again, without ${disk ?? node}.`);
     } else if (doneMs > world.nowMs) world.after(doneMs - world.nowMs, key);
-    lost.push({ node, bytes, atMs, doneMs, healed });
+    // Nothing is short any more where another disk stands in its place.
+    if (!healed || now.includes(place)) lost.push({ node, ...(disk === undefined ? {} : { disk }), bytes, atMs, doneMs, healed });
   }
-  if (!lost.length) world.end(`Pool ${key}`, 'healing');
+  if (lost.every((one) => one.healed)) world.end(subject, 'healing');
   return lost;
 }
 

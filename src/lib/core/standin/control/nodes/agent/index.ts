@@ -4,6 +4,7 @@ import type { Store } from '../../../store';
 import { stopWriting } from '../../../engines/little-store';
 import { closeProcess } from '../../../engines/processes';
 import { isDark, isUnheard } from '../../../provider/outages';
+import { diskLabel } from '../../../provider/pool';
 import { idOf, splitKey, type Loop } from '../../loop';
 import { hasPathsMark } from './host-paths';
 import { hookFault, hooksMs } from './hooks';
@@ -123,6 +124,10 @@ export const agent: Loop = {
         ...(one?.spec.hangs ?? []).map(({ namespace, pod }) => `${namespace}/${pod}`),
         ...(one?.spec.full ?? []).flatMap(({ namespace, claim }) => store.podsOfClaim(namespace, claim).map(idOf))
       ]),
+    Disk: (now, before, store) =>
+      now?.spec.dead && !before?.spec.dead
+        ? store.podsOn(now.spec.node).flatMap((pod) => (pod.metadata.labels?.[diskLabel] === now.metadata.name ? [idOf(pod)] : []))
+        : [],
     ConfigMap: () => ['(references)'],
     Secret: (now, before) =>
       [now, before].some((one) => one?.type === 'kubernetes.io/dockerconfigjson') ? ['(references)', '(pulls)'] : ['(references)'],

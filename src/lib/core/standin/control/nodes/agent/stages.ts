@@ -5,7 +5,7 @@ import { damage, openStore, stopWriting } from '../../../engines/little-store';
 import { otherWriter } from '../../../engines/left-behind';
 import { assetsOf, closeProcess, openProcess, processOf, programReady } from '../../../engines/processes';
 import { hasEngine } from '../../../engines/registry';
-import { startsSeen } from '../../../provider/cards';
+import { pullsSeen, startsSeen } from '../../../provider/cards';
 import { enginePartOf, imageCard, type ImageCard } from '../../../provider/images';
 import { diskLabel } from '../../../provider/pool';
 import { pluginOn } from '../../../provider/driver';
@@ -16,7 +16,7 @@ import { hookFault, hooksMs } from './hooks';
 import { fullMount, mountFault } from './mounts';
 import { hangingSeen, killBy, probeFault, seenReadyMs, type Kill } from './probes';
 import { missingReferences, referenceSentence } from './references';
-import { fullSentence, rootFault, startFault, starved } from './start-faults';
+import { deadDisk, fullSentence, rootFault, startFault, starved } from './start-faults';
 import { workOf, worksMark } from './work';
 import {
   setContainers,
@@ -161,19 +161,16 @@ export function imagesThere(turn: Turn, containers: readonly Container[]): boole
   }
   const { sizeBytes } = imageCard(image);
   const wireMs = (sizeBytes / (registry.spec.bytesPerSecond ?? ordinaryBytesPerSecond)) * 1_000;
+  const seen = pullsSeen(world.store, image);
+  const spanMs = () =>
+    seen
+      ? world.duration('pulling', `${key}|${image}`, seen.drawMs)
+      : wireMs * (0.9 + 0.3 * draw(world.seed, `wire|${key}|${image}`)) + world.duration('pulling', `${key}|${image}`);
   if (state.about !== image) {
-    world.begin(subjectOf(turn), 'pulling');
+    world.begin(subjectOf(turn), 'pulling', seen?.normalMs);
     world.event(pod, 'Pulling', `Pulls ${image}.`);
   }
-  if (
-    working(
-      turn,
-      state.stage,
-      () => wireMs * (0.9 + 0.3 * draw(world.seed, `wire|${key}|${image}`)) + world.duration('pulling', `${key}|${image}`),
-      image
-    )
-  )
-    return false;
+  if (working(turn, state.stage, spanMs, image)) return false;
   world.end(subjectOf(turn), 'pulling');
   world.event(pod, 'Pulled', `${image} is on the node.`);
   keepImage(turn, image, sizeBytes);
@@ -278,6 +275,8 @@ export function runStage(turn: Turn): void {
     world.after(state.killMs - world.nowMs, turn.key);
   }
   if (full) return crashes(turn, fullSentence(full.claim));
+  const dead = deadDisk(world.store, pod);
+  if (dead) return crashes(turn, dead);
   if (pod.status?.phase !== 'Running' || probeFault(pod)) return;
   if (hasEngine(enginePartOf(pod)?.engine ?? '') && !processOf(world.store, pod)) return crashes(turn, 'The program ended.');
   const hung = hangingSeen(world.store, pod);
@@ -389,8 +388,8 @@ export function workStage(turn: Turn): void {
   if (working(turn, 'work', () => world.duration('working', `${key}#${pod.metadata.uid}`, work?.spanMs))) return;
   world.end(subjectOf(turn), 'working');
   const disk = world.store.get('Disk', '', pod.metadata.labels?.[diskLabel] ?? '');
-  const failed = disk?.spec.worn === true || disk?.spec.holds !== undefined;
-  const why = disk?.spec.worn ? 'write errors' : `it carries a ${disk?.spec.holds}`;
+  const failed = disk?.spec.worn === true || disk?.spec.dead === true || disk?.spec.holds !== undefined;
+  const why = disk?.spec.dead ? 'it answers nobody' : disk?.spec.worn ? 'write errors' : `it carries a ${disk?.spec.holds}`;
   if (failed && pod.spec.restartPolicy === 'OnFailure') return crashes(turn, `The disk ${disk.metadata.name} can't be prepared: ${why}.`);
   step(turn, { stage: 'run' });
   const state = { terminated: { exitCode: failed ? 1 : 0, reason: failed ? 'Error' : 'Completed' } };

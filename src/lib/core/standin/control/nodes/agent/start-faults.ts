@@ -3,6 +3,7 @@ import type { Container, Facts, Pod } from '../../../../model';
 import { clusterVersion } from '../../../provider/drivers';
 import { imageCard } from '../../../provider/images';
 import { imageVersionFault } from '../../../provider/image-versions';
+import { diskLabel } from '../../../provider/pool';
 import { fullMount, ownerFault } from './mounts';
 
 /** The first container that gets less memory than its program needs at its start, in a sentence. */
@@ -25,6 +26,12 @@ export function rootFault({ spec }: Pod): string | undefined {
   })?.name;
 }
 
+/** What a program says at its end whose disk answers no more; undefined where it keeps none, or that answers. */
+export function deadDisk(facts: Facts, pod: Pod): string | undefined {
+  const name = pod.metadata.labels?.[diskLabel];
+  return name !== undefined && facts.get('Disk', '', name)?.spec.dead ? `input/output error: the disk ${name} answers nobody.` : undefined;
+}
+
 /** What a program says at its end when its volume is full. */
 export const fullSentence = (claim: string): string => `no space left on device: the volume of ${claim} is full.`;
 
@@ -39,5 +46,5 @@ export function startFault(facts: Facts, pod: Pod): string | undefined {
   if (owner)
     return `permission denied: the files of ${owner.claim} belong to user ${owner.owner}, and the program runs as user ${owner.user}.`;
   const full = fullMount(facts, pod);
-  return full && fullSentence(full.claim);
+  return full ? fullSentence(full.claim) : deadDisk(facts, pod);
 }
