@@ -5,10 +5,15 @@ const cell = (value: string | number | null): string => {
   return /[",\r\n]/.test(plain) ? `"${plain.replaceAll('"', '""')}"` : plain;
 };
 
-/** A table as comma-separated values (RFC 4180), to be saved under a name. */
-export function csvResponse(name: string, heads: readonly string[], rows: readonly (readonly (string | number | null)[])[]): Response {
+/** A table as comma-separated values (RFC 4180). */
+export function csvText(heads: readonly string[], rows: readonly (readonly (string | number | null)[])[]): string {
   const lines = rows.map((row) => row.map(cell).join(','));
-  return new Response(`${[heads.join(','), ...lines].join('\r\n')}\r\n`, {
+  return `${[heads.join(','), ...lines].join('\r\n')}\r\n`;
+}
+
+/** Such a table, to be saved under a name. */
+export function csvResponse(name: string, heads: readonly string[], rows: readonly (readonly (string | number | null)[])[]): Response {
+  return new Response(csvText(heads, rows), {
     headers: {
       'content-type': 'text/csv; charset=utf-8',
       'content-disposition': `attachment; filename="${name}.csv"`,

@@ -29,8 +29,17 @@ const wish = z.union([
   })
 ]);
 
-/** What is supposed of programs and drivers that the stand-in doesn't ship. */
+/** What is supposed of programs and drivers that the stand-in doesn't ship, and what is handed over. */
 export const cardEndpoints = [
+  endpoint({
+    method: 'GET',
+    path: `${rehearsal}/bundle`,
+    summary:
+      'What is handed over, as files: manifests, the place, proofs, drills, copies, findings and a page to start from. Values of secrets are left out',
+    query: z.object({ namespace: z.string().min(1).max(63).optional() }),
+    answer: 'Bundle',
+    run: ({ app, params, query }) => app.bundle(params.id, query.namespace)
+  }),
   endpoint({
     method: 'GET',
     path: `${rehearsal}/supposed`,

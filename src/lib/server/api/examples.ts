@@ -186,6 +186,7 @@ export const examples: { readonly [K in Known]: Example<K> } = {
     params: { id: 'harbour~crew' },
     body: { namespace: 'people', workload: 'crew', to: 'north-quay', way: 'members', step: 1 }
   },
+  'GET /rehearsals/{id}/bundle': { params: north, query: { namespace: 'plans' } },
   'GET /rehearsals/{id}/supposed': { params: north },
   'POST /rehearsals/{id}/supposed/draft': {
     params: north,

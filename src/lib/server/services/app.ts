@@ -37,6 +37,7 @@ import { stillLinked } from './rehearsal-refusals';
 import { TransferService } from './transfer';
 import { tryDemo } from './demo';
 import { drawn } from './drawn';
+import { bundles } from './bundle';
 import { cards } from './cards';
 import { moves } from './moves';
 import { DrillService } from './drills';
@@ -232,6 +233,7 @@ export async function createApp({ data, worker, reader, empty = false, settings 
     },
     ...moves({ rehearsals, drafts }),
     ...cards({ rehearsals, drafts }),
+    ...bundles({ rehearsals, drills, keptProofs }),
     /** Puts a blueprint's manifests into a draft, with secret values drawn now. */
     async draftBlueprint(id: string, blueprint: string, answers: Answers): Promise<Answer<{ id: number }>> {
       const found = await rehearsals.ask(id, 'blueprint', { id: blueprint, answers });

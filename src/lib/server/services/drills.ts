@@ -3,6 +3,7 @@ import type { Expectation, FaultId } from '$core/drills';
 import { isStale } from '$core/proofs';
 import type { drillRepository, KeptDrill } from '../repositories/drills';
 import type { StartedHost } from '../rehearsals/client';
+import { covered } from '../views/covered';
 import type { Drillable } from '../views/drills';
 import { done, notFound, refused, type Answer, type Refusal } from './answer';
 import type { LiveBus } from './live';
@@ -32,10 +33,18 @@ export interface Round {
   readonly skipped: readonly (Which & { readonly why: string })[];
 }
 
+/** A drill as it is shown: what was sent for it holds whole secrets, and stays here. */
+export type ShownDrill = Omit<KeptDrill, 'begin' | 'end'> & { readonly stale: boolean };
+
+function shown({ begin: _, end: __, cause, ...one }: KeptDrill & { readonly stale: boolean }): ShownDrill {
+  const { manifests } = cause ?? {};
+  return { ...one, ...(cause ? { cause: { ...cause, ...(manifests ? { manifests: manifests.map(covered) } : {}) } } : {}) };
+}
+
 /** All drills of a rehearsal, as its sheet shows them. */
 export interface Drills {
   readonly workloads: readonly Drillable[];
-  readonly drills: readonly (KeptDrill & { readonly stale: boolean })[];
+  readonly drills: readonly ShownDrill[];
   readonly round: Round | null;
 }
 
@@ -114,7 +123,7 @@ export class DrillService {
     const workloads = await this.rehearsals.ask(id, 'drillable', {});
     if (!workloads.ok) return workloads;
     const drills = await this.kept(id);
-    return drills.ok ? done({ workloads: workloads.value, drills: drills.value, round: this.roundOf(id) }) : drills;
+    return drills.ok ? done({ workloads: workloads.value, drills: drills.value.map(shown), round: this.roundOf(id) }) : drills;
   }
 
   private roundOf(id: string): Round | null {
@@ -128,7 +137,7 @@ export class DrillService {
   }
 
   /** Runs one drill and keeps how it came out. What is demanded stays with it, until somebody demands something else. */
-  async run(id: string, which: Which & Wish, revision?: number): Promise<Answer<KeptDrill>> {
+  async run(id: string, which: Which & Wish, revision?: number): Promise<Answer<ShownDrill>> {
     const old = await this.rehearsals.staleFor(id, revision);
     if (old) return refused(old);
     return this.singles.with(async () => {
@@ -137,8 +146,9 @@ export class DrillService {
         const opened = await this.open(host, id);
         if (!opened.ok) return opened;
         const found = await this.one(host, id, which);
-        if (found.ok) await this.told(id);
-        return found;
+        if (!found.ok) return found;
+        await this.told(id);
+        return done(shown({ ...found.value, stale: false }));
       } finally {
         await host.end();
       }

@@ -16,6 +16,7 @@ import { fitNeedsView, fitView } from './fit';
 import { groundView } from './ground';
 import { stackOf, touchedAt } from './levels';
 import { backupsView, besideView } from './backups';
+import { bundleParts } from './bundle';
 import { drillableView, drillView, foreseenView } from './drills';
 import { linkedView, reachView } from './linked';
 import { membersView } from './members';
@@ -140,6 +141,9 @@ export const queries = {
       accepted: acceptedOf(scene, withoutValues(all))
     };
   },
+  /** What a bundle for handing over is made of, but for what was tried; without values of secrets. */
+  bundle: (scene: Scene, { namespace }: { namespace?: string | undefined }) =>
+    bundleParts(scene, withoutValues(manifestsOf(scene, namespace)), namespace),
   /** What the checker says of what stands in a namespace. */
   standingFindings: (scene: Scene, { namespace }: { namespace: string }) => findingsOf(scene, withoutValues(manifestsOf(scene, namespace))),
   standingMend: (scene: Scene, { namespace, nth }: { namespace: string; nth: number }) =>

@@ -40,8 +40,8 @@
     <div>
       <h1>{data.view.count ? `${plural(data.view.count, 'manifest')}, in the order of sending.` : 'Nothing to hand over yet.'}</h1>
       <p class="quiet mt-1">
-        What people sent and what still stands at this moment; not what control loops made of it. The values of secrets are left out unless
-        you ask for them. {#if data.cluster.kind !== 'dump'}<a
+        What people sent and what still stands at this moment; not what control loops made of it. The bundle has the proofs, drills, copies
+        and findings beside them, and a page to start from. The values of secrets are left out unless you ask for them. {#if data.cluster.kind !== 'dump'}<a
             class="word"
             href="/api/v1/clusters/{encodeURIComponent(data.cluster.name)}/export"
             download="{data.cluster.name}.json">Take the whole cluster</a
@@ -59,7 +59,8 @@
           <option value="">all namespaces</option>
           {#each spaces as one (one)}<option>{one}</option>{/each}
         </select>
-        <a class="push push-main" href="/r/{encodeURIComponent(data.id)}/handover/manifests.yaml{query}" download>Take the YAML</a>
+        <a class="push push-main" href="/r/{encodeURIComponent(data.id)}/handover/bundle.zip{query}" download>Take the bundle</a>
+        <a class="push" href="/r/{encodeURIComponent(data.id)}/handover/manifests.yaml{query}" download>Take the YAML</a>
         {#if data.view.secrets}<a
             class="word small"
             href="/r/{encodeURIComponent(data.id)}/handover/manifests.yaml{query}{query ? '&' : '?'}secrets=keep"

@@ -1,0 +1,148 @@
+import { clockOf, plural, wordsOf } from '$core/shared';
+import { faultNamed, goneOf } from '$core/drills';
+import { csvText } from '../csv';
+import { drillHeads, drillRow } from '../drill-table';
+import type { KeptProof } from '../repositories/proofs';
+import type { Queries } from '../views';
+import { done, type Answer } from './answer';
+import type { DrillService, ShownDrill } from './drills';
+import type { RehearsalService } from './rehearsals';
+
+type Parts = ReturnType<Queries['bundle']>;
+/** One file of a bundle. */
+export interface BundleFile {
+  readonly name: string;
+  readonly text: string;
+}
+type Proved = KeptProof & { readonly stale: boolean };
+
+const json = (value: unknown): string => `${JSON.stringify(value, null, 2)}\n`;
+const cell = (text: string): string => text.replaceAll('|', '\\|').replaceAll('\n', ' ');
+const table = (heads: readonly string[], rows: readonly (readonly string[])[]): string =>
+  rows.length
+    ? `${[heads, heads.map(() => '---'), ...rows].map((row) => `| ${row.map(cell).join(' | ')} |`).join('\n')}\n`
+    : 'There is none.\n';
+
+/** How a drill came out, in half a sentence. */
+function drillWords(one: ShownDrill): string {
+  const { writesPauseMs, lostCount } = one.measured;
+  const lost = lostCount === null ? 'losses unseen' : lostCount ? `${plural(lostCount, 'write')} lost` : 'nothing lost';
+  const gone = goneOf(one.measured);
+  return `writes paused ${wordsOf(writesPauseMs)}, ${lost}${gone ? `, ${gone} for good` : ''}`;
+}
+
+/** What somebody reads first: what is in the bundle, how it was checked, and what is missing on purpose. */
+function startPage(
+  id: string,
+  namespace: string | undefined,
+  parts: Parts,
+  proofs: readonly Proved[],
+  drills: readonly ShownDrill[]
+): string {
+  const of = (one: { readonly namespace: string; readonly name: string }) => ({
+    proofs: proofs.filter((two) => two.namespace === one.namespace && two.set === one.name),
+    drills: drills.filter((two) => two.namespace === one.namespace && two.workload === one.name),
+    backup: parts.backups.find((two) => two.namespace === one.namespace && two.name === one.name)
+  });
+  const rows = parts.workloads.map((one) => {
+    const its = of(one);
+    const held = its.proofs.filter((two) => two.state === 'holds' && !two.stale).length;
+    const well = its.drills.filter((two) => two.state !== 'worse' && !two.stale).length;
+    const stale = [...its.proofs, ...its.drills].filter((two) => two.stale).length;
+    const plans = its.backup?.plans ?? [];
+    const restored = plans.flatMap((plan) => plan.returns.filter((two) => two.phase === 'Done')).length;
+    return [
+      `${one.namespace}/${one.name}`,
+      one.kind,
+      `${one.ready} of ${one.members}`,
+      its.proofs.length ? `${held} of ${its.proofs.length}` : 'never run',
+      its.drills.length ? `${well} of ${its.drills.length}` : 'never run',
+      stale ? String(stale) : '',
+      plans.length ? `${plural(plans.length, 'plan')}, ${restored ? plural(restored, 'return') : 'never put back'}` : 'no plan'
+    ];
+  });
+  const worse = drills
+    .filter((one) => one.state === 'worse')
+    .map((one) => [
+      `${one.namespace}/${one.workload}`,
+      faultNamed(one.fault)?.title ?? one.fault,
+      drillWords(one),
+      one.cause?.says ?? '',
+      one.stale ? 'stale' : ''
+    ]);
+  const secrets = parts.secrets.map((one) => [`${one.namespace}/${one.name}`, one.keys.join(', ')]);
+  return `# ${namespace === undefined ? '' : `${namespace} of `}${id}
+
+Handed over at ${clockOf(parts.nowMs)} of the rehearsal's clock. Everything in here was rehearsed on a simulated stand-in of the cluster, not on the cluster
+itself: what was proved and drilled says what follows from these manifests there.
+
+Cluster version ${parts.cluster}; engine ${parts.engine} of the stand-in.
+
+## What is in here
+
+- \`manifests.yaml\`: ${plural(parts.count, 'manifest')}, in the order of sending.
+${parts.ground ? '- `ground.yaml`: the place that it was rehearsed on; a cluster can be laid out from it.\n' : ''}- \`evidence/proofs.json\`, \`evidence/drills.json\`, \`evidence/drills.csv\`, \`evidence/backups.json\`: what was tried, with its figures.
+- \`findings.json\`: what the checker still says (${parts.findings.length}), and what was accepted with a reason (${parts.accepted.length}).
+
+## Workloads
+
+Drills count where they came out as expected or better. What is stale was tried before something of the workload changed, and counts for nothing.
+
+${table(['workload', 'what it is', 'members ready', 'proofs that hold', 'drills', 'stale', 'backup'], rows)}
+## Drills that came out worse
+
+${table(['workload', 'fault', 'what happened', 'first break', ''], worse)}
+## Accepted findings
+
+${table(
+  ['object', 'rule', 'reason', 'until'],
+  parts.accepted.map((one) => [one.object, one.rule, one.accepted.reason, one.accepted.until ?? ''])
+)}
+## What is missing on purpose
+
+The values of secrets. Whoever sends the manifests has to fill in these keys first.
+
+${table(['secret', 'keys'], secrets)}`;
+}
+
+/** Bundles for handing over: files that are the same for the same state. */
+export const bundles = ({
+  rehearsals,
+  drills,
+  keptProofs
+}: {
+  readonly rehearsals: RehearsalService;
+  readonly drills: DrillService;
+  readonly keptProofs: (id: string) => Promise<Answer<Proved[]>>;
+}) => ({
+  /** The files of a bundle: manifests, the place, evidence, findings and a page to start from. No value of a secret is in any of them. */
+  async bundle(id: string, namespace?: string): Promise<Answer<{ name: string; files: BundleFile[] }>> {
+    const parts = await rehearsals.ask(id, 'bundle', { namespace });
+    if (!parts.ok) return parts;
+    const [proofs, all] = [await keptProofs(id), await drills.all(id)];
+    if (!proofs.ok) return proofs;
+    if (!all.ok) return all;
+    const mine = (one: { readonly namespace: string }) => namespace === undefined || one.namespace === namespace;
+    const inOrder = (a: { key: string }, b: { key: string }) => (a.key < b.key ? -1 : 1);
+    const sorted = <T extends { readonly namespace: string }>(list: readonly T[], keyOf: (one: T) => string): T[] =>
+      list
+        .filter(mine)
+        .map((one) => ({ one, key: `${one.namespace}/${keyOf(one)}` }))
+        .sort(inOrder)
+        .map(({ one }) => one);
+    const proved = sorted(proofs.value, (one) => `${one.set}/${one.id}`);
+    const drilled = sorted(all.value.drills, (one) => `${one.workload}/${one.fault}`);
+    const { value } = parts;
+    const files = [
+      { name: 'START.md', text: startPage(id, namespace, value, proved, drilled) },
+      { name: 'manifests.yaml', text: value.manifests },
+      ...(value.ground ? [{ name: 'ground.yaml', text: value.ground }] : []),
+      { name: 'evidence/proofs.json', text: json(proved) },
+      { name: 'evidence/drills.json', text: json(drilled.map(({ cause, ...one }) => ({ ...one, cause: cause?.says ?? null }))) },
+      { name: 'evidence/drills.csv', text: csvText(drillHeads, drilled.map(drillRow)) },
+      { name: 'evidence/backups.json', text: json(value.backups) },
+      { name: 'findings.json', text: json({ open: value.findings, accepted: value.accepted }) }
+    ];
+    return done({ name: `${id.replace('~', '-')}${namespace === undefined ? '' : `-${namespace}`}`, files });
+  }
+});
