@@ -43,12 +43,12 @@ try {
   await shot('members', '/r/south-quay/members');
   await shot('proofs', '/r/south-quay/proofs?set=tickets/bookings&proof=returns');
   await shot('supply', '/r/north-quay/supply');
-  await shot('layout', '/layout', async () => {
-    await page.getByRole('textbox', { name: 'Quorum members' }).fill('4');
-    await page.waitForTimeout(400);
+  await shot('sizing', '/r/north-quay/sizing?calc=broker', async () => {
+    await page.getByRole('combobox', { name: 'Take it from' }).selectOption('events/boarding');
+    await page.getByText('Not taken: ').waitFor();
+    await page.getByRole('textbox', { name: 'Bytes a second that come in' }).fill('0.4 to 0.7 MB/s');
+    await page.getByText(/draws, each value/).waitFor();
   });
-  await post('/rehearsals/north-quay/grow', { namespace: 'events', name: 'data-boarding-2', size: '160Gi' });
-  await post('/rehearsals/north-quay/clock', { untilMs: 24_012_000 });
   await shot('claims', '/r/north-quay/claims?claim=events/data-boarding-2');
   for (const joint of ['storage-nodes', 'operator', 'disks', 'driver']) {
     const query = `/rehearsals/harbour/remedy?driver=pool.standin.example&joint=${joint}`;

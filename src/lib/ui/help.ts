@@ -24,6 +24,7 @@ const order = [
   'drills',
   'links',
   'backups',
+  'sizing',
   'handover',
   'tape'
 ];

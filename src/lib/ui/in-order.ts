@@ -2,7 +2,7 @@
 const asked = new Map<string, Promise<unknown>>();
 
 /** What changes nothing, or takes long and may be stopped: nobody waits for it, and what merely looks doesn't wait either. */
-const looks = new Set(['look', 'brief', 'rework', 'persist', 'blueprints', 'design']);
+const looks = new Set(['sizing', 'look', 'brief', 'rework', 'persist', 'blueprints', 'design']);
 const long = new Set(['clock', 'proofs']);
 
 /**

@@ -1,3 +1,4 @@
+export * from './calc';
 export * from './forecast';
 export * from './room';
 export * from './speed';

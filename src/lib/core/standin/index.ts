@@ -59,7 +59,7 @@ export { assetsOf } from './engines/processes';
 export { restoredClaim, restoreRefusal, stoppedFor, type Restore } from './admit/restore';
 export { resolve, type Lookup } from './names';
 export { decode as decodeShards, encode as encodeShards } from './engines/objects/erasure';
-export { storeLayout, type StoreLayout } from './engines/objects/layout';
+export { mostVolumes, storeLayout, type StoreLayout } from './engines/objects/layout';
 export { storeLayoutOf, wantedOf } from './engines/wanted';
 export { emptyingSheet, type EmptyingLine } from './control/nodes/emptying';
 export { databaseShare } from './engines/memory';

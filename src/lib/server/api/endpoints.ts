@@ -12,6 +12,7 @@ import { accessEndpoints } from './access-endpoints';
 import { draftEndpoints } from './draft-endpoints';
 import { dumpEndpoints } from './dump-endpoints';
 import { cardEndpoints } from './card-endpoints';
+import { sizingEndpoints } from './sizing-endpoints';
 import { linkEndpoints } from './link-endpoints';
 import { storageEndpoints } from './storage-endpoints';
 import { workloadEndpoints } from './workload-endpoints';
@@ -359,6 +360,7 @@ export const endpoints = [
   ...drillEndpoints,
   ...linkEndpoints,
   ...cardEndpoints,
+  ...sizingEndpoints,
   ...storageEndpoints,
   ...proving,
   ...draftEndpoints,

@@ -186,6 +186,16 @@ export const examples: { readonly [K in Known]: Example<K> } = {
     params: { id: 'harbour~crew' },
     body: { namespace: 'people', workload: 'crew', to: 'north-quay', way: 'members', step: 1 }
   },
+  'GET /rehearsals/{id}/sizing': { params: north },
+  'POST /rehearsals/{id}/sizing': { params: north, body: { calc: 'broker', written: { rate: '0.4 to 0.7 MB/s', kept: '5 days' } } },
+  'GET /rehearsals/{id}/sizing/taken': { params: north, query: { calc: 'spread', namespace: 'plans', workload: 'timetable' } },
+  'POST /rehearsals/{id}/sizing/draft': {
+    params: north,
+    body: { calc: 'spread', of: { namespace: 'plans', name: 'timetable' }, written: { lostMembers: '1' } }
+  },
+  'POST /rehearsals/{id}/sizings': { params: north, body: { name: 'summer', calc: 'fill', written: { grows: '6 GiB' } } },
+  'GET /rehearsals/{id}/sizings': { params: north },
+  'DELETE /rehearsals/{id}/sizings/{sizing}': { params: { ...north, sizing: '1' } },
   'GET /rehearsals/{id}/bundle': { params: north, query: { namespace: 'plans' } },
   'GET /rehearsals/{id}/supposed': { params: north },
   'POST /rehearsals/{id}/supposed/draft': {

@@ -249,6 +249,21 @@ const dumpsJoined: Migration = {
   }
 };
 
+/** Sizings that are kept by name. */
+const sizings: Migration = {
+  async up(db: Kysely<unknown>) {
+    await db.schema
+      .createTable('sizing')
+      .addColumn('id', 'integer', (c) => c.primaryKey().autoIncrement())
+      .addColumn('cluster', 'text', (c) => c.notNull().references('cluster.name').onDelete('cascade'))
+      .addColumn('name', 'text', (c) => c.notNull())
+      .addColumn('body', 'text', (c) => c.notNull())
+      .addColumn('updated_at', 'text', (c) => c.notNull())
+      .addUniqueConstraint('sizing_name', ['cluster', 'name'])
+      .execute();
+  }
+};
+
 /** All migrations by name, in order. Never change one that has shipped; add another. */
 export const migrations: MigrationProvider = {
   getMigrations: async () => ({
@@ -260,6 +275,7 @@ export const migrations: MigrationProvider = {
     '006-stands-fast': standsFast,
     '007-drills': drills,
     '008-joins': joins,
-    '009-dumps-joined': dumpsJoined
+    '009-dumps-joined': dumpsJoined,
+    '010-sizings': sizings
   })
 };

@@ -203,6 +203,16 @@ export interface DeedRow {
   detail: string;
 }
 
+/** A sizing that is kept. */
+export interface SizingRow {
+  id: Generated<number>;
+  cluster: string;
+  name: string;
+  /** Which calculation, what stands in its slots, and what they were taken from, as JSON. */
+  body: string;
+  updated_at: string;
+}
+
 export interface Schema {
   cluster: ClusterRow;
   rehearsal: RehearsalRow;
@@ -217,6 +227,7 @@ export interface Schema {
   dump: DumpRow;
   dump_part: DumpPartRow;
   dump_joined: DumpJoinedRow;
+  sizing: SizingRow;
   account: AccountRow;
   session: SessionRow;
   token: TokenRow;

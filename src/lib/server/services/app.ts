@@ -39,7 +39,9 @@ import { tryDemo } from './demo';
 import { drawn } from './drawn';
 import { bundles } from './bundle';
 import { cards } from './cards';
+import { sizingRepository } from '../repositories/sizings';
 import { moves } from './moves';
+import { sizings } from './sizings';
 import { DrillService } from './drills';
 import { TrialService } from './trials';
 
@@ -234,6 +236,7 @@ export async function createApp({ data, worker, reader, empty = false, settings 
     ...moves({ rehearsals, drafts }),
     ...cards({ rehearsals, drafts }),
     ...bundles({ rehearsals, drills, keptProofs }),
+    ...sizings({ rehearsals, drafts, kept: sizingRepository(db) }),
     /** Puts a blueprint's manifests into a draft, with secret values drawn now. */
     async draftBlueprint(id: string, blueprint: string, answers: Answers): Promise<Answer<{ id: number }>> {
       const found = await rehearsals.ask(id, 'blueprint', { id: blueprint, answers });

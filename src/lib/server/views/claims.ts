@@ -11,8 +11,11 @@ import {
   takesRoom,
   waitsForConsumer,
   zoneOf,
+  type ApiObject,
   type Asset,
-  type Claim
+  type Claim,
+  type Facts,
+  type StatefulSet
 } from '$core/model';
 import { lineSentence, rootLine, type State } from '$core/rootline';
 import { daysTo, trendOf, type FillPoint } from '$core/sizing';
@@ -302,6 +305,25 @@ export function claimView(scene: Scene, { namespace, name }: { namespace: string
 
 export type ClaimInspection = NonNullable<ReturnType<typeof claimView>>;
 
+/** A set with all claims of some of its templates, as they are once they have grown to sizes. */
+export function grownSet(facts: Facts, set: StatefulSet, sizes: ReadonlyMap<string, string>): ApiObject[] {
+  const grown = <T extends Claim['spec']>(spec: T, storage: string): T => ({
+    ...spec,
+    resources: { ...spec.resources, requests: { ...spec.resources.requests, storage } }
+  });
+  const claims = [...sizes].flatMap(([template, size]) =>
+    ordinalsOf(set).flatMap((ordinal) => {
+      const claim = facts.get('PersistentVolumeClaim', set.metadata.namespace ?? '', memberClaim(template, set, ordinal));
+      return claim ? [asManifest({ ...claim, spec: grown(claim.spec, size) })] : [];
+    })
+  );
+  const templates = (set.spec.volumeClaimTemplates ?? []).map((one) => {
+    const size = sizes.get(one.metadata.name);
+    return size === undefined ? one : { ...one, spec: grown(one.spec, size) };
+  });
+  return [...claims, asManifest({ ...set, spec: { ...set.spec, volumeClaimTemplates: templates } })];
+}
+
 /** Manifests that grow all claims of a set and put the new size into its template: a draft whose change sheet offers the way round. */
 export function growSetYaml(
   { facts }: Scene,
@@ -309,21 +331,5 @@ export function growSetYaml(
 ): string | undefined {
   const set = facts.get('StatefulSet', namespace, name);
   if (!set?.spec.volumeClaimTemplates?.some((one) => one.metadata.name === template)) return undefined;
-  const claims = ordinalsOf(set).flatMap((ordinal) => {
-    const claim = facts.get('PersistentVolumeClaim', namespace, memberClaim(template, set, ordinal));
-    return claim
-      ? [
-          asManifest({
-            ...claim,
-            spec: { ...claim.spec, resources: { ...claim.spec.resources, requests: { ...claim.spec.resources.requests, storage: size } } }
-          })
-        ]
-      : [];
-  });
-  const templates = set.spec.volumeClaimTemplates.map((one) =>
-    one.metadata.name === template
-      ? { ...one, spec: { ...one.spec, resources: { ...one.spec.resources, requests: { ...one.spec.resources.requests, storage: size } } } }
-      : one
-  );
-  return writeManifests([...claims, asManifest({ ...set, spec: { ...set.spec, volumeClaimTemplates: templates } })]);
+  return writeManifests(grownSet(facts, set, new Map([[template, size]])));
 }

@@ -27,6 +27,7 @@ import { remedyView } from './remedies';
 import { blueprintView } from './blueprint';
 import { briefView } from './brief';
 import { workloadsOf, type KeptProofs, type Scene } from './scene';
+import { calculationsView, movedView, sizedView, sizingDraftView, takenView } from './sizing';
 import { assetsView, supplyView } from './supply';
 import { tapeView } from './tape';
 import { logsView, workloadView } from './workload';
@@ -171,6 +172,11 @@ export const queries = {
   reach: reachView,
   supposed: (scene: Scene, _: object) => supposedView(scene),
   card: cardView,
+  calculations: (scene: Scene, _: object) => calculationsView(scene),
+  sized: sizedView,
+  sizingTaken: takenView,
+  sizingMoved: movedView,
+  sizingDraft: sizingDraftView,
   moves: moveView,
   moveTry: moveTryView,
   moveStep: moveStepView,

@@ -17,7 +17,7 @@
   let chosen = $state(0);
 
   const sheets = $derived<Hit[]>(
-    ['ground', 'supply', 'claims', 'members', 'proofs', 'drafts', 'drills', 'backups', 'handover']
+    ['ground', 'supply', 'claims', 'members', 'proofs', 'drafts', 'drills', 'backups', 'sizing', 'handover']
       .map((name) => ({ label: name[0]!.toUpperCase() + name.slice(1), what: 'sheet', href: `${base}/${name}` }))
       .concat([{ label: 'Estate', what: 'sheet', href: '/' }])
   );

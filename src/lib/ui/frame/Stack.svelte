@@ -34,6 +34,7 @@
           ['drills', 'Drills', worse ? `${worse} worse` : ''],
           ['links', 'Links', kin > 1 ? `${kin} clusters` : ''],
           ['backups', 'Backups', ''],
+          ['sizing', 'Sizing', ''],
           ['handover', 'Handover', '']
         ])
   ]);

@@ -1,0 +1,230 @@
+import { claimsOf, isReady, nodeReady, zoneOf, type Facts, type Node, type Pod } from '../../model';
+import { podsIn, workloadNamed, type Workload } from '../../proofs';
+import { bytesOf } from '../../shared';
+import {
+  backendOf,
+  decidesByMajority,
+  driverOfClaim,
+  enginePartOf,
+  fillAt,
+  ordinaryRecovery,
+  poolNodes,
+  storeLayoutOf,
+  wantedOf
+} from '../../standin';
+import { kindFactors, nodeSpeed } from '../speed';
+import type { CalcId } from './types';
+
+/** What was taken from what stands: texts for slots, and where they come from. */
+export interface Taken {
+  readonly written: Readonly<Record<string, string>>;
+  /** What couldn't be taken, and stays as it is written. */
+  readonly not: string;
+}
+
+const unitOf = (bytes: number): string => {
+  const found = (
+    [
+      ['TiB', 40],
+      ['GiB', 30],
+      ['MiB', 20],
+      ['KiB', 10]
+    ] as const
+  ).find(([, power]) => bytes >= 2 ** power);
+  return found ? `${Number((bytes / 2 ** found[1]).toFixed(3))} ${found[0]}` : `${bytes} B`;
+};
+const rateOf = (bytes: number): string => (bytes >= 1e6 ? `${Number((bytes / 1e6).toFixed(3))} MB/s` : `${Math.round(bytes)} B/s`);
+
+const standing = (facts: Facts): Node[] => facts.list('Node').filter((one) => nodeReady(one) && !one.spec?.unschedulable);
+const claimOf = (facts: Facts, pod: Pod, name: string) => facts.get('PersistentVolumeClaim', pod.metadata.namespace ?? '', name);
+
+function assetOf(facts: Facts, pod: Pod, claim: string) {
+  const volume = facts.get('PersistentVolume', '', claimOf(facts, pod, claim)?.spec.volumeName ?? '');
+  const asset = facts.get('Asset', '', volume?.spec.csi?.volumeHandle ?? '');
+  return volume && asset ? { volume, asset } : undefined;
+}
+
+/** The claim of a workload that is filled most, with its pod. */
+function fullest(facts: Facts, workload: Workload) {
+  const all = podsIn(facts, workload).flatMap((pod) =>
+    claimsOf(pod.spec, pod.metadata.name).flatMap((claim) => {
+      const found = assetOf(facts, pod, claim);
+      if (!found?.asset.status?.fill) return [];
+      return [{ pod, claim, ...found, share: fillAt(found.asset, facts.nowMs) / bytesOf(found.asset.spec.size) }];
+    })
+  );
+  return all.sort((a, b) => b.share - a.share)[0];
+}
+
+const bySpread = (facts: Facts, workload: Workload): Taken | string => {
+  const members = podsIn(facts, workload).filter((pod) => decidesByMajority(enginePartOf(pod)));
+  if (!members.length) return 'nobody of it decides by majority';
+  const nodes = standing(facts);
+  const zones = new Set(nodes.map(zoneOf).filter(Boolean)).size;
+  return {
+    written: { members: String(members.length), nodes: String(nodes.length), zones: String(Math.max(1, zones)) },
+    not: 'what is to be survived'
+  };
+};
+
+const bySlots = (facts: Facts, workload: Workload): Taken | string => {
+  const pods = podsIn(facts, workload);
+  const [first] = pods;
+  const [claim] = first ? claimsOf(first.spec, first.metadata.name) : [];
+  const driver = first && claim !== undefined ? driverOfClaim(facts, claimOf(facts, first, claim)!) : undefined;
+  if (!first || !driver) return 'its members have no claims of a driver that is known';
+  const nodes = standing(facts);
+  const limits = nodes.flatMap(
+    (node) => facts.get('CSINode', '', node.metadata.name)?.spec.drivers?.find((one) => one.name === driver)?.allocatable?.count ?? []
+  );
+  if (!limits.length) return `its nodes name no limit for ${driver}`;
+  const mine = new Set(
+    pods.flatMap((pod) => claimsOf(pod.spec, pod.metadata.name).map((one) => claimOf(facts, pod, one)?.spec.volumeName))
+  );
+  const others = nodes.map(
+    ({ metadata: { name } }) =>
+      facts
+        .list('VolumeAttachment')
+        .filter(({ spec }) => spec.nodeName === name && spec.attacher === driver && !mine.has(spec.source.persistentVolumeName)).length
+  );
+  return {
+    written: {
+      members: String(pods.length),
+      volumes: String(Math.max(...pods.map((pod) => claimsOf(pod.spec, pod.metadata.name).length))),
+      nodes: String(nodes.length),
+      limit: String(Math.min(...limits)),
+      taken: String(Math.max(...others))
+    },
+    not: ''
+  };
+};
+
+const byPool = (facts: Facts): Taken | string => {
+  const [one] = facts.list('Pool');
+  if (!one) return 'no pool stands here';
+  const nodes = poolNodes(facts, one);
+  const disks = facts.list('Disk').filter(({ status }) => status?.pool === one.metadata.name && status.prepared);
+  if (!nodes.length || !disks.length) return `${one.metadata.name} has no disks yet`;
+  const each = Math.max(1, Math.round(disks.length / nodes.length));
+  const raw = nodes.reduce((sum, node) => sum + node.bytes, 0);
+  const alike = new Set(nodes.map((node) => node.bytes)).size === 1;
+  return {
+    written: {
+      nodes: String(nodes.length),
+      disks: String(each),
+      size: unitOf(raw / nodes.length / each),
+      copies: String(one.spec.copies),
+      stored: unitOf(one.status?.storedBytes ?? 0),
+      recovery: rateOf(one.spec.recoveryBytesPerSecond ?? ordinaryRecovery)
+    },
+    not: alike ? '' : 'its nodes differ, and are taken here as if they were alike'
+  };
+};
+
+const byStore = (facts: Facts, workload: Workload): Taken | string => {
+  if (workload.engine !== 'object-store') return 'it is no object store';
+  const [pod] = podsIn(facts, workload).filter((one) => claimsOf(one.spec, one.metadata.name).length);
+  const [claim] = pod ? claimsOf(pod.spec, pod.metadata.name) : [];
+  const size = pod && claim !== undefined ? claimOf(facts, pod, claim)?.status?.capacity?.storage : undefined;
+  if (size === undefined) return 'its members have no volumes yet';
+  const layout = storeLayoutOf(facts, workload);
+  return {
+    written: {
+      sets: '1',
+      members: String(layout.members),
+      volumes: String(layout.volumesEach),
+      size: unitOf(bytesOf(size)),
+      parity: String(Math.round(layout.parity / layout.volumesEach))
+    },
+    not: 'the size of its objects'
+  };
+};
+
+const byBroker = (facts: Facts, workload: Workload): Taken | string => {
+  if (workload.engine !== 'log-broker') return 'it is no log broker';
+  const brokers = wantedOf(facts, workload, 'broker');
+  const pods = podsIn(facts, workload).filter((one) => enginePartOf(one)?.part === 'broker' && isReady(one));
+  const [pod] = pods;
+  if (!pod) return 'none of its brokers is ready';
+  const has = claimsOf(pod.spec, pod.metadata.name).reduce(
+    (sum, claim) => sum + bytesOf(claimOf(facts, pod, claim)?.status?.capacity?.storage ?? 0),
+    0
+  );
+  // What comes in lies on all of them together, so many times as there are copies.
+  const filled = pods.flatMap((one) =>
+    claimsOf(one.spec, one.metadata.name).flatMap((claim) => assetOf(facts, one, claim)?.asset.status?.fill ?? [])
+  );
+  const daily = filled.reduce((sum, one) => sum + one.bytesPerDay, 0);
+  const copies = Math.min(3, Math.max(1, brokers));
+  return {
+    written: {
+      brokers: String(brokers),
+      copies: String(copies),
+      has: unitOf(has),
+      ...(daily > 0 ? { rate: rateOf(daily / copies / 86_400) } : {})
+    },
+    not: daily > 0 ? 'messages, time and readers' : 'what comes in, messages, time and readers'
+  };
+};
+
+const bySpeed = (facts: Facts, workload: Workload): Taken | string => {
+  const [pod] = podsIn(facts, workload).filter((one) => one.spec.nodeName && claimsOf(one.spec, one.metadata.name).length);
+  const [claim] = pod ? claimsOf(pod.spec, pod.metadata.name) : [];
+  const found = pod && claim !== undefined ? assetOf(facts, pod, claim) : undefined;
+  if (!pod || !found) return 'its members have no volumes yet';
+  const card = backendOf(facts, found.volume.spec.csi?.driver ?? '')?.spec.speed;
+  if (!card) return 'the backend of its volumes says nothing of speed';
+  const factor = kindFactors[found.asset.spec.parameters?.speed ?? 'steady'] ?? 1;
+  const node = nodeSpeed(facts.get('Node', '', pod.spec.nodeName ?? ''));
+  return {
+    written: {
+      size: unitOf(bytesOf(found.asset.spec.size)),
+      base: String(card.baseIops * factor),
+      perGib: String(card.iopsPerGib * factor),
+      most: String(card.mostIops * factor),
+      ...(card.mostMbps === undefined && card.baseMbps === undefined ? {} : { flow: `${(card.mostMbps ?? card.baseMbps)! * factor} MB/s` }),
+      ...(node ? { nodeIops: String(node.iops), nodeFlow: `${node.mbps} MB/s` } : {})
+    },
+    not: `what is asked for, and the time of one${node ? '' : '; the node says nothing of its speed'}`
+  };
+};
+
+const byFill = (facts: Facts, workload: Workload): Taken | string => {
+  const one = fullest(facts, workload);
+  if (!one) return 'nothing is known of how its volumes fill';
+  const backend = backendOf(facts, one.volume.spec.csi?.driver ?? '');
+  const zone = backend?.spec.zones.find((two) => two.name === one.asset.spec.zone);
+  const used = backend ? facts.usedOf(backend.metadata.name).get(one.asset.spec.zone)?.sizeBytes : undefined;
+  return {
+    written: {
+      size: unitOf(bytesOf(one.asset.spec.size)),
+      used: unitOf(Math.round(fillAt(one.asset, facts.nowMs))),
+      grows: unitOf(Math.round(one.asset.status!.fill!.bytesPerDay)),
+      ...(zone ? { left: unitOf(Math.max(0, bytesOf(zone.capacity) - (used ?? 0))) } : {}),
+      ...(backend?.spec.growEverySeconds ? { cool: `${backend.spec.growEverySeconds} s` } : {})
+    },
+    not: `the step of a growth; it is ${one.claim}, the fullest`
+  };
+};
+
+const ways: Readonly<Partial<Record<CalcId, (facts: Facts, workload: Workload) => Taken | string>>> = {
+  spread: bySpread,
+  slots: bySlots,
+  store: byStore,
+  broker: byBroker,
+  speed: bySpeed,
+  fill: byFill
+};
+
+/** From what a calculation can be filled: from a workload, from the place itself, or from nothing that stands. */
+export const takenOf = (id: CalcId): 'workload' | 'place' | 'nothing' => (ways[id] ? 'workload' : id === 'pool' ? 'place' : 'nothing');
+
+/** Fills slots from what stands; a text says why that can't be. */
+export function taken(facts: Facts, id: CalcId, of: { readonly namespace: string; readonly name: string } | undefined): Taken | string {
+  if (!facts.knowsProvider && id !== 'spread') return 'an export does not show what it takes for that';
+  if (id === 'pool') return byPool(facts);
+  const way = ways[id];
+  if (!way) return 'nothing that stands fills it';
+  const workload = of && workloadNamed(facts, of.namespace, of.name);
+  return workload ? way(facts, workload) : 'there is no such workload';
+}

@@ -1,0 +1,76 @@
+import { z } from 'zod';
+import { calculations, type CalcId } from '$core/sizing';
+import { endpoint, listed } from './endpoint';
+
+const rehearsal = '/rehearsals/{id}';
+const name = z.string().min(1).max(253);
+const calc = z.enum(calculations.map((one) => one.id) as [CalcId, ...CalcId[]]);
+const written = z
+  .record(z.string().max(40), z.string().max(80))
+  .describe('what stands in slots, as it is written; others stand as they begin');
+const of = z.strictObject({ namespace: name, name });
+
+/** Sizing: calculations over what stands, or is thought of. */
+export const sizingEndpoints = [
+  endpoint({
+    method: 'GET',
+    path: `${rehearsal}/sizing`,
+    summary: 'All calculations with their slots, and the workloads that fill them',
+    answer: 'Calculations',
+    run: ({ app, params }) => app.rehearsals.ask(params.id, 'calculations', {})
+  }),
+  endpoint({
+    method: 'POST',
+    path: `${rehearsal}/sizing`,
+    needs: 'reader',
+    deed: null,
+    summary: 'Reckon: figures with their ranges, a sentence and a chart; or what is wrong in which slot',
+    body: z.strictObject({ calc, written }),
+    answer: 'Sized',
+    run: ({ app, params, body }) => app.rehearsals.ask(params.id, 'sized', body)
+  }),
+  endpoint({
+    method: 'GET',
+    path: `${rehearsal}/sizing/taken`,
+    summary: 'What stands, as texts for the slots of a calculation; or why that can not be told',
+    query: z.object({ calc, namespace: name.optional(), workload: name.optional() }),
+    answer: 'SizingTaken',
+    run: ({ app, params, query: { calc: id, namespace, workload } }) =>
+      app.rehearsals.ask(params.id, 'sizingTaken', { calc: id, of: namespace && workload ? { namespace, name: workload } : undefined })
+  }),
+  endpoint({
+    method: 'POST',
+    path: `${rehearsal}/sizing/draft`,
+    deed: 'put a sizing into a draft',
+    summary: 'Put what a calculation comes to into a draft, for the workload that it is about',
+    body: z.strictObject({ calc, of, written }),
+    answer: 'SizingDraft',
+    status: 201,
+    run: ({ app, params, body }) => app.draftSizing(params.id, body)
+  }),
+  endpoint({
+    method: 'GET',
+    path: `${rehearsal}/sizings`,
+    summary: 'Sizings that are kept, each with what of it stands otherwise by now',
+    answer: 'Sizings',
+    run: ({ app, params }) => listed(app.keptSizings(params.id))
+  }),
+  endpoint({
+    method: 'POST',
+    path: `${rehearsal}/sizings`,
+    deed: 'kept a sizing',
+    summary: 'Keep a sizing under a name; one of the same name is replaced',
+    body: z.strictObject({ name: z.string().trim().min(1).max(80), calc, written, of: of.optional(), taken: written.optional() }),
+    answer: 'SizingKept',
+    status: 201,
+    run: ({ app, params, body }) => app.keepSizing(params.id, body)
+  }),
+  endpoint({
+    method: 'DELETE',
+    path: `${rehearsal}/sizings/{sizing}`,
+    deed: 'took a sizing away',
+    summary: 'Take a kept sizing away',
+    answer: 'SizingDropped',
+    run: ({ app, params }) => app.dropSizing(params.id, Number(params.sizing))
+  })
+];

@@ -1,0 +1,31 @@
+import { error } from '@sveltejs/kit';
+import { getApp } from '$server/services';
+import { asked, followed } from '$server/services/page';
+import type { PageServerLoadEvent } from './$types';
+
+export const load = followed(async ({ params, url }: PageServerLoadEvent) => {
+  const app = await getApp();
+  const [view, kept] = [await asked(params.id, 'calculations', {}), await app.keptSizings(params.id)];
+  if (!kept.ok) error(kept.refusal.status, kept.refusal.detail);
+  const one = kept.value.find((each) => String(each.id) === url.searchParams.get('kept'));
+  const id = one?.calc ?? url.searchParams.get('calc');
+  const calc = view.calculations.find((each) => each.id === id) ?? view.calculations[0]!;
+  const beside = (url.searchParams.get('beside') ?? '')
+    .split(',')
+    .flatMap((each) => kept.value.find((two) => String(two.id) === each && two.calc === calc.id) ?? []);
+  const compared = await Promise.all(
+    beside.map(async ({ id: nth, name, written }) => ({
+      id: nth,
+      name,
+      sized: (await asked(params.id, 'sized', { calc: calc.id, written })).sized
+    }))
+  );
+  return {
+    view,
+    calc,
+    kept: kept.value,
+    one: one && one.calc === calc.id ? one : null,
+    compared,
+    first: await asked(params.id, 'sized', { calc: calc.id, written: one?.written ?? {} })
+  };
+});

@@ -1,0 +1,74 @@
+import { expect, forkOf, open, overflows, test } from './help';
+
+test('a broker is sized from what stands: ranges, a slot that can not be read, kept by name, beside another, into a draft, and stale then', async ({
+  page
+}) => {
+  await forkOf(page, 'north-quay', 'sized');
+  await open(page, '/r/north-quay~sized/members');
+  await page.getByRole('link', { name: 'Sizing', exact: true }).click();
+  await page.getByRole('link', { name: 'Log broker' }).click();
+  const headline = page.getByRole('heading', { level: 1 });
+  await expect(headline).toContainText('3 days of traffic need 173 GiB a broker');
+  const kept = page.getByRole('textbox', { name: 'How long messages are kept' });
+  await kept.fill('soon');
+  await expect(page.getByRole('alert')).toContainText('How long messages are kept: Write a time, like 5 days');
+  await expect(kept).toHaveAttribute('aria-invalid', 'true');
+  await expect(page.getByRole('button', { name: 'Keep', exact: true })).toBeDisabled();
+  await kept.fill('5 days');
+  await page.getByRole('textbox', { name: 'Bytes a second that come in' }).fill('0.55 MB/s');
+  await expect(headline).toContainText('5 days of traffic need 288 GiB a broker');
+  await expect(page.getByRole('alert')).toHaveCount(0);
+  await expect(page.getByText(/draws, each value/)).toHaveCount(0);
+
+  const from = page.getByRole('combobox', { name: 'Take it from' });
+  await from.selectOption('plans/timetable');
+  await expect(page.getByText('Nothing was taken: it is no log broker.')).toBeVisible();
+  const has = page.getByRole('textbox', { name: 'Disk that a broker has' });
+  await has.fill('10 GiB');
+  await from.selectOption('events/boarding');
+  await expect(page.getByText('Not taken: ')).toBeVisible();
+  await expect(has).toHaveValue('140 GiB');
+  const rate = page.getByRole('textbox', { name: 'Bytes a second that come in' });
+  await rate.fill('0.5 MB/s');
+  await expect(headline).toContainText('and is full after');
+  const name = page.getByRole('textbox', { name: 'Name to keep it under' });
+  await name.fill('summer');
+  await page.getByRole('button', { name: 'Keep', exact: true }).click();
+  await expect(page.getByRole('link', { name: 'summer' })).toBeVisible();
+  await rate.fill('0.25 MB/s');
+  await name.fill('winter');
+  await page.getByRole('button', { name: 'Keep', exact: true }).click();
+  await page.getByRole('listitem').filter({ hasText: 'summer' }).getByRole('link', { name: 'lay beside' }).click();
+  await expect(page.getByRole('columnheader', { name: 'summer' })).toBeVisible();
+  const row = page.getByRole('row').filter({ hasText: 'network out' });
+  await expect(row).toContainText('500 kB/s');
+  await expect(row).toContainText('1 MB/s');
+  expect(await overflows(page)).toBe(false);
+
+  await page.getByRole('link', { name: 'summer' }).click();
+  await page.getByRole('button', { name: 'Put in a draft' }).click();
+  await page.getByRole('button', { name: 'Send to north-quay~sized in these steps' }).click();
+  await expect(page.getByRole('status').filter({ hasText: 'Sent to' })).toBeVisible();
+  await page.getByRole('button', { name: 'settle' }).click();
+  await expect(page.getByTestId('standing')).toContainText('settled', { timeout: 30_000 });
+  await page.getByRole('link', { name: 'Sizing', exact: true }).click();
+  await page.getByRole('link', { name: 'Log broker' }).click();
+  await expect(page.getByRole('listitem').filter({ hasText: 'summer' })).toContainText(/stale: disk that a broker has .*, now /);
+  await page.getByRole('button', { name: 'Take winter away' }).click();
+  await expect(page.getByRole('link', { name: 'winter' })).toHaveCount(0);
+});
+
+test('each calculation opens by the keyboard alone, with a sentence, figures and a chart that is read out', async ({ page }) => {
+  await open(page, '/r/south-quay/sizing');
+  const all = page.getByRole('navigation', { name: 'Calculations' }).getByRole('link');
+  await expect(all).toHaveCount(9);
+  for (let i = 0; i < 9; i += 1) {
+    await all.nth(i).focus();
+    const title = await all.nth(i).textContent();
+    await page.keyboard.press('Enter');
+    await expect(page.getByRole('region', { name: title!, exact: true })).toBeVisible();
+    await expect(page.getByRole('heading', { level: 1 })).toContainText(/\.$/);
+    expect(await page.locator('figure ul li').count(), title!).toBeGreaterThan(1);
+    expect(await overflows(page), title!).toBe(false);
+  }
+});

@@ -1,0 +1,221 @@
+/* Each calculation by an example that is worked out by hand, and what ranges, wrong slots and impossible values come to. */
+import fc from 'fast-check';
+import { describe, expect, test } from 'vitest';
+import { poolFigures } from '$core/standin';
+import { calculationNamed, calculations, readSlot, shown, sizedBy, type CalcId, type Sized, type SlotSpec } from '$core/sizing';
+
+const gib = 2 ** 30;
+function sized(id: CalcId, written: Record<string, string> = {}, how = {}): Sized {
+  const found = sizedBy(calculationNamed(id)!, written, how);
+  if ('faults' in found) throw new Error(JSON.stringify(found.faults));
+  return found;
+}
+const values = (one: Sized): Record<string, number> => Object.fromEntries(one.figures.map(({ id, value }) => [id, value]));
+
+describe('slots', () => {
+  const slot = (unit: SlotSpec['unit'], least = 0, most = Infinity): SlotSpec => ({ id: 'x', unit, label: 'x', start: '', least, most });
+
+  test('are read as they are spoken of: sizes, rates, times, shares, and ranges of them', () => {
+    expect(readSlot(slot('bytes'), '1.5 TiB')).toEqual({ low: 1.5 * 2 ** 40, high: 1.5 * 2 ** 40 });
+    expect(readSlot(slot('bytes'), '20Gi')).toEqual({ low: 20 * gib, high: 20 * gib });
+    expect(readSlot(slot('rate'), '0.4 to 0.7 MB/s')).toEqual({ low: 400_000, high: 700_000 });
+    expect(readSlot(slot('rate'), '900 kB to 1 MB a second')).toEqual({ low: 900_000, high: 1_000_000 });
+    expect(readSlot(slot('time'), '5 days')).toEqual({ low: 432_000, high: 432_000 });
+    expect(readSlot(slot('time'), '1 – 2 ms')).toEqual({ low: 0.001, high: 0.002 });
+    expect(readSlot(slot('share'), '30 %')).toEqual({ low: 0.3, high: 0.3 });
+    expect(readSlot(slot('each-second'), '12,000')).toEqual({ low: 12_000, high: 12_000 });
+  });
+
+  test('what can not be read is said, and nothing is taken for it', () => {
+    expect(readSlot(slot('bytes'), '300')).toBe('Write a size, like 300 GiB or 1.5 TB, or a range of two.');
+    expect(readSlot(slot('time'), 'soon')).toMatch(/^Write a time/);
+    expect(readSlot(slot('share'), '0.3')).toMatch(/^Write a share/);
+    expect(readSlot(slot('count'), '2.5')).toBe('Write whole numbers.');
+    expect(readSlot(slot('count'), '9 to 3')).toBe('The lower end stands first.');
+    expect(readSlot(slot('count', 1, 9), '10')).toBe('From 1 to 9.');
+    expect(readSlot(slot('count'), '1 to 2 to 3')).toMatch(/^Write/);
+  });
+
+  test('whatever is shown is read back as the same, to three digits', () => {
+    fc.assert(
+      fc.property(
+        fc.constantFrom('bytes' as const, 'rate' as const, 'time' as const),
+        fc.double({ min: 1, max: 1e9, noNaN: true }),
+        (unit, value) => {
+          const read = readSlot(slot(unit), shown(unit, value));
+          expect(typeof read === 'string' ? read : Math.abs(read.low / value - 1)).toBeLessThan(0.006);
+        }
+      )
+    );
+  });
+});
+
+describe('every calculation', () => {
+  test('begins with slots that can be read, names each of them once, and comes to figures and a sentence', () => {
+    for (const calc of calculations) {
+      const named = [...calc.sentence.matchAll(/\{(\w+)\}/g)].map((one) => one[1]);
+      expect(named.slice().sort(), calc.id).toEqual(calc.slots.map((one) => one.id).sort());
+      const one = sized(calc.id);
+      expect(one.headline, calc.id).toMatch(/^[A-Z0-9].*\.$/);
+      expect(one.headline, calc.id).not.toMatch(/NaN|undefined|Infinity/);
+      expect(
+        calc.formulas.every(({ source }) => source.length > 5),
+        calc.id
+      ).toBe(true);
+    }
+  });
+
+  test('whatever stands in its slots within their bounds gives figures or says why not, and never breaks', () => {
+    for (const calc of calculations)
+      fc.assert(
+        fc.property(fc.array(fc.double({ min: 0, max: 1, noNaN: true }), { minLength: 12, maxLength: 12 }), (shares) => {
+          const v = Object.fromEntries(
+            calc.slots.map(({ id, unit, least, most }, i) => {
+              const value = least + (Math.min(most, 1e6 + least) - least) * shares[i]! ** 3;
+              return [id, unit === 'count' ? Math.round(value) : value];
+            })
+          );
+          if (calc.fault?.(v) !== undefined) return;
+          const found = calc.reckon(v);
+          for (const { id } of calc.figures) expect(typeof found[id], `${calc.id} ${id}`).toBe('number');
+          expect(calc.tell(v, found).headline).not.toMatch(/NaN|undefined/);
+          for (const { value } of calc.chart?.(v).points ?? []) expect(Number.isNaN(value), calc.id).toBe(false);
+        }),
+        { numRuns: 60, seed: 5 }
+      );
+  });
+
+  test('ranges are carried through: the same draws for the same seed, and what is certain has none', () => {
+    const one = sized('broker');
+    const [disk] = one.figures;
+    // 0.4 to 0.7 MB/s, evenly: nine of ten draws between 0.415 and 0.685, times 3 days and 1.3.
+    const at = (rate: number) => rate * 1e6 * 259_200 * 1.3;
+    expect(disk!.low / at(0.415)).toBeCloseTo(1, 2);
+    expect(disk!.high / at(0.685)).toBeCloseTo(1, 2);
+    expect(disk!.value / at(0.55)).toBeCloseTo(1, 2);
+    expect([one.draws, sized('broker').figures]).toEqual([20_000, one.figures]);
+    expect(sized('broker', {}, { seed: 2 }).figures[0]!.value).not.toBe(disk!.value);
+    const certain = sized('broker', { rate: '0.5 MB/s' });
+    expect([certain.draws, ...new Set(certain.figures.map((each) => each.range))]).toEqual([0, '']);
+  });
+
+  test('what is wrong is said at its slot; what can not be together, of the whole', () => {
+    const broken = sizedBy(calculationNamed('pool')!, { size: 'big', copies: '9' });
+    expect(broken).toEqual({ faults: { size: expect.stringMatching(/^Write a size/), copies: 'From 1 to 5.' } });
+    expect(sizedBy(calculationNamed('pool')!, { nodes: '2', copies: '3' })).toEqual({
+      faults: { '': '3 copies of a piece need 3 nodes.' }
+    });
+  });
+});
+
+describe('by hand', () => {
+  test('members and spread', () => {
+    expect(values(sized('spread'))).toEqual({ majority: 2, mayMembers: 1, mayNodes: 1, mayZones: 1, inZone: 1, fewest: 3 });
+    // Five in three zones: 2, 2, 1. One zone gone leaves three, a majority; one more member does not.
+    const five = sized('spread', { members: '5', lostMembers: '1' });
+    expect(values(five)).toMatchObject({ majority: 3, mayZones: 1, inZone: 2, fewest: 9 });
+    expect(five.headline).toBe(
+      '5 members do not survive the loss of 1 zone and 1 member more: 2 would be left, 3 are a majority. 9 would.'
+    );
+    // Two zones: the fuller one holds half at least.
+    const two = sized('spread', { members: '4', zones: '2', nodes: '4' });
+    expect(values(two).fewest).toBe(Infinity);
+    expect(two.headline).toBe('No number of members survives the loss of 1 zone in 2 zones: too many stand in one.');
+    expect(two.notes).toHaveLength(2);
+  });
+
+  test('attach slots', () => {
+    // 12 - 3 = 9 slots left on a node, 4 members of 2; 12 members need 3 nodes, and one more for the one away.
+    expect(values(sized('slots'))).toEqual({ each: 4, spare: 12, spareAway: 3, out: 0, needed: 4 });
+    expect(sized('slots', { lost: '2' }).headline).toBe('4 of 12 members find no slot with 2 nodes away; 5 nodes would do.');
+    expect(sized('slots', { taken: '11' }).headline).toBe('A node has no 2 slots left: no member finds a place.');
+  });
+
+  test('a pool of disks', () => {
+    // Six nodes of 1,440 GiB, three copies: 2,880 usable; with five nodes 2,400. 900 GiB three times over six nodes: 450 on each.
+    const one = values(sized('pool'));
+    expect(one).toMatchObject({ raw: 8_640 * gib, usable: 2_880 * gib, healable: 2_400 * gib, fill: 900 / 2_880 });
+    expect(one.healNode).toBeCloseTo(120 + (450 * gib) / 200e6, 6);
+    expect(one.healDisk).toBeCloseTo(120 + (225 * gib) / 200e6, 6);
+    // The rule of a pool that stands, for nodes that are alike.
+    fc.assert(
+      fc.property(
+        fc.integer({ min: 1, max: 12 }),
+        fc.integer({ min: 1, max: 5 }),
+        fc.integer({ min: 1, max: 4 }),
+        (nodes, copies, disks) => {
+          fc.pre(copies <= nodes);
+          const all = Array.from({ length: nodes }, (_, i) => ({ node: `${i}`, zone: '', bytes: disks * 64 * gib, answers: true }));
+          const rule = poolFigures(all, copies);
+          const written = { nodes: `${nodes}`, copies: `${copies}`, disks: `${disks}`, size: '64 GiB', stored: '1 GiB' };
+          expect(values(sized('pool', written))).toMatchObject({
+            raw: rule.rawBytes,
+            usable: rule.usableBytes,
+            healable: rule.healableBytes
+          });
+        }
+      )
+    );
+    expect(values(sized('pool', { stored: '2.5 TiB' })).healNode).toBe(Infinity);
+    expect(values(sized('pool', { copies: '1' })).healNode).toBe(Infinity);
+  });
+
+  test('an object store', () => {
+    // Four members of two volumes, two members' worth of parity: 4 + 4 shards. A shard of 1 MiB / 4 fills 64 blocks.
+    const one = values(sized('store'));
+    expect(one).toMatchObject({ raw: 1_600 * gib, members: 2, volumesLost: 4, overhead: 2, writable: 1 });
+    expect(one.usable! / (800 * gib)).toBeGreaterThan(0.92);
+    expect(one.usable! / (800 * gib)).toBeLessThan(0.95);
+    // 1 KiB takes one block on each of eight volumes.
+    const small = sized('store', { object: '1 KiB' });
+    expect(values(small).overhead).toBe(32);
+    expect(small.notes[0]).toMatch(/^Objects of 1 KiB take 32 times their size/);
+    expect(values(sized('store', { sets: '3' })).usable).toBe(3 * one.usable!);
+  });
+
+  test('a log broker', () => {
+    const one = sized('broker', { rate: '0.55 MB/s', kept: '5 days' });
+    // 0.55e6 x 432,000 s x 3 / 3 x 1.3
+    expect(values(one).disk).toBeCloseTo(308_880_000_000, 0);
+    expect(one.headline).toMatch(/^5 days of traffic need 288 GiB a broker; it has 140 GiB, and is full after 3\.16 days\.$/);
+    // One of three lost: the others take half of all three copies each; two readers and two copies go out.
+    expect(values(one)).toMatchObject({ writes: 825_000, in: 825_000, out: 1_100_000, messages: 450 });
+    expect(values(one).again).toBeCloseTo(308_880_000_000 / 1.3 / 40e6, 3);
+    expect(values(sized('broker', { rate: '0.55 MB/s', packed: '50 %' })).disk).toBeCloseTo(
+      values(sized('broker', { rate: '0.55 MB/s' })).disk! / 2,
+      0
+    );
+  });
+
+  test('speed', () => {
+    // 20 for each of 200 GiB: 4,000, below 8 in flight of 1.5 ms (5,333); 150 MB/s of 8 KiB are 18,310.
+    const one = sized('speed', { latency: '1.5 ms' });
+    expect(values(one)).toMatchObject({ ceiling: 4_000, used: 0.6, volume: 4_000 });
+    expect(values(one).latency).toBeGreaterThan(0.0015);
+    expect(one.headline).toMatch(/^2,400\/s are 60 % of what the volume’s operations allow; one takes /);
+    expect(values(sized('speed', { latency: '4 ms' }))).toMatchObject({ ceiling: 2_000, latency: Infinity });
+    expect(values(sized('speed', { latency: '1.5 ms', credits: '1,400,000' })).burst).toBe(1_000);
+    expect(sized('speed', { latency: '1.5 ms', block: '128 KiB' }).headline).toMatch(/the volume’s bytes end/);
+  });
+
+  test('fill', () => {
+    const one = values(sized('fill', { grows: '5 GiB' }));
+    expect(one).toMatchObject({ share: 0.59, to80: 8.4 * 86_400, to100: 16.4 * 86_400, carries: 20 * 86_400 });
+    expect(values(sized('fill', { grows: '0 GiB' })).to100).toBe(Infinity);
+    expect(sized('fill', { grows: '0 GiB' }).headline).toBe('It does not grow: 59 % full, and stays so.');
+    expect(sized('fill', { grows: '500 GiB' }).notes[0]).toMatch(/grow by more at a time/);
+  });
+
+  test('backup', () => {
+    const one = sized('backup', { rate: '100 MB/s' });
+    // With a log every five minutes that is what can be lost; the way back: 3 min, 200 GiB and 6 GiB of log at 80 MB/s.
+    expect(values(one)).toMatchObject({ loses: 300, window: (200 * gib) / 100e6 });
+    expect(values(one).back).toBeCloseTo(180 + (206 * gib) / 80e6, 3);
+    // Two whole ones and twelve of 6 GiB, and the log of 14 days.
+    expect(values(one).room).toBe((2 * 200 + 12 * 6 + 14 * 6) * gib);
+    expect(values(sized('backup', { rate: '100 MB/s', log: '0 s' })).loses).toBeCloseTo(86_400 + (200 * gib) / 100e6, 6);
+    expect(sized('backup', { rate: '100 MB/s', point: '1 min', time: '10 min' }).headline).toMatch(
+      /^5 min can be lost, and 1 min are allowed; it is back after .* and 10 min are allowed\.$/
+    );
+  });
+});
