@@ -38,7 +38,7 @@ test('a broker is sized from what stands: ranges, a slot that can not be read, k
   await rate.fill('0.25 MB/s');
   await name.fill('winter');
   await page.getByRole('button', { name: 'Keep', exact: true }).click();
-  await page.getByRole('listitem').filter({ hasText: 'summer' }).getByRole('link', { name: 'lay beside' }).click();
+  await page.getByRole('listitem').filter({ hasText: 'summer' }).getByRole('link', { name: 'compare with' }).click();
   await expect(page.getByRole('columnheader', { name: 'summer' })).toBeVisible();
   const row = page.getByRole('row').filter({ hasText: 'network out' });
   await expect(row).toContainText('500 kB/s');

@@ -25,6 +25,10 @@ test('a bundle has what was tried beside the manifests, is the same for the same
   const one = await bundle(id);
   expect(one.files.map((file) => file.name)).toEqual([
     'START.md',
+    'reports/charts-chartroom.md',
+    'reports/events-boarding.md',
+    'reports/keeps-strongbox.md',
+    'reports/plans-timetable.md',
     'manifests.yaml',
     'ground.yaml',
     'evidence/proofs.json',

@@ -186,6 +186,7 @@ export const examples: { readonly [K in Known]: Example<K> } = {
     params: { id: 'harbour~crew' },
     body: { namespace: 'people', workload: 'crew', to: 'north-quay', way: 'members', step: 1 }
   },
+  'GET /rehearsals/{id}/report': { params: north, query: { namespace: 'charts', workload: 'chartroom' } },
   'GET /rehearsals/{id}/sizing': { params: north },
   'POST /rehearsals/{id}/sizing': { params: north, body: { calc: 'broker', written: { rate: '0.4 to 0.7 MB/s', kept: '5 days' } } },
   'GET /rehearsals/{id}/sizing/taken': { params: north, query: { calc: 'spread', namespace: 'plans', workload: 'timetable' } },

@@ -10,8 +10,17 @@ const written = z
   .describe('what stands in slots, as it is written; others stand as they begin');
 const of = z.strictObject({ namespace: name, name });
 
-/** Sizing: calculations over what stands, or is thought of. */
+/** Sizing: calculations over what stands, or is thought of; and reports. */
 export const sizingEndpoints = [
+  endpoint({
+    method: 'GET',
+    path: `${rehearsal}/report`,
+    summary:
+      'What somebody who takes a workload over reads, as Markdown: what it is, survives, how it was checked, what to do when it breaks, what is open',
+    query: z.object({ namespace: name, workload: name }),
+    answer: 'Report',
+    run: ({ app, params, query }) => app.report(params.id, query)
+  }),
   endpoint({
     method: 'GET',
     path: `${rehearsal}/sizing`,

@@ -18,7 +18,8 @@ type Proved = KeptProof & { readonly stale: boolean };
 
 const json = (value: unknown): string => `${JSON.stringify(value, null, 2)}\n`;
 const cell = (text: string): string => text.replaceAll('|', '\\|').replaceAll('\n', ' ');
-const table = (heads: readonly string[], rows: readonly (readonly string[])[]): string =>
+/** A table in Markdown; a line where it has no rows. */
+export const mdTable = (heads: readonly string[], rows: readonly (readonly string[])[]): string =>
   rows.length
     ? `${[heads, heads.map(() => '---'), ...rows].map((row) => `| ${row.map(cell).join(' | ')} |`).join('\n')}\n`
     : 'There is none.\n';
@@ -80,6 +81,7 @@ Cluster version ${parts.cluster}; engine ${parts.engine} of the stand-in.
 
 ## What is in here
 
+- \`reports/\`: a report of each workload: what it is and survives, what to do when it breaks, what is open.
 - \`manifests.yaml\`: ${plural(parts.count, 'manifest')}, in the order of sending.
 ${parts.ground ? '- `ground.yaml`: the place that it was rehearsed on; a cluster can be laid out from it.\n' : ''}- \`evidence/proofs.json\`, \`evidence/drills.json\`, \`evidence/drills.csv\`, \`evidence/backups.json\`: what was tried, with its figures.
 - \`findings.json\`: what the checker still says (${parts.findings.length}), and what was accepted with a reason (${parts.accepted.length}).
@@ -88,13 +90,13 @@ ${parts.ground ? '- `ground.yaml`: the place that it was rehearsed on; a cluster
 
 Drills count where they came out as expected or better. What is stale was tried before something of the workload changed, and counts for nothing.
 
-${table(['workload', 'what it is', 'members ready', 'proofs that hold', 'drills', 'stale', 'backup'], rows)}
+${mdTable(['workload', 'what it is', 'members ready', 'proofs that hold', 'drills', 'stale', 'backup'], rows)}
 ## Drills that came out worse
 
-${table(['workload', 'fault', 'what happened', 'first break', ''], worse)}
+${mdTable(['workload', 'fault', 'what happened', 'first break', ''], worse)}
 ## Accepted findings
 
-${table(
+${mdTable(
   ['object', 'rule', 'reason', 'until'],
   parts.accepted.map((one) => [one.object, one.rule, one.accepted.reason, one.accepted.until ?? ''])
 )}
@@ -102,18 +104,20 @@ ${table(
 
 The values of secrets. Whoever sends the manifests has to fill in these keys first.
 
-${table(['secret', 'keys'], secrets)}`;
+${mdTable(['secret', 'keys'], secrets)}`;
 }
 
 /** Bundles for handing over: files that are the same for the same state. */
 export const bundles = ({
   rehearsals,
   drills,
-  keptProofs
+  keptProofs,
+  report
 }: {
   readonly rehearsals: RehearsalService;
   readonly drills: DrillService;
   readonly keptProofs: (id: string) => Promise<Answer<Proved[]>>;
+  readonly report: (id: string, of: { namespace: string; workload: string }) => Promise<Answer<{ text: string }>>;
 }) => ({
   /** The files of a bundle: manifests, the place, evidence, findings and a page to start from. No value of a secret is in any of them. */
   async bundle(id: string, namespace?: string): Promise<Answer<{ name: string; files: BundleFile[] }>> {
@@ -133,8 +137,14 @@ export const bundles = ({
     const proved = sorted(proofs.value, (one) => `${one.set}/${one.id}`);
     const drilled = sorted(all.value.drills, (one) => `${one.workload}/${one.fault}`);
     const { value } = parts;
+    const told: BundleFile[] = [];
+    for (const { namespace: space, name } of value.workloads) {
+      const one = await report(id, { namespace: space, workload: name });
+      if (one.ok) told.push({ name: `reports/${space}-${name}.md`, text: one.value.text });
+    }
     const files = [
       { name: 'START.md', text: startPage(id, namespace, value, proved, drilled) },
+      ...told,
       { name: 'manifests.yaml', text: value.manifests },
       ...(value.ground ? [{ name: 'ground.yaml', text: value.ground }] : []),
       { name: 'evidence/proofs.json', text: json(proved) },

@@ -27,6 +27,7 @@ import { remedyView } from './remedies';
 import { blueprintView } from './blueprint';
 import { briefView } from './brief';
 import { workloadsOf, type KeptProofs, type Scene } from './scene';
+import { reportParts } from './report';
 import { calculationsView, movedView, sizedView, sizingDraftView, takenView } from './sizing';
 import { assetsView, supplyView } from './supply';
 import { tapeView } from './tape';
@@ -145,6 +146,9 @@ export const queries = {
   /** What a bundle for handing over is made of, but for what was tried; without values of secrets. */
   bundle: (scene: Scene, { namespace }: { namespace?: string | undefined }) =>
     bundleParts(scene, withoutValues(manifestsOf(scene, namespace)), namespace),
+  /** What a report says of one workload, but for what was tried. */
+  report: (scene: Scene, ask: { namespace: string; workload: string }) =>
+    reportParts(scene, withoutValues(manifestsOf(scene, ask.namespace)), ask),
   /** What the checker says of what stands in a namespace. */
   standingFindings: (scene: Scene, { namespace }: { namespace: string }) => findingsOf(scene, withoutValues(manifestsOf(scene, namespace))),
   standingMend: (scene: Scene, { namespace, nth }: { namespace: string; nth: number }) =>

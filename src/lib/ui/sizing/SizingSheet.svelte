@@ -135,7 +135,7 @@
       {/if}
     </div>
     {#if compared.length && shown}
-      <h2 class="mt-6">Beside each other</h2>
+      <h2 class="mt-6">Compared</h2>
       <div class="overflow-x-auto">
         <table class="mt-1 w-full">
           <thead>
@@ -215,7 +215,7 @@
             <a class={each.id === one?.id ? 'font-semibold' : 'word'} href="{base}?kept={each.id}">{each.name}</a>
             <span class="small float-right flex gap-2">
               {#if each.id !== one?.id}<a class="word" href={besideHref(each)} data-sveltekit-noscroll
-                  >{compared.some((two) => two.id === each.id) ? 'lay away' : 'lay beside'}</a
+                  >{compared.some((two) => two.id === each.id) ? 'leave out' : 'compare with'}</a
                 >{/if}
               <button class="word" onclick={() => drop(each)} aria-label="Take {each.name} away">take away</button>
             </span>

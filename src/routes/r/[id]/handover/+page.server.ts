@@ -6,6 +6,7 @@ export const load = followed(async ({ params, url }: PageServerLoadEvent) => {
   return {
     view: await asked(params.id, 'manifests', namespace ? { namespace } : {}),
     all: (await asked(params.id, 'manifests', {})).items,
-    namespace
+    namespace,
+    workloads: (await asked(params.id, 'sets', {})).filter((one) => !namespace || one.namespace === namespace)
   };
 });

@@ -70,6 +70,19 @@
       </div>
     {/if}
   </div>
+  {#if data.workloads.length}
+    <p class="mt-3">
+      Reports, to read or to print:
+      {#each data.workloads as one, i (`${one.namespace}/${one.name}`)}{i ? ', ' : ''}<span class="whitespace-nowrap"
+          ><a
+            class="word"
+            href="/r/{encodeURIComponent(data.id)}/handover/report/{encodeURIComponent(one.namespace)}/{encodeURIComponent(one.name)}"
+            target="_blank"
+            rel="noopener">{one.name}</a
+          ></span
+        >{/each}.
+    </p>
+  {/if}
   <Accepted items={data.view.accepted} class="mt-3">
     {#snippet where(one)}<span class="mono">{one.object}</span>{/snippet}
   </Accepted>
