@@ -24,7 +24,7 @@ h1 + p + p { font-size: 1.1rem; }
 table { border-collapse: collapse; width: 100%; margin: .4rem 0 1rem; break-inside: auto; }
 thead:not(:has(th:not(:empty))) { display: none; }
 th { text-align: left; font-weight: 400; color: #6b6257; }
-td, th { border-bottom: 1px solid #ddd5c5; padding: .3rem .8rem .3rem 0; vertical-align: top; overflow-wrap: anywhere; }
+td, th { border-bottom: 1px solid #ddd5c5; padding: .3rem .8rem .3rem 0; vertical-align: top; overflow-wrap: break-word; }
 tr { break-inside: avoid; }
 thead:not(:has(th:not(:empty))) + tbody td:first-child { width: 6.5rem; font-weight: 600; }
 code { font-size: .92em; }
