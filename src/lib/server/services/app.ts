@@ -37,11 +37,10 @@ import { stillLinked } from './rehearsal-refusals';
 import { TransferService } from './transfer';
 import { tryDemo } from './demo';
 import { drawn } from './drawn';
-import { bundles } from './bundle';
+import { handover } from './handover';
 import { cards } from './cards';
 import { sizingRepository } from '../repositories/sizings';
 import { moves } from './moves';
-import { reports } from './report';
 import { sizings } from './sizings';
 import { DrillService } from './drills';
 import { TrialService } from './trials';
@@ -183,8 +182,6 @@ export async function createApp({ data, worker, reader, empty = false, settings 
     return done(kept.map((one) => ({ ...one, stale: isStale(at.get(`${one.namespace}/${one.set}`), one) })));
   }
 
-  const reporting = reports({ rehearsals, drills, keptProofs, sizingsOf: sizingRepository(db).of });
-
   let asks = 0;
   return {
     bus,
@@ -238,9 +235,8 @@ export async function createApp({ data, worker, reader, empty = false, settings 
     },
     ...moves({ rehearsals, drafts }),
     ...cards({ rehearsals, drafts }),
-    ...bundles({ rehearsals, drills, keptProofs, report: reporting.report }),
+    ...handover({ rehearsals, drills, keptProofs, sizingsOf: sizingRepository(db).of }),
     ...sizings({ rehearsals, drafts, kept: sizingRepository(db) }),
-    ...reporting,
     /** Puts a blueprint's manifests into a draft, with secret values drawn now. */
     async draftBlueprint(id: string, blueprint: string, answers: Answers): Promise<Answer<{ id: number }>> {
       const found = await rehearsals.ask(id, 'blueprint', { id: blueprint, answers });

@@ -36,7 +36,8 @@ export interface Round {
 /** A drill as it is shown: what was sent for it holds whole secrets, and stays here. */
 export type ShownDrill = Omit<KeptDrill, 'begin' | 'end'> & { readonly stale: boolean };
 
-function shown({ begin: _, end: __, cause, ...one }: KeptDrill & { readonly stale: boolean }): ShownDrill {
+/** A drill without what was sent for it. */
+export function shownDrill({ begin: _, end: __, cause, ...one }: KeptDrill & { readonly stale: boolean }): ShownDrill {
   const { manifests } = cause ?? {};
   return { ...one, ...(cause ? { cause: { ...cause, ...(manifests ? { manifests: manifests.map(covered) } : {}) } } : {}) };
 }
@@ -123,7 +124,7 @@ export class DrillService {
     const workloads = await this.rehearsals.ask(id, 'drillable', {});
     if (!workloads.ok) return workloads;
     const drills = await this.kept(id);
-    return drills.ok ? done({ workloads: workloads.value, drills: drills.value.map(shown), round: this.roundOf(id) }) : drills;
+    return drills.ok ? done({ workloads: workloads.value, drills: drills.value.map(shownDrill), round: this.roundOf(id) }) : drills;
   }
 
   private roundOf(id: string): Round | null {
@@ -148,7 +149,7 @@ export class DrillService {
         const found = await this.one(host, id, which);
         if (!found.ok) return found;
         await this.told(id);
-        return done(shown({ ...found.value, stale: false }));
+        return done(shownDrill({ ...found.value, stale: false }));
       } finally {
         await host.end();
       }

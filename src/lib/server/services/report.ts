@@ -1,21 +1,13 @@
-import { faultNamed, goneOf } from '$core/drills';
+import { faultNamed, faults, goneOf } from '$core/drills';
 import { clockOf, plural, wordsOf } from '$core/shared';
 import { calculationNamed, shown, sizedBy } from '$core/sizing';
 import type { KeptProof } from '../repositories/proofs';
 import type { KeptSizing } from '../repositories/sizings';
-import type { Queries } from '../views';
-import { done, notFound, refused, type Answer } from './answer';
-import { mdTable as table } from './bundle';
-import type { DrillService, ShownDrill } from './drills';
-import type { RehearsalService } from './rehearsals';
+import type { ReportParts as Parts } from '../views/report';
+import { mdTable as table } from './markdown';
+import type { ShownDrill } from './drills';
 
-type Parts = NonNullable<ReturnType<Queries['report']>>;
 type Proved = KeptProof & { readonly stale: boolean };
-interface Evidence {
-  readonly proofs: readonly Proved[];
-  readonly drills: readonly ShownDrill[];
-  readonly sizings: readonly KeptSizing[];
-}
 
 const title = (one: ShownDrill): string => faultNamed(one.fault)?.title ?? one.fault;
 const upper = (text: string): string => (text ? text[0]!.toUpperCase() + text.slice(1) : text);
@@ -70,7 +62,7 @@ const openWords = ({ open, accepted }: Parts): string =>
   [open.length ? plural(open.length, 'finding') : 'no finding', ...(accepted.length ? [`${accepted.length} accepted`] : [])].join(', ');
 
 /** For people who don't know clusters: what it is, what it survives, how fresh its copy is, what is open. */
-function summary(parts: Parts, { drills, proofs }: Evidence): string {
+function summary(parts: Parts, { drills, proofs }: Tried): string {
   const ready = parts.members.filter((one) => one.ready).length;
   const fresh = drills.filter((one) => !one.stale);
   const worse = fresh.filter((one) => one.state === 'worse').length;
@@ -128,7 +120,7 @@ function runbook(one: ShownDrill): string {
   return `### ${upper(title(one))}: ${one.target}${one.stale ? ' (stale)' : ''}\n\n${table(['', ''], rows)}`;
 }
 
-function reportText(id: string, parts: Parts, evidence: Evidence): string {
+function reportText(id: string, parts: Parts, evidence: Tried): string {
   const { name, namespace } = parts;
   const classes = [...new Set(parts.members.flatMap((one) => one.claims.map((two) => `${two.class} · ${two.driver}`)))].filter(
     (one) => one.length > 3
@@ -197,38 +189,23 @@ ${
 }`;
 }
 
-/** Reports: what somebody who takes a workload over reads. */
-export const reports = ({
-  rehearsals,
-  drills,
-  keptProofs,
-  sizingsOf
-}: {
-  readonly rehearsals: RehearsalService;
-  readonly drills: DrillService;
-  readonly keptProofs: (id: string) => Promise<Answer<Proved[]>>;
-  readonly sizingsOf: (cluster: string) => Promise<KeptSizing[]>;
-}) => ({
-  /** The report of one workload, as Markdown. */
-  async report(
-    id: string,
-    { namespace, workload }: { namespace: string; workload: string }
-  ): Promise<Answer<{ name: string; text: string }>> {
-    const parts = await rehearsals.ask(id, 'report', { namespace, workload });
-    if (!parts.ok) return parts;
-    if (!parts.value) return refused(notFound(`The workload ${namespace}/${workload}`));
-    const { name } = parts.value;
-    const [proofs, all] = [await keptProofs(id), await drills.all(id)];
-    if (!proofs.ok) return proofs;
-    if (!all.ok) return all;
-    const order = all.value.workloads.find((one) => one.namespace === namespace && one.name === name)?.offers.map((one) => one.fault) ?? [];
-    const evidence: Evidence = {
-      proofs: proofs.value.filter((one) => one.namespace === namespace && one.set === name),
-      drills: all.value.drills
-        .filter((one) => one.namespace === namespace && one.workload === name)
-        .sort((a, b) => order.indexOf(a.fault) - order.indexOf(b.fault)),
-      sizings: (await sizingsOf(id.split('~')[0]!)).filter((one) => one.of?.namespace === namespace && one.of.name === name)
-    };
-    return done({ name: `${name}-on-${id.replace('~', '-')}`, text: reportText(id, parts.value, evidence) });
-  }
-});
+/** What was tried of a rehearsal, and what is kept for its cluster: looked up once for all of its workloads. */
+export interface Tried {
+  readonly proofs: readonly Proved[];
+  readonly drills: readonly ShownDrill[];
+  readonly sizings: readonly KeptSizing[];
+}
+
+const order = new Map(faults.map((one, i) => [one.id, i]));
+
+/** The report of one workload, as Markdown. */
+export function reportOf(id: string, parts: Parts, { proofs, drills, sizings }: Tried): string {
+  const { name, namespace } = parts;
+  return reportText(id, parts, {
+    proofs: proofs.filter((one) => one.namespace === namespace && one.set === name),
+    drills: drills
+      .filter((one) => one.namespace === namespace && one.workload === name)
+      .sort((a, b) => order.get(a.fault)! - order.get(b.fault)!),
+    sizings: sizings.filter((one) => one.of?.namespace === namespace && one.of.name === name)
+  });
+}

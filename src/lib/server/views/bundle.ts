@@ -5,7 +5,15 @@ import { podsIn, workloadNamed } from '$core/proofs';
 import { backupsView } from './backups';
 import { covered } from './covered';
 import { acceptedOf, findingsOf } from './findings';
+import { reportParts, type Told } from './report';
 import { blueprintOf, workloadsOf, type Scene } from './scene';
+
+/** What is said of all workloads of some manifests. */
+export const toldOf = (scene: Scene, objects: readonly ApiObject[]): Told => ({
+  backups: backupsView(scene, {}).workloads,
+  open: findingsOf(scene, objects),
+  accepted: acceptedOf(scene, objects)
+});
 
 /**
  * What a rehearsal itself adds to a bundle for handing over: the place, its manifests, workloads with their copies, and what the checker says.
@@ -13,6 +21,7 @@ import { blueprintOf, workloadsOf, type Scene } from './scene';
  */
 export function bundleParts(scene: Scene, objects: readonly ApiObject[], namespace: string | undefined) {
   const { facts } = scene;
+  const told = toldOf(scene, objects);
   const [ground] = facts.list('Ground');
   const workloads = workloadsOf(facts)
     .filter((one) => namespace === undefined || one.namespace === namespace)
@@ -36,8 +45,9 @@ export function bundleParts(scene: Scene, objects: readonly ApiObject[], namespa
         : []
     ),
     workloads,
-    findings: findingsOf(scene, objects).filter((one) => !one.accepted),
-    accepted: acceptedOf(scene, objects),
-    backups: backupsView(scene, {}).workloads.filter((one) => namespace === undefined || one.namespace === namespace)
+    findings: told.open.filter((one) => !one.accepted),
+    accepted: told.accepted,
+    backups: told.backups.filter((one) => namespace === undefined || one.namespace === namespace),
+    reports: workloads.flatMap((one) => reportParts(scene, one, told) ?? [])
   };
 }

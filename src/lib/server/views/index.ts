@@ -16,7 +16,7 @@ import { fitNeedsView, fitView } from './fit';
 import { groundView } from './ground';
 import { stackOf, touchedAt } from './levels';
 import { backupsView, besideView } from './backups';
-import { bundleParts } from './bundle';
+import { bundleParts, toldOf } from './bundle';
 import { drillableView, drillView, foreseenView } from './drills';
 import { linkedView, reachView } from './linked';
 import { membersView } from './members';
@@ -147,8 +147,8 @@ export const queries = {
   bundle: (scene: Scene, { namespace }: { namespace?: string | undefined }) =>
     bundleParts(scene, withoutValues(manifestsOf(scene, namespace)), namespace),
   /** What a report says of one workload, but for what was tried. */
-  report: (scene: Scene, ask: { namespace: string; workload: string }) =>
-    reportParts(scene, withoutValues(manifestsOf(scene, ask.namespace)), ask),
+  report: (scene: Scene, { namespace, workload }: { namespace: string; workload: string }) =>
+    reportParts(scene, { namespace, name: workload }, toldOf(scene, withoutValues(manifestsOf(scene, namespace)))),
   /** What the checker says of what stands in a namespace. */
   standingFindings: (scene: Scene, { namespace }: { namespace: string }) => findingsOf(scene, withoutValues(manifestsOf(scene, namespace))),
   standingMend: (scene: Scene, { namespace, nth }: { namespace: string; nth: number }) =>

@@ -1,9 +1,9 @@
-import { claimsOf, isReady, zoneOf, type ApiObject, type Facts, type Pod } from '$core/model';
+import { claimsOf, isReady, zoneOf, type Facts, type Pod } from '$core/model';
 import { podsIn, workloadNamed } from '$core/proofs';
 import { bytesOf } from '$core/shared';
 import { enginePartOf, fillAt, imageTag, roomIn } from '$core/standin';
-import { backupsView } from './backups';
-import { acceptedOf, findingsOf } from './findings';
+import type { BackedUp } from './backups';
+import type { acceptedOf, findingsOf } from './findings';
 import { blueprintOf, type Scene } from './scene';
 import { workloadView } from './workload';
 
@@ -21,31 +21,40 @@ function claimShown(facts: Facts, pod: Pod, name: string) {
   };
 }
 
+/** What is said of a whole cluster or namespace, and looked up once for all of its workloads. */
+export interface Told {
+  readonly backups: readonly BackedUp[];
+  readonly open: ReturnType<typeof findingsOf>;
+  readonly accepted: ReturnType<typeof acceptedOf>;
+}
+
 /**
  * What a report says of one workload from what stands: members with their places and volumes, ways to it, versions, copies, findings. Secrets
  * are named and never shown.
- * @param objects manifests of its namespace, without values of secrets
  */
-export function reportParts(
-  scene: Scene,
-  objects: readonly ApiObject[],
-  { namespace, workload: name }: { namespace: string; workload: string }
-) {
+export function reportParts(scene: Scene, { namespace, name }: { readonly namespace: string; readonly name: string }, told: Told) {
   const { facts } = scene;
   const workload = workloadNamed(facts, namespace, name);
   const view = workloadView(scene, { namespace, name });
   if (!workload || !view) return undefined;
-  const [chief] = [...workload.sets, ...workload.deployments, ...workload.daemonSets];
+  const makers = [...workload.sets, ...workload.deployments, ...workload.daemonSets];
+  const [chief] = makers;
   const pods = podsIn(facts, workload);
-  // What bears its name is its own: sets, claims, services and secrets of a blueprint do.
-  const its = (object: string) =>
-    object.split(/[ /]/).some((part) => part === name || part.startsWith(`${name}-`) || part.endsWith(`-${name}`));
   const secrets = new Set(
     pods.flatMap((pod) => [
       ...pod.spec.containers.flatMap((one) => (one.env ?? []).flatMap((two) => two.valueFrom?.secretKeyRef?.name ?? [])),
       ...(pod.spec.volumes ?? []).flatMap((one) => (one.secret as { secretName?: string } | undefined)?.secretName ?? [])
     ])
   );
+  // Its own are what it is made of, and what bears the name of that: claims, accounts and budgets of a blueprint do.
+  const own = [name, ...makers.map((one) => one.metadata.name), ...view.services.map((one) => one.name), ...secrets];
+  const its = ({ object }: { readonly object: string }) => {
+    const [, space, named] = /^\S+ (?:([^/]+)\/)?(.+)$/.exec(object) ?? [];
+    return (
+      (space === undefined || space === namespace) &&
+      own.some((one) => named === one || named?.startsWith(`${one}-`) || named?.endsWith(`-${one}`))
+    );
+  };
   return {
     nowMs: facts.nowMs,
     name: workload.name,
@@ -70,8 +79,11 @@ export function reportParts(
     })),
     images: view.images.map(({ image, licence }) => ({ image, version: imageTag(image), licence })),
     secrets: [...secrets].sort(),
-    backup: backupsView(scene, {}).workloads.find((one) => one.namespace === namespace && one.name === workload.name),
-    open: findingsOf(scene, objects).filter((one) => !one.accepted && its(one.object)),
-    accepted: acceptedOf(scene, objects).filter((one) => its(one.object))
+    backup: told.backups.find((one) => one.namespace === namespace && one.name === workload.name),
+    open: told.open.filter((one) => !one.accepted && its(one)),
+    accepted: told.accepted.filter(its)
   };
 }
+
+/** What a report says of a workload. */
+export type ReportParts = NonNullable<ReturnType<typeof reportParts>>;

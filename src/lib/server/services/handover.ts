@@ -3,10 +3,13 @@ import { faultNamed, goneOf } from '$core/drills';
 import { csvText } from '../csv';
 import { drillHeads, drillRow } from '../drill-table';
 import type { KeptProof } from '../repositories/proofs';
+import type { KeptSizing } from '../repositories/sizings';
 import type { Queries } from '../views';
-import { done, type Answer } from './answer';
-import type { DrillService, ShownDrill } from './drills';
+import { done, notFound, refused, type Answer } from './answer';
+import { shownDrill, type DrillService, type ShownDrill } from './drills';
+import { mdTable } from './markdown';
 import type { RehearsalService } from './rehearsals';
+import { reportOf, type Tried } from './report';
 
 type Parts = ReturnType<Queries['bundle']>;
 /** One file of a bundle. */
@@ -17,13 +20,6 @@ export interface BundleFile {
 type Proved = KeptProof & { readonly stale: boolean };
 
 const json = (value: unknown): string => `${JSON.stringify(value, null, 2)}\n`;
-const cell = (text: string): string => text.replaceAll('|', '\\|').replaceAll('\n', ' ');
-/** A table in Markdown; a line where it has no rows. */
-export const mdTable = (heads: readonly string[], rows: readonly (readonly string[])[]): string =>
-  rows.length
-    ? `${[heads, heads.map(() => '---'), ...rows].map((row) => `| ${row.map(cell).join(' | ')} |`).join('\n')}\n`
-    : 'There is none.\n';
-
 /** How a drill came out, in half a sentence. */
 function drillWords(one: ShownDrill): string {
   const { writesPauseMs, lostCount } = one.measured;
@@ -107,52 +103,63 @@ The values of secrets. Whoever sends the manifests has to fill in these keys fir
 ${mdTable(['secret', 'keys'], secrets)}`;
 }
 
-/** Bundles for handing over: files that are the same for the same state. */
-export const bundles = ({
+/** What is handed over: reports, and bundles that are the same for the same state. */
+export const handover = ({
   rehearsals,
   drills,
   keptProofs,
-  report
+  sizingsOf
 }: {
   readonly rehearsals: RehearsalService;
   readonly drills: DrillService;
   readonly keptProofs: (id: string) => Promise<Answer<Proved[]>>;
-  readonly report: (id: string, of: { namespace: string; workload: string }) => Promise<Answer<{ text: string }>>;
-}) => ({
-  /** The files of a bundle: manifests, the place, evidence, findings and a page to start from. No value of a secret is in any of them. */
-  async bundle(id: string, namespace?: string): Promise<Answer<{ name: string; files: BundleFile[] }>> {
-    const parts = await rehearsals.ask(id, 'bundle', { namespace });
-    if (!parts.ok) return parts;
-    const [proofs, all] = [await keptProofs(id), await drills.all(id)];
+  readonly sizingsOf: (cluster: string) => Promise<KeptSizing[]>;
+}) => {
+  async function tried(id: string): Promise<Answer<Tried>> {
+    const [proofs, all] = [await keptProofs(id), await drills.kept(id)];
     if (!proofs.ok) return proofs;
     if (!all.ok) return all;
-    const mine = (one: { readonly namespace: string }) => namespace === undefined || one.namespace === namespace;
-    const inOrder = (a: { key: string }, b: { key: string }) => (a.key < b.key ? -1 : 1);
-    const sorted = <T extends { readonly namespace: string }>(list: readonly T[], keyOf: (one: T) => string): T[] =>
-      list
-        .filter(mine)
-        .map((one) => ({ one, key: `${one.namespace}/${keyOf(one)}` }))
-        .sort(inOrder)
-        .map(({ one }) => one);
-    const proved = sorted(proofs.value, (one) => `${one.set}/${one.id}`);
-    const drilled = sorted(all.value.drills, (one) => `${one.workload}/${one.fault}`);
-    const { value } = parts;
-    const told: BundleFile[] = [];
-    for (const { namespace: space, name } of value.workloads) {
-      const one = await report(id, { namespace: space, workload: name });
-      if (one.ok) told.push({ name: `reports/${space}-${name}.md`, text: one.value.text });
-    }
-    const files = [
-      { name: 'START.md', text: startPage(id, namespace, value, proved, drilled) },
-      ...told,
-      { name: 'manifests.yaml', text: value.manifests },
-      ...(value.ground ? [{ name: 'ground.yaml', text: value.ground }] : []),
-      { name: 'evidence/proofs.json', text: json(proved) },
-      { name: 'evidence/drills.json', text: json(drilled.map(({ cause, ...one }) => ({ ...one, cause: cause?.says ?? null }))) },
-      { name: 'evidence/drills.csv', text: csvText(drillHeads, drilled.map(drillRow)) },
-      { name: 'evidence/backups.json', text: json(value.backups) },
-      { name: 'findings.json', text: json({ open: value.findings, accepted: value.accepted }) }
-    ];
-    return done({ name: `${id.replace('~', '-')}${namespace === undefined ? '' : `-${namespace}`}`, files });
+    return done({ proofs: proofs.value, drills: all.value.map(shownDrill), sizings: await sizingsOf(id.split('~')[0]!) });
   }
-});
+  return {
+    /** The report of one workload, as Markdown. */
+    async report(
+      id: string,
+      { namespace, workload }: { namespace: string; workload: string }
+    ): Promise<Answer<{ name: string; text: string }>> {
+      const parts = await rehearsals.ask(id, 'report', { namespace, workload });
+      if (!parts.ok) return parts;
+      if (!parts.value) return refused(notFound(`The workload ${namespace}/${workload}`));
+      const all = await tried(id);
+      return all.ok ? done({ name: `${parts.value.name}-on-${id.replace('~', '-')}`, text: reportOf(id, parts.value, all.value) }) : all;
+    },
+    /** The files of a bundle: a page to start from, reports, manifests, the place, evidence, findings. No value of a secret is in any of them. */
+    async bundle(id: string, namespace?: string): Promise<Answer<{ name: string; files: BundleFile[] }>> {
+      const parts = await rehearsals.ask(id, 'bundle', { namespace });
+      if (!parts.ok) return parts;
+      const all = await tried(id);
+      if (!all.ok) return all;
+      const sorted = <T extends { readonly namespace: string }>(list: readonly T[], keyOf: (one: T) => string): T[] =>
+        list
+          .filter((one) => namespace === undefined || one.namespace === namespace)
+          .map((one) => ({ one, key: `${one.namespace}/${keyOf(one)}` }))
+          .sort((a, b) => (a.key < b.key ? -1 : 1))
+          .map(({ one }) => one);
+      const proved = sorted(all.value.proofs, (one) => `${one.set}/${one.id}`);
+      const drilled = sorted(all.value.drills, (one) => `${one.workload}/${one.fault}`);
+      const { value } = parts;
+      const files = [
+        { name: 'START.md', text: startPage(id, namespace, value, proved, drilled) },
+        ...value.reports.map((one) => ({ name: `reports/${one.namespace}-${one.name}.md`, text: reportOf(id, one, all.value) })),
+        { name: 'manifests.yaml', text: value.manifests },
+        ...(value.ground ? [{ name: 'ground.yaml', text: value.ground }] : []),
+        { name: 'evidence/proofs.json', text: json(proved) },
+        { name: 'evidence/drills.json', text: json(drilled.map(({ cause, ...one }) => ({ ...one, cause: cause?.says ?? null }))) },
+        { name: 'evidence/drills.csv', text: csvText(drillHeads, drilled.map(drillRow)) },
+        { name: 'evidence/backups.json', text: json(value.backups) },
+        { name: 'findings.json', text: json({ open: value.findings, accepted: value.accepted }) }
+      ];
+      return done({ name: `${id.replace('~', '-')}${namespace === undefined ? '' : `-${namespace}`}`, files });
+    }
+  };
+};
