@@ -34,8 +34,11 @@ test('a broker is sized from what stands: ranges, a slot that can not be read, k
   const name = page.getByRole('textbox', { name: 'Name to keep it under' });
   await name.fill('summer');
   await page.getByRole('button', { name: 'Keep', exact: true }).click();
-  await expect(page.getByRole('link', { name: 'summer' })).toBeVisible();
+  // What is written while it is being kept stays.
   await rate.fill('0.25 MB/s');
+  await expect(page.getByRole('link', { name: 'summer' })).toBeVisible();
+  await expect(page).toHaveURL(/kept=\d+/);
+  await expect(rate).toHaveValue('0.25 MB/s');
   await name.fill('winter');
   await page.getByRole('button', { name: 'Keep', exact: true }).click();
   await page.getByRole('listitem').filter({ hasText: 'summer' }).getByRole('link', { name: 'compare with' }).click();

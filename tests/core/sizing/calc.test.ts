@@ -170,6 +170,8 @@ describe('by hand', () => {
     const small = sized('store', { object: '1 KiB' });
     expect(values(small).overhead).toBe(32);
     expect(small.notes[0]).toMatch(/^Objects of 1 KiB take 32 times their size/);
+    // 20 KiB over four: 5 KiB each, two blocks.
+    expect(values(sized('store', { object: '20 KiB' })).overhead).toBe((8 * 8) / 20);
     expect(values(sized('store', { sets: '3' })).usable).toBe(3 * one.usable!);
   });
 
@@ -204,6 +206,22 @@ describe('by hand', () => {
     expect(values(sized('fill', { grows: '0 GiB' })).to100).toBe(Infinity);
     expect(sized('fill', { grows: '0 GiB' }).headline).toBe('It does not grow: 59 % full, and stays so.');
     expect(sized('fill', { grows: '500 GiB' }).notes[0]).toMatch(/grow by more at a time/);
+  });
+
+  test('durability', () => {
+    const one = { yearly: '2 %', heal: '2 h' };
+    const single = values(sized('durability', one));
+    const many = values(sized('durability', { ...one, groups: '1000' }));
+    // Groups are lost by themselves: so many of them, so many times the chance, while it is small.
+    expect(many.alone! / single.alone!).toBeCloseTo(1_000, 0);
+    expect([single.together, single.loss]).toEqual([0, single.alone]);
+    // As many at once as may be away cost nothing; one more does.
+    const batch = (disks: string) => values(sized('durability', { ...one, batchYearly: '1 %', batch: disks }));
+    expect([batch('2').together, batch('3').together]).toEqual([0, 0.01]);
+    expect(batch('3').loss).toBeCloseTo(0.01 + single.alone! * 0.99, 12);
+    expect(sized('durability', { ...one, batchYearly: '1 %', batch: '3' }).notes[0]).toMatch(/^3 disks at once are more than the 2/);
+    expect(single).not.toHaveProperty('short');
+    expect(values(sized('durability', { ...one, mayFail: '1' })).short).toBeGreaterThan(0);
   });
 
   test('backup', () => {

@@ -31,6 +31,26 @@
   let said = $state('');
   /** The last figures that could be reckoned: they stay, dimmed, while a slot can't be read. */
   let last = $state.raw(untrack(() => first.sized));
+  let asks = 0;
+  let timer: ReturnType<typeof setTimeout> | undefined;
+  /** The kept one that stands in the slots. What is kept from here is not read back: somebody may be writing on already. */
+  let opened = $state(untrack(() => one?.id ?? null));
+  $effect.pre(() => {
+    const next = one;
+    untrack(() => {
+      if ((next?.id ?? null) === opened) return;
+      opened = next?.id ?? null;
+      written = { ...next?.written };
+      of = next?.of ? keyOf(next.of) : '';
+      taken = next?.taken ?? null;
+      name = next?.name ?? '';
+      said = '';
+      clearTimeout(timer);
+      asks += 1;
+      found = first;
+      last = first.sized ?? last;
+    });
+  });
   const text = (slot: { id: string; start: string }) => written[slot.id] ?? slot.start;
   const parts = $derived(calc.sentence.split(/(\{\w+\})/));
   const slotOf = (part: string) => calc.slots.find((each) => `{${each.id}}` === part);
@@ -38,8 +58,6 @@
   const shown = $derived(found.sized ?? last);
   const chosen = $derived(workloads.find((each) => keyOf(each) === of));
 
-  let asks = 0;
-  let timer: ReturnType<typeof setTimeout> | undefined;
   function reckon(waitMs = 120) {
     clearTimeout(timer);
     timer = setTimeout(async () => {
@@ -75,9 +93,10 @@
     const body = { name, calc: calc.id, written: { ...written }, ...target(), ...(taken ? { taken: { ...taken } } : {}) };
     const made = await doCall('POST', '/rehearsals/{id}/sizings', { params: { id }, body });
     if (!made) return;
-    notices.say(`Kept as ${name}.`);
-    await invalidate('app:sheet');
+    notices.say(`Kept as ${body.name}.`);
+    opened = made.id;
     await goto(`${base}?kept=${made.id}`, { keepFocus: true, noScroll: true });
+    await invalidate('app:sheet');
   }
   async function drop(which: Kept) {
     if (!(await doCall('DELETE', '/rehearsals/{id}/sizings/{sizing}', { params: { id, sizing: String(which.id) } }))) return;

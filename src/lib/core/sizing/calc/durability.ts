@@ -74,13 +74,15 @@ function figures(v: Values) {
   const one = -Math.expm1(-yearHours / mean);
   const alone = -Math.expm1(v.groups! * Math.log1p(-one));
   const together = v.batch! > v.mayFail! ? v.batchYearly! : 0;
+  // Not 1 - (1 - a)(1 - b): far out in the tails that loses its digits.
+  const loss = alone + together - alone * together;
   return {
     mean: mean / yearHours / v.groups!,
     alone,
     short: v.mayFail === 1 ? repair / (v.disks! * (v.disks! - 1) * perHour ** 2) / yearHours / v.groups! : NaN,
     together,
-    loss: 1 - (1 - alone) * (1 - together),
-    nines: -Math.log10(1 - (1 - alone) * (1 - together)),
+    loss,
+    nines: -Math.log10(loss),
     away: v.disks! * v.groups! * v.yearly!
   };
 }

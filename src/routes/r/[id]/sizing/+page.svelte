@@ -18,7 +18,7 @@
       >
     {/each}
   </nav>
-  {#key `${data.calc.id} ${data.one?.id ?? ''}`}
+  {#key data.calc.id}
     <SizingSheet
       id={data.id}
       calc={data.calc}
