@@ -99,6 +99,8 @@ test('a node of a pool that loses its power has its copies made anew though nobo
   must(world, ...objects('apiVersion: standin.example/v1\nkind: Outage\nmetadata: {name: dark}\nspec: {dark: [shed-3]}\n'));
   world.runUntil(world.nowMs + 120_000);
   expect(pool().status!.lost).toMatchObject([{ node: 'shed-3', bytes: 60 * gib, healed: false }]);
+  // A disk of it that dies meanwhile is short of nothing more.
+  must(world, made(diskOf(world, 'shed-3-raw-1'), { dead: true }));
   world.runUntil(world.nowMs + 600_000);
   expect(pool().status!.lost).toMatchObject([{ node: 'shed-3', healed: true }]);
 });

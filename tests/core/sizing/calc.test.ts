@@ -32,6 +32,7 @@ describe('slots', () => {
     expect(readSlot(slot('share'), '0.3')).toMatch(/^Write a share/);
     expect(readSlot(slot('count'), '2.5')).toBe('Write whole numbers.');
     expect(readSlot(slot('count'), '9 to 3')).toBe('The lower end stands first.');
+    expect(readSlot(slot('number'), '3.1 to 3')).toBe('The lower end stands first.');
     expect(readSlot(slot('count', 1, 9), '10')).toBe('From 1 to 9.');
     expect(readSlot(slot('count'), '1 to 2 to 3')).toMatch(/^Write/);
   });
@@ -95,6 +96,9 @@ describe('every calculation', () => {
     expect(disk!.value / at(0.55)).toBeCloseTo(1, 2);
     expect([one.draws, sized('broker').figures]).toEqual([20_000, one.figures]);
     expect(sized('broker', {}, { seed: 2 }).figures[0]!.value).not.toBe(disk!.value);
+    // Draws that can't be, four and five copies on three nodes, are none.
+    const { draws } = sized('pool', { nodes: '3', copies: '1 to 5' });
+    expect(draws / 20_000).toBeCloseTo(3 / 5, 1);
     const certain = sized('broker', { rate: '0.5 MB/s' });
     expect([certain.draws, ...new Set(certain.figures.map((each) => each.range))]).toEqual([0, '']);
   });
