@@ -135,6 +135,13 @@ describe('a workload goes to another cluster', () => {
     const done = () => plan().steps.map((one) => one.done === true);
     const sends = (nth: number) => acted(linked.world('west'), { type: 'send', objects: plan().steps[nth]!.sends! });
     expect(done()).toEqual([false, false, false, false]);
+    // A later step that comes first would promote one that never followed.
+    expect(plan().steps.map((one) => one.after)).toEqual([
+      undefined,
+      'make it in west',
+      undefined,
+      'let it follow until it has everything'
+    ]);
     sends(0);
     linked.estate.runSettled();
     expect(done()).toEqual([true, false, false, false]);
@@ -143,11 +150,38 @@ describe('a workload goes to another cluster', () => {
     sends(1);
     linked.later(10_000);
     expect(done()).toEqual([true, true, false, false]);
+    expect(plan().steps.every((one) => one.after === undefined)).toBe(true);
     expect(moved(linked, 'copy').tried).toMatchObject({ state: 'broken' });
     sends(3);
     linked.later(5_000);
     expect(linked.ask('west', 'one', { do: 'write', place: 'a', key: 'b', value: 'c' }).outcome).toBe('acknowledged');
     expect(plan().not).toBe('the one in west followed it, and was promoted: let it follow anew on Links');
+  });
+
+  test('a last copy that was taken by hand is the one that is put back, and says what it lacks', () => {
+    const linked = pair('primary-standby-sql', { size: '20Gi' });
+    const steps = () => (movesTo(facts(linked), 'space', 'one', 'west', draw) as Move).ways.find((one) => one.way === 'copy')!.steps;
+    const sends = (cluster: string, nth: number) => acted(linked.world(cluster), { type: 'send', objects: steps()[nth]!.sends! });
+    expect(steps().map((one) => one.after)).toEqual([undefined, undefined, 'copy it once more']);
+    expect(linked.ask('east', 'one', { do: 'write', place: 'a', key: 'b', value: 'c' }).outcome).toBe('acknowledged');
+    sends('west', 0);
+    linked.estate.runSettled();
+    sends('east', 1);
+    linked.estate.runSettled();
+    expect(steps().map((one) => [one.done, one.after])).toEqual([
+      [true, undefined],
+      [true, undefined],
+      [undefined, undefined]
+    ]);
+    expect(steps()[1]!.says).toMatch(/^It was copied by one-last at T\+.*: what was written since is not in it\./);
+    sends('west', 2);
+    linked.estate.runSettled();
+    expect(linked.ask('west', 'one', { do: 'read', place: 'a', key: 'b' })).toMatchObject({
+      outcome: 'acknowledged',
+      says: expect.stringMatching(/^written at position/)
+    });
+    // It was put back: the next move takes a copy of its own.
+    expect(JSON.stringify(steps()[1]!.sends)).toContain('one-last-2');
   });
 
   test('one that follows another is not moved, and where nobody can write nothing is said to hold', () => {

@@ -1,5 +1,6 @@
 import { expect, test } from 'vitest';
 import { reportHtml } from '$server/report-html';
+import { image, strangeText } from '../core/cards/strange';
 import { call } from './call';
 
 const id = 'north-quay';
@@ -57,6 +58,15 @@ test('a report says what was tried and what was not; each figure in it is one th
   expect(after).toContain('| Survives | 2 stale, which count for nothing |');
   expect(after).toContain('No fault was tried on it.');
   expect((await call('GET', `/rehearsals/${id}/report?namespace=events&workload=none`)).status).toBe(404);
+});
+
+test('what was tried on suppositions says so, and of an export nothing is said to have been rehearsed', async () => {
+  await call('POST', '/clusters?name=kiln', strangeText());
+  const of = 'namespace=till&workload=ledger';
+  const text = async (rehearsal: string) => (await call<{ text: string }>('GET', `/rehearsals/${rehearsal}/report?${of}`)).body.text;
+  expect(await text('kiln')).toContain('It is what an export shows; nothing was rehearsed.');
+  await call('POST', '/clusters/kiln/rehearsals', { name: 'kiln-try', answers: { [`like:${image}`]: 'document-set/member' } });
+  expect(await text('kiln-try')).toContain(`What was tried rests on suppositions: ${image} behaves like a document database`);
 });
 
 test('nothing that stands in manifests is taken for markup in the page, and nothing leads anywhere', () => {

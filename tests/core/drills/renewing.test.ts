@@ -94,6 +94,12 @@ test('what lay in as many places as there are copies is unseen, not whole; with 
   expect(scene().workload.name).toBe('one');
 });
 
+test('a disk that the system stands on is not said to die without effect: that is refused', () => {
+  const { world } = harbourPool();
+  const [fault] = world.act({ type: 'send', objects: [made(diskOf(world, 'shed-1-system'), { dead: true })] });
+  expect(fault).toMatchObject({ code: 'not-sendable', at: { field: 'spec.dead' }, remedy: expect.stringContaining('Outage') });
+});
+
 test('a node of a pool that loses its power has its copies made anew though nobody says so of its disks', () => {
   const { world, pool } = onDisks();
   must(world, ...objects('apiVersion: standin.example/v1\nkind: Outage\nmetadata: {name: dark}\nspec: {dark: [shed-3]}\n'));

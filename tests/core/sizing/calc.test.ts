@@ -29,6 +29,10 @@ describe('slots', () => {
   test('what can not be read is said, and nothing is taken for it', () => {
     expect(readSlot(slot('bytes'), '300')).toBe('Write a size, like 300 GiB or 1.5 TB, or a range of two.');
     expect(readSlot(slot('time'), 'soon')).toMatch(/^Write a time/);
+    for (const word of ['constructor', 'toString', '__proto__']) {
+      expect(readSlot(slot('bytes'), `5 ${word}`)).toMatch(/^Write a size/);
+      expect(readSlot(slot('time'), `5 ${word}`)).toMatch(/^Write a time/);
+    }
     expect(readSlot(slot('share'), '0.3')).toMatch(/^Write a share/);
     expect(readSlot(slot('count'), '2.5')).toBe('Write whole numbers.');
     expect(readSlot(slot('count'), '9 to 3')).toBe('The lower end stands first.');
@@ -201,6 +205,9 @@ describe('by hand', () => {
     expect(one.headline).toMatch(/^2,400\/s are 60 % of what the volume’s operations allow; one takes /);
     expect(values(sized('speed', { latency: '4 ms' }))).toMatchObject({ ceiling: 2_000, latency: Infinity });
     expect(values(sized('speed', { latency: '1.5 ms', credits: '1,400,000' })).burst).toBe(1_000);
+    // Held back to 100 a second an operation has 10 ms of its own, though one alone takes 1 ms: at half of it as much again is waited.
+    const held = { asked: '50', latency: '1 ms', base: '100', perGib: '0', most: '100' };
+    expect(values(sized('speed', held)).latency).toBeCloseTo(0.001 + 0.01, 10);
     expect(sized('speed', { latency: '1.5 ms', block: '128 KiB' }).headline).toMatch(/the volume’s bytes end/);
   });
 

@@ -1,6 +1,7 @@
 /* What stands fills the slots; and what is reckoned from it is what the stand-in then has. */
 import { describe, expect, test } from 'vitest';
-import { calculationNamed, sizedBy, taken, type CalcId, type Sized } from '$core/sizing';
+import { asManifest } from '$core/manifest';
+import { calculationNamed, sizedBy, taken, type CalcId, type Sized, type Taken } from '$core/sizing';
 import { fileSystemRoom, roomIn, storeLayoutOf, type World } from '$core/standin';
 import { harbourPool, objects } from '../help';
 import { answered, must, roomy } from '../roomy';
@@ -62,10 +63,17 @@ describe('from what stands', () => {
 
   test('a broker, a volume’s speed and its fill; each says what it can not see', () => {
     const world = standing('log-broker');
+    // Copies are those of its topics; with two kinds of them nobody can say.
     expect(taken(world.store, 'broker', of)).toMatchObject({
       written: { brokers: '3', copies: '3' },
       not: expect.stringContaining('messages')
     });
+    const [topic] = world.store.list('Topic');
+    must(world, asManifest({ ...topic!, metadata: { ...topic!.metadata, name: 'other' }, spec: { ...topic!.spec, copies: 2, least: 1 } }));
+    world.runSettled();
+    const mixed = taken(world.store, 'broker', of) as Taken;
+    expect(mixed.not).toMatch(/^copies, what comes in/);
+    expect(mixed.written).not.toHaveProperty('copies');
     const [asset] = world.store.list('Asset');
     expect(taken(world.store, 'speed', of)).toMatchObject({
       written: { base: expect.any(String) },

@@ -1,4 +1,4 @@
-import { bytesOf, plural } from '../shared';
+import { bytesOf, clockOf, plural } from '../shared';
 import { entryOf, factsIn, keyOf, refOf, type ApiObject, type Facts, type Ref, type StatefulSet } from '../model';
 import { asManifest, inSendingOrder } from '../manifest';
 import { companionsOf } from '../change';
@@ -28,6 +28,8 @@ export interface MoveStep {
   readonly sends?: readonly ApiObject[];
   /** It was done before. */
   readonly done?: true;
+  /** What has to be done before it, in half a sentence: sent earlier it would lose what it is for. */
+  readonly after?: string;
   readonly wait?: MoveWait;
   /** Whoever writes stands still from here on; goes on here, in the new cluster. */
   readonly writers?: 'stop' | 'go';
@@ -220,6 +222,7 @@ function byMembers({ home, from, to, namespace, name, classes }: Scene): MovePla
       },
       {
         cluster,
+        ...(seated ? {} : { after: `give it members in ${to}` }),
         says: `Take its members in ${from} away; ${plural(total(after), 'member')} hold everything by then.`,
         sends: [written(after, total(after))],
         wait: { is: 'operated', cluster, clusters: after.map((one) => one.cluster) },
@@ -270,6 +273,7 @@ function byStandby(scene: Scene): MovePlan {
       made,
       {
         cluster: to,
+        ...(made.done ? {} : { after: `make it in ${to}` }),
         ...(known
           ? { says: `It follows the one in ${from}.`, done: true as const }
           : {
@@ -285,6 +289,7 @@ function byStandby(scene: Scene): MovePlan {
         writers: 'stop'
       },
       {
+        ...(known ? {} : { after: 'let it follow until it has everything' }),
         cluster: to,
         says: 'Promote it, and let writers go on there.',
         sends: [standin('Mirror', namespace, mirror, { ...spec, promoted: true })],
@@ -317,7 +322,17 @@ function byCopy(scene: Scene): MovePlan {
     while (taken(named())) nth += 1;
     return named();
   };
-  const run = free(`${name}-last`.slice(0, 60), (one) => home.get('BackupRun', namespace, one));
+  const returns = factsIn(home, to)!.list('BackupReturn', namespace);
+  const wanted = `${name}-last`.slice(0, 60);
+  // One that was made for this and not put back yet is gone on with.
+  const last = home
+    .list('BackupRun', namespace)
+    .filter(
+      ({ metadata, spec, status }) => metadata.name.startsWith(wanted) && spec.plan === plan.metadata.name && status?.phase === 'Done'
+    )
+    .filter(({ metadata }) => !returns.some(({ spec }) => spec.cluster === from && spec.run === metadata.name))
+    .sort((a, b) => (b.status!.beganMs ?? 0) - (a.status!.beganMs ?? 0))[0];
+  const run = last?.metadata.name ?? free(wanted, (one) => home.get('BackupRun', namespace, one));
   const put = free(`${name}-from-${from}`.slice(0, 60), (one) => factsIn(home, to)!.get('BackupReturn', namespace, one));
   return {
     ...base,
@@ -325,13 +340,21 @@ function byCopy(scene: Scene): MovePlan {
       made,
       {
         cluster: from,
-        says: `Stop whoever writes, and copy it once more by the plan ${plan.metadata.name}.`,
-        sends: [standin('BackupRun', namespace, run, { plan: plan.metadata.name })],
+        ...(last
+          ? {
+              says: `It was copied by ${run} at ${clockOf(last.status!.momentMs ?? last.status!.beganMs ?? 0)}: what was written since is not in it. Take that run away to copy it anew.`,
+              done: true as const
+            }
+          : {
+              says: `Stop whoever writes, and copy it once more by the plan ${plan.metadata.name}.`,
+              sends: [standin('BackupRun', namespace, run, { plan: plan.metadata.name })]
+            }),
         wait: { is: 'copied', cluster: from, run },
         writers: 'stop'
       },
       {
         cluster: to,
+        ...(last ? {} : { after: 'copy it once more' }),
         says: 'Put that copy back there, and let writers go on.',
         sends: [standin('BackupReturn', namespace, put, { plan: plan.metadata.name, cluster: from, run, into: name, over: true })],
         wait: { is: 'returned', cluster: to, name: put },

@@ -67,6 +67,12 @@ function summary(parts: Parts, { drills, proofs }: Tried): string {
   const fresh = drills.filter((one) => !one.stale);
   const worse = fresh.filter((one) => one.state === 'worse').length;
   const lost = fresh.filter((one) => (one.measured.lostCount ?? 0) > 0).length;
+  const unseen = fresh.filter((one) => one.measured.lostCount === null).length;
+  const losses = lost
+    ? `in ${lost} something that was acknowledged was lost`
+    : unseen
+      ? 'and nothing that was acknowledged was seen to be lost'
+      : 'and nothing that was acknowledged was lost';
   const held = proofs.filter((one) => !one.stale && one.state === 'holds').length;
   const could = parts.backup?.plans.map((one) => one.figures.couldLoseMs) ?? [];
   const best = could.some((one) => one !== null) ? Math.min(...could.flatMap((one) => one ?? [])) : null;
@@ -74,7 +80,7 @@ function summary(parts: Parts, { drills, proofs }: Tried): string {
     `${upper(parts.kind)} of ${plural(parts.members.length, 'member')}; ${ready === parts.members.length ? 'all run' : `${ready} run`}.`,
     proofs.length ? `${held} of ${plural(proofs.length, 'proof')} hold.` : 'Nothing of it was proved.',
     fresh.length
-      ? `${plural(fresh.length, 'fault')} ${fresh.length === 1 ? 'was' : 'were'} tried: ${worse ? `${worse} came out worse than expected` : 'none came out worse than expected'}, ${lost ? `in ${lost} something that was acknowledged was lost` : 'and nothing that was acknowledged was lost'}.`
+      ? `${plural(fresh.length, 'fault')} ${fresh.length === 1 ? 'was' : 'were'} tried: ${worse ? `${worse} came out worse than expected` : 'none came out worse than expected'}, ${losses}${unseen ? `; in ${unseen} what was lost could not be seen` : ''}.`
       : 'No fault was tried on it.',
     parts.backup?.plans.length
       ? best === null
@@ -140,7 +146,7 @@ function reportText(id: string, parts: Parts, evidence: Tried): string {
   ]);
   return `# ${name} on ${id}
 
-Handed over at ${clockOf(parts.nowMs)} of the rehearsal's clock, from namespace ${namespace}. All of it was rehearsed on a simulated stand-in, not on the cluster itself.
+Handed over at ${clockOf(parts.nowMs)} of the rehearsal's clock, from namespace ${namespace}. ${parts.read ? 'It is what an export shows; nothing was rehearsed.' : 'All of it was rehearsed on a simulated stand-in, not on the cluster itself.'}${parts.supposed.length ? ` What was tried rests on suppositions: ${parts.supposed.join('; ')}.` : ''}
 
 ${summary(parts, evidence)}
 
@@ -168,7 +174,7 @@ ${parts.secrets.length ? `Credentials are in ${parts.secrets.map((one) => `\`${o
 
 ${table(
   ['proof', '', 'what was seen'],
-  evidence.proofs.map((one) => [one.title, one.stale ? 'stale' : one.state === 'holds' ? 'holds' : 'broken', one.says])
+  evidence.proofs.map((one) => [one.title, one.stale ? 'stale' : one.state, one.says])
 )}
 ## If it breaks
 

@@ -40,6 +40,7 @@ export function moveView({ facts }: Scene, { namespace, workload, to }: MoveAsk)
           says: one.says,
           writers: one.writers ?? null,
           done: one.done ?? false,
+          after: one.after ?? null,
           sends: sent(one)
         }))
       }))
@@ -76,6 +77,7 @@ export function moveStepView(scene: Scene, ask: WayAsk & { readonly step: number
   const found = planned(scene, ask);
   if (typeof found === 'string') return found;
   const step = found.plan.steps[ask.step];
+  if (step?.after !== undefined) return `First ${step.after}.`;
   if (!step?.sends) return step ? 'This step sends nothing.' : 'There is no such step.';
   return { cluster: step.cluster, yaml: writeManifests(step.sends), title: `${ask.workload} to ${ask.to}: ${step.says}`.slice(0, 100) };
 }

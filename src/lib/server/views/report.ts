@@ -1,25 +1,25 @@
-import { claimsOf, isReady, zoneOf, type Facts, type Pod } from '$core/model';
+import { isReady, zoneOf, type Facts, type Pod } from '$core/model';
+import { supposedIn } from '$core/drills';
 import { podsIn, workloadNamed } from '$core/proofs';
 import { bytesOf } from '$core/shared';
-import { enginePartOf, fillAt, imageTag, roomIn } from '$core/standin';
+import { enginePartOf, fillAt, imageTag, mountsOf, roomIn } from '$core/standin';
 import type { BackedUp } from './backups';
 import type { acceptedOf, findingsOf } from './findings';
 import { blueprintOf, type Scene } from './scene';
 import { workloadView } from './workload';
 
-function claimShown(facts: Facts, pod: Pod, name: string) {
-  const claim = facts.get('PersistentVolumeClaim', pod.metadata.namespace ?? '', name);
-  const volume = facts.get('PersistentVolume', '', claim?.spec.volumeName ?? '');
-  const asset = facts.get('Asset', '', volume?.spec.csi?.volumeHandle ?? '');
-  return {
-    name,
-    bytes: bytesOf(claim?.status?.capacity?.storage ?? 0),
-    class: claim?.spec.storageClassName ?? '',
-    driver: volume?.spec.csi?.driver ?? '',
-    /** Share of its room that is filled; null where nobody knows. */
-    fill: asset?.status?.fill ? fillAt(asset, facts.nowMs) / roomIn(asset) : null
-  };
-}
+const claimsShown = (facts: Facts, pod: Pod) =>
+  mountsOf(facts, pod).map(({ claim: name, volume, asset }) => {
+    const claim = facts.get('PersistentVolumeClaim', pod.metadata.namespace ?? '', name);
+    return {
+      name,
+      bytes: bytesOf(claim?.status?.capacity?.storage ?? 0),
+      class: claim?.spec.storageClassName ?? '',
+      driver: volume?.spec.csi?.driver ?? '',
+      /** Share of its room that is filled; null where nobody knows. */
+      fill: asset?.status?.fill ? fillAt(asset, facts.nowMs) / roomIn(asset) : null
+    };
+  });
 
 /** What is said of a whole cluster or namespace, and looked up once for all of its workloads. */
 export interface Told {
@@ -59,6 +59,9 @@ export function reportParts(scene: Scene, { namespace, name }: { readonly namesp
     nowMs: facts.nowMs,
     name: workload.name,
     namespace,
+    /** An export: nothing was rehearsed. */
+    read: !facts.knowsProvider,
+    supposed: supposedIn(facts, workload),
     kind: chief ? blueprintOf(chief) : '',
     members: pods
       .map((pod) => ({
@@ -67,7 +70,7 @@ export function reportParts(scene: Scene, { namespace, name }: { readonly namesp
         node: pod.spec.nodeName ?? '',
         zone: zoneOf(facts.get('Node', '', pod.spec.nodeName ?? '')),
         ready: isReady(pod),
-        claims: claimsOf(pod.spec, pod.metadata.name).map((one) => claimShown(facts, pod, one))
+        claims: claimsShown(facts, pod)
       }))
       .sort((a, b) => (a.name < b.name ? -1 : 1)),
     services: view.services.map(({ name: service, outside, addresses, ports, called }) => ({

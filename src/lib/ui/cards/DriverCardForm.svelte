@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { Answers, Api } from '$server/api/types';
+  import CardFoot from './CardFoot.svelte';
   import Seconds from './Seconds.svelte';
   import { spanFault, spanOf, spanText, type SpanText } from './span';
 
@@ -29,15 +30,12 @@
   const fault = $derived(steps.map(([step]) => spanFault(spanFor(step))).find(Boolean) ?? '');
   const changed = $derived(Object.keys(wanted).length > 0);
   const truth = (text: string) => (text === '' ? undefined : text === 'yes');
-  let busy = $state(false);
   async function put() {
-    busy = true;
     const times = Object.fromEntries(steps.flatMap(([step]) => (spanOf(spanFor(step)) ? [[step, spanOf(spanFor(step))!]] : [])));
     const traits = driver.ships
       ? {}
       : { ...(handsOut.length ? { accessModes: [...handsOut] } : {}), grows: truth(grows), snapshots: truth(snapshots) };
     await onput({ driver: driver.driver, ...traits, times });
-    busy = false;
   }
 </script>
 
@@ -84,10 +82,4 @@
     >{:else}No class names it{/each}{driver.classes.length > 4 ? ` and ${driver.classes.length - 4} more` : ''}.
   {driver.card ? `Card ${driver.card}.` : 'No card says anything of it.'}
 </p>
-{#if fault}<p class="small text-brick">{fault}</p>{/if}
-{#if changed}
-  <p class="mt-1 flex gap-2">
-    <button class="push push-main" disabled={busy || fault !== ''} onclick={put}>Put in a draft</button>
-    <button class="push" onclick={() => (wanted = {})}>Leave it as it is</button>
-  </p>
-{/if}
+<CardFoot {fault} {changed} onput={put} onleave={() => (wanted = {})} />

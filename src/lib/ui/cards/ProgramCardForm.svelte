@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { Answers, Api } from '$server/api/types';
+  import CardFoot from './CardFoot.svelte';
   import Seconds from './Seconds.svelte';
   import { spanFault, spanOf, spanText, type SpanText } from './span';
 
@@ -18,11 +19,8 @@
   const fault = $derived(spanFault(starts) || spanFault(pulls));
   const changed = $derived(Object.keys(wanted).length > 0);
   const nameOf = (value: string) => likenesses.find((one) => one.value === value)?.label ?? value;
-  let busy = $state(false);
   async function put() {
-    busy = true;
     await onput({ image: program.image, behavesAs, starts: spanOf(starts), pulls: spanOf(pulls) });
-    busy = false;
   }
 </script>
 
@@ -53,10 +51,4 @@
     <button class="word" onclick={() => (wanted.behavesAs = program.proposed!)}>Suppose so</button>
   {/if}
 </p>
-{#if fault}<p class="small text-brick">{fault}</p>{/if}
-{#if changed}
-  <p class="mt-1 flex gap-2">
-    <button class="push push-main" disabled={busy || fault !== ''} onclick={put}>Put in a draft</button>
-    <button class="push" onclick={() => (wanted = {})}>Leave it as it is</button>
-  </p>
-{/if}
+<CardFoot {fault} {changed} onput={put} onleave={() => (wanted = {})} />

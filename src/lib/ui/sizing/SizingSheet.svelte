@@ -16,10 +16,12 @@
     one: Kept | null;
     first: Answers['Sized'];
     kept: readonly Kept[];
+    /** All names that are taken, of other calculations too. */
+    names: readonly string[];
     compared: readonly { id: number; name: string; sized: Answers['Sized']['sized'] }[];
     base: string;
   }
-  let { id, calc, workloads, one, first, kept, compared, base }: Props = $props();
+  let { id, calc, workloads, one, first, kept, names, compared, base }: Props = $props();
 
   const keyOf = (of: { namespace: string; name: string }) => `${of.namespace}/${of.name}`;
   let written = $state<Record<string, string>>(untrack(() => ({ ...one?.written })));
@@ -56,6 +58,7 @@
   const slotOf = (part: string) => calc.slots.find((each) => `{${each.id}}` === part);
   const faults = $derived(found.faults as Record<string, string>);
   const shown = $derived(found.sized ?? last);
+  const replaces = $derived(names.includes(name.trim()));
   const chosen = $derived(workloads.find((each) => keyOf(each) === of));
 
   function reckon(waitMs = 120) {
@@ -224,7 +227,7 @@
         aria-label="Name to keep it under"
         autocomplete="off"
       />
-      <button class="push" disabled={!found.sized || !name.trim()}>Keep</button>
+      <button class="push" disabled={!found.sized || !name.trim()}>{replaces ? 'Replace' : 'Keep'}</button>
     </form>
     {#if kept.length}
       <h2 class="mt-5">Kept</h2>

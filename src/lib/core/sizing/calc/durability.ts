@@ -57,6 +57,8 @@ export function playedLoss(v: Values, runs: number, next: () => number): { reado
         away += 1;
       } else away -= 1;
     }
+    // A year with so many failures isn't played out: it says nothing.
+    if (left === 0) return { share: NaN, error: NaN };
     const lost = away > most && hours < yearHours ? weight : 0;
     sum += lost;
     squares += lost * lost;

@@ -38,8 +38,9 @@ function figures(v: Values) {
   const used = v.asked! / ceiling;
   // As many are served side by side as keep the ceiling busy.
   const servers = Math.max(1, Math.round(ceiling * v.latency!));
-  const load = v.asked! * v.latency! * (servers / (ceiling * v.latency!));
-  const wait = used >= 1 ? Infinity : (erlangC(servers, load) * v.latency!) / (servers - load);
+  const each = servers / ceiling;
+  const load = v.asked! * each;
+  const wait = used >= 1 ? Infinity : (erlangC(servers, load) * each) / (servers - load);
   const extra = v.asked! - v.base!;
   return {
     ceiling,

@@ -1,5 +1,5 @@
 import { claimsOf, isReady, nodeReady, zoneOf, type Facts, type Node, type Pod } from '../../model';
-import { podsIn, workloadNamed, type Workload } from '../../proofs';
+import { podsIn, seatsOf, workloadNamed, type Workload } from '../../proofs';
 import { bytesOf } from '../../shared';
 import {
   backendOf,
@@ -7,12 +7,13 @@ import {
   driverOfClaim,
   enginePartOf,
   fillAt,
+  mountsOf,
   ordinaryRecovery,
   poolNodes,
   storeLayoutOf,
   wantedOf
 } from '../../standin';
-import { kindFactors, nodeSpeed } from '../speed';
+import { kindFactors, nodeSpeed, volumeSpeed } from '../speed';
 import type { CalcId } from './types';
 
 /** What was taken from what stands: texts for slots, and where they come from. */
@@ -38,20 +39,12 @@ const rateOf = (bytes: number): string => (bytes >= 1e6 ? `${Number((bytes / 1e6
 const standing = (facts: Facts): Node[] => facts.list('Node').filter((one) => nodeReady(one) && !one.spec?.unschedulable);
 const claimOf = (facts: Facts, pod: Pod, name: string) => facts.get('PersistentVolumeClaim', pod.metadata.namespace ?? '', name);
 
-function assetOf(facts: Facts, pod: Pod, claim: string) {
-  const volume = facts.get('PersistentVolume', '', claimOf(facts, pod, claim)?.spec.volumeName ?? '');
-  const asset = facts.get('Asset', '', volume?.spec.csi?.volumeHandle ?? '');
-  return volume && asset ? { volume, asset } : undefined;
-}
-
 /** The claim of a workload that is filled most, with its pod. */
 function fullest(facts: Facts, workload: Workload) {
   const all = podsIn(facts, workload).flatMap((pod) =>
-    claimsOf(pod.spec, pod.metadata.name).flatMap((claim) => {
-      const found = assetOf(facts, pod, claim);
-      if (!found?.asset.status?.fill) return [];
-      return [{ pod, claim, ...found, share: fillAt(found.asset, facts.nowMs) / bytesOf(found.asset.spec.size) }];
-    })
+    mountsOf(facts, pod).flatMap(({ claim, volume, asset }) =>
+      volume && asset?.status?.fill ? [{ claim, volume, asset, share: fillAt(asset, facts.nowMs) / bytesOf(asset.spec.size) }] : []
+    )
   );
   return all.sort((a, b) => b.share - a.share)[0];
 }
@@ -59,6 +52,7 @@ function fullest(facts: Facts, workload: Workload) {
 const bySpread = (facts: Facts, workload: Workload): Taken | string => {
   const members = podsIn(facts, workload).filter((pod) => decidesByMajority(enginePartOf(pod)));
   if (!members.length) return 'nobody of it decides by majority';
+  if (seatsOf(facts, workload).length > 1) return 'its members stand in several clusters: Links says what they survive';
   const nodes = standing(facts);
   const zones = new Set(nodes.map(zoneOf).filter(Boolean)).size;
   return {
@@ -150,39 +144,44 @@ const byBroker = (facts: Facts, workload: Workload): Taken | string => {
     (sum, claim) => sum + bytesOf(claimOf(facts, pod, claim)?.status?.capacity?.storage ?? 0),
     0
   );
-  // What comes in lies on all of them together, so many times as there are copies.
-  const filled = pods.flatMap((one) =>
-    claimsOf(one.spec, one.metadata.name).flatMap((claim) => assetOf(facts, one, claim)?.asset.status?.fill ?? [])
-  );
+  // What comes in lies on all of them together, so many times as there are copies: those of its topics, where they are alike.
+  const filled = pods.flatMap((one) => mountsOf(facts, one).flatMap(({ asset }) => asset?.status?.fill ?? []));
   const daily = filled.reduce((sum, one) => sum + one.bytesPerDay, 0);
-  const copies = Math.min(3, Math.max(1, brokers));
+  const asked = new Set(
+    facts.list('Topic', workload.namespace).flatMap(({ spec }) => (spec.workload === workload.name ? [spec.copies] : []))
+  );
+  const [copies] = asked.size === 1 ? asked : [];
+  const rate = copies !== undefined && daily > 0 ? rateOf(daily / copies / 86_400) : undefined;
   return {
     written: {
       brokers: String(brokers),
-      copies: String(copies),
       has: unitOf(has),
-      ...(daily > 0 ? { rate: rateOf(daily / copies / 86_400) } : {})
+      ...(copies === undefined ? {} : { copies: String(copies) }),
+      ...(rate === undefined ? {} : { rate })
     },
-    not: daily > 0 ? 'messages, time and readers' : 'what comes in, messages, time and readers'
+    not: `${[...(copies === undefined ? ['copies'] : []), ...(rate === undefined ? ['what comes in'] : []), 'messages', 'time'].join(', ')} and readers`
   };
 };
 
 const bySpeed = (facts: Facts, workload: Workload): Taken | string => {
   const [pod] = podsIn(facts, workload).filter((one) => one.spec.nodeName && claimsOf(one.spec, one.metadata.name).length);
-  const [claim] = pod ? claimsOf(pod.spec, pod.metadata.name) : [];
-  const found = pod && claim !== undefined ? assetOf(facts, pod, claim) : undefined;
-  if (!pod || !found) return 'its members have no volumes yet';
-  const card = backendOf(facts, found.volume.spec.csi?.driver ?? '')?.spec.speed;
+  const [first] = pod ? mountsOf(facts, pod) : [];
+  if (!pod || !first?.volume || !first.asset) return 'its members have no volumes yet';
+  const { volume, asset } = first;
+  const backend = backendOf(facts, volume.spec.csi?.driver ?? '');
+  const card = backend?.spec.speed;
   if (!card) return 'the backend of its volumes says nothing of speed';
-  const factor = kindFactors[found.asset.spec.parameters?.speed ?? 'steady'] ?? 1;
+  const kind = asset.spec.parameters?.speed ?? 'steady';
+  const factor = kindFactors[kind] ?? 1;
+  const { mbps } = volumeSpeed(backend, bytesOf(asset.spec.size) / 2 ** 30, kind)!;
   const node = nodeSpeed(facts.get('Node', '', pod.spec.nodeName ?? ''));
   return {
     written: {
-      size: unitOf(bytesOf(found.asset.spec.size)),
+      size: unitOf(bytesOf(asset.spec.size)),
       base: String(card.baseIops * factor),
       perGib: String(card.iopsPerGib * factor),
       most: String(card.mostIops * factor),
-      ...(card.mostMbps === undefined && card.baseMbps === undefined ? {} : { flow: `${(card.mostMbps ?? card.baseMbps)! * factor} MB/s` }),
+      ...(mbps > 0 ? { flow: `${Number(mbps.toFixed(1))} MB/s` } : {}),
       ...(node ? { nodeIops: String(node.iops), nodeFlow: `${node.mbps} MB/s` } : {})
     },
     not: `what is asked for, and the time of one${node ? '' : '; the node says nothing of its speed'}`

@@ -35,12 +35,12 @@ function unitValue(unit: Unit, number: number, word: string): number | undefined
     case 'bytes':
     case 'rate': {
       if (bare === '') return unit === 'rate' || number === 0 ? number : undefined;
-      if (bare in bytesIn) return number * bytesIn[bare]!;
+      if (Object.hasOwn(bytesIn, bare)) return number * bytesIn[bare as keyof typeof bytesIn]!;
       return isQuantity(`1${bare}`) && bare.length <= 2 ? number * bytesOf(`1${bare}`) : undefined;
     }
     case 'time': {
       const one = bare.replace(/^(second|minute|hour|day|week|month|year)s$/, '$1');
-      return one in secondsIn ? number * secondsIn[one]! : undefined;
+      return Object.hasOwn(secondsIn, one) ? number * secondsIn[one]! : undefined;
     }
     case 'share':
       return bare === '%' ? number / 100 : undefined;

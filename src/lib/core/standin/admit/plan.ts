@@ -4,6 +4,7 @@ import { inSendingOrder } from '../../manifest';
 import { clusterVersion, driverCard, versionFault } from '../provider/drivers';
 import { imageCard, imageTag } from '../provider/images';
 import { cardFault, withLikeness } from '../provider/cards';
+import { deadFault } from '../provider/pool';
 import { nodePortsCarried } from './addresses';
 import { claimFinalizer, filled, volumeFinalizer } from './defaults';
 import { immutableFaults } from './immutable';
@@ -214,6 +215,16 @@ function objectRefusals(object: ApiObject, before: ApiObject | undefined, after:
     const { field, message, remedy } = empty;
     return [{ code: 'not-sendable', message: `${key}: ${message}.`, remedy, at: { object: key, field } }];
   }
+  const dead = deadFault(object);
+  if (dead)
+    return [
+      {
+        code: 'not-sendable',
+        message: `${key}: ${dead}.`,
+        remedy: 'Send an Outage with the node under dark instead.',
+        at: { object: key, field: 'spec.dead' }
+      }
+    ];
   const unfit = unfitDriver(object, facts);
   if (unfit)
     return [

@@ -1,5 +1,5 @@
 import { bytesOf, majorityOf } from '../../shared';
-import { isReady, nodeReady, zoneOf, type Disk, type Facts, type Node, type Pod, type Pool } from '../../model';
+import { isReady, nodeReady, zoneOf, type ApiObject, type Disk, type Facts, type Node, type Pod, type Pool } from '../../model';
 import { poolPartOf, type PoolPart } from './images';
 
 /** The label by which nodes give their disks to a pool. */
@@ -46,6 +46,12 @@ export function diskFault({ spec }: Disk, leastDisk: string | number = ordinaryL
   if (bytesOf(spec.size) < bytesOf(leastDisk)) return `too small: ${spec.size}, at least ${leastDisk} is wanted`;
   return undefined;
 }
+
+/** Why a disk can't be as it is sent: what the system stands on dies with its node, by an Outage; of other disks only those of pools are played out. */
+export const deadFault = (object: ApiObject): string | undefined =>
+  object.kind === 'Disk' && object.spec.dead === true && object.spec.holds === 'system'
+    ? `the system of ${object.spec.node} stands on it, and a disk that dies is played out for pools only`
+    : undefined;
 
 /** Whether a node may lend its disks to a pool. */
 export const isStorageNode = (node: Node): boolean => node.metadata.labels?.[storageLabel] === 'true';

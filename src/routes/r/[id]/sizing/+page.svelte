@@ -26,6 +26,7 @@
       one={data.one}
       first={data.first}
       kept={data.kept.filter((each) => each.calc === data.calc.id)}
+      names={data.kept.map((each) => each.name)}
       compared={data.compared}
       {base}
     />

@@ -140,7 +140,8 @@
                           )}{/if}
                       </p>
                     {/if}
-                    {#if step.sends.length}<button class="word small" onclick={() => draft(one.way, i)}
+                    {#if step.sends.length && step.after}<p class="quiet small">First {step.after}.</p>
+                    {:else if step.sends.length}<button class="word small" onclick={() => draft(one.way, i)}
                         >put in a draft for {step.cluster}</button
                       >{/if}
                   </div>
