@@ -151,8 +151,8 @@
       {/each}
       {#if shown?.draws}
         <p class="quiet mt-1">
-          Ranges: {shown.draws.toLocaleString('en')} draws, each value of a range as likely as another; figures are medians, nine of ten draws
-          lie in the range beside them.
+          Ranges: {shown.draws.toLocaleString('en')} draws, each value of a range as likely as another; figures stand at the middle of the ranges,
+          nine of ten draws lie in the range beside them.
         </p>
       {/if}
     </div>

@@ -149,6 +149,9 @@ export const durability: Calculation = {
               `${v.batch} disks at once are more than the ${v.mayFail} that may be away: that alone is ${shown('share', v.batchYearly!)} a year.`
             ]
           : []),
+        ...(f.alone! > 0.1
+          ? ['Losses this likely are not rare, and the solved chain takes them for rare: what was played out is nearer.']
+          : []),
         'Mistakes of people and faults of programs are not in it; copies are for these.'
       ]
     };

@@ -66,8 +66,8 @@ const middle = (calc: Calculation, spans: Readonly<Record<string, Span>>): Value
   );
 
 /**
- * What a calculation comes to. Where a slot is a range, each value in it is as likely as another, slots don't follow each other, and figures
- * are medians of as many draws, with the range that nine of ten lie in. Source: the Monte Carlo method (Metropolis and Ulam 1949).
+ * What a calculation comes to. Where a slot is a range, each value in it is as likely as another, slots don't follow each other; figures stand
+ * at the middle of all ranges, with the range that nine of ten draws lie in beside them. Source: the Monte Carlo method (Metropolis and Ulam 1949).
  * @param draws how many
  * @param seed the same one gives the same figures
  */
@@ -104,7 +104,7 @@ export function sizedBy(
   const figures = calc.figures.map(({ id, label, unit, note = '' }): Figure => {
     const row = rows.get(id)?.subarray(0, count).sort();
     const at = (share: number) => row![Math.min(count - 1, Math.floor(share * count))]!;
-    const value = row?.length ? at(0.5) : plain[id]!;
+    const value = plain[id]!;
     const [low, high] = row?.length ? [at(ends[0]), at(ends[1])] : [value, value];
     const range = low === high ? '' : `${shown(unit, low)} to ${shown(unit, high)}`;
     return { id, label, note, value, text: shown(unit, value), range, low, high };
@@ -115,7 +115,7 @@ export function sizedBy(
     const range = `${shown(unit, low)} to ${shown(unit, high)}`;
     figures.push({ id: 'played', label, note: 'played out by chance', value, text: shown(unit, value), range, low, high });
   }
-  const told = calc.tell(mid, Object.fromEntries(figures.map((one) => [one.id, one.value])));
+  const told = calc.tell(mid, plain);
   const chart = calc.chart?.(mid);
   // What doesn't apply has no figure.
   const said = figures.filter((one) => !Number.isNaN(one.value));

@@ -6,14 +6,15 @@ import type { Calculation } from './types';
 const heaped = (members: number, places: number): number[] =>
   Array.from({ length: places }, (_, i) => Math.floor(members / places) + (i < members % places ? 1 : 0));
 
+/** Members of so many of the fullest places. */
+const inFullest = (members: number, places: number, count: number): number =>
+  Math.floor(members / places) * count + Math.min(count, members % places);
+
 /** How many of the fullest places may go while a majority is left. */
 function losable(members: number, places: number): number {
-  let left = members;
-  for (const [i, here] of heaped(members, places).entries()) {
-    left -= here;
-    if (left < majorityOf(members)) return i;
-  }
-  return places;
+  let count = 0;
+  while (count < places && members - inFullest(members, places, count + 1) >= majorityOf(members)) count += 1;
+  return count;
 }
 
 const mostMembers = 99;
@@ -21,10 +22,7 @@ const mostMembers = 99;
 /** The fewest members, an odd number, of which so many zones may go at once, and so many single members besides; Infinity where none do. */
 export function fewest(zones: number, lostZones: number, lostMembers: number): number {
   for (let n = 1; n <= mostMembers; n += 2) {
-    const gone = heaped(n, zones)
-      .slice(0, lostZones)
-      .reduce((sum, one) => sum + one, 0);
-    if (n - gone - lostMembers >= majorityOf(n)) return n;
+    if (n - inFullest(n, zones, lostZones) - lostMembers >= majorityOf(n)) return n;
   }
   return Infinity;
 }
@@ -70,10 +68,7 @@ export const spread: Calculation = {
       ...(lostMembers ? [`${plural(lostMembers, 'member')}${lostZones ? ' more' : ''}`] : [])
     ].join(' and ');
     const asked = what || 'nothing';
-    const gone =
-      heaped(members!, zones!)
-        .slice(0, lostZones)
-        .reduce((sum, one) => sum + one, 0) + lostMembers!;
+    const gone = inFullest(members!, zones!, Math.min(lostZones!, zones!)) + lostMembers!;
     const stands = members! - gone >= majorityOf(members!);
     const headline =
       f.fewest === Infinity
