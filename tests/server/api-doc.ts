@@ -72,6 +72,14 @@ function tableOf(one: Endpoint, described: Described): string[] {
   return ['| name | in | type | meaning |', '| --- | --- | --- | --- |', ...rows.map((row) => `| ${row.map(cell).join(' | ')} |`), ''];
 }
 
+/** What was done before a call, in a sentence. */
+function before({ laid }: Example<keyof Api>): string[] {
+  if (!laid) return [];
+  const { rehearsal, blueprint, answers } = laid;
+  const said = Object.entries(answers).map(([name, value]) => `${name} ${value}`);
+  return [`Before it the manifests of the blueprint \`${blueprint}\` were sent to \`${rehearsal}\`: ${said.join(', ')}.`, ''];
+}
+
 function requestOf({ method, path }: Endpoint, { params, query, body, given }: Example<keyof Api>): string {
   const filled = path.replace(/\{(\w+)\}/g, (whole, name: string) => params?.[name] ?? whole);
   const asked = query
@@ -102,6 +110,7 @@ export function apiDoc(answers: ReadonlyMap<string, unknown>): string {
       `${one.summary}. ${needed === 'open' ? 'Open to everybody' : `Takes the role ${needed}`}; answers \`${one.answer}\`${one.status ? ` with ${one.status}` : ''}.`,
       '',
       ...tableOf(one, paths[`/api/v1${one.path}`]![one.method.toLowerCase()] as Described),
+      ...before(examples[key]),
       '```http',
       requestOf(one, examples[key]),
       '```',

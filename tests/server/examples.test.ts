@@ -16,6 +16,12 @@ const data = mkdtempSync(join(tmpdir(), 'examples-'));
 process.env.ROOT_BARN_DATA = data;
 afterAll(() => rmSync(data, { recursive: true, force: true }));
 
+async function laidOut({ rehearsal, blueprint, answers }: NonNullable<Example<Known>['laid']>) {
+  const sheet = await call<{ yaml: string }>('POST', `/rehearsals/${rehearsal}/blueprints/${blueprint}`, { answers });
+  expect((await call('POST', `/rehearsals/${rehearsal}/send`, sheet.body.yaml)).status).toBe(200);
+  await call('POST', `/rehearsals/${rehearsal}/clock`, { until: 'settled' });
+}
+
 test('every endpoint has an example that can be made, and answers as it is described', async () => {
   const given = new Map<Known, unknown>();
   const numbered = (value: unknown): string | number | undefined => {
@@ -27,6 +33,7 @@ test('every endpoint has an example that can be made, and answers as it is descr
   for (const [key, example] of Object.entries(examples) as [Known, Example<Known>][]) {
     if (signing(key)) continue;
     const [method = '', pattern = ''] = key.split(' ');
+    if (example.laid) await laidOut(example.laid);
     const from = example.given && given.get(example.given);
     const id = String(numbered(from) ?? '');
     const path = pattern.replace(/\{(\w+)\}/g, (_, name: string) =>

@@ -1,4 +1,5 @@
 import { bytesOf, clockOf, plural } from '../shared';
+import { came } from './waits';
 import { entryOf, factsIn, keyOf, refOf, type ApiObject, type Facts, type Ref, type StatefulSet } from '../model';
 import { asManifest, inSendingOrder } from '../manifest';
 import { companionsOf } from '../change';
@@ -26,10 +27,12 @@ export interface MoveStep {
   readonly says: string;
   /** What is sent there; without it somebody does something that no manifest says. */
   readonly sends?: readonly ApiObject[];
-  /** It was done before. */
+  /** What it would send stands there already. */
+  readonly stands?: true;
+  /** It stands there, and what is waited for has come. */
   readonly done?: true;
-  /** What has to be done before it, in half a sentence: sent earlier it would lose what it is for. */
-  readonly after?: string;
+  /** The step, from 1, that has to be through first: sent earlier it would lose what it is for. */
+  readonly after?: number;
   readonly wait?: MoveWait;
   /** Whoever writes stands still from here on; goes on here, in the new cluster. */
   readonly writers?: 'stop' | 'go';
@@ -216,13 +219,12 @@ function byMembers({ home, from, to, namespace, name, classes }: Scene): MovePla
       {
         cluster,
         ...(seated
-          ? { says: `It has ${plural(seated.members, 'member')} in ${to}, beside those in ${from}.`, done: true as const }
+          ? { says: `It has ${plural(seated.members, 'member')} in ${to}, beside those in ${from}.`, stands: true as const }
           : { says: `Give it ${plural(mine.members, 'member')} in ${to}, beside those in ${from}.`, sends: [written(both, total(both))] }),
         wait: { is: 'operated', cluster, clusters: both.map((one) => one.cluster) }
       },
       {
         cluster,
-        ...(seated ? {} : { after: `give it members in ${to}` }),
         says: `Take its members in ${from} away; ${plural(total(after), 'member')} hold everything by then.`,
         sends: [written(after, total(after))],
         wait: { is: 'operated', cluster, clusters: after.map((one) => one.cluster) },
@@ -240,7 +242,7 @@ function madeThere({ home, from, to, namespace, name, engine, objects }: Scene):
     return { cluster: to, says: `Make it in ${to} as it stands in ${from}.`, sends: objects, wait };
   const its = engineRunning(there, namespace, name);
   if (its !== undefined && its !== engine) return `${namespace}/${name} of ${to} is ${its}, and this one is ${engine}`;
-  return { cluster: to, says: `It stands in ${to}; what it holds of its own is given up.`, done: true, wait };
+  return { cluster: to, says: `It stands in ${to}; what it holds of its own is given up.`, stands: true, wait };
 }
 
 /** One that follows over there is promoted. */
@@ -273,9 +275,8 @@ function byStandby(scene: Scene): MovePlan {
       made,
       {
         cluster: to,
-        ...(made.done ? {} : { after: `make it in ${to}` }),
         ...(known
-          ? { says: `It follows the one in ${from}.`, done: true as const }
+          ? { says: `It follows the one in ${from}.`, stands: true as const }
           : {
               says: `Let it follow the one in ${from}, until it has what is written there.`,
               sends: [standin('Mirror', namespace, mirror, spec)]
@@ -289,7 +290,6 @@ function byStandby(scene: Scene): MovePlan {
         writers: 'stop'
       },
       {
-        ...(known ? {} : { after: 'let it follow until it has everything' }),
         cluster: to,
         says: 'Promote it, and let writers go on there.',
         sends: [standin('Mirror', namespace, mirror, { ...spec, promoted: true })],
@@ -343,7 +343,7 @@ function byCopy(scene: Scene): MovePlan {
         ...(last
           ? {
               says: `It was copied by ${run} at ${clockOf(last.status!.momentMs ?? last.status!.beganMs ?? 0)}: what was written since is not in it. Take that run away to copy it anew.`,
-              done: true as const
+              stands: true as const
             }
           : {
               says: `Stop whoever writes, and copy it once more by the plan ${plan.metadata.name}.`,
@@ -354,7 +354,6 @@ function byCopy(scene: Scene): MovePlan {
       },
       {
         cluster: to,
-        ...(last ? {} : { after: 'copy it once more' }),
         says: 'Put that copy back there, and let writers go on.',
         sends: [standin('BackupReturn', namespace, put, { plan: plan.metadata.name, cluster: from, run, into: name, over: true })],
         wait: { is: 'returned', cluster: to, name: put },
@@ -362,6 +361,15 @@ function byCopy(scene: Scene): MovePlan {
       }
     ]
   };
+}
+
+/** Steps with how far they have come: what stands is done once what is waited for has come, and nothing is sent before all earlier ones are done. */
+function goneOn(home: Facts, of: Pick<Move, 'namespace' | 'workload'>, steps: readonly MoveStep[]): MoveStep[] {
+  const through = steps.map((one) => one.stands === true && (!one.wait || came(home, of, one.wait, -Infinity) === true));
+  return steps.map((one, i) => {
+    const first = steps.findIndex((two, j) => j < i && (two.sends !== undefined || two.stands === true) && !through[j]);
+    return { ...one, ...(through[i] ? { done: true as const } : {}), ...(first >= 0 && one.sends ? { after: first + 1 } : {}) };
+  });
 }
 
 /**
@@ -407,6 +415,9 @@ export function movesTo(home: Facts, namespace: string, name: string, to: string
     engine,
     bytes: claimedBytes(asked),
     unfit,
-    ways: [byMembers(scene), byStandby(scene), byCopy(scene)]
+    ways: [byMembers(scene), byStandby(scene), byCopy(scene)].map((one) => ({
+      ...one,
+      steps: goneOn(home, { namespace, workload: name }, one.steps)
+    }))
   };
 }

@@ -4,6 +4,7 @@ import { workloadNamed } from '../proofs';
 import { lineSentence, rootLine } from '../rootline';
 import type { World } from '../standin';
 import type { Move, MovePlan, MoveWait } from './plan';
+import { came } from './waits';
 
 /** How a step came out on the fork. */
 export interface TriedStep {
@@ -35,53 +36,6 @@ const passMs = 500;
 const calmMs = 10_000;
 /** No step is waited for longer than this, in ms. Made up; above the quarter of an hour that members in several clusters may take. */
 const patienceMs = (wait: MoveWait | undefined): number => (wait?.is === 'operated' ? 1_500_000 : 600_000);
-/** How long something that was sent is given before it is looked at; made up. */
-const settlesMs = 3_000;
-
-/** Whether what a step waits for has come, and why it never will. */
-function came(home: Facts, { namespace, workload }: Move, wait: MoveWait, sentMs: number): boolean | string {
-  const facts = factsIn(home, wait.cluster);
-  if (!facts) return `${wait.cluster} is not known`;
-  const broken = (status: { readonly phase: string; readonly says?: string | undefined } | undefined) =>
-    status?.phase === 'Failed' ? (status.says ?? 'it failed') : false;
-  switch (wait.is) {
-    case 'ready': {
-      const one = workloadNamed(facts, namespace, workload);
-      const wanted = one?.sets.reduce((sum, set) => sum + (set.spec.replicas ?? 1), 0);
-      const ready = facts.list('Process', namespace).filter(({ spec, status }) => spec.workload === workload && status?.ready).length;
-      return wanted !== undefined && ready >= wanted;
-    }
-    case 'operated': {
-      const set = facts.get('DocumentSet', namespace, workload);
-      const [ready] = set?.status?.conditions ?? [];
-      const gone = (home.elsewhere?.clusters ?? []).every(
-        (one) =>
-          wait.clusters.includes(one) ||
-          !factsIn(home, one)
-            ?.list('Process', namespace)
-            .some(({ spec }) => spec.workload === workload)
-      );
-      return facts.nowMs - sentMs > settlesMs && ready?.status === 'True' && gone;
-    }
-    case 'follows':
-      return facts.get('Mirror', namespace, wait.mirror)?.status?.phase === 'Follows';
-    case 'caught-up': {
-      const { phase, momentMs = 0 } = facts.get('Mirror', namespace, wait.mirror)?.status ?? {};
-      return phase === 'Follows' && momentMs > sentMs;
-    }
-    case 'promoted':
-      return facts.get('Mirror', namespace, wait.mirror)?.status?.phase === 'Promoted';
-    case 'copied': {
-      const status = facts.get('BackupRun', namespace, wait.run)?.status;
-      return status?.phase === 'Done' || broken(status);
-    }
-    case 'returned': {
-      const status = facts.get('BackupReturn', namespace, wait.name)?.status;
-      return status?.phase === 'Done' || broken(status);
-    }
-  }
-}
-
 /** Why what is waited for hasn't come, by the root line of what stands there. */
 function whyNot(home: Facts, { namespace, workload, engine }: Move, wait: MoveWait): string {
   const facts = factsIn(home, wait.cluster);

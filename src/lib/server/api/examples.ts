@@ -9,10 +9,25 @@ export interface Example<K extends Known> {
   readonly body?: Api[K]['body'] extends Blob ? string : Api[K]['body'];
   /** Its body is what another endpoint gave, or its last parameter a number that it gave. */
   readonly given?: Known;
+  /** A workload that is laid out before it, with a blueprint's answers, and waited for. */
+  readonly laid?: { readonly rehearsal: string; readonly blueprint: string; readonly answers: Readonly<Record<string, string>> };
 }
 
 const north = { id: 'north-quay~try' };
 const south = { id: 'south-quay' };
+/** A small workload that can go from the harbour to a quay. */
+const roster = {
+  name: 'roster',
+  namespace: 'people',
+  members: '2',
+  size: '2Gi',
+  class: 'shed-pool',
+  tls: 'off',
+  cpu: '250m',
+  memory: '1Gi',
+  synchronous: '1'
+};
+const rosterMoves = { namespace: roster.namespace, workload: roster.name, to: 'north-quay' };
 const namespace = 'events';
 const files = [
   {
@@ -175,17 +190,12 @@ export const examples: { readonly [K in Known]: Example<K> } = {
   'GET /rehearsals/{id}/linked': { params: { id: 'pilot-house~crew' } },
   'POST /rehearsals/{id}/reach': { params: { id: 'pilot-house~crew' } },
   'GET /rehearsals/{id}/moves': {
+    laid: { rehearsal: 'harbour~crew', blueprint: 'primary-standby-sql', answers: roster },
     params: { id: 'harbour~crew' },
-    query: { namespace: 'people', workload: 'crew', to: 'north-quay' }
+    query: rosterMoves
   },
-  'POST /rehearsals/{id}/moves/try': {
-    params: { id: 'harbour~crew' },
-    body: { namespace: 'people', workload: 'crew', to: 'north-quay', way: 'members' }
-  },
-  'POST /rehearsals/{id}/moves/draft': {
-    params: { id: 'harbour~crew' },
-    body: { namespace: 'people', workload: 'crew', to: 'north-quay', way: 'members', step: 1 }
-  },
+  'POST /rehearsals/{id}/moves/try': { params: { id: 'harbour~crew' }, body: { ...rosterMoves, way: 'standby' } },
+  'POST /rehearsals/{id}/moves/draft': { params: { id: 'harbour~crew' }, body: { ...rosterMoves, way: 'standby', step: 0 } },
   'GET /rehearsals/{id}/report': { params: north, query: { namespace: 'charts', workload: 'chartroom' } },
   'GET /rehearsals/{id}/sizing': { params: north },
   'POST /rehearsals/{id}/sizing': { params: north, body: { calc: 'broker', written: { rate: '0.4 to 0.7 MB/s', kept: '5 days' } } },

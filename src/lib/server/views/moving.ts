@@ -40,6 +40,7 @@ export function moveView({ facts }: Scene, { namespace, workload, to }: MoveAsk)
           says: one.says,
           writers: one.writers ?? null,
           done: one.done ?? false,
+          waits: one.stands === true && !one.done,
           after: one.after ?? null,
           sends: sent(one)
         }))
@@ -77,7 +78,7 @@ export function moveStepView(scene: Scene, ask: WayAsk & { readonly step: number
   const found = planned(scene, ask);
   if (typeof found === 'string') return found;
   const step = found.plan.steps[ask.step];
-  if (step?.after !== undefined) return `First ${step.after}.`;
+  if (step?.after !== undefined) return `Step ${step.after} comes first: it is not through.`;
   if (!step?.sends) return step ? 'This step sends nothing.' : 'There is no such step.';
   return { cluster: step.cluster, yaml: writeManifests(step.sends), title: `${ask.workload} to ${ask.to}: ${step.says}`.slice(0, 100) };
 }

@@ -131,7 +131,8 @@
                   <div class="min-w-0">
                     <p>{step.says} <span class="quiet small">{step.cluster}</span></p>
                     {#if step.sends.length}<p class="quiet small truncate" title={step.sends.join(', ')}>{step.sends.join(', ')}</p>{/if}
-                    {#if step.done && !done}<p class="small"><Peg state="holds" /> done before</p>{/if}
+                    {#if step.done && !done}<p class="small"><Peg state="holds" /> done before</p>
+                    {:else if step.waits && !done}<p class="small"><Peg state="settling" /> stands, and is not through</p>{/if}
                     {#if done}
                       <p class="small {done.state === 'broken' ? 'text-brick' : ''}">
                         <Peg state={done.state} />
@@ -140,7 +141,7 @@
                           )}{/if}
                       </p>
                     {/if}
-                    {#if step.sends.length && step.after}<p class="quiet small">First {step.after}.</p>
+                    {#if step.sends.length && step.after}<p class="quiet small">Step {step.after} comes first.</p>
                     {:else if step.sends.length}<button class="word small" onclick={() => draft(one.way, i)}
                         >put in a draft for {step.cluster}</button
                       >{/if}
