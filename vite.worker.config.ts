@@ -8,7 +8,7 @@ export default defineConfig({
   resolve: { alias: { $core: fileURLToPath(new URL('src/lib/core', import.meta.url)) } },
   publicDir: false,
   // What is compiled for the machine, and what finds files of its own, stays outside.
-  ssr: { noExternal: true, external: ['better-sqlite3', 'kysely', 'pino', 'prom-client'] },
+  ssr: { noExternal: true, external: ['better-sqlite3', 'highs', 'kysely', 'pino', 'prom-client'] },
   build: {
     ssr: true,
     outDir: process.env.OUT ?? 'build/worker',

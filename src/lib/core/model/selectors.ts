@@ -1,5 +1,6 @@
 import type { LabelSelector } from './meta';
 import type { Node, PodSpec, Toleration } from './pod-kinds';
+import { zoneLabel } from './pods';
 
 type Labels = Readonly<Record<string, string>> | undefined;
 
@@ -101,4 +102,20 @@ export function nodeWanted(spec: PodSpec, node: Node): boolean {
   for (const key in spec.nodeSelector) if (labels?.[key] !== spec.nodeSelector[key]) return false;
   const terms = spec.affinity?.nodeAffinity?.requiredDuringSchedulingIgnoredDuringExecution?.nodeSelectorTerms;
   return !terms || termsMatch(terms, labels, node.metadata.name);
+}
+
+/**
+ * How members of a template keep apart by what is required, preferences aside: `zones` evenly (or one to a zone), `nodes` one to a node,
+ * `both`, or `no`. Sources: PodAntiAffinity and TopologySpreadConstraint v1 core.
+ */
+export function keepsApart({ affinity, topologySpreadConstraints }: PodSpec): 'both' | 'zones' | 'nodes' | 'no' {
+  const keys = [
+    ...(affinity?.podAntiAffinity?.requiredDuringSchedulingIgnoredDuringExecution ?? []).map((one) => one.topologyKey),
+    ...(Array.isArray(topologySpreadConstraints) ? (topologySpreadConstraints as Partial<Record<string, string>>[]) : []).flatMap((one) =>
+      one.whenUnsatisfiable === 'ScheduleAnyway' || one.topologyKey !== zoneLabel ? [] : [one.topologyKey]
+    )
+  ];
+  const zones = keys.includes(zoneLabel);
+  const nodes = keys.includes('kubernetes.io/hostname');
+  return zones && nodes ? 'both' : zones ? 'zones' : nodes ? 'nodes' : 'no';
 }

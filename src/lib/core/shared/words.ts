@@ -15,3 +15,7 @@ export function shownValue(value: unknown): string {
   const text = JSON.stringify(value) ?? 'nothing';
   return text.length > mostShown ? `${text.slice(0, mostShown - 3)}...` : text;
 }
+
+/** Several of something, as a sentence lists them: `a`, `a and b`, `a, b and c`. */
+export const listed = (all: readonly string[]): string =>
+  all.length < 2 ? (all[0] ?? '') : `${all.slice(0, -1).join(', ')} and ${all.at(-1)}`;

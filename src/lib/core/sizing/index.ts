@@ -2,3 +2,4 @@ export * from './calc';
 export * from './forecast';
 export * from './room';
 export * from './speed';
+export * from './nodes';

@@ -200,6 +200,18 @@ export const examples: { readonly [K in Known]: Example<K> } = {
   'GET /rehearsals/{id}/sizing': { params: north },
   'POST /rehearsals/{id}/sizing': { params: north, body: { calc: 'broker', written: { rate: '0.4 to 0.7 MB/s', kept: '5 days' } } },
   'GET /rehearsals/{id}/sizing/taken': { params: north, query: { calc: 'spread', namespace: 'plans', workload: 'timetable' } },
+  'GET /rehearsals/{id}/sizing/nodes': { params: north, query: {} },
+  'POST /packed': {
+    body: {
+      members: [
+        { name: 'boarding', count: '3', cpu: '2', memory: '8Gi', slots: '1', disk: '', apart: 'both' },
+        { name: 'fares', count: '4', cpu: '1500m', memory: '6Gi', slots: '', disk: '', apart: 'no' }
+      ],
+      nodes: [{ name: 'berth', cpu: '4', memory: '16Gi', slots: '25', disk: '', most: '', price: '84' }],
+      zones: '3',
+      by: 'nodes'
+    }
+  },
   'POST /rehearsals/{id}/sizing/draft': {
     params: north,
     body: { calc: 'spread', of: { namespace: 'plans', name: 'timetable' }, written: { lostMembers: '1' } }

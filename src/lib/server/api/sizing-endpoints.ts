@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { calculations, type CalcId } from '$core/sizing';
+import { calculations, nodesAskSchema, type CalcId } from '$core/sizing';
 import { endpoint, listed } from './endpoint';
 
 const rehearsal = '/rehearsals/{id}';
@@ -9,6 +9,8 @@ const written = z
   .record(z.string().max(40), z.string().max(80))
   .describe('what stands in slots, as it is written; others stand as they begin');
 const of = z.strictObject({ namespace: name, name });
+/** Members and nodes are kept as tables. */
+const kept = z.record(z.string().max(40), z.string().max(40_000));
 
 /** Sizing: calculations over what stands, or is thought of; and reports. */
 export const sizingEndpoints = [
@@ -49,6 +51,25 @@ export const sizingEndpoints = [
   }),
   endpoint({
     method: 'POST',
+    path: `/packed`,
+    needs: 'reader',
+    deed: null,
+    summary: 'How members fit on nodes: the least that holds all, whether less can do, what blocks; or what is wrong in which cell',
+    body: nodesAskSchema,
+    answer: 'Packed',
+    run: ({ app, body, signal }) => app.rehearsals.packed(body, signal)
+  }),
+  endpoint({
+    method: 'GET',
+    path: `${rehearsal}/sizing/nodes`,
+    summary: 'Members and nodes as they stand, to be packed: of one workload, or of all',
+    query: z.object({ namespace: name.optional(), workload: name.optional() }),
+    answer: 'NodesTaken',
+    run: ({ app, params, query: { namespace, workload } }) =>
+      app.rehearsals.ask(params.id, 'sizingNodes', { of: namespace && workload ? { namespace, name: workload } : undefined })
+  }),
+  endpoint({
+    method: 'POST',
     path: `${rehearsal}/sizing/draft`,
     deed: 'put a sizing into a draft',
     summary: 'Put what a calculation comes to into a draft, for the workload that it is about',
@@ -69,7 +90,13 @@ export const sizingEndpoints = [
     path: `${rehearsal}/sizings`,
     deed: 'kept a sizing',
     summary: 'Keep a sizing under a name; one of the same name is replaced',
-    body: z.strictObject({ name: z.string().trim().min(1).max(80), calc, written, of: of.optional(), taken: written.optional() }),
+    body: z.strictObject({
+      name: z.string().trim().min(1).max(80),
+      calc: z.union([calc, z.literal('nodes')]),
+      written: kept,
+      of: of.optional(),
+      taken: kept.optional()
+    }),
     answer: 'SizingKept',
     status: 201,
     run: ({ app, params, body }) => app.keepSizing(params.id, body)

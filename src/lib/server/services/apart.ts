@@ -1,5 +1,5 @@
 import { WorkerEnded, type StartedHost } from '../rehearsals/client';
-import { done, refused, type Answer } from './answer';
+import { done, refused, type Answer, type Refusal } from './answer';
 import { readTooLong } from './rehearsal-refusals';
 
 /** A text that takes longer to read is given up. */
@@ -15,7 +15,11 @@ export class Apart {
    * Waits for work in that worker: not for ever, and not when nobody waits for it any more. Work that is given up ends the worker; what
    * others had in it is begun once more.
    */
-  async wait<T>(work: () => Promise<T>, signal: AbortSignal | undefined): Promise<Answer<T>> {
+  async wait<T>(
+    work: () => Promise<T>,
+    signal: AbortSignal | undefined,
+    tooLong: Refusal = readTooLong(longestReadMs)
+  ): Promise<Answer<T>> {
     let timer: NodeJS.Timeout | undefined;
     let stop = () => {};
     const given = new Promise<'long' | 'left'>((resolve) => {
@@ -33,7 +37,7 @@ export class Apart {
       over = true;
       reading.catch(() => undefined);
       if (first === 'long' || this.now === 1) await this.reader.end();
-      return refused(readTooLong(longestReadMs));
+      return refused(tooLong);
     } finally {
       this.now -= 1;
       clearTimeout(timer);

@@ -43,6 +43,14 @@ export const readTooLong = (mostMs: number): Refusal => ({
   remedy: 'Send less at a time: fewer objects, or smaller documents.'
 });
 
+export const packTooLong: Refusal = {
+  code: 'too-large',
+  status: 413,
+  title: 'This takes too long to pack',
+  detail: 'No answer was found within 20 s, and it is given up.',
+  remedy: 'Take members that are alike together, or ask with fewer kinds of nodes.'
+};
+
 export const tooFarAhead = (untilMs: number): Refusal => ({
   code: 'bad-value',
   status: 400,

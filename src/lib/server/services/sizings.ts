@@ -34,7 +34,13 @@ export const sizings = ({
     {
       name,
       ...one
-    }: { name: string; calc: CalcId; written: Record<string, string>; of?: Of | undefined; taken?: Record<string, string> | undefined }
+    }: {
+      name: string;
+      calc: CalcId | 'nodes';
+      written: Record<string, string>;
+      of?: Of | undefined;
+      taken?: Record<string, string> | undefined;
+    }
   ) {
     const state = await rehearsals.state(id);
     if (!state.ok) return state;

@@ -11,15 +11,17 @@ import type { Queries, QueryName } from '../views';
 import { epochMs } from '$core/shared';
 import type { Dump, dumpRepository } from '../repositories/dumps';
 import { done, refusalOf, refused, unknownRehearsal, type Answer, type Refusal } from './answer';
+import type { NodesAsk } from '$core/sizing';
+import type { PackedNodes } from '../views/sizing-nodes';
 import { Apart } from './apart';
 import type { LiveBus } from './live';
 import { WorldKeeper } from './world-keeper';
-import { brokenRehearsal, readOnlyDump, staleRevision } from './rehearsal-refusals';
+import { brokenRehearsal, readOnlyDump, staleRevision, packTooLong } from './rehearsal-refusals';
 
 interface Parts {
   readonly host: StartedHost;
   /** Another worker, which reads and checks long texts, so that worlds don't wait for it. */
-  readonly reader: Pick<StartedHost, 'read' | 'check' | 'end'>;
+  readonly reader: Pick<StartedHost, 'read' | 'check' | 'packed' | 'end'>;
   readonly bus: LiveBus;
   readonly store: RehearsalRepository;
   readonly cluster: (name: string) => Promise<Cluster | undefined>;
@@ -377,6 +379,11 @@ export class StandingRehearsals {
   /** Reads the files of a draft as they go to a cluster. */
   async readFiles(files: readonly DraftText[], cluster: string): Promise<Answer<readonly ApiObject[]>> {
     return objectsOf(await this.parts.host.readFiles(files, cluster));
+  }
+
+  /** Packs members on nodes, apart from the worlds; given up when whoever asks leaves. */
+  packed(ask: NodesAsk, signal?: AbortSignal): Promise<Answer<PackedNodes>> {
+    return this.apart.wait(() => this.parts.reader.packed(ask), signal, packTooLong);
   }
 
   /** Checks manifests, against a rehearsal where one is named. */

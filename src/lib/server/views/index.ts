@@ -29,6 +29,7 @@ import { briefView } from './brief';
 import { workloadsOf, type KeptProofs, type Scene } from './scene';
 import { reportParts } from './report';
 import { calculationsView, movedView, sizedView, sizingDraftView, takenView } from './sizing';
+import { takenNodesView } from './sizing-nodes';
 import { assetsView, supplyView } from './supply';
 import { tapeView } from './tape';
 import { logsView, workloadView } from './workload';
@@ -179,6 +180,7 @@ export const queries = {
   calculations: (scene: Scene, _: object) => calculationsView(scene),
   sized: sizedView,
   sizingTaken: takenView,
+  sizingNodes: takenNodesView,
   sizingMoved: movedView,
   sizingDraft: sizingDraftView,
   moves: moveView,

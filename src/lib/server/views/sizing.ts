@@ -6,6 +6,7 @@ import { calculationNamed, calculations, shown, sizedBy, taken, takenOf, type Ca
 import { enginePartOf } from '$core/standin';
 import { grownSet } from './claims';
 import { workloadsOf, type Scene } from './scene';
+import { movedNodes } from './sizing-nodes';
 
 type Written = Readonly<Record<string, string>>;
 interface Of {
@@ -51,13 +52,14 @@ export function takenView({ facts }: Scene, { calc, of }: { calc: CalcId; of?: O
 
 /** What of kept sizings stands otherwise by now: slot by slot, what was taken and what would be. */
 export const movedView = (
-  { facts }: Scene,
+  scene: Scene,
   { kept }: { kept: readonly { id: number; calc: string; of?: Of | undefined; taken?: Written | undefined }[] }
 ) =>
   kept.map(({ id, calc: name, of, taken: then }) => {
+    if (name === 'nodes' && then) return { id, ...movedNodes(scene, of, then) };
     const calc = calculationNamed(name);
     if (!calc || !then) return { id, moved: [], gone: '' };
-    const now = taken(facts, calc.id, of);
+    const now = taken(scene.facts, calc.id, of);
     if (typeof now === 'string') return { id, moved: [], gone: now };
     const moved = calc.slots.flatMap((slot) => {
       const [was, is] = [then[slot.id], now.written[slot.id]];

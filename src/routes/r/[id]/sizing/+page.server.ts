@@ -9,6 +9,16 @@ export const load = followed(async ({ params, url }: PageServerLoadEvent) => {
   if (!kept.ok) error(kept.refusal.status, kept.refusal.detail);
   const one = kept.value.find((each) => String(each.id) === url.searchParams.get('kept'));
   const id = one?.calc ?? url.searchParams.get('calc');
+  if (id === 'nodes')
+    return {
+      view,
+      calc: null,
+      kept: kept.value,
+      one: one ?? null,
+      compared: [],
+      first: null,
+      nodes: await asked(params.id, 'sizingNodes', {})
+    };
   const calc = view.calculations.find((each) => each.id === id) ?? view.calculations[0]!;
   const beside = (url.searchParams.get('beside') ?? '')
     .split(',')
@@ -26,6 +36,7 @@ export const load = followed(async ({ params, url }: PageServerLoadEvent) => {
     kept: kept.value,
     one: one && one.calc === calc.id ? one : null,
     compared,
+    nodes: null,
     first: await asked(params.id, 'sized', { calc: calc.id, written: one?.written ?? {} })
   };
 });

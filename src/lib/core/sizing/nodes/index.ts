@@ -1,0 +1,3 @@
+export { apartWays, nodesAskSchema, readNodesAsk, type NodesAsk, type NodesAsked } from './ask';
+export { nodeFit, type NodeFit, type NodeGroup } from './packing';
+export { takenNodes } from './take';
