@@ -19,7 +19,8 @@ export default defineConfig({
         'rehearsal-worker': 'src/lib/server/rehearsals/worker.ts',
         'dump-worker': 'src/lib/server/dumps/worker.ts',
         server: 'src/lib/server/http/main.ts',
-        backup: 'src/lib/server/backup/main.ts'
+        backup: 'src/lib/server/backup/main.ts',
+        report: 'src/lib/server/handover/main.ts'
       },
       output: { entryFileNames: '[name].js' }
     }

@@ -4,16 +4,17 @@ import { ownServer } from '../../scripts/own-server.mjs';
 export { expect };
 
 /** Two files run side by side; each worker has a built server of its own with the demo's data, so that nobody meets another's forks. */
-export const test = plain.extend<object, { server: string }>({
+export const test = plain.extend<{ dataFolder: string }, { server: { base: string; data: string } }>({
   server: [
     async ({ browserName: _browser }, use) => {
       const own = await ownServer();
-      await use(own.base);
+      await use(own);
       own.end();
     },
     { scope: 'worker' }
   ],
-  baseURL: async ({ server }, use) => use(server)
+  baseURL: async ({ server }, use) => use(server.base),
+  dataFolder: async ({ server }, use) => use(server.data)
 });
 
 /** Opens a page and waits until it answers to keys. */
