@@ -100,17 +100,51 @@ test('members are packed on nodes as they stand; a cell that can not be read, wh
   await expect(page.getByRole('link', { name: 'three berths' })).toHaveCount(0);
 });
 
+test('a month is reckoned by a price list: whose it is, what nobody uses, what would be less; what is wrong in it, by line; kept', async ({
+  page
+}) => {
+  await open(page, '/r/north-quay/sizing?calc=cost');
+  const headline = page.getByRole('heading', { level: 1 });
+  await expect(headline).toHaveText(/^A month costs [\d,.]+ crowns; [\d,.]+ of it nobody uses\.$/);
+  const before = await headline.textContent();
+  const row = (name: string) => page.getByRole('row').filter({ hasText: name });
+  await expect(row('boarding').first()).toContainText('events');
+  await expect(row('events/old-ledger')).toContainText('no pod names it');
+  await expect(page.getByText("It doesn't do: plain-block can't grow.").first()).toBeVisible();
+  const list = page.locator('.cm-content');
+  const text = (steady: string) =>
+    `apiVersion: standin.example/v1\nkind: PriceList\nmetadata: {name: ours}\nspec:\n  unit: shillings\n  to: 2026-01-31\n  volumes: [{class: steady-block, price: ${steady}}]\n`;
+  await list.fill(text('0.10 per GiB'));
+  await expect(page.getByRole('alert')).toHaveText(
+    'Line 7: spec.volumes.0.price: write a price for room and a time, like 0.11 per GiB month.'
+  );
+  await expect(page.getByRole('button', { name: 'Keep', exact: true })).toBeDisabled();
+  expect(await headline.textContent()).toBe(before);
+  await list.fill(text('0.10 per GiB month'));
+  // Three of 140, three of 8, three and four of 20 GiB: 584 at 0.10.
+  await expect(headline).toContainText('A month costs 58.40 shillings; ');
+  await expect(page.getByText('The list ours ended on 2026-01-31.')).toBeVisible();
+  await expect(page.getByText(/^No price: nodes with 6 CPU/)).toBeVisible();
+  await page.getByRole('textbox', { name: 'Name to keep it under' }).fill('ours');
+  await page.getByRole('button', { name: 'Keep', exact: true }).click();
+  await expect(page.getByRole('link', { name: 'ours' })).toBeVisible();
+  await page.reload();
+  await expect(headline).toContainText('58.40 shillings');
+  await page.getByRole('button', { name: 'Take ours away' }).click();
+  await expect(page.getByRole('link', { name: 'ours' })).toHaveCount(0);
+});
+
 test('each calculation opens by the keyboard alone, with a sentence, figures and a chart that is read out', async ({ page }) => {
   await open(page, '/r/south-quay/sizing');
   const all = page.getByRole('navigation', { name: 'Calculations' }).getByRole('link');
-  await expect(all).toHaveCount(10);
-  for (let i = 0; i < 10; i += 1) {
+  await expect(all).toHaveCount(11);
+  for (let i = 0; i < 11; i += 1) {
     await all.nth(i).focus();
     const title = await all.nth(i).textContent();
     await page.keyboard.press('Enter');
     await expect(page.getByRole('region', { name: title!, exact: true })).toBeVisible();
     await expect(page.getByRole('heading', { level: 1 })).toContainText(/\.$/);
-    if (title !== 'Node fit') expect(await page.locator('figure ul li').count(), title!).toBeGreaterThan(1);
+    if (!['Node fit', 'Cost'].includes(title!)) expect(await page.locator('figure ul li').count(), title!).toBeGreaterThan(1);
     expect(await overflows(page), title!).toBe(false);
   }
 });

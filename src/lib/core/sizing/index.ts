@@ -3,3 +3,4 @@ export * from './forecast';
 export * from './room';
 export * from './speed';
 export * from './nodes';
+export * from './cost';

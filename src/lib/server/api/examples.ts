@@ -200,6 +200,21 @@ export const examples: { readonly [K in Known]: Example<K> } = {
   'GET /rehearsals/{id}/sizing': { params: north },
   'POST /rehearsals/{id}/sizing': { params: north, body: { calc: 'broker', written: { rate: '0.4 to 0.7 MB/s', kept: '5 days' } } },
   'GET /rehearsals/{id}/sizing/taken': { params: north, query: { calc: 'spread', namespace: 'plans', workload: 'timetable' } },
+  'GET /rehearsals/{id}/prices': { params: north },
+  'POST /rehearsals/{id}/cost': {
+    params: north,
+    body: {
+      prices: `apiVersion: standin.example/v1
+kind: PriceList
+metadata: {name: made-up}
+spec:
+  unit: crowns
+  nodes: [{name: berth, cpu: '6', memory: 40Gi, price: 0.13 per hour}]
+  volumes: [{class: '*', price: 0.10 per GiB month}]
+  snapshots: 0.05 per GiB month
+`
+    }
+  },
   'GET /rehearsals/{id}/sizing/nodes': { params: north, query: {} },
   'POST /packed': {
     body: {

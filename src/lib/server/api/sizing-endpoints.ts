@@ -61,6 +61,24 @@ export const sizingEndpoints = [
   }),
   endpoint({
     method: 'GET',
+    path: `${rehearsal}/prices`,
+    summary: 'A price list to begin with: the nodes and classes of this cluster, with prices that are made up',
+    answer: 'Prices',
+    run: ({ app, params }) => app.rehearsals.ask(params.id, 'prices', {})
+  }),
+  endpoint({
+    method: 'POST',
+    path: `${rehearsal}/cost`,
+    needs: 'reader',
+    deed: null,
+    summary:
+      'What a month costs as it stands, by a price list: by workload, in other classes, and what nobody uses; or what is wrong in the list',
+    body: z.strictObject({ prices: z.string().max(40_000).describe('a PriceList, as YAML') }),
+    answer: 'Cost',
+    run: ({ app, params, body }) => app.rehearsals.ask(params.id, 'cost', { ...body, today: new Date().toISOString().slice(0, 10) })
+  }),
+  endpoint({
+    method: 'GET',
     path: `${rehearsal}/sizing/nodes`,
     summary: 'Members and nodes as they stand, to be packed: of one workload, or of all',
     query: z.object({ namespace: name.optional(), workload: name.optional() }),
@@ -92,7 +110,7 @@ export const sizingEndpoints = [
     summary: 'Keep a sizing under a name; one of the same name is replaced',
     body: z.strictObject({
       name: z.string().trim().min(1).max(80),
-      calc: z.union([calc, z.literal('nodes')]),
+      calc: z.union([calc, z.enum(['nodes', 'cost'])]),
       written: kept,
       of: of.optional(),
       taken: kept.optional()

@@ -36,7 +36,7 @@ export const sizings = ({
       ...one
     }: {
       name: string;
-      calc: CalcId | 'nodes';
+      calc: CalcId | 'nodes' | 'cost';
       written: Record<string, string>;
       of?: Of | undefined;
       taken?: Record<string, string> | undefined;

@@ -30,6 +30,7 @@ import { workloadsOf, type KeptProofs, type Scene } from './scene';
 import { reportParts } from './report';
 import { calculationsView, movedView, sizedView, sizingDraftView, takenView } from './sizing';
 import { takenNodesView } from './sizing-nodes';
+import { costView, pricesView } from './cost';
 import { assetsView, supplyView } from './supply';
 import { tapeView } from './tape';
 import { logsView, workloadView } from './workload';
@@ -180,6 +181,8 @@ export const queries = {
   calculations: (scene: Scene, _: object) => calculationsView(scene),
   sized: sizedView,
   sizingTaken: takenView,
+  prices: (scene: Scene, _: object) => pricesView(scene),
+  cost: costView,
   sizingNodes: takenNodesView,
   sizingMoved: movedView,
   sizingDraft: sizingDraftView,

@@ -9,16 +9,11 @@ export const load = followed(async ({ params, url }: PageServerLoadEvent) => {
   if (!kept.ok) error(kept.refusal.status, kept.refusal.detail);
   const one = kept.value.find((each) => String(each.id) === url.searchParams.get('kept'));
   const id = one?.calc ?? url.searchParams.get('calc');
-  if (id === 'nodes')
-    return {
-      view,
-      calc: null,
-      kept: kept.value,
-      one: one ?? null,
-      compared: [],
-      first: null,
-      nodes: await asked(params.id, 'sizingNodes', {})
-    };
+  if (id === 'nodes' || id === 'cost') {
+    const nodes = id === 'nodes' ? await asked(params.id, 'sizingNodes', {}) : null;
+    const prices = id === 'cost' ? await asked(params.id, 'prices', {}) : null;
+    return { view, calc: null, kept: kept.value, one: one ?? null, compared: [], first: null, nodes, prices };
+  }
   const calc = view.calculations.find((each) => each.id === id) ?? view.calculations[0]!;
   const beside = (url.searchParams.get('beside') ?? '')
     .split(',')
@@ -37,6 +32,7 @@ export const load = followed(async ({ params, url }: PageServerLoadEvent) => {
     one: one && one.calc === calc.id ? one : null,
     compared,
     nodes: null,
+    prices: null,
     first: await asked(params.id, 'sized', { calc: calc.id, written: one?.written ?? {} })
   };
 });

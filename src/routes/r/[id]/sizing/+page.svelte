@@ -1,9 +1,14 @@
 <script lang="ts">
+  import CostSheet from '$ui/sizing/CostSheet.svelte';
   import NodesSheet from '$ui/sizing/NodesSheet.svelte';
   import SizingSheet from '$ui/sizing/SizingSheet.svelte';
 
   let { data } = $props();
   const base = $derived(`/r/${encodeURIComponent(data.id)}/sizing`);
+  const sheets = $derived([
+    { id: 'nodes', title: 'Node fit', tells: 'how many nodes hold what is placed on them', open: data.nodes !== null },
+    { id: 'cost', title: 'Cost', tells: 'what a month of it costs, and what of that nobody uses', open: data.prices !== null }
+  ]);
 </script>
 
 <svelte:head><title>Sizing · {data.cluster.name} · Root Barn</title></svelte:head>
@@ -18,12 +23,9 @@
         title={one.tells}>{one.title}</a
       >
     {/each}
-    <a
-      class={data.calc ? 'word' : 'font-semibold'}
-      href="{base}?calc=nodes"
-      aria-current={data.calc ? undefined : 'page'}
-      title="how many nodes hold what is placed on them">Node fit</a
-    >
+    {#each sheets as { id, title, tells, open } (id)}
+      <a class={open ? 'font-semibold' : 'word'} href="{base}?calc={id}" aria-current={open ? 'page' : undefined} title={tells}>{title}</a>
+    {/each}
   </nav>
   {#if data.nodes}
     {#key data.one?.id}
@@ -33,6 +35,17 @@
         start={data.nodes}
         one={data.one}
         kept={data.kept.filter((each) => each.calc === 'nodes')}
+        names={data.kept.map((each) => each.name)}
+        {base}
+      />
+    {/key}
+  {:else if data.prices}
+    {#key data.one?.id}
+      <CostSheet
+        id={data.id}
+        start={data.prices.text}
+        one={data.one}
+        kept={data.kept.filter((each) => each.calc === 'cost')}
         names={data.kept.map((each) => each.name)}
         {base}
       />

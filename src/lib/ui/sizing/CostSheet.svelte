@@ -1,0 +1,192 @@
+<script lang="ts">
+  import { goto, invalidate } from '$app/navigation';
+  import { untrack } from 'svelte';
+  import type { Answers } from '$server/api/types';
+  import { call, doCall, notices } from '../call.svelte';
+  import YamlBox from '../parts/YamlBox.svelte';
+
+  type Kept = Answers['Sizings']['items'][number];
+  interface Props {
+    id: string;
+    /** The list to begin with. */
+    start: string;
+    one: Kept | null;
+    kept: readonly Kept[];
+    /** All names that are taken, of other calculations too. */
+    names: readonly string[];
+    base: string;
+  }
+  let { id, start, one, kept, names, base }: Props = $props();
+
+  let text = $state(untrack(() => one?.written.prices ?? start));
+  let name = $state(untrack(() => one?.name ?? ''));
+  let found = $state.raw<Answers['Cost'] | null>(null);
+  let last = $state.raw<NonNullable<Answers['Cost']['bill']> | null>(null);
+  let asks = 0;
+  const words = { nodes: 'nodes', volumes: 'volumes', snapshots: 'snapshots', addresses: 'addresses', traffic: 'between zones' } as const;
+  const kinds = ['nodes', 'volumes', 'snapshots', 'addresses', 'traffic'] as const;
+  const money = (value: number) => value.toLocaleString('en', { minimumFractionDigits: 2, maximumFractionDigits: 2 });
+  const size = (bytes: number) => `${Number((bytes / 2 ** 30).toFixed(1)).toLocaleString('en')} GiB`;
+  const problems = $derived(
+    (found?.faults ?? []).map((each) => ({ message: each.says, remedy: 'Correct it, or take it out.', at: { line: each.line, column: 1 } }))
+  );
+  const idle = $derived((last?.idle ?? []).reduce((sum, each) => sum + each.month, 0));
+  const shown = $derived(last?.workloads.filter((each) => each.total > 0) ?? []);
+  const cheaper = $derived(
+    shown.flatMap((each) => each.instead.filter((two) => two.more < 0).map((two) => ({ ...two, of: `${each.namespace}/${each.name}` })))
+  );
+
+  // Whatever is written is reckoned anew, a moment after the last key.
+  $effect(() => {
+    const prices = text;
+    const timer = setTimeout(
+      async () => {
+        const nth = (asks += 1);
+        const answer = await call('POST', '/rehearsals/{id}/cost', { params: { id }, body: { prices } });
+        if (nth !== asks) return;
+        if (!answer.ok) return notices.complain(answer.trouble);
+        found = answer.value;
+        if (found.bill) last = found.bill;
+      },
+      untrack(() => (found ? 300 : 0))
+    );
+    return () => clearTimeout(timer);
+  });
+  async function keep(event: SubmitEvent) {
+    event.preventDefault();
+    const made = await doCall('POST', '/rehearsals/{id}/sizings', {
+      params: { id },
+      body: { name, calc: 'cost', written: { prices: text } }
+    });
+    if (!made) return;
+    notices.say(`Kept as ${name}.`);
+    await goto(`${base}?kept=${made.id}`, { keepFocus: true, noScroll: true });
+    await invalidate('app:sheet');
+  }
+  async function drop(which: Kept) {
+    if (!(await doCall('DELETE', '/rehearsals/{id}/sizings/{sizing}', { params: { id, sizing: String(which.id) } }))) return;
+    notices.say(`${which.name} was taken away.`);
+    if (one?.id === which.id) await goto(`${base}?calc=cost`);
+    await invalidate('app:sheet');
+  }
+</script>
+
+<div class="grid grid-cols-[minmax(0,1fr)_360px] gap-x-8 max-[1100px]:grid-cols-1">
+  <section aria-label="Cost">
+    <p class="quiet">
+      Sizing · cost{#if one}, kept as <em>{one.name}</em>{/if}
+    </p>
+    <h1 class={found?.bill ? '' : 'opacity-50'} aria-live="polite">
+      {#if last}A month costs {money(last.total)} {last.unit}; {money(idle)} of it nobody uses.{:else}What does a month of it cost?{/if}
+    </h1>
+    {#if last?.over}<p class="mt-1 text-ochre">{last.over}</p>{/if}
+    {#each last?.unpriced ?? [] as what (what)}<p class="mt-1 text-ochre">No price: {what}. It is counted as nothing.</p>{/each}
+    {#each last?.unseen ?? [] as what (what)}<p class="quiet mt-1">Unseen: {what}.</p>{/each}
+    {#if last}
+      <div class="mt-4 overflow-x-auto {found?.bill ? '' : 'opacity-50'}">
+        <table class="w-full min-w-[560px]">
+          <thead>
+            <tr class="small border-b border-ink text-left"
+              ><th class="py-1 font-normal">whose</th>{#each kinds as kind (kind)}<th class="num py-1 pl-3 text-right font-normal"
+                  >{words[kind]}</th
+                >{/each}<th class="num py-1 pl-3 text-right font-normal">a month</th></tr
+            >
+          </thead>
+          <tbody>
+            {#each shown as each (`${each.namespace}/${each.name}`)}
+              <tr class="border-b border-line">
+                <th scope="row" class="py-1 text-left font-normal break-all"
+                  ><a class="word" href="/r/{encodeURIComponent(id)}/members/{each.namespace}/{each.name}">{each.name}</a>
+                  <span class="quiet small">{each.namespace}</span></th
+                >
+                {#each kinds as kind (kind)}<td class="num pl-3 text-right">{each.by[kind] ? money(each.by[kind]) : '–'}</td>{/each}
+                <td class="num pl-3 text-right"><b>{money(each.total)}</b></td>
+              </tr>
+            {/each}
+            <tr class="border-b border-line"
+              ><th scope="row" class="py-1 text-left font-normal"
+                >the place itself <span class="quiet small">daemon sets, drivers, operators</span></th
+              ><td colspan="5"></td><td class="num pl-3 text-right">{money(last.place)}</td></tr
+            >
+            <tr class="border-b border-line"
+              ><th scope="row" class="py-1 text-left font-normal">nobody</th><td colspan="5"></td><td class="num pl-3 text-right"
+                >{money(idle)}</td
+              ></tr
+            >
+            <tr class="border-t border-ink"
+              ><th scope="row" class="py-1 text-left">all</th>{#each kinds as kind (kind)}<td class="num pl-3 text-right"
+                  >{money(last.by[kind])}</td
+                >{/each}<td class="num pl-3 text-right"><b>{money(last.total)}</b></td></tr
+            >
+          </tbody>
+        </table>
+      </div>
+
+      <h2 class="mt-6">What nobody uses</h2>
+      {#if last.idle.length}
+        <table class="mt-1 w-full">
+          <tbody>
+            {#each last.idle as each (`${each.kind} ${each.what}`)}
+              <tr class="border-b border-line"
+                ><th scope="row" class="py-1 text-left font-normal break-all">{each.what}</th><td class="quiet small">{each.why}</td><td
+                  class="num pl-3 text-right">{money(each.month)}</td
+                ></tr
+              >
+            {/each}
+          </tbody>
+        </table>
+      {:else}<p class="quiet mt-1">Nothing.</p>{/if}
+
+      <h2 class="mt-6">What would be less</h2>
+      {#if cheaper.length || shown.some((each) => each.smaller)}
+        <ul class="mt-1 border-t border-line">
+          {#each cheaper as each (`${each.of} ${each.from} ${each.to}`)}
+            <li class="border-b border-line py-1">
+              {each.of} in <b>{each.to}</b> instead of {each.from}: {money(-each.more)} less.
+              {#if each.lacks}<span class="text-brick">It doesn't do: {each.lacks}.</span>{/if}
+            </li>
+          {/each}
+          {#each shown.filter((each) => each.smaller) as each (`${each.namespace}/${each.name}`)}
+            <li class="border-b border-line py-1">
+              {each.namespace}/{each.name} on {size(each.smaller!.to)} instead of {size(each.smaller!.from)}: {money(each.smaller!.month)} less.
+              <span class="quiet small">What is in it and 30 % more; volumes don't shrink, so it has to be made anew and filled.</span>
+            </li>
+          {/each}
+        </ul>
+      {:else}<p class="quiet mt-1">Nothing that is seen here.</p>{/if}
+      <p class="small quiet mt-4 max-w-[52rem]">
+        A node is shared out by requests, the larger share of CPU and memory. A month has 730.485 hours. Between zones goes what members
+        outside the busiest zone take. Rounded only where it is shown.
+      </p>
+    {/if}
+  </section>
+  <aside class="max-[1100px]:mt-6">
+    <h2>Price list</h2>
+    <p class="small quiet">A document of kind PriceList: your prices, in your unit. What it says beyond that is refused.</p>
+    <div class="mt-2 h-[24rem] border border-line"><YamlBox bind:text {problems} /></div>
+    {#each found?.faults ?? [] as fault, i (i)}<p class="small text-brick" role="alert">Line {fault.line}: {fault.says}.</p>{/each}
+    <form class="mt-3 flex items-baseline gap-2" onsubmit={keep}>
+      <input
+        class="w-[9rem] border-b-2 border-ink bg-sheet px-1"
+        bind:value={name}
+        required
+        maxlength="80"
+        placeholder="a name"
+        aria-label="Name to keep it under"
+        autocomplete="off"
+      />
+      <button class="push" disabled={!found?.bill || !name.trim()}>{names.includes(name.trim()) ? 'Replace' : 'Keep'}</button>
+    </form>
+    {#if kept.length}
+      <h2 class="mt-5">Kept</h2>
+      <ul class="mt-1 border-t border-line">
+        {#each kept as each (each.id)}
+          <li class="border-b border-line py-1.5">
+            <a class={each.id === one?.id ? 'font-semibold' : 'word'} href="{base}?kept={each.id}">{each.name}</a>
+            <button class="word small float-right" onclick={() => drop(each)} aria-label="Take {each.name} away">take away</button>
+          </li>
+        {/each}
+      </ul>
+    {/if}
+  </aside>
+</div>
