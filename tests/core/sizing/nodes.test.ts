@@ -140,12 +140,24 @@ describe('members on nodes', () => {
       zones: 3,
       by: 'nodes'
     });
+    const endless = readNodesAsk({
+      members: [{ name: 'a', ...cells, slots: '40' }],
+      nodes: [{ name: 'n', ...node, slots: '' }],
+      zones: '1',
+      by: 'nodes'
+    });
+    const free = await nodeFit(endless as NodesAsked);
+    expect([free.nodes, free.groups[0]!.fills.map((one) => one.want)]).toEqual([1, ['cpu', 'memory']]);
     const bad = readNodesAsk({
       members: [
         { name: 'a', ...cells, count: '-1', cpu: 'much' },
-        { name: 'a', ...cells, memory: '-3Gi', slots: '1.5' }
+        { name: 'a', ...cells, memory: '-3Gi', slots: '1.5' },
+        { name: 'b', ...cells, cpu: '1e60', memory: '1e60', disk: '2Pi' }
       ],
-      nodes: [{ name: 'n', ...node, most: 'few', price: '1e3' }],
+      nodes: [
+        { name: 'n', ...node, most: 'few', price: '1e3' },
+        { name: 'o', ...node, price: '9'.repeat(39) }
+      ],
       zones: '0',
       by: 'price'
     });
@@ -155,8 +167,12 @@ describe('members on nodes', () => {
       'members.1.memory',
       'members.1.name',
       'members.1.slots',
+      'members.2.cpu',
+      'members.2.disk',
+      'members.2.memory',
       'nodes.0.most',
       'nodes.0.price',
+      'nodes.1.price',
       'zones'
     ]);
   });

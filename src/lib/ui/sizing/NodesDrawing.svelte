@@ -23,7 +23,7 @@
         {#each groups as group, i (i)}
           <li class="border-b border-line py-2">
             <p>
-              <b>{group.kind}</b>{#if group.times > 1}<span class="quiet"> × {group.times}, each</span>{/if}
+              <b>{group.kind}</b>{#if group.times > 1}<span class="quiet ml-1">× {group.times}, each</span>{/if}
             </p>
             <p>{group.holds.map((one) => (one.count > 1 ? `${one.name} × ${one.count}` : one.name)).join(', ')}</p>
             {#each group.fills as fill (fill.want)}

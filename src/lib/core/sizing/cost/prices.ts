@@ -21,6 +21,7 @@ function priceIn(text: string, per: Per): number | undefined {
   if (!found) return undefined;
   const [, amount, room, time] = found;
   if ((room !== undefined) !== (per !== 'time') || (time !== undefined) !== (per !== 'bytes')) return undefined;
+  if (Number(amount) > 1e9) return undefined;
   const month = time === undefined ? 1 : hoursInMonth / hoursIn[time as keyof typeof hoursIn];
   return (Number(amount) * month) / (room === undefined ? 1 : bytesIn[room as keyof typeof bytesIn]);
 }
@@ -83,13 +84,18 @@ export interface PriceFault {
   readonly says: string;
 }
 
+/** So many faults are told at once. */
+const mostFaults = 20;
+
 /** Reads a price list, as YAML; whatever it has that isn't taken is a fault. */
 export function readPrices(text: string): Prices | { readonly faults: readonly PriceFault[] } {
   const lines = new LineCounter();
   const document = parseDocument(text, { lineCounter: lines, prettyErrors: false, uniqueKeys: true });
   const at = (offset: number): number => lines.linePos(offset).line;
   if (document.errors.length)
-    return { faults: document.errors.map((one) => ({ line: at(one.pos[0]), says: `this is no YAML: ${one.message}` })) };
+    return {
+      faults: document.errors.slice(0, mostFaults).map((one) => ({ line: at(one.pos[0]), says: `this is no YAML: ${one.message}` }))
+    };
   let value: unknown;
   try {
     // Days stay texts, whatever form they have.
@@ -100,7 +106,7 @@ export function readPrices(text: string): Prices | { readonly faults: readonly P
   const found = listSchema.safeParse(value);
   if (!found.success)
     return {
-      faults: found.error.issues.map((issue) => {
+      faults: found.error.issues.slice(0, mostFaults).map((issue) => {
         let node: unknown = document.contents;
         let offset = 0;
         for (const step of issue.code === 'unrecognized_keys' ? [...issue.path, issue.keys[0]!] : issue.path) {

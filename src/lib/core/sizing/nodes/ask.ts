@@ -14,7 +14,7 @@ export const nodesAskSchema = z.strictObject({
     .array(z.strictObject({ name, count: cell, cpu: cell, memory: cell, slots: cell, disk: cell, apart: z.enum(apartWays) }))
     .min(1)
     .max(60),
-  /** What a node has for members; `most`: so many can be had, empty: as many as are needed; `price` of one a month, empty: unknown. */
+  /** What a node has for members, without a limit of slots where none is said; `most`: so many can be had, empty: as many as are needed; `price` of one a month, empty: unknown. */
   nodes: z
     .array(z.strictObject({ name, cpu: cell, memory: cell, slots: cell, disk: cell, most: cell, price: cell }))
     .min(1)
@@ -63,6 +63,10 @@ export interface NodesAsked {
 export const mostMembers = 500;
 const mib = 2 ** 20;
 const mostZones = 9;
+/** Slots of nodes that name no limit. */
+export const endless = 1e6;
+/** More than any machine has: 100,000 CPU, 1 PiB; and more than any costs. */
+const most = { milliCpu: 1e8, mib: 2 ** 30, price: 1e9 };
 
 const whole = (text: string, most: number): number | undefined =>
   /^\d+$/.test(text.trim()) && Number(text) <= most ? Number(text) : undefined;
@@ -78,30 +82,39 @@ export function readNodesAsk(ask: NodesAsk): NodesAsked | { readonly faults: Rea
     if (value === undefined) faults[at] = says;
     return value as T;
   };
+  const upTo = (value: number | undefined, bound: number) => (value !== undefined && value <= bound ? value : undefined);
   const inMib = (text: string, turn: (value: number) => number): number | undefined => {
     const found = text.trim() === '' || text.trim() === '0' ? '0' : quantity(text);
-    return found === undefined ? undefined : turn(bytesOf(found) / mib);
+    return upTo(found === undefined ? undefined : turn(bytesOf(found) / mib), most.mib);
   };
-  const size = (at: string, one: Readonly<Record<Want, string>>, turn: (value: number) => number): number[] => [
-    read(`${at}.cpu`, quantity(one.cpu) === undefined ? undefined : milliCpuOf(one.cpu.trim()), 'CPU, like 2 or 500m'),
-    read(`${at}.memory`, inMib(one.memory, turn), 'a size, like 4Gi'),
-    read(`${at}.slots`, one.slots.trim() === '' ? 0 : whole(one.slots, 1_000), 'a whole number, like 1'),
-    read(`${at}.disk`, inMib(one.disk, turn), 'a size, like 100Gi, or nothing')
+  const size = (at: string, one: Readonly<Record<Want, string>>, turn: (value: number) => number, unsaid: number): number[] => [
+    read(
+      `${at}.cpu`,
+      upTo(quantity(one.cpu) === undefined ? undefined : milliCpuOf(one.cpu.trim()), most.milliCpu),
+      'CPU, like 2 or 500m, at most 100000'
+    ),
+    read(`${at}.memory`, inMib(one.memory, turn), 'a size, like 4Gi, at most 1Pi'),
+    read(`${at}.slots`, one.slots.trim() === '' ? unsaid : whole(one.slots, 10_000), 'a whole number, like 1, or nothing'),
+    read(`${at}.disk`, inMib(one.disk, turn), 'a size, like 100Gi, at most 1Pi, or nothing')
   ];
   const members = ask.members.map((one, i) => ({
     name: one.name.trim(),
     count: read(`members.${i}.count`, whole(one.count, mostMembers), `a whole number up to ${mostMembers}`),
-    size: size(`members.${i}`, one, Math.ceil),
+    size: size(`members.${i}`, one, Math.ceil, 0),
     apart: one.apart
   }));
   const nodes = ask.nodes.map((one, i) => ({
     name: one.name.trim(),
-    room: size(`nodes.${i}`, one, Math.floor),
+    room: size(`nodes.${i}`, one, Math.floor, endless),
     most: one.most.trim() === '' ? Infinity : read(`nodes.${i}.most`, whole(one.most, 10_000), 'a whole number, or nothing'),
     price:
       one.price.trim() === ''
         ? undefined
-        : read(`nodes.${i}.price`, /^\d+(\.\d+)?$/.test(one.price.trim()) ? Number(one.price) : undefined, 'a price, like 120, or nothing')
+        : read(
+            `nodes.${i}.price`,
+            /^\d+(\.\d+)?$/.test(one.price.trim()) ? upTo(Number(one.price), most.price) : undefined,
+            'a price, like 120, or nothing'
+          )
   }));
   const zones = whole(ask.zones, mostZones);
   if (!zones) faults.zones = `a whole number from 1 to ${mostZones}`;

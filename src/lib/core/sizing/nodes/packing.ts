@@ -1,6 +1,6 @@
 import { amountText } from '../../model';
 import { listed, plural } from '../../shared';
-import { wants, type Members, type NodeKind, type NodesAsked, type Want } from './ask';
+import { endless, wants, type Members, type NodeKind, type NodesAsked, type Want } from './ask';
 import { costOf, firstFit, overZones, type Packed } from './first';
 import { timesIn } from './patterns';
 import { solveNodes } from './solve';
@@ -69,7 +69,9 @@ function groupsOf(packed: readonly Packed[], { members, nodes }: NodesAsked): No
       holds: one.holds.flatMap((count, i) => (count ? [{ name: members[i]!.name, count }] : [])),
       fills: wants.flatMap((want, d) => {
         const [taken, room] = [takenOn(one.holds, members, d), nodes[one.kind]!.room[d]!];
-        return room > 0 ? [{ want, share: taken / room, text: `${amountSaid(want, taken)} of ${amountSaid(want, room)}` }] : [];
+        return room > 0 && room < endless
+          ? [{ want, share: taken / room, text: `${amountSaid(want, taken)} of ${amountSaid(want, room)}` }]
+          : [];
       })
     }));
 }
@@ -93,7 +95,7 @@ function tooLarge({ name, size, count }: Members, nodes: readonly NodeKind[]): s
 /** What blocks where members are left: too few nodes to be had. */
 async function lacking(asked: NodesAsked): Promise<string[]> {
   const bounded = asked.nodes.filter((one) => Number.isFinite(one.most));
-  const free = await solveNodes({ ...asked, nodes: asked.nodes.map((one) => ({ ...one, most: Infinity })) });
+  const free = await solveNodes({ ...asked, nodes: asked.nodes.map((one) => ({ ...one, most: Infinity })) }, true);
   const had = listed(bounded.map((one) => `${one.most} of ${one.name}`));
   const would = listed(
     asked.nodes.flatMap((kind, k) => {
@@ -133,7 +135,7 @@ async function withoutZone(asked: NodesAsked): Promise<NodeFit['zoneless']> {
   const { zones, nodes } = asked;
   if (zones < 2) return undefined;
   const open = { ...asked, zones: zones - 1, nodes: nodes.map((one) => ({ ...one, most: Infinity })) };
-  const { nodes: packed } = await solveNodes(open);
+  const { nodes: packed } = await solveNodes(open, true);
   const most = nodes.map((_, k) =>
     Math.max(...Array.from({ length: zones - 1 }, (_, z) => packed.filter((one) => one.kind === k && one.zone === z).length))
   );

@@ -10,7 +10,7 @@ export interface Column {
 }
 
 /** Seconds after which one run of the solver is given up, whatever it has; a guard that ordinary questions don't reach. */
-const guardSeconds = 2;
+const guardSeconds = 1.5;
 /** What a member without a place costs, in nodes: more than any packing. */
 const unplaced = 10_000;
 /** What differs by less is the same. */

@@ -125,8 +125,9 @@ function divedByZone(asked: NodesAsked, master: Master, sum: (all: readonly Pack
 /**
  * Packs members on nodes at the least cost: first fit decreasing, then columns made as they are needed (Gilmore and Gomory 1961), then whole
  * numbers over every column that can still do better. What it costs at least is told by what members are worth at the end (Farley 1990).
+ * @param quick only the bound, and whole nodes from shares
  */
-export async function solveNodes(asked: NodesAsked): Promise<Solved> {
+export async function solveNodes(asked: NodesAsked, quick = false): Promise<Solved> {
   const { members, nodes, by } = asked;
   const highs = await solver();
   const started = firstFit(asked);
@@ -244,14 +245,14 @@ export async function solveNodes(asked: NodesAsked): Promise<Solved> {
       );
     }
     // At what it costs at least: few columns can be part of that. Where there is no such packing, it costs one more.
-    if (sure && !missing && by === 'nodes') while (!enough() && least <= all && aimedAt(least + near)) if (!enough()) least += 1;
-    if (!enough() || missing) {
+    if (sure && !missing && !quick && by === 'nodes') while (!enough() && least <= all && aimedAt(least + near)) if (!enough()) least += 1;
+    if ((!enough() && !quick) || missing || cost === Infinity) {
       const { found } = wholeOf(highs, asked, master.columns, { scale, branches: effort.branches });
       take(found, master.columns);
       // Never more nodes than members: where not even that many do, somebody has no place.
       if ((missing && sure) || (by === 'nodes' && least > all)) return { ...best, least: 0, proven: true, first };
     }
-    if (sure && by === 'price' && !enough() && Number.isFinite(cost) && aimedAt(cost)) least = cost;
+    if (sure && by === 'price' && !quick && !enough() && Number.isFinite(cost) && aimedAt(cost)) least = cost;
     return { ...best, least: Math.min(least, cost), proven: enough(), first };
   } finally {
     model.dispose();

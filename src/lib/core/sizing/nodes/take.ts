@@ -117,7 +117,7 @@ export function takenNodes(
         name: commonName(one.nodes),
         cpu: amountText('cpu', one.cpu),
         memory: inMib(one.memory),
-        slots: String(one.slots ?? (drivers.size ? 1_000 : 0)),
+        slots: one.slots === undefined ? '' : String(one.slots),
         disk: '',
         most: '',
         price: ''
