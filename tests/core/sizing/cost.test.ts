@@ -1,7 +1,8 @@
 import { describe, expect, test } from 'vitest';
 import { billOf, costKinds, readPrices, type Bill, type Prices } from '$core/sizing';
 import { bytesOf } from '$core/shared';
-import { replay } from '$core/standin';
+import type { ApiObject } from '$core/model';
+import { replay, Store } from '$core/standin';
 import { named } from '../help';
 
 const list = (spec: string) => `apiVersion: standin.example/v1\nkind: PriceList\nmetadata: {name: tried}\nspec:\n  unit: crowns\n${spec}`;
@@ -99,5 +100,140 @@ describe('a month of the demo', () => {
     holds(bare);
     expect(bare.total).toBe(0);
     expect(bare.unpriced).toEqual(expect.arrayContaining([expect.stringMatching(/^nodes with 6 CPU and 40Gi \(\d+ times\)$/)]));
+  });
+});
+
+/** A cluster of two nodes in two zones, written out. */
+function writtenOut(): Store {
+  const store = new Store();
+  const put = (one: object) => store.place(undefined, one as ApiObject);
+  const capacity = (cpu: string, memory: string) => ({ cpu, memory });
+  const node = (name: string, zone: string) =>
+    put({
+      apiVersion: 'v1',
+      kind: 'Node',
+      metadata: { name, labels: { 'topology.kubernetes.io/zone': zone } },
+      status: {
+        capacity: capacity('6', '40Gi'),
+        allocatable: capacity('5', '40Gi'),
+        conditions: [{ type: 'Ready', status: 'True' }]
+      }
+    });
+  const pod = (name: string, nodeName: string, cpu: string, memory: string, claim?: string, owner?: object) =>
+    put({
+      apiVersion: 'v1',
+      kind: 'Pod',
+      metadata: {
+        name,
+        namespace: 'space',
+        uid: name,
+        labels: owner ? {} : { 'apps.kubernetes.io/pod-index': name.split('-')[1] },
+        ...(owner ? { ownerReferences: [owner] } : {})
+      },
+      spec: {
+        nodeName,
+        containers: [
+          {
+            name: 'main',
+            image: 'any',
+            resources: { requests: { cpu, memory } },
+            ...(claim ? { volumeMounts: [{ name: 'data', mountPath: '/data' }] } : {})
+          }
+        ],
+        volumes: claim ? [{ name: 'data', persistentVolumeClaim: { claimName: claim } }] : []
+      },
+      status: { phase: 'Running' }
+    });
+  const volume = (name: string, claim: string | undefined, size: string) => {
+    put({
+      apiVersion: 'v1',
+      kind: 'PersistentVolume',
+      metadata: { name },
+      spec: {
+        capacity: { storage: size },
+        storageClassName: 'steady-block',
+        accessModes: ['ReadWriteOnce'],
+        persistentVolumeReclaimPolicy: 'Delete',
+        csi: { driver: 'block.standin.example', volumeHandle: `h-${name}` },
+        ...(claim ? { claimRef: { namespace: 'space', name: claim } } : {})
+      }
+    });
+  };
+  const claim = (name: string, volumeName: string, size: string) =>
+    put({
+      apiVersion: 'v1',
+      kind: 'PersistentVolumeClaim',
+      metadata: { name, namespace: 'space' },
+      spec: { accessModes: ['ReadWriteOnce'], volumeName, storageClassName: 'steady-block', resources: { requests: { storage: size } } },
+      status: { phase: 'Bound', capacity: { storage: size } }
+    });
+  const asset = (name: string, size: string, more: object, fill?: object) =>
+    put({
+      apiVersion: 'standin.example/v1',
+      kind: 'Asset',
+      metadata: { name },
+      spec: { backend: 'b', driver: 'block.standin.example', zone: 'a', size, fsType: 'ext4', requestName: name, ...more },
+      status: { attachedTo: [], ...(fill ? { fill } : {}) }
+    });
+  node('n1', 'a');
+  node('n2', 'b');
+  // Of 5 CPU on the first node 2 and 1 for members and 1 for a daemon set; on the second more is asked for than there is.
+  pod('one-0', 'n1', '2', '4Gi', 'data-0');
+  pod('two-0', 'n1', '1', '1Gi', 'data-0');
+  pod('watch', 'n1', '1', '1Gi', undefined, { kind: 'DaemonSet', name: 'watch', apiVersion: 'apps/v1', uid: 'w', controller: true });
+  pod('one-1', 'n2', '3', '4Gi', 'data-1');
+  pod('three-0', 'n2', '500m', '80Gi');
+  volume('v0', 'data-0', '100Gi');
+  claim('data-0', 'v0', '100Gi');
+  volume('v1', 'data-1', '100Gi');
+  claim('data-1', 'v1', '100Gi');
+  // Claimed once by a name that another volume has now; and nobody's.
+  volume('old', 'data-1', '40Gi');
+  volume('bare', undefined, '10Gi');
+  const fill = (bytes: number, bytesPerDay: number) => ({ bytes, atMs: 0, bytesPerDay });
+  asset('h-v0', '100Gi', {}, fill(20 * 2 ** 30, 2 ** 30));
+  asset('h-v1', '100Gi', {}, fill(90 * 2 ** 30, 2 * 2 ** 30));
+  asset('h-old', '40Gi', {});
+  asset('h-bare', '10Gi', {});
+  asset('lost', '7Gi', {});
+  asset('snap', '100Gi', { snapshotOf: 'h-v0' });
+  return store;
+}
+
+describe('a month, by hand', () => {
+  const month = 0.2 * 730.485;
+  const bill = billOf(writtenOut(), prices(list(whole)));
+  const of = (name: string) => bill.workloads.find((one) => one.name === name)!;
+  const idle = (what: string) => bill.idle.find((one) => one.what === what);
+
+  test('nodes are shared by the larger share of what they can give; more than all of it is scaled down', () => {
+    holds(bill);
+    // The second node: 3 of 5 CPU is 60 %, 80 of 40 GiB is 200 %: 3/13 and 10/13 of it.
+    expect(of('one').by.nodes).toBeCloseTo(month * (2 / 5 + 3 / 13), 6);
+    expect(of('two').by.nodes).toBeCloseTo(month / 5, 6);
+    expect(of('three').by.nodes).toBeCloseTo((month * 10) / 13, 6);
+    expect(bill.place).toBeCloseTo(month / 5, 6);
+    expect(idle('n1: 20 % of it')!.month).toBeCloseTo(month / 5, 6);
+    expect(bill.by.nodes).toBeCloseTo(2 * month, 6);
+  });
+
+  test('a volume is charged once, to one that mounts it; what is claimed under a name that has another volume now is idle', () => {
+    expect(of('one').by.volumes + of('two').by.volumes).toBeCloseTo(200 * 0.12, 6);
+    expect(idle('old')).toMatchObject({ why: 'what claimed it, space/data-1, is gone' });
+    expect(idle('old')!.month).toBeCloseTo(40 * 0.12, 6);
+    expect(idle('bare')).toMatchObject({ why: 'nobody has claimed it' });
+    // 7 GiB at 0.08 a GB; a snapshot is no volume.
+    expect(idle('lost')!.month).toBeCloseTo(((7 * 2 ** 30) / 1e9) * 0.08, 6);
+    expect(idle('snap')).toBeUndefined();
+    expect(bill.idle.filter((one) => one.kind === 'volumes')).toHaveLength(3);
+  });
+
+  test('smaller volumes hold what is in them and 30 % more; between zones goes what others than the busiest zone take', () => {
+    // 20 GiB need 26 of 100; 90 need 117, more than there is. One pod of the two that mount the first counts.
+    const smaller = [of('one').smaller, of('two').smaller].filter(Boolean);
+    expect(smaller.reduce((sum, one) => sum + one!.month, 0)).toBeCloseTo(74 * 0.12, 6);
+    expect(of('one').smaller).toMatchObject({ from: 200 * 2 ** 30, to: 126 * 2 ** 30 });
+    // 1 GiB a day in zone a, 2 in zone b.
+    expect(of('one').by.traffic).toBeCloseTo((365.2425 / 12) * 0.02, 6);
   });
 });

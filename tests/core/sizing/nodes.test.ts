@@ -1,6 +1,9 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
-import { nodeFit, readNodesAsk, type NodesAsked } from '$core/sizing';
+import { nodeFit, readNodesAsk, takenNodes, type NodesAsked } from '$core/sizing';
+import { askOf, roomOf } from '$core/model';
+import { objects } from '../help';
+import { answered, must, roomy } from '../roomy';
 import { solveNodes } from '$core/sizing/nodes/solve';
 
 type Members = NodesAsked['members'][number];
@@ -133,10 +136,15 @@ describe('members on nodes', () => {
   test('written out: what is asked is read, or said where it is wrong', async () => {
     const cells = { count: '3', cpu: '500m', memory: '1.5Gi', slots: '', disk: '', apart: 'no' as const };
     const node = { cpu: '4', memory: '16Gi', slots: '8', disk: '', most: '', price: '' };
-    const good = readNodesAsk({ members: [{ name: 'a', ...cells }], nodes: [{ name: 'n', ...node }], zones: '3', by: 'nodes' });
+    const good = readNodesAsk({
+      members: [{ name: 'a', ...cells }],
+      nodes: [{ name: 'n', ...node, memory: '16777215Ki' }],
+      zones: '3',
+      by: 'nodes'
+    });
     expect(good).toEqual({
       members: [{ name: 'a', count: 3, size: [500, 1536, 0, 0], apart: 'no' }],
-      nodes: [{ name: 'n', room: [4000, 16384, 8, 0], most: Infinity, price: undefined }],
+      nodes: [{ name: 'n', room: [4000, 16383, 8, 0], most: Infinity, price: undefined }],
       zones: 3,
       by: 'nodes'
     });
@@ -233,6 +241,73 @@ describe('members on nodes', () => {
     ]);
     expect(spread.spare!.nodes).toBe(9);
     expect(spread.zoneless!.nodes).toBe(9);
+    // Volumes stay in one of two zones: a spare in each, of the cheapest kind that takes what any node of it holds.
+    const two = await nodeFit(ask([one('bound', 2, [1000, 1024, 1, 0], 'both')], [quay, berth], { zones: 2, by: 'price' }));
+    expect([two.nodes, two.spare]).toEqual([
+      2,
+      { nodes: 4, says: '2 more of berth, kept empty, for volumes and an even spread keep members in their zone' }
+    ]);
+  });
+
+  test('from what stands: requests, slots of volumes that are attached, and nodes less what the fullest of them gives its daemon sets', () => {
+    const world = roomy({ nodes: 1 });
+    must(world, ...objects('apiVersion: v1\nkind: Namespace\nmetadata: {name: space}\n'));
+    must(world, ...answered('document-set', { namespace: 'space', name: 'one' }));
+    must(
+      world,
+      ...objects(`apiVersion: apps/v1
+kind: DaemonSet
+metadata: {name: heavy, namespace: space}
+spec:
+  selector: {matchLabels: {app: heavy}}
+  template:
+    metadata: {labels: {app: heavy}}
+    spec:
+      nodeSelector: {topology.kubernetes.io/zone: a}
+      containers: [{name: main, image: 'shelf.standin.example/tools/writer:r1', resources: {requests: {cpu: 700m, memory: 1Gi}}}]
+---
+apiVersion: v1
+kind: PersistentVolumeClaim
+metadata: {name: pile, namespace: space}
+spec: {accessModes: [ReadWriteMany], storageClassName: shared, resources: {requests: {storage: 1Gi}}}
+---
+apiVersion: apps/v1
+kind: Deployment
+metadata: {name: reader, namespace: space}
+spec:
+  replicas: 2
+  selector: {matchLabels: {app: reader}}
+  template:
+    metadata: {labels: {app: reader}}
+    spec:
+      containers: [{name: main, image: 'shelf.standin.example/tools/writer:r1', volumeMounts: [{name: pile, mountPath: /pile}]}]
+      volumes: [{name: pile, persistentVolumeClaim: {claimName: pile}}]
+`)
+    );
+    world.runSettled();
+    const found = takenNodes(world.store, undefined);
+    if (typeof found === 'string') throw new Error(found);
+    const [set] = world.store.list('StatefulSet');
+    const rows = new Map(found.ask.members.map((row) => [row.name, row]));
+    expect(rows.get('one')).toMatchObject({ count: String(set!.spec.replicas), slots: '1' });
+    // Files over the network take no slot; and who asks for nothing is told.
+    expect(rows.get('reader')).toEqual({ name: 'reader', count: '2', cpu: '0', memory: '0', slots: '0', disk: '', apart: 'no' });
+    expect(found.not).toContain('what one of them would need, for they ask for nothing');
+    expect(found.ask.nodes).toHaveLength(1);
+    const least = Math.min(
+      ...world.store.list('Node').map((node) => {
+        const daemons = world.store
+          .podsOn(node.metadata.name)
+          .filter((pod) => pod.metadata.ownerReferences?.[0]?.kind === 'DaemonSet')
+          .reduce((sum, pod) => sum + askOf(pod.spec).milliCpu, 0);
+        return roomOf(node).milliCpu - daemons;
+      })
+    );
+    expect(least).toBeLessThanOrEqual(roomOf(world.store.list('Node')[0]!).milliCpu - 700);
+    expect(found.ask.nodes[0]!.cpu).toBe(`${least}m`);
+    const alone = takenNodes(world.store, { namespace: 'space', name: 'reader' });
+    expect(typeof alone === 'string' ? alone : alone.ask.members.map((row) => row.name)).toEqual(['reader']);
+    expect(takenNodes(world.store, { namespace: 'space', name: 'nobody' })).toBe('there is no such workload');
   });
 
   test('fifty whose optimum is known: cut from full nodes, and triplets, which leave nothing over', { timeout: 120_000 }, async () => {

@@ -1,8 +1,8 @@
 <script lang="ts">
-  import { goto, invalidate } from '$app/navigation';
   import { untrack } from 'svelte';
   import type { Answers } from '$server/api/types';
-  import { call, doCall, notices } from '../call.svelte';
+  import { call, notices } from '../call.svelte';
+  import KeptSizings from './KeptSizings.svelte';
   import YamlBox from '../parts/YamlBox.svelte';
 
   type Kept = Answers['Sizings']['items'][number];
@@ -52,23 +52,6 @@
     );
     return () => clearTimeout(timer);
   });
-  async function keep(event: SubmitEvent) {
-    event.preventDefault();
-    const made = await doCall('POST', '/rehearsals/{id}/sizings', {
-      params: { id },
-      body: { name, calc: 'cost', written: { prices: text } }
-    });
-    if (!made) return;
-    notices.say(`Kept as ${name}.`);
-    await goto(`${base}?kept=${made.id}`, { keepFocus: true, noScroll: true });
-    await invalidate('app:sheet');
-  }
-  async function drop(which: Kept) {
-    if (!(await doCall('DELETE', '/rehearsals/{id}/sizings/{sizing}', { params: { id, sizing: String(which.id) } }))) return;
-    notices.say(`${which.name} was taken away.`);
-    if (one?.id === which.id) await goto(`${base}?calc=cost`);
-    await invalidate('app:sheet');
-  }
 </script>
 
 <div class="grid grid-cols-[minmax(0,1fr)_360px] gap-x-8 max-[1100px]:grid-cols-1">
@@ -165,28 +148,16 @@
     <p class="small quiet">A document of kind PriceList: your prices, in your unit. What it says beyond that is refused.</p>
     <div class="mt-2 h-[24rem] border border-line"><YamlBox bind:text {problems} /></div>
     {#each found?.faults ?? [] as fault, i (i)}<p class="small text-brick" role="alert">Line {fault.line}: {fault.says}.</p>{/each}
-    <form class="mt-3 flex items-baseline gap-2" onsubmit={keep}>
-      <input
-        class="w-[9rem] border-b-2 border-ink bg-sheet px-1"
-        bind:value={name}
-        required
-        maxlength="80"
-        placeholder="a name"
-        aria-label="Name to keep it under"
-        autocomplete="off"
-      />
-      <button class="push" disabled={!found?.bill || !name.trim()}>{names.includes(name.trim()) ? 'Replace' : 'Keep'}</button>
-    </form>
-    {#if kept.length}
-      <h2 class="mt-5">Kept</h2>
-      <ul class="mt-1 border-t border-line">
-        {#each kept as each (each.id)}
-          <li class="border-b border-line py-1.5">
-            <a class={each.id === one?.id ? 'font-semibold' : 'word'} href="{base}?kept={each.id}">{each.name}</a>
-            <button class="word small float-right" onclick={() => drop(each)} aria-label="Take {each.name} away">take away</button>
-          </li>
-        {/each}
-      </ul>
-    {/if}
+    <KeptSizings
+      {id}
+      {one}
+      {kept}
+      {names}
+      {base}
+      calc="cost"
+      bind:name
+      ready={found?.bill != null}
+      body={() => ({ calc: 'cost', written: { prices: text } })}
+    />
   </aside>
 </div>

@@ -1,8 +1,8 @@
 <script lang="ts">
-  import { goto, invalidate } from '$app/navigation';
   import { untrack } from 'svelte';
   import type { Answers } from '$server/api/types';
-  import { call, doCall, notices } from '../call.svelte';
+  import { call, notices } from '../call.svelte';
+  import KeptSizings from './KeptSizings.svelte';
   import NodesDrawing from './NodesDrawing.svelte';
 
   type Kept = Answers['Sizings']['items'][number];
@@ -118,28 +118,15 @@
       };
     });
   }
-  async function keep(event: SubmitEvent) {
-    event.preventDefault();
+  function body() {
     const texts = (from: Ask) => ({ members: JSON.stringify(from.members), nodes: JSON.stringify(from.nodes), zones: from.zones });
     const chosen = workloads.find((each) => `${each.namespace}/${each.name}` === of);
-    const body = {
-      name,
+    return {
       calc: 'nodes' as const,
       written: { ...texts($state.snapshot(ask) as Ask), by },
       ...(chosen ? { of: { namespace: chosen.namespace, name: chosen.name } } : {}),
       ...(taken ? { taken: texts($state.snapshot(taken) as Ask) } : {})
     };
-    const made = await doCall('POST', '/rehearsals/{id}/sizings', { params: { id }, body });
-    if (!made) return;
-    notices.say(`Kept as ${body.name}.`);
-    await goto(`${base}?kept=${made.id}`, { keepFocus: true, noScroll: true });
-    await invalidate('app:sheet');
-  }
-  async function drop(which: Kept) {
-    if (!(await doCall('DELETE', '/rehearsals/{id}/sizings/{sizing}', { params: { id, sizing: String(which.id) } }))) return;
-    notices.say(`${which.name} was taken away.`);
-    if (one?.id === which.id) await goto(`${base}?calc=nodes`);
-    await invalidate('app:sheet');
   }
   const fault = (list: string, row: number, cell: string) => faults[`${list}.${row}.${cell}`];
   const fresh = (all: readonly { name: string }[], stem: string) => {
@@ -341,32 +328,6 @@
       >
     </p>
     {#if said}<p class="small quiet mt-1">{said}</p>{/if}
-    <form class="mt-3 flex items-baseline gap-2" onsubmit={keep}>
-      <input
-        class="w-[9rem] border-b-2 border-ink bg-sheet px-1"
-        bind:value={name}
-        required
-        maxlength="80"
-        placeholder="a name"
-        aria-label="Name to keep it under"
-        autocomplete="off"
-      />
-      <button class="push" disabled={!found?.fit || !name.trim()}>{names.includes(name.trim()) ? 'Replace' : 'Keep'}</button>
-    </form>
-    {#if kept.length}
-      <h2 class="mt-5">Kept</h2>
-      <ul class="mt-1 border-t border-line">
-        {#each kept as each (each.id)}
-          <li class="border-b border-line py-1.5 {each.moved.length || each.gone ? 'hatched' : ''}">
-            <a class={each.id === one?.id ? 'font-semibold' : 'word'} href="{base}?kept={each.id}">{each.name}</a>
-            <button class="word small float-right" onclick={() => drop(each)} aria-label="Take {each.name} away">take away</button>
-            {#if each.gone}<span class="small block text-ochre">stale: {each.gone}</span>
-            {:else if each.moved.length}<span class="small block text-ochre"
-                >stale: {each.moved.map((two) => `${two.label} ${two.was}, now ${two.is}`).join('; ')}</span
-              >{/if}
-          </li>
-        {/each}
-      </ul>
-    {/if}
+    <KeptSizings {id} {one} {kept} {names} {base} calc="nodes" bind:name ready={found?.fit != null} {body} />
   </aside>
 </div>

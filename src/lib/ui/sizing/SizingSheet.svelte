@@ -1,10 +1,11 @@
 <script lang="ts">
-  import { goto, invalidate } from '$app/navigation';
+  import { goto } from '$app/navigation';
   import { untrack } from 'svelte';
   import type { Answers } from '$server/api/types';
   import { call, doCall, notices } from '../call.svelte';
   import Say from '../parts/Say.svelte';
   import Slot from '../parts/Slot.svelte';
+  import KeptSizings from './KeptSizings.svelte';
   import SizingChart from './SizingChart.svelte';
 
   type Kept = Answers['Sizings']['items'][number];
@@ -58,7 +59,6 @@
   const slotOf = (part: string) => calc.slots.find((each) => `{${each.id}}` === part);
   const faults = $derived(found.faults as Record<string, string>);
   const shown = $derived(found.sized ?? last);
-  const replaces = $derived(names.includes(name.trim()));
   const chosen = $derived(workloads.find((each) => keyOf(each) === of));
 
   function reckon(waitMs = 120) {
@@ -91,22 +91,7 @@
     reckon(0);
   }
   const target = () => (chosen ? { of: { namespace: chosen.namespace, name: chosen.name } } : {});
-  async function keep(event: SubmitEvent) {
-    event.preventDefault();
-    const body = { name, calc: calc.id, written: { ...written }, ...target(), ...(taken ? { taken: { ...taken } } : {}) };
-    const made = await doCall('POST', '/rehearsals/{id}/sizings', { params: { id }, body });
-    if (!made) return;
-    notices.say(`Kept as ${body.name}.`);
-    opened = made.id;
-    await goto(`${base}?kept=${made.id}`, { keepFocus: true, noScroll: true });
-    await invalidate('app:sheet');
-  }
-  async function drop(which: Kept) {
-    if (!(await doCall('DELETE', '/rehearsals/{id}/sizings/{sizing}', { params: { id, sizing: String(which.id) } }))) return;
-    notices.say(`${which.name} was taken away.`);
-    if (one?.id === which.id) await goto(`${base}?calc=${calc.id}`);
-    await invalidate('app:sheet');
-  }
+  const body = () => ({ calc: calc.id, written: { ...written }, ...target(), ...(taken ? { taken: { ...taken } } : {}) });
   async function draft() {
     if (!chosen) return;
     const body = { calc: calc.id, of: { namespace: chosen.namespace, name: chosen.name }, written: { ...written } };
@@ -217,37 +202,23 @@
         {#if !chosen}<span class="small quiet block">Take it from a workload first: that is the one it is written for.</span>{/if}
       </p>
     {/if}
-    <form class="mt-3 flex items-baseline gap-2" onsubmit={keep}>
-      <input
-        class="w-[9rem] border-b-2 border-ink bg-sheet px-1"
-        bind:value={name}
-        required
-        maxlength="80"
-        placeholder="a name"
-        aria-label="Name to keep it under"
-        autocomplete="off"
-      />
-      <button class="push" disabled={!found.sized || !name.trim()}>{replaces ? 'Replace' : 'Keep'}</button>
-    </form>
-    {#if kept.length}
-      <h2 class="mt-5">Kept</h2>
-      <ul class="mt-1 border-t border-line">
-        {#each kept as each (each.id)}
-          <li class="border-b border-line py-1.5 {each.moved.length || each.gone ? 'hatched' : ''}">
-            <a class={each.id === one?.id ? 'font-semibold' : 'word'} href="{base}?kept={each.id}">{each.name}</a>
-            <span class="small float-right flex gap-2">
-              {#if each.id !== one?.id}<a class="word" href={besideHref(each)} data-sveltekit-noscroll
-                  >{compared.some((two) => two.id === each.id) ? 'leave out' : 'compare with'}</a
-                >{/if}
-              <button class="word" onclick={() => drop(each)} aria-label="Take {each.name} away">take away</button>
-            </span>
-            {#if each.gone}<span class="small block text-ochre">stale: {each.gone}</span>
-            {:else if each.moved.length}<span class="small block text-ochre"
-                >stale: {each.moved.map((two) => `${two.label.toLowerCase()} ${two.was}, now ${two.is}`).join('; ')}</span
-              >{/if}
-          </li>
-        {/each}
-      </ul>
-    {/if}
+    <KeptSizings
+      {id}
+      {one}
+      {kept}
+      {names}
+      {base}
+      calc={calc.id}
+      bind:name
+      ready={found.sized != null}
+      {body}
+      onkept={(made) => (opened = made)}
+    >
+      {#snippet more(each)}
+        {#if each.id !== one?.id}<a class="word" href={besideHref(each)} data-sveltekit-noscroll
+            >{compared.some((two) => two.id === each.id) ? 'leave out' : 'compare with'}</a
+          >{/if}
+      {/snippet}
+    </KeptSizings>
   </aside>
 </div>
