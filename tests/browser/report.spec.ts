@@ -4,7 +4,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { promisify } from 'node:util';
 import { getDocument } from 'pdfjs-dist/legacy/build/pdf.mjs';
-import { expect, test } from './help';
+import { expect, forkOf, open, overflows, test } from './help';
 
 /** A sheet of A4, in points (ISO 216: 210 mm by 297 mm), and the margins that the report asks for. */
 const points = 72 / 25.4;
@@ -18,6 +18,25 @@ interface Piece {
 }
 
 const bare = (text: string) => text.replaceAll(/\s+/g, '');
+
+test('a clean-up is tried on a fork: its order, what stays, what is to be kept; nothing is taken away', async ({ page }) => {
+  // Before anything that other tests do to the trunk.
+  await open(page, `${await forkOf(page, 'north-quay', 'cleaned', 23_990_000)}/handover`);
+  await page.getByRole('link', { name: 'Clean-up of timetable' }).click();
+  const headline = page.getByRole('heading', { level: 1 });
+  await expect(headline).toHaveText(/^\d+ objects of timetable go in 5 steps; 1 thing stays, and is paid for\.$/);
+  const order = page.getByRole('region', { name: 'In this order' }).getByRole('listitem');
+  await expect(order).toHaveCount(5);
+  await expect(order.nth(1)).toContainText('by itself with it: Pod timetable-0');
+  await expect(page.getByRole('region', { name: 'What stays' })).toContainText('4 copies of it by timetable-copies');
+  await page.getByRole('checkbox', { name: 'keep its data' }).focus();
+  await page.keyboard.press('Space');
+  await expect(page.getByRole('region', { name: 'What stays' })).toContainText('kept with its data, as was asked');
+  await expect(order).toHaveCount(3);
+  await page.getByRole('link', { name: 'timetable', exact: true }).click();
+  await expect(headline).toContainText('all 3 members are ready');
+  expect(await overflows(page)).toBe(false);
+});
 
 test('a report printed to A4 and read back: every word in order, no line cut; and the same without a browser', async ({
   page,

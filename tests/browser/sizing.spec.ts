@@ -1,5 +1,8 @@
 import { expect, forkOf, open, overflows, test } from './help';
 
+/** Before anything that other tests do to the trunk. */
+const asLeftMs = 23_990_000;
+
 test('a broker is sized from what stands: ranges, a slot that can not be read, kept by name, beside another, into a draft, and stale then', async ({
   page
 }) => {
@@ -62,7 +65,8 @@ test('a broker is sized from what stands: ranges, a slot that can not be read, k
 });
 
 test('members are packed on nodes as they stand; a cell that can not be read, what blocks, rows and their undo, kept', async ({ page }) => {
-  await open(page, '/r/north-quay/sizing?calc=nodes');
+  await forkOf(page, 'north-quay', 'packed', asLeftMs);
+  await open(page, '/r/north-quay~packed/sizing?calc=nodes');
   const headline = page.getByRole('heading', { level: 1 });
   await expect(headline).toHaveText('4 nodes hold all 17 members, and no fewer do.');
   const zones = page.getByRole('region', { name: /^Zone \d$/ });
@@ -103,7 +107,8 @@ test('members are packed on nodes as they stand; a cell that can not be read, wh
 test('a month is reckoned by a price list: whose it is, what nobody uses, what would be less; what is wrong in it, by line; kept', async ({
   page
 }) => {
-  await open(page, '/r/north-quay/sizing?calc=cost');
+  await forkOf(page, 'north-quay', 'reckoned', asLeftMs);
+  await open(page, '/r/north-quay~reckoned/sizing?calc=cost');
   const headline = page.getByRole('heading', { level: 1 });
   await expect(headline).toHaveText(/^A month costs [\d,.]+ crowns; [\d,.]+ of it nobody uses\.$/);
   const before = await headline.textContent();

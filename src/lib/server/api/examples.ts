@@ -200,6 +200,7 @@ export const examples: { readonly [K in Known]: Example<K> } = {
   'GET /rehearsals/{id}/sizing': { params: north },
   'POST /rehearsals/{id}/sizing': { params: north, body: { calc: 'broker', written: { rate: '0.4 to 0.7 MB/s', kept: '5 days' } } },
   'GET /rehearsals/{id}/sizing/taken': { params: north, query: { calc: 'spread', namespace: 'plans', workload: 'timetable' } },
+  'GET /rehearsals/{id}/clean-up': { params: north, query: { namespace: 'plans', workload: 'timetable' } },
   'GET /rehearsals/{id}/prices': { params: north },
   'POST /rehearsals/{id}/cost': {
     params: north,

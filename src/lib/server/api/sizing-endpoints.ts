@@ -25,6 +25,15 @@ export const sizingEndpoints = [
   }),
   endpoint({
     method: 'GET',
+    path: `${rehearsal}/clean-up`,
+    summary: 'A workload taken away on a fork, in the order that works: what goes, what by itself with it, what stays and why',
+    query: z.object({ namespace: name, workload: name, keep: z.enum(['data', 'copies', 'data,copies']).optional() }),
+    answer: 'CleanUp',
+    run: ({ app, params, query: { keep = '', ...query } }) =>
+      app.rehearsals.ask(params.id, 'cleanUp', { ...query, keeps: { data: keep.includes('data'), copies: keep.includes('copies') } })
+  }),
+  endpoint({
+    method: 'GET',
     path: `${rehearsal}/sizing`,
     summary: 'All calculations with their slots, and the workloads that fill them',
     answer: 'Calculations',

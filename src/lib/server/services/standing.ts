@@ -75,7 +75,7 @@ const originOf = (cluster: Cluster): Opening['origin'] => ({
 const clusterOf = (id: string): string => id.split('~')[0]!;
 
 /** Questions that are answered by running a world on. */
-const worldly = new Set<QueryName>(['prove', 'drill', 'tryOut', 'persist', 'reach']);
+const worldly = new Set<QueryName>(['prove', 'drill', 'tryOut', 'persist', 'reach', 'cleanUp']);
 
 /** Longer texts are read in a worker of their own. */
 const longText = 65_536;

@@ -30,6 +30,7 @@ import { workloadsOf, type KeptProofs, type Scene } from './scene';
 import { reportParts } from './report';
 import { calculationsView, movedView, sizedView, sizingDraftView, takenView } from './sizing';
 import { takenNodesView } from './sizing-nodes';
+import { cleanUpView } from './clean-up';
 import { costView, pricesView } from './cost';
 import { assetsView, supplyView } from './supply';
 import { tapeView } from './tape';
@@ -181,6 +182,7 @@ export const queries = {
   calculations: (scene: Scene, _: object) => calculationsView(scene),
   sized: sizedView,
   sizingTaken: takenView,
+  cleanUp: cleanUpView,
   prices: (scene: Scene, _: object) => pricesView(scene),
   cost: costView,
   sizingNodes: takenNodesView,

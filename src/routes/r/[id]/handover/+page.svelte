@@ -81,6 +81,17 @@
             rel="noopener">{one.name}</a
           ></span
         >{/each}.
+      {#if data.cluster.kind !== 'dump'}
+        <span class="ml-3">Clean-up, tried on a fork:</span>
+        {#each data.workloads as one, i (`${one.namespace}/${one.name}`)}{i ? ', ' : ''}<span class="whitespace-nowrap"
+            ><a
+              class="word"
+              aria-label="Clean-up of {one.name}"
+              href="/r/{encodeURIComponent(data.id)}/handover/clean-up/{encodeURIComponent(one.namespace)}/{encodeURIComponent(one.name)}"
+              >{one.name}</a
+            ></span
+          >{/each}.
+      {/if}
     </p>
   {/if}
   <Accepted items={data.view.accepted} class="mt-3">
