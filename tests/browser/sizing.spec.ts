@@ -96,7 +96,11 @@ test('members are packed on nodes as they stand; a cell that can not be read, wh
   await expect(page.getByText('253.50').first()).toBeVisible();
   await page.getByRole('textbox', { name: 'Name to keep it under' }).fill('three berths');
   await page.getByRole('button', { name: 'Keep', exact: true }).click();
+  // What is written while it is being kept stays.
+  await page.getByRole('textbox', { name: 'a month of' }).fill('90');
   await expect(page.getByRole('link', { name: 'three berths' })).toBeVisible();
+  await expect(page).toHaveURL(/kept=\d+/);
+  await expect(page.getByRole('textbox', { name: 'a month of' })).toHaveValue('90');
   await page.reload();
   await expect(page.getByRole('textbox', { name: 'a month of' })).toHaveValue('84.5');
   expect(await overflows(page)).toBe(false);
@@ -121,7 +125,7 @@ test('a month is reckoned by a price list: whose it is, what nobody uses, what w
     `apiVersion: standin.example/v1\nkind: PriceList\nmetadata: {name: ours}\nspec:\n  unit: shillings\n  to: 2026-01-31\n  volumes: [{class: steady-block, price: ${steady}}]\n`;
   await list.fill(text('0.10 per GiB'));
   await expect(page.getByRole('alert')).toHaveText(
-    'Line 7: spec.volumes.0.price: write a price for room and a time, like 0.11 per GiB month.'
+    'Line 7: spec.volumes.0.price: write a price for room and a time, like 0.31 per GiB month.'
   );
   await expect(page.getByRole('button', { name: 'Keep', exact: true })).toBeDisabled();
   expect(await headline.textContent()).toBe(before);

@@ -2,7 +2,9 @@ import { describe, expect, test } from 'vitest';
 import { tryCleanUp } from '$core/change';
 import { blueprints } from '$core/blueprints';
 import { keyOf, kindEntries, refOf, type ApiObject } from '$core/model';
-import { replay, type World } from '$core/standin';
+import { asManifest } from '$core/manifest';
+import { Estate, replay, type World } from '$core/standin';
+import { documentSet, operatedParts } from './estate/help';
 import { named, objects } from './help';
 import { answered, must, roomy } from './roomy';
 
@@ -77,6 +79,57 @@ describe('a clean-up, tried', () => {
         costs: true
       }
     ]);
+  });
+
+  test('what others keep in it is said to go with it; behind what does not go nothing is tried', () => {
+    const { seed, ground, actions, headMs } = named('north-quay');
+    const quay = replay({ seed, ground }, actions, headMs);
+    expect(tryCleanUp(quay, 'keeps', 'strongbox', none)!.lost).toEqual([
+      {
+        ref: { kind: 'BackupPlan', namespace: 'plans', name: 'timetable-copies' },
+        why: 'copies of plans/timetable lie in its bucket timetable-copies, and go with it'
+      }
+    ]);
+    // Members whose operator stands in another cluster are made again.
+    const estate = Estate.replay(operatedParts(), 90_000);
+    estate.world('south')!.act({ type: 'send', objects: [documentSet({ members: 1, clusters: [{ cluster: 'east', members: 1 }] })] });
+    estate.runUntil(estate.nowMs + 1_200_000);
+    const east = estate.fork().world('east')!;
+    const found = tryCleanUp(east, 'people', 'crew', none)!;
+    expect(found.state).toBe('broken');
+    expect(found.steps.map((one) => one.id)).toEqual(['workload']);
+    expect(found.steps[0]!.stuck[0]!.why).toMatch(/^it came back: whoever made it makes it again/);
+    expect(found.steps[0]!.tookMs).toBeLessThan(60_000);
+    expect(found.rest.some((one) => one.ref.kind === 'PersistentVolumeClaim')).toBe(true);
+  });
+
+  test('claims that go with their set are lost although they were to be kept; of those a class keeps the volumes stay', () => {
+    const { world } = deployed('primary-standby-sql', { size: '20Gi' });
+    const [set] = world.store.list('StatefulSet', 'space');
+    must(
+      world,
+      asManifest({ ...set!, spec: { ...set!.spec, persistentVolumeClaimRetentionPolicy: { whenDeleted: 'Delete', whenScaled: 'Retain' } } })
+    );
+    must(
+      world,
+      ...objects(
+        'apiVersion: networking.k8s.io/v1\nkind: NetworkPolicy\nmetadata: {name: shut, namespace: space}\nspec: {podSelector: {}}\n'
+      )
+    );
+    world.runSettled();
+    const found = tryCleanUp(world, 'space', 'one', { data: true, copies: false })!;
+    expect(found.state).toBe('broken');
+    expect(found.lost.map((one) => one.ref.name).sort()).toEqual(['data-one-0', 'data-one-1', 'data-one-2']);
+    // Something else stands in the namespace: it is not taken along.
+    const again = deployed('time-series').world;
+    must(
+      again,
+      ...objects(
+        'apiVersion: networking.k8s.io/v1\nkind: NetworkPolicy\nmetadata: {name: shut, namespace: space}\nspec: {podSelector: {}}\n'
+      )
+    );
+    expect(tryCleanUp(again, 'space', 'one', none)!.steps.map((one) => one.id)).not.toContain('namespace');
+    expect(again.store.get('NetworkPolicy', 'space', 'shut')).toBeDefined();
   });
 
   test('what is kept stays and is listed; what others use, too; and the namespace stays with it', () => {

@@ -46,9 +46,9 @@ describe('a price list', () => {
   });
 
   test.each([
-    ['  volumes: [{class: a, price: 0.1 per GiB}]', 6, 'spec.volumes.0.price: write a price for room and a time, like 0.11 per GiB month'],
-    ['  addresses: -3 per month', 6, 'spec.addresses: write a price for a time, like 84 per month or 0.12 per hour'],
-    ['  traffic: 3 per GiB month', 6, 'spec.traffic: write a price for bytes, like 0.012 per GiB'],
+    ['  volumes: [{class: a, price: 0.1 per GiB}]', 6, 'spec.volumes.0.price: write a price for room and a time, like 0.31 per GiB month'],
+    ['  addresses: -3 per month', 6, 'spec.addresses: write a price for a time, like 84 per month or 0.17 per hour'],
+    ['  traffic: 3 per GiB month', 6, 'spec.traffic: write a price for bytes, like 0.037 per GiB'],
     ['  from: 2026-02-30', 6, 'spec.from: write a day, like 2026-01-31'],
     ['  from: 2026-03-01\n  to: 2026-02-01', 7, 'spec.to: ends before it begins'],
     ['  nodes:\n  - {name: a, cpu: two, memory: 4Gi, price: 1 per day}', 7, 'spec.nodes.0.cpu: write a quantity, like 4 or 16Gi'],
@@ -197,6 +197,16 @@ function writtenOut(): Store {
   asset('h-bare', '10Gi', {});
   asset('lost', '7Gi', {});
   asset('snap', '100Gi', { snapshotOf: 'h-v0' });
+  const service = (name: string, ip: string | undefined) =>
+    put({
+      apiVersion: 'v1',
+      kind: 'Service',
+      metadata: { name, namespace: 'space' },
+      spec: { type: 'LoadBalancer', ports: [{ port: 1 }] },
+      status: ip === undefined ? {} : { loadBalancer: { ingress: [{ ip }] } }
+    });
+  service('front', '192.0.2.1');
+  service('waiting', undefined);
   return store;
 }
 
@@ -215,6 +225,11 @@ describe('a month, by hand', () => {
     expect(bill.place).toBeCloseTo(month / 5, 6);
     expect(idle('n1: 20 % of it')!.month).toBeCloseTo(month / 5, 6);
     expect(bill.by.nodes).toBeCloseTo(2 * month, 6);
+  });
+
+  test('an address costs from when there is one', () => {
+    expect(bill.by.addresses).toBe(3);
+    expect(idle('space/front')).toMatchObject({ kind: 'addresses', month: 3, why: 'no pod answers behind it' });
   });
 
   test('a volume is charged once, to one that mounts it; what is claimed under a name that has another volume now is idle', () => {

@@ -1,7 +1,7 @@
-import { keyOf, kindEntry, refOf, type ApiObject, type Claim, type Facts, type Kind, type KindMap, type Ref } from '../model';
+import { keyOf, refOf, type ApiObject, type Claim, type Facts, type Kind, type KindMap, type Ref } from '../model';
 import { plural } from '../shared';
-import { operatorCards, operatorDeployments, workloadOfTemplate, type World } from '../standin';
-import { companionsOf } from './companions';
+import { operatedKinds, operatorCards, operatorDeployments, workloadOfTemplate, type OperatedKind, type World } from '../standin';
+import { claimNamesOf, companionsOf, emptySpace, makersIn } from './companions';
 
 type PersistentVolume = KindMap['PersistentVolume'];
 
@@ -37,13 +37,14 @@ export interface CleanUpRest {
 export interface CleanUp {
   readonly steps: readonly CleanUpStep[];
   readonly rest: readonly CleanUpRest[];
-  /** Whether all went that was to go. */
+  /** What is lost besides: what was to be kept, and what others keep in it. */
+  readonly lost: readonly { readonly ref: Ref; readonly why: string }[];
+  /** Whether all went that was to go, and nothing that was to stay. */
   readonly state: 'holds' | 'broken';
 }
 
 /** No step is waited for longer, in virtual ms; made up: above what a node takes to end a pod and a backend to take a volume away. */
 const patienceMs = 900_000;
-const bodies: readonly Kind[] = ['StatefulSet', 'Deployment', 'DaemonSet', 'DocumentSet', 'MemoryCluster'];
 
 interface Trail {
   readonly claims: readonly Claim[];
@@ -52,11 +53,8 @@ interface Trail {
   readonly handles: ReadonlySet<string>;
 }
 
-/** The claims of a workload, with their volumes and what backends keep of them, as long as all of it stands. */
-function trailOf(facts: Facts, refs: readonly Ref[]): Trail {
-  const claims = refs.flatMap((ref) =>
-    ref.kind === 'PersistentVolumeClaim' ? (facts.get('PersistentVolumeClaim', ref.namespace, ref.name) ?? []) : []
-  );
+/** Claims with their volumes and what backends keep of them, as long as all of it stands. */
+function trailOf(facts: Facts, claims: readonly Claim[]): Trail {
   const volumes = new Map(
     claims.flatMap((one) => {
       const volume = facts.get('PersistentVolume', '', one.spec.volumeName ?? '');
@@ -67,10 +65,10 @@ function trailOf(facts: Facts, refs: readonly Ref[]): Trail {
 }
 
 /** Why something is still there. */
-function whyThere(facts: Facts, ref: Ref): string {
-  const one = facts.get(ref.kind, ref.namespace, ref.name);
-  const finalizers = one?.metadata.finalizers ?? [];
-  if (!one?.metadata.deletionTimestamp) return 'it was not taken away';
+function whyThere(one: ApiObject, before: string | undefined): string {
+  if (one.metadata.uid !== before) return 'it came back: whoever made it makes it again, an operator, perhaps one of another cluster';
+  const finalizers = one.metadata.finalizers ?? [];
+  if (!one.metadata.deletionTimestamp) return 'it was not taken away';
   return finalizers.length ? `it waits for ${finalizers.join(', ')}` : 'it is still going';
 }
 
@@ -90,18 +88,23 @@ function standing(facts: Facts): Map<string, Ref> {
  */
 export function tryCleanUp(world: World, namespace: string, name: string, keeps: CleanUpKeeps): CleanUp | undefined {
   const { store } = world;
-  const makers = [...store.list('StatefulSet', namespace), ...store.list('Deployment', namespace), ...store.list('DaemonSet', namespace)];
-  const mine = makers.filter((one) => workloadOfTemplate(one) === name);
+  const mine = makersIn(store, namespace).filter((one) => workloadOfTemplate(one) === name);
   const [chief] = mine;
   if (!chief) return undefined;
-  const owner = (chief.metadata.ownerReferences ?? []).find((one) => bodies.includes(one.kind as Kind));
+  const owner = (chief.metadata.ownerReferences ?? []).find((one) => operatedKinds.includes(one.kind as OperatedKind));
   const body: Ref = owner ? { kind: owner.kind as Kind, namespace, name: owner.name } : refOf(chief);
-  const beside = companionsOf(store, refOf(chief));
-  // Shared things stay: others read them, lead to them or mount them.
-  const isShared = (says: string) => /^(others|also)|mounts it too$/.test(says);
-  const of = (...kinds: readonly Kind[]) =>
-    beside.filter((one) => kinds.includes(one.ref.kind) && !isShared(one.says)).map((one) => one.ref);
-  const trail = trailOf(store, of('PersistentVolumeClaim'));
+  const all = companionsOf(store, refOf(chief));
+  const beside = all.filter((one) => !one.shared);
+  const of = (...kinds: readonly Kind[]) => beside.filter((one) => kinds.includes(one.ref.kind)).map((one) => one.ref);
+  const shared = new Set(all.flatMap((one) => (one.shared ? [keyOf(one.ref)] : [])));
+  // Those that go with their set by themselves are among them: their volumes may stay.
+  const trail = trailOf(
+    store,
+    [...claimNamesOf(mine)].flatMap((one) => {
+      const claim = store.get('PersistentVolumeClaim', namespace, one);
+      return claim && !shared.has(keyOf(refOf(claim))) ? [claim] : [];
+    })
+  );
   const snapshots = of('VolumeSnapshot');
   const steps: CleanUpStep[] = [];
   // What lies in the bucket of another workload is nobody's to end with a plan.
@@ -120,10 +123,18 @@ export function tryCleanUp(world: World, namespace: string, name: string, keeps:
         ]
       : [];
   });
+  // And what others keep in this one goes with it.
+  const copiesIn = store.list('BackupPlan').flatMap((one) => {
+    const { into, workload } = one.spec;
+    if (into?.store !== name || into.namespace !== namespace || into.cluster !== undefined) return [];
+    return [{ ref: refOf(one), why: `copies of ${one.metadata.namespace}/${workload} lie in its bucket ${into.bucket}, and go with it` }];
+  });
 
   const step = (id: CleanUpStep['id'], says: string, refs: readonly Ref[]): void => {
     const there = refs.filter((ref) => store.get(ref.kind, ref.namespace, ref.name));
-    if (!there.length) return;
+    // Behind one that doesn't go nothing is tried: it would spoil what still runs.
+    if (!there.length || steps.some((one) => one.stuck.length)) return;
+    const uids = new Map(there.map((ref) => [keyOf(ref), store.get(ref.kind, ref.namespace, ref.name)!.metadata.uid]));
     const before = standing(store);
     const fromMs = world.nowMs;
     const refused = new Map<string, string>();
@@ -132,7 +143,10 @@ export function tryCleanUp(world: World, namespace: string, name: string, keeps:
       const [refusal] = world.act({ type: 'remove', ref });
       if (refusal) refused.set(keyOf(ref), refusal.message);
     }
-    const still = () => there.filter((ref) => !refused.has(keyOf(ref)) && store.get(ref.kind, ref.namespace, ref.name));
+    const still = () =>
+      there.filter(
+        (ref) => !refused.has(keyOf(ref)) && store.get(ref.kind, ref.namespace, ref.name)?.metadata.uid === uids.get(keyOf(ref))
+      );
     for (const untilMs = fromMs + patienceMs; world.nowMs < untilMs;) {
       world.runUntil(Math.min(world.nowMs + 5_000, untilMs));
       if (!still().length && world.settled) break;
@@ -146,7 +160,8 @@ export function tryCleanUp(world: World, namespace: string, name: string, keeps:
       along: [...before].flatMap(([key, ref]) => (now.has(key) || asked.has(key) ? [] : [ref])),
       tookMs: world.nowMs - fromMs,
       stuck: there.flatMap((ref) => {
-        const why = refused.get(keyOf(ref)) ?? (store.get(ref.kind, ref.namespace, ref.name) ? whyThere(store, ref) : undefined);
+        const found = store.get(ref.kind, ref.namespace, ref.name);
+        const why = refused.get(keyOf(ref)) ?? (found && whyThere(found, uids.get(keyOf(ref))));
         return why === undefined ? [] : [{ ref, why }];
       })
     });
@@ -154,6 +169,12 @@ export function tryCleanUp(world: World, namespace: string, name: string, keeps:
 
   if (!keeps.copies) step('plans', 'Plans that copy it, and what follows or is followed.', of('BackupPlan', 'Mirror'));
   step('workload', 'The workload itself: its members end in their order.', [
+    ...(body.kind === 'MemoryCluster'
+      ? store
+          .list('MemoryDatabase', namespace)
+          .filter((one) => one.spec.cluster === body.name)
+          .map(refOf)
+      : []),
     body,
     ...of('StatefulSet', 'Deployment', 'DaemonSet').filter((ref) => !owner && keyOf(ref) !== keyOf(body))
   ]);
@@ -162,9 +183,8 @@ export function tryCleanUp(world: World, namespace: string, name: string, keeps:
     'What is worth nothing without it.',
     beside
       .filter(
-        ({ ref, says, takesAll }) =>
+        ({ ref, takesAll }) =>
           !takesAll &&
-          !isShared(says) &&
           !['StatefulSet', 'Deployment', 'DaemonSet', 'PersistentVolumeClaim', 'VolumeSnapshot', 'BackupPlan', 'Mirror'].includes(ref.kind)
       )
       .map((one) => one.ref)
@@ -183,8 +203,8 @@ export function tryCleanUp(world: World, namespace: string, name: string, keeps:
     );
   }
   // Whoever stood in the namespace besides is looked for now: what went made room.
-  const space = companionSpace(store, namespace);
-  if (space && !keeps.data && !keeps.copies) step('namespace', 'The namespace: nothing else stands in it.', [space]);
+  const space = emptySpace(store, namespace);
+  if (space && !keeps.data && !keeps.copies) step('namespace', 'The namespace: nothing else stands in it.', [refOf(space)]);
 
   const rest = restOf(
     store,
@@ -192,7 +212,7 @@ export function tryCleanUp(world: World, namespace: string, name: string, keeps:
     name,
     trail,
     snapshots,
-    beside.filter((one) => isShared(one.says)).map(({ ref, says }) => ({ ref, says })),
+    all.filter((one) => one.shared),
     keeps
   );
   rest.push(...inBuckets);
@@ -204,36 +224,13 @@ export function tryCleanUp(world: World, namespace: string, name: string, keeps:
       why: others ? 'the operator, which serves others too' : 'the operator, which is there for the whole cluster; it serves nobody now',
       costs: false
     });
-  const stuck = steps.some((one) => one.stuck.length > 0);
-  return { steps, rest, state: stuck ? 'broken' : 'holds' };
-}
-
-/** A namespace in which nothing stands any more but what the cluster itself puts in each. */
-function companionSpace(facts: Facts, namespace: string): Ref | undefined {
-  const space = facts.get('Namespace', '', namespace);
-  if (!space) return undefined;
-  const own = (one: ApiObject) =>
-    (one.kind === 'ServiceAccount' && one.metadata.name === 'default') ||
-    (one.kind === 'ConfigMap' && one.metadata.name === 'kube-root-ca.crt');
-  const kinds: readonly Kind[] = [
-    'StatefulSet',
-    'Deployment',
-    'DaemonSet',
-    'Pod',
-    'Service',
-    'ConfigMap',
-    'Secret',
-    'ServiceAccount',
-    'PersistentVolumeClaim',
-    'VolumeSnapshot',
-    'BackupPlan',
-    'Job',
-    'CronJob',
-    'Role',
-    'RoleBinding'
-  ];
-  const left = kinds.filter((kind) => kindEntry(kind)).flatMap((kind) => facts.list(kind, namespace) as readonly ApiObject[]);
-  return left.every(own) ? refOf(space) : undefined;
+  const gone = (refs: readonly Ref[]) => refs.filter((ref) => !store.get(ref.kind, ref.namespace, ref.name));
+  const unkept = [...(keeps.data ? gone(trail.claims.map(refOf)) : []), ...(keeps.copies ? gone(snapshots) : [])].map((ref) => ({
+    ref,
+    why: 'was to be kept, and goes with its set or resource: alter what that takes along first'
+  }));
+  const broken = unkept.length > 0 || steps.some((one) => one.stuck.length > 0);
+  return { steps, rest, lost: [...unkept, ...(keeps.data ? [] : copiesIn)], state: broken ? 'broken' : 'holds' };
 }
 
 /** What is there afterwards, and why. */
@@ -250,7 +247,7 @@ function restOf(
   const add = (ref: Ref, why: string, costs: boolean) => {
     if (facts.get(ref.kind, ref.namespace, ref.name)) found.push({ ref, why, costs });
   };
-  for (const { ref, says } of shared) add(ref, says, false);
+  for (const { ref, says } of shared) add(ref, says, ref.kind === 'PersistentVolumeClaim');
   const held = keeps.data ? 'kept with its data, as was asked' : 'still there';
   for (const one of trail.claims) add(refOf(one), held, true);
   for (const [, one] of trail.volumes) add(refOf(one), keeps.data ? 'the volume of a claim that is kept' : 'still there', true);

@@ -21,10 +21,12 @@ import { partOfLabel, sentByPerson, takesAlongMark, workloadOfTemplate } from '.
 import { claimLoss } from './effects';
 import type { Companion, SheetLine } from './types';
 
-type Maker = StatefulSet | Deployment | DaemonSet;
+/** Who makes members. */
+export type Maker = StatefulSet | Deployment | DaemonSet;
 const makerKinds = ['StatefulSet', 'Deployment', 'DaemonSet'] as const;
 
-const makersIn = (facts: Facts, namespace: string): Maker[] =>
+/** Everybody in a namespace who makes members. */
+export const makersIn = (facts: Facts, namespace: string): Maker[] =>
   makerKinds.flatMap((kind) => facts.list(kind, namespace) as readonly Maker[] as Maker[]);
 
 /** Names that objects lead to, as keys. */
@@ -33,6 +35,27 @@ const ledTo = (objects: readonly ApiObject[]): Set<string> => new Set(objects.fl
 /** Everything of a namespace that isn't made by the cluster itself. */
 const sentIn = (facts: Facts, namespace: string): ApiObject[] =>
   kindEntries.filter((one) => one.namespaced && !one.derived).flatMap((one) => facts.list(one.kind, namespace) as ApiObject[]);
+
+/** Names of the claims that makers' pods mount: those that are named, and those of each member. */
+export const claimNamesOf = (makers: readonly Maker[]): Set<string> =>
+  new Set(
+    makers.flatMap((one) => [
+      ...claimsOf(one.spec.template.spec),
+      ...(one.kind === 'StatefulSet'
+        ? ordinalsOf(one).flatMap((ordinal) =>
+            (one.spec.volumeClaimTemplates ?? []).map((two) => memberClaim(two.metadata.name, one, ordinal))
+          )
+        : [])
+    ])
+  );
+
+/** A namespace in which nothing stands any more that people sent or that holds data, but for what is passed over. */
+export function emptySpace(facts: Facts, namespace: string, passed: ReadonlySet<string> = new Set()): ApiObject | undefined {
+  const left = sentIn(facts, namespace).some(
+    (one) => !passed.has(keyOf(refOf(one))) && (sentByPerson(one) || one.kind === 'PersistentVolumeClaim' || one.kind === 'VolumeSnapshot')
+  );
+  return left ? undefined : facts.get('Namespace', '', namespace);
+}
 
 /** Claims that a set takes along by itself when it goes. */
 const ownClaimsGone = (one: Maker): string[] =>
@@ -61,12 +84,19 @@ function ofWorkload(facts: Facts, chief: Maker): Companion[] {
     if (one.kind === 'PersistentVolumeClaim') return takes === 'claims';
     return goes && (makerKinds as readonly Kind[]).includes(one.kind);
   };
-  const add = (one: ApiObject, says: string, usual: boolean, lost: readonly SheetLine[] = [], mayGo = true) => {
+  const add = (
+    one: ApiObject,
+    says: string,
+    usual: boolean,
+    lost: readonly SheetLine[] = [],
+    used: readonly string[] | boolean = false
+  ) => {
+    const common = used === true || (Array.isArray(used) && used.length > 0);
     const ref = refOf(one);
-    const goes = mayGo && chosen(one, usual);
+    const goes = !common && chosen(one, usual);
     if (seen.has(keyOf(ref)) || one.metadata.deletionTimestamp) return;
     seen.add(keyOf(ref));
-    found.push({ ref, says, goes, lost });
+    found.push({ ref, says, goes, lost, ...(common ? { shared: true as const } : {}) });
   };
   const shared = (one: ApiObject) => needed.has(keyOf(refOf(one)));
   for (const one of mine)
@@ -79,14 +109,16 @@ function ofWorkload(facts: Facts, chief: Maker): Companion[] {
   for (const one of facts.list('Service', namespace)) {
     if (!one.spec.selector || !mine.some((maker) => selectsPodsOf(one.spec.selector, maker))) continue;
     const more = others.filter((maker) => selectsPodsOf(one.spec.selector, maker)).map((maker) => maker.metadata.name);
-    add(one, more.length ? `also leads to ${more.join(', ')}` : 'leads to its members only', !more.length);
+    add(one, more.length ? `also leads to ${more.join(', ')}` : 'leads to its members only', !more.length, [], more);
   }
   for (const one of facts.list('PodDisruptionBudget', namespace))
     if (labels.some((pairs) => selectorMatches(one.spec.selector, pairs)))
       add(
         one,
         'says how many of its members may be away',
-        !others.some((maker) => selectorMatches(one.spec.selector, maker.spec.template.metadata?.labels))
+        true,
+        [],
+        others.some((maker) => selectorMatches(one.spec.selector, maker.spec.template.metadata?.labels))
       );
   const custom = (['Topic', 'Account', 'Certificate', 'Issuer', 'Tunnel', 'Rest'] as const).flatMap(
     (kind) => facts.list(kind, namespace) as readonly ApiObject[] as ApiObject[]
@@ -102,19 +134,10 @@ function ofWorkload(facts: Facts, chief: Maker): Companion[] {
         kind === 'Secret' &&
         custom.some((two) => isOf(two) && (two as { spec?: { secret?: string; secretName?: string } }).spec?.secret === one.metadata.name);
       if (!led.has(key) && !known.has(key) && !isOf(one) && !made) continue;
-      if (shared(one)) add(one, 'others read it too', false);
+      if (shared(one)) add(one, 'others read it too', false, [], true);
       else add(one, kind === 'Secret' ? 'nobody else reads it; its values are gone for good' : 'nobody else uses it', true);
     }
-  const claims = new Set([
-    ...mine.flatMap((one) => claimsOf(one.spec.template.spec)),
-    ...mine.flatMap((one) =>
-      one.kind === 'StatefulSet'
-        ? ordinalsOf(one).flatMap((ordinal) =>
-            (one.spec.volumeClaimTemplates ?? []).map((two) => memberClaim(two.metadata.name, one, ordinal))
-          )
-        : []
-    )
-  ]);
+  const claims = claimNamesOf(mine);
   const takenBy = new Set(mine.flatMap(ownClaimsGone));
   const gib = (size: unknown) => `${Math.round(bytesOf(String(size ?? '0')) / 2 ** 30).toLocaleString('en')} GiB`;
   for (const name of [...claims].sort()) {
@@ -128,7 +151,7 @@ function ofWorkload(facts: Facts, chief: Maker): Companion[] {
       users.length ? `${users.join(', ')} mounts it too` : `stays, and its ${size} go on being held and paid for`,
       false,
       claimLoss(facts, namespace, name),
-      users.length === 0
+      users
     );
   }
   for (const one of facts.list('VolumeSnapshot', namespace))
@@ -140,11 +163,8 @@ function ofWorkload(facts: Facts, chief: Maker): Companion[] {
     if (one.spec.workload === workload) add(one, 'copies it; while it stays its copies can be put back, and its runs fail', false);
   for (const one of facts.list('Mirror', namespace))
     if (one.spec.workload === workload) add(one, 'lets it follow another one, and has nothing to do without it', true);
-  const left = sentIn(facts, namespace).filter(
-    (one) => !seen.has(keyOf(refOf(one))) && (sentByPerson(one) || one.kind === 'PersistentVolumeClaim')
-  );
-  const space = facts.get('Namespace', '', namespace);
-  if (space && !left.length)
+  const space = emptySpace(facts, namespace, seen);
+  if (space)
     found.push({ ref: refOf(space), says: 'nothing else stands in it; with it all above goes', goes: false, lost: [], takesAll: true });
   return found;
 }

@@ -54,6 +54,8 @@ export interface ChangeSheet {
 export interface Companion extends SheetLine {
   /** Whether it goes unless somebody says otherwise. */
   readonly goes: boolean;
+  /** Others use it, too. */
+  readonly shared?: true;
   /** Data that is lost when it goes. */
   readonly lost: readonly SheetLine[];
   /** A namespace: everything in it goes with it. */

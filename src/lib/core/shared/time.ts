@@ -16,6 +16,9 @@ export function stampOf(atMs: number): string {
   return lastStamp;
 }
 
+/** Days of an average year of the Gregorian calendar: 97 leap days in 400 years. */
+export const daysInYear = 365.2425;
+
 const dayMs = 86_400_000;
 const digits = Array.from({ length: 1_000 }, (_, i) => String(i).padStart(3, '0'));
 const two = (n: number): string => digits[n]!.slice(1);

@@ -210,9 +210,9 @@ kind: PriceList
 metadata: {name: made-up}
 spec:
   unit: crowns
-  nodes: [{name: berth, cpu: '6', memory: 40Gi, price: 0.13 per hour}]
-  volumes: [{class: '*', price: 0.10 per GiB month}]
-  snapshots: 0.05 per GiB month
+  nodes: [{name: berth, cpu: '6', memory: 40Gi, price: 0.17 per hour}]
+  volumes: [{class: '*', price: 0.31 per GiB month}]
+  snapshots: 0.17 per GiB month
 `
     }
   },

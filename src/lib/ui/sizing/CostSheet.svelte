@@ -20,6 +20,17 @@
 
   let text = $state(untrack(() => one?.written.prices ?? start));
   let name = $state(untrack(() => one?.name ?? ''));
+  /** The kept one that stands here. What is kept from here is not read back: somebody may be writing on already. */
+  let opened = $state(untrack(() => one?.id ?? null));
+  $effect.pre(() => {
+    const next = one;
+    untrack(() => {
+      if ((next?.id ?? null) === opened) return;
+      opened = next?.id ?? null;
+      text = next?.written.prices ?? start;
+      name = next?.name ?? '';
+    });
+  });
   let found = $state.raw<Answers['Cost'] | null>(null);
   let last = $state.raw<NonNullable<Answers['Cost']['bill']> | null>(null);
   let asks = 0;
@@ -158,6 +169,7 @@
       bind:name
       ready={found?.bill != null}
       body={() => ({ calc: 'cost', written: { prices: text } })}
+      onkept={(made) => (opened = made)}
     />
   </aside>
 </div>

@@ -32,13 +32,36 @@
     by: written.by === 'price' ? 'price' : 'nodes'
   });
   const copy = (from: Ask): Ask => JSON.parse(JSON.stringify(from)) as Ask;
-  const opened = untrack(() => (one ? parse(one) : undefined));
-  let ask = $state<Ask>(untrack(() => copy(opened ?? start.ask ?? empty)));
-  let by = $state<'nodes' | 'price'>(opened?.by ?? 'nodes');
-  let of = $state(untrack(() => (one?.of ? `${one.of.namespace}/${one.of.name}` : '')));
-  let taken = $state<Ask | null>(untrack(() => (one?.taken ? parse({ ...one, written: one.taken }) : start.ask ? copy(start.ask) : null)));
-  let said = $state(untrack(() => (one ? '' : start.ask ? `Not taken: ${start.says}.` : `Nothing was taken: ${start.says}.`)));
-  let name = $state(untrack(() => one?.name ?? ''));
+  const begun = (which: Kept | null) => {
+    const kept = which ? parse(which) : undefined;
+    return {
+      ask: copy(kept ?? start.ask ?? empty),
+      by: kept?.by ?? ('nodes' as const),
+      of: which?.of ? `${which.of.namespace}/${which.of.name}` : '',
+      taken: which?.taken ? parse({ ...which, written: which.taken }) : start.ask ? copy(start.ask) : null,
+      said: which ? '' : start.ask ? `Not taken: ${start.says}.` : `Nothing was taken: ${start.says}.`,
+      name: which?.name ?? ''
+    };
+  };
+  const first = untrack(() => begun(one));
+  let ask = $state<Ask>(first.ask);
+  let by = $state<'nodes' | 'price'>(first.by);
+  let of = $state(first.of);
+  let taken = $state<Ask | null>(first.taken);
+  let said = $state(first.said);
+  let name = $state(first.name);
+  /** The kept one that stands here. What is kept from here is not read back: somebody may be writing on already. */
+  let opened = $state(untrack(() => one?.id ?? null));
+  $effect.pre(() => {
+    const next = one;
+    untrack(() => {
+      if ((next?.id ?? null) === opened) return;
+      opened = next?.id ?? null;
+      before = [];
+      ({ ask, by, of, taken, said, name } = begun(next));
+      pack(0);
+    });
+  });
   let found = $state.raw<Answers['Packed'] | null>(null);
   let last = $state.raw<NonNullable<Answers['Packed']['fit']> | null>(null);
   let working = $state(false);
@@ -299,11 +322,11 @@
           </div>
         {/snippet}
         {@render figure('nodes', String(last.nodes), last.left.length ? 'for those that have a place' : '')}
-        {@render figure(
-          by === 'nodes' ? 'no packing has fewer than' : 'nothing costs less than',
-          by === 'nodes' ? String(last.least) : last.least.toFixed(2),
-          last.left.length ? '' : last.proven ? 'so this is the best there is' : 'between them is not told'
-        )}
+        {#if !last.left.length}{@render figure(
+            by === 'nodes' ? 'no packing has fewer than' : 'nothing costs less than',
+            by === 'nodes' ? String(last.least) : last.least.toFixed(2),
+            last.proven ? 'so this is the best there is' : 'between them is not told'
+          )}{/if}
         {#if last.price !== null}{@render figure('a month', last.price.toFixed(2), 'in the unit of the prices')}{/if}
         {#if last.first !== null}{@render figure('first fit came to', by === 'nodes' ? String(last.first) : last.first.toFixed(2), '')}{/if}
         {#if last.spare}{@render figure('one node may go', String(last.spare.nodes), last.spare.says)}{/if}
@@ -328,6 +351,17 @@
       >
     </p>
     {#if said}<p class="small quiet mt-1">{said}</p>{/if}
-    <KeptSizings {id} {one} {kept} {names} {base} calc="nodes" bind:name ready={found?.fit != null} {body} />
+    <KeptSizings
+      {id}
+      {one}
+      {kept}
+      {names}
+      {base}
+      calc="nodes"
+      bind:name
+      ready={found?.fit != null}
+      {body}
+      onkept={(made) => (opened = made)}
+    />
   </aside>
 </div>

@@ -1,4 +1,4 @@
-import { bytesOf, isQuantity } from '../../shared';
+import { bytesOf, daysInYear, isQuantity } from '../../shared';
 import type { SlotSpec, Span, Unit } from './types';
 
 const decimal: Readonly<Record<string, number>> = { B: 1, kB: 1e3, KB: 1e3, MB: 1e6, GB: 1e9, TB: 1e12, PB: 1e15 };
@@ -15,8 +15,8 @@ const secondsIn: Readonly<Record<string, number>> = {
   d: 86_400,
   day: 86_400,
   week: 604_800,
-  month: 2_629_746,
-  year: 31_556_952
+  month: (daysInYear * 86_400) / 12,
+  year: daysInYear * 86_400
 };
 const words: Readonly<Record<Unit, string>> = {
   count: 'a whole number, like 3',

@@ -1,6 +1,16 @@
 import { askOf, nodeReady, roomOf, zoneOf, type Facts, type Node, type Pod } from '../../model';
-import { bytesOf, plural } from '../../shared';
-import { driverPartOf, driverTraits, fillAt, mountsOf, operatorCards, poolPartOf, runsOperator, workloadOf } from '../../standin';
+import { bytesOf, daysInYear, plural } from '../../shared';
+import {
+  driverPartOf,
+  driverTraits,
+  fillAt,
+  mountsOf,
+  operatorCards,
+  outsideAddresses,
+  poolPartOf,
+  runsOperator,
+  workloadOf
+} from '../../standin';
 import type { Prices } from './prices';
 
 /** What is paid for. */
@@ -45,7 +55,6 @@ export interface Bill {
 /** What is kept free in a volume that is made smaller: 30 %; made up. */
 const spareShare = 0.3;
 const gib = 2 ** 30;
-const daysInMonth = 365.2425 / 12;
 const none = (): Record<CostKind, number> => ({ nodes: 0, volumes: 0, snapshots: 0, addresses: 0, traffic: 0 });
 const sumOf = (by: Readonly<Record<CostKind, number>>): number => costKinds.reduce((sum, kind) => sum + by[kind], 0);
 
@@ -204,7 +213,7 @@ class Reckoning {
       const flows = [...of.zones.values()];
       if (flows.length < 2) continue;
       // One zone has what comes in; the others get it from there.
-      const across = (flows.reduce((a, b) => a + b, 0) - Math.max(...flows)) * daysInMonth;
+      const across = (flows.reduce((a, b) => a + b, 0) - Math.max(...flows)) * (daysInYear / 12);
       if (across > 0) this.charge('traffic', across * this.at(prices.traffic, 'what goes between zones'), of);
     }
   }
@@ -231,7 +240,8 @@ class Reckoning {
   addresses(): void {
     const { facts, prices } = this;
     for (const one of facts.list('Service')) {
-      if (one.spec.type !== 'LoadBalancer') continue;
+      // One that waits for its address has none to pay for.
+      if (one.spec.type !== 'LoadBalancer' || !outsideAddresses(one).length) continue;
       const { namespace = '', name } = one.metadata;
       const month = this.at(prices.addresses, 'addresses');
       const { selector } = one.spec;

@@ -13,7 +13,7 @@ export function exampleList(facts: Facts): string {
   );
   const volumes = facts
     .list('StorageClass')
-    .map((one, i) => `  - {class: ${one.metadata.name}, price: ${(0.09 + 0.02 * i).toFixed(2)} per GiB month}`);
+    .map((one, i) => `  - {class: ${one.metadata.name}, price: ${(0.29 + 0.06 * i).toFixed(2)} per GiB month}`);
   return `# Every price in here is made up: write your own.
 apiVersion: standin.example/v1
 kind: PriceList
@@ -22,9 +22,9 @@ spec:
   unit: crowns
   nodes:${nodes.length ? `\n${nodes.join('\n')}` : ' []'}
   volumes:
-${volumes.map((one) => `${one}\n`).join('')}  - {class: '*', price: 0.10 per GiB month}
-  snapshots: 0.05 per GiB month
-  addresses: 3.40 per month
-  traffic: 0.02 per GiB
+${volumes.map((one) => `${one}\n`).join('')}  - {class: '*', price: 0.27 per GiB month}
+  snapshots: 0.17 per GiB month
+  addresses: 5.60 per month
+  traffic: 0.037 per GiB
 `;
 }

@@ -1,18 +1,18 @@
 import { isMap, isScalar, isSeq, LineCounter, parseDocument } from 'yaml';
 import { z } from 'zod';
-import { bytesOf, isQuantity, milliCpuOf } from '../../shared';
+import { bytesOf, daysInYear, isQuantity, milliCpuOf } from '../../shared';
 
-/** Hours of an average month of the Gregorian calendar: 365.2425 days in twelve. */
-const hoursInMonth = (365.2425 * 24) / 12;
-const hoursIn = { hour: 1, day: 24, month: hoursInMonth, year: 365.2425 * 24 } as const;
+/** Hours of an average month. */
+const hoursInMonth = (daysInYear * 24) / 12;
+const hoursIn = { hour: 1, day: 24, month: hoursInMonth, year: daysInYear * 24 } as const;
 const bytesIn = { GiB: 2 ** 30, GB: 1e9, TiB: 2 ** 40, TB: 1e12 } as const;
 
 type Per = 'time' | 'room and time' | 'bytes';
 const written = /^(\d+(?:\.\d+)?) per (?:(GiB|GB|TiB|TB)(?: |$))?(?:(hour|day|month|year))?$/;
 const said: Readonly<Record<Per, string>> = {
-  time: 'a price for a time, like 84 per month or 0.12 per hour',
-  'room and time': 'a price for room and a time, like 0.11 per GiB month',
-  bytes: 'a price for bytes, like 0.012 per GiB'
+  time: 'a price for a time, like 84 per month or 0.17 per hour',
+  'room and time': 'a price for room and a time, like 0.31 per GiB month',
+  bytes: 'a price for bytes, like 0.037 per GiB'
 };
 
 /** Reads a price: of a month, of a byte and a month, or of a byte. */

@@ -45,13 +45,13 @@ export class NodePacker {
       .sort((a, b) => b.worth / b.weight - a.worth / a.weight || a.at - b.at);
   }
 
-  /** Whether nothing of these could stand there besides. */
-  private isFull(taken: Pattern, room: readonly number[], of: readonly boolean[]): boolean {
-    return !this.sizes.some((size, i) => of[i]! && taken[i]! < this.most[i]! && timesIn(size, room) > 0);
+  /** Whether nothing could stand there besides. */
+  private isFull(taken: Pattern, room: readonly number[]): boolean {
+    return !this.sizes.some((size, i) => taken[i]! < this.most[i]! && timesIn(size, room) > 0);
   }
 
   /**
-   * Goes through what fits, best first; only full ones of those that `full` names, and with members that are worth nothing, where it is given.
+   * Goes through what fits, best first; where asked, only what is full, with members that are worth nothing, too.
    * @param shares how scarce each want is for this worth, together 1: a bound by all of them at once is true for any such shares, and close
    * where they are those of the linear program
    * @param least what a pattern has to be worth at least; `found` may raise it
@@ -64,7 +64,7 @@ export class NodePacker {
     least: number,
     steps: number,
     found: (pattern: number[], value: number) => number,
-    full?: readonly boolean[]
+    full = false
   ): { readonly looks: number; readonly unseen: number } {
     const things = this.things(worth, shares, full ? -Infinity : slack);
     const room = [...this.room];
@@ -89,7 +89,7 @@ export class NodePacker {
       let i = from;
       while (i < things.length && timesIn(things[i]!.size, room) === 0) i += 1;
       if (i === things.length) {
-        if (value >= bar && (!full || this.isFull(taken, room, full))) bar = found([...taken], value);
+        if (value >= bar && (!full || this.isFull(taken, room))) bar = found([...taken], value);
         return;
       }
       if (value + rest(i, share) < bar) return;

@@ -1,7 +1,7 @@
 import { costOf, firstFit, mostOnOne, overZones, type Packed } from './first';
 import { inZones, Master, near, nodesOf, Scales, solver, wholeOf, type Column, type Whole } from './program';
 import { NodePacker } from './patterns';
-import type { NodesAsked } from './ask';
+import { wants, type NodesAsked } from './ask';
 
 /** A packing with how good it is. */
 export interface Solved {
@@ -195,7 +195,6 @@ export async function solveNodes(asked: NodesAsked, quick = false): Promise<Solv
     const within = (atMost: number): Column[] | undefined => {
       const gap = atMost - relaxed.value + near;
       const listed: Column[] = [];
-      const open = members.map(() => true);
       for (let kind = 0; kind < nodes.length; kind += 1) {
         if (skip[kind]) continue;
         const bar = costs[kind]! + relaxed.dear[kind]! - gap;
@@ -208,7 +207,7 @@ export async function solveNodes(asked: NodesAsked, quick = false): Promise<Solv
             listed.push({ kind, holds });
             return listed.length < effort.listed ? bar : Infinity;
           },
-          open
+          true
         );
         if (unseen > -Infinity || listed.length >= effort.listed) return undefined;
       }
@@ -222,27 +221,14 @@ export async function solveNodes(asked: NodesAsked, quick = false): Promise<Solv
       return told;
     };
     if (!enough() && !missing) {
-      const tries = [
-        () => {
-          const found = dived(
-            zoneless(asked),
-            counts,
-            nodes.map((one) => one.most),
-            master,
-            sum
-          );
-          return found && sum(found) < cost - near ? inZones(highs, asked, found) : undefined;
-        },
-        () => (asked.zones > 1 && members.some(overZones) ? divedByZone(asked, master, sum) : undefined)
-      ];
-      for (const one of tries) {
-        const placed = enough() ? undefined : one();
+      const had = nodes.map((one) => one.most);
+      const place = (placed: Packed[] | undefined) => {
         if (placed && sum(placed) < cost - near) [best, cost] = [{ nodes: placed, left: members.map(() => 0) }, sum(placed)];
-      }
-      master.asks(
-        counts,
-        nodes.map((one) => one.most)
-      );
+      };
+      const found = dived(zoneless(asked), counts, had, master, sum);
+      if (found && sum(found) < cost - near) place(inZones(highs, asked, found));
+      if (!enough() && asked.zones > 1 && members.some(overZones)) place(divedByZone(asked, master, sum));
+      master.asks(counts, had);
     }
     // At what it costs at least: few columns can be part of that. Where there is no such packing, it costs one more.
     if (sure && !missing && !quick && by === 'nodes') while (!enough() && least <= all && aimedAt(least + near)) if (!enough()) least += 1;
@@ -262,7 +248,7 @@ export async function solveNodes(asked: NodesAsked, quick = false): Promise<Solv
 
 /** What all members take of the scarcest want, of the kind of nodes that gives most of it for its cost. */
 function plainBound({ members, nodes }: NodesAsked, costs: readonly number[]): number {
-  const bounds = [0, 1, 2, 3].map((d) => {
+  const bounds = wants.map((_, d) => {
     const asked = members.reduce((sum, one) => sum + one.size[d]! * one.count, 0);
     return asked * Math.min(...nodes.map((one, k) => (one.room[d]! > 0 ? costs[k]! / one.room[d]! : Infinity)));
   });

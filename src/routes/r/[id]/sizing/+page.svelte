@@ -28,28 +28,24 @@
     {/each}
   </nav>
   {#if data.nodes}
-    {#key data.one?.id}
-      <NodesSheet
-        id={data.id}
-        workloads={data.view.workloads}
-        start={data.nodes}
-        one={data.one}
-        kept={data.kept.filter((each) => each.calc === 'nodes')}
-        names={data.kept.map((each) => each.name)}
-        {base}
-      />
-    {/key}
+    <NodesSheet
+      id={data.id}
+      workloads={data.view.workloads}
+      start={data.nodes}
+      one={data.one}
+      kept={data.kept.filter((each) => each.calc === 'nodes')}
+      names={data.kept.map((each) => each.name)}
+      {base}
+    />
   {:else if data.prices}
-    {#key data.one?.id}
-      <CostSheet
-        id={data.id}
-        start={data.prices.text}
-        one={data.one}
-        kept={data.kept.filter((each) => each.calc === 'cost')}
-        names={data.kept.map((each) => each.name)}
-        {base}
-      />
-    {/key}
+    <CostSheet
+      id={data.id}
+      start={data.prices.text}
+      one={data.one}
+      kept={data.kept.filter((each) => each.calc === 'cost')}
+      names={data.kept.map((each) => each.name)}
+      {base}
+    />
   {:else if data.calc && data.first}
     {@const { calc, first } = data}
     {#key calc.id}

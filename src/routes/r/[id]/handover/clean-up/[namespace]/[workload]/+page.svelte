@@ -30,12 +30,11 @@
     <a class="word" href="/r/{encodeURIComponent(data.id)}/handover">Handover</a>
   </p>
   <h1>
-    {#if data.tried.state === 'broken'}Not all of {data.workload} goes.{:else}{plural(gone, 'object')} of {data.workload} go in {plural(
-        data.tried.steps.length,
-        'step'
-      )}; {stays}.{/if}
+    {#if data.tried.steps.some((one) => one.stuck.length)}Not all of {data.workload} goes.{:else if data.tried.state === 'broken'}Not all of {data.workload}
+      stays that is to be kept.{:else}{plural(gone, 'object')} of {data.workload} go in {plural(data.tried.steps.length, 'step')}; {stays}.{/if}
   </h1>
   <p class="quiet mt-1">Tried on a fork a moment ago, which is thrown away. Nothing was taken away here.</p>
+  {#each data.tried.lost as one (`${nameOf(one.ref)} ${one.why}`)}<p class="mt-1 text-brick">{nameOf(one.ref)}: {one.why}.</p>{/each}
   <p class="mt-3 flex gap-5">
     <label
       ><input type="checkbox" checked={data.keeps.data} onchange={(event) => keep('data', event.currentTarget.checked)} /> keep its data</label
