@@ -100,7 +100,9 @@ describe('a clean-up, tried', () => {
     expect(found.steps.map((one) => one.id)).toEqual(['workload']);
     expect(found.steps[0]!.stuck[0]!.why).toMatch(/^it came back: whoever made it makes it again/);
     expect(found.steps[0]!.tookMs).toBeLessThan(60_000);
-    expect(found.rest.some((one) => one.ref.kind === 'PersistentVolumeClaim')).toBe(true);
+    const rest = new Map(found.rest.map((one) => [one.ref.kind, one.why]));
+    expect([rest.get('PersistentVolumeClaim'), rest.get('Asset')]).toEqual(['still there', 'the data itself, still there']);
+    expect(rest.get('Service')).toBe('not tried, for what comes before it does not go');
   });
 
   test('claims that go with their set are lost although they were to be kept; of those a class keeps the volumes stay', () => {

@@ -107,6 +107,7 @@ export function tryCleanUp(world: World, namespace: string, name: string, keeps:
   );
   const snapshots = of('VolumeSnapshot');
   const steps: CleanUpStep[] = [];
+  const untried: Ref[] = [];
   // What lies in the bucket of another workload is nobody's to end with a plan.
   const inBuckets = store.list('BackupPlan', namespace).flatMap(({ metadata, spec }): CleanUpRest[] => {
     const { into } = spec;
@@ -133,7 +134,8 @@ export function tryCleanUp(world: World, namespace: string, name: string, keeps:
   const step = (id: CleanUpStep['id'], says: string, refs: readonly Ref[]): void => {
     const there = refs.filter((ref) => store.get(ref.kind, ref.namespace, ref.name));
     // Behind one that doesn't go nothing is tried: it would spoil what still runs.
-    if (!there.length || steps.some((one) => one.stuck.length)) return;
+    if (steps.some((one) => one.stuck.length)) untried.push(...there);
+    if (!there.length || untried.length) return;
     const uids = new Map(there.map((ref) => [keyOf(ref), store.get(ref.kind, ref.namespace, ref.name)!.metadata.uid]));
     const before = standing(store);
     const fromMs = world.nowMs;
@@ -216,6 +218,9 @@ export function tryCleanUp(world: World, namespace: string, name: string, keeps:
     keeps
   );
   rest.push(...inBuckets);
+  const known = new Set(rest.map((one) => keyOf(one.ref)));
+  for (const ref of untried)
+    if (!known.has(keyOf(ref))) rest.push({ ref, why: 'not tried, for what comes before it does not go', costs: false });
   const card = operatorCards.find((one) => one.kinds.some((two) => two.kind === body.kind));
   const others = card?.kinds.some((one) => store.list(one.kind).length > 0);
   for (const one of card ? operatorDeployments(store, card) : [])
@@ -256,9 +261,15 @@ function restOf(
   for (const one of facts.list('VolumeSnapshotContent'))
     if (one.spec.volumeSnapshotRef.namespace === namespace && copied.has(one.spec.volumeSnapshotRef.name ?? ''))
       add(refOf(one), keeps.copies ? 'what the backend keeps of a copy' : 'its class keeps what backends have of it', true);
+  const named = new Set(facts.list('PersistentVolume').flatMap((one) => one.spec.csi?.volumeHandle ?? []));
   for (const one of facts.list('Asset')) {
     const source = one.spec.snapshotOf;
-    if (trail.handles.has(one.metadata.name)) add(refOf(one), keeps.data ? 'the data itself' : 'no volume names it any more', true);
+    const why = keeps.data
+      ? 'the data itself'
+      : named.has(one.metadata.name)
+        ? 'the data itself, still there'
+        : 'no volume names it any more';
+    if (trail.handles.has(one.metadata.name)) add(refOf(one), why, true);
     else if (source !== undefined && trail.handles.has(source)) add(refOf(one), 'what a backend keeps of a snapshot', true);
   }
   for (const plan of facts.list('BackupPlan', namespace))
