@@ -36,7 +36,7 @@ module.exports = {
       severity: 'error',
       from: { path: core },
       to: {
-        pathNot: `${core}|node_modules/(zod|yaml|tinyqueue|js-base64|ipaddr\\.js|@noble/(hashes|curves|ciphers)|@peculiar/(x509|asn1-(x509|schema|pkcs8|ecc))|@digitaldefiance/reed-solomon-erasure\\.wasm|reflect-metadata|js-yaml|croner|@marcbachmann/cel-js|highs)/|^@digitaldefiance/reed-solomon-erasure\\.wasm/wasm`
+        pathNot: `${core}|node_modules/(zod|yaml|tinyqueue|js-base64|ipaddr\\.js|@noble/(hashes|curves|ciphers)|@peculiar/(x509|asn1-(x509|schema|pkcs8|ecc))|@digitaldefiance/reed-solomon-erasure\\.wasm|reflect-metadata|js-yaml|croner|@marcbachmann/cel-js|highs|papaparse)/|^@digitaldefiance/reed-solomon-erasure\\.wasm/wasm`
       }
     },
     {

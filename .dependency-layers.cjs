@@ -16,7 +16,7 @@ const layers = {
   backups: ['shared', 'model', 'manifest', 'standin'],
   fit: ['shared', 'model', 'manifest', 'standin', 'rootline', 'sizing'],
   estate: ['shared', 'model', 'manifest', 'standin', 'rootline'],
-  sizing: ['shared', 'model', 'manifest', 'standin', 'proofs'],
+  sizing: ['shared', 'model', 'manifest', 'standin', 'proofs', 'backups'],
   moving: ['shared', 'model', 'manifest', 'standin', 'change', 'rootline', 'proofs', 'drills', 'fit'],
   blueprints: ['shared', 'model', 'manifest', 'standin', 'sizing'],
   gates: ['shared', 'model', 'manifest', 'standin', 'change', 'exports', 'rootline', 'sizing'],

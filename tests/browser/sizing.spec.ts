@@ -11,7 +11,7 @@ test('a broker is sized from what stands: ranges, a slot that can not be read, k
   await page.getByRole('link', { name: 'Sizing', exact: true }).click();
   await page.getByRole('link', { name: 'Log broker' }).click();
   const headline = page.getByRole('heading', { level: 1 });
-  await expect(headline).toContainText('3 days of traffic need 173 GiB a broker');
+  await expect(headline).toContainText('3 days of traffic need 186 GiB a broker');
   const kept = page.getByRole('textbox', { name: 'How long messages are kept' });
   await kept.fill('soon');
   await expect(page.getByRole('alert')).toContainText('How long messages are kept: Write a time, like 5 days');
@@ -19,7 +19,7 @@ test('a broker is sized from what stands: ranges, a slot that can not be read, k
   await expect(page.getByRole('button', { name: 'Keep', exact: true })).toBeDisabled();
   await kept.fill('5 days');
   await page.getByRole('textbox', { name: 'Bytes a second that come in' }).fill('0.55 MB/s');
-  await expect(headline).toContainText('5 days of traffic need 288 GiB a broker');
+  await expect(headline).toContainText('5 days of traffic need 309 GiB a broker');
   await expect(page.getByRole('alert')).toHaveCount(0);
   await expect(page.getByText(/draws, each value/)).toHaveCount(0);
 
@@ -141,6 +141,71 @@ test('a month is reckoned by a price list: whose it is, what nobody uses, what w
   await expect(headline).toContainText('58.40 shillings');
   await page.getByRole('button', { name: 'Take ours away' }).click();
   await expect(page.getByRole('link', { name: 'ours' })).toHaveCount(0);
+});
+
+test('what sheets come to goes into drafts, and what is not in them is said: members, and rows priced by a kept list', async ({ page }) => {
+  await forkOf(page, 'north-quay', 'drawn-up', asLeftMs);
+  const base = '/r/north-quay~drawn-up/sizing';
+  await open(page, `${base}?calc=cost`);
+  const headline = page.getByRole('heading', { level: 1 });
+  await expect(headline).toContainText('crowns');
+  await page.getByRole('textbox', { name: 'Name to keep it under' }).fill('harbour prices');
+  await page.getByRole('button', { name: 'Keep', exact: true }).click();
+  await expect(page.getByRole('link', { name: 'harbour prices' })).toBeVisible();
+  await page.getByRole('link', { name: 'Node fit' }).click();
+  const price = page.getByRole('textbox', { name: /^a month of / }).first();
+  await expect(price).toHaveValue('');
+  await page.getByRole('combobox', { name: 'Prices from' }).selectOption('harbour prices');
+  await expect(price).toHaveValue(/^\d+(\.\d+)?$/);
+  await expect(page.getByText('a month', { exact: true }).last()).toBeVisible();
+  await page.getByRole('button', { name: 'undo', exact: true }).click();
+  await expect(price).toHaveValue('');
+  await page.getByRole('combobox', { name: 'Take it from' }).selectOption('plans/timetable');
+  await page.getByRole('textbox', { name: 'members of timetable' }).fill('5');
+  await page.getByRole('button', { name: 'Put in a draft' }).click();
+  await expect(page).toHaveURL(/\/drafts\/\d+/);
+  await expect(page.locator('.cm-content').first()).toContainText('replicas: 5');
+
+  await open(page, `${base}?calc=spread`);
+  await page.getByRole('combobox', { name: 'Take it from' }).selectOption('plans/timetable');
+  await expect(page.getByText('· taken from timetable')).toBeVisible();
+  await page.getByRole('textbox', { name: 'Nodes', exact: true }).fill('40');
+  await page.getByRole('textbox', { name: 'Members lost besides' }).fill('1');
+  await expect(headline).toContainText('do not survive');
+  await page.getByRole('button', { name: 'Put in a draft' }).click();
+  await expect(page.getByText('Not in the draft: Nodes.')).toBeVisible();
+  await page.getByRole('link', { name: 'Sizing', exact: true }).click();
+  // What can't be taken is not said to have been.
+  await page.getByRole('combobox', { name: 'Take it from' }).selectOption('charts/chartroom');
+  await expect(page.getByText('Nothing was taken: nobody of it decides by majority.')).toBeVisible();
+  await expect(page.getByText('· taken from chartroom')).toHaveCount(0);
+});
+
+test('a benchmark stands beside the speed sheet: opened or pasted, columns named by hand, lines that can not be read said', async ({
+  page
+}) => {
+  await open(page, '/r/north-quay/sizing?calc=speed');
+  const text = page.getByRole('textbox', { name: 'Benchmark, comma-separated' });
+  await text.fill('iops');
+  await expect(page.getByRole('alert')).toContainText('A table has a line with the names of its columns');
+  await page.locator('input[type=file]').setInputFiles({
+    name: 'run.csv',
+    mimeType: 'text/csv',
+    buffer: Buffer.from('step,iops,mean us\n1,400,1500\n2,"1,900",2100\n3,4400,30000\n4,none,1\n')
+  });
+  await expect(page.getByText('4 lines. The first: step 1, iops 400, mean us 1500.')).toBeVisible();
+  await page.getByLabel('Operations a second are in').selectOption('iops');
+  await expect(page.getByText("4,400/s were done, and the sheet's first ceiling is 4,000/s", { exact: false })).toBeVisible();
+  await page.getByLabel('the time of one in').selectOption('mean us');
+  await page.getByLabel('counted in').selectOption('µs');
+  await expect(page.getByText('Left out: line 5: iops is no number above 0.')).toBeVisible();
+  const row = page.getByRole('row').filter({ hasText: '1,900/s' });
+  await expect(row).toContainText('47.5 %');
+  await expect(row).toContainText('2.1 ms');
+  // The sheet is another one: so is what the lines are held against.
+  await page.getByRole('textbox', { name: 'Most of the volume' }).fill('3,800');
+  await expect(row).toContainText('50 %');
+  expect(await overflows(page)).toBe(false);
 });
 
 test('each calculation opens by the keyboard alone, with a sentence, figures and a chart that is read out', async ({ page }) => {

@@ -1,4 +1,6 @@
 import { expect, test } from 'vitest';
+import { clockOf, wordsOf } from '$core/shared';
+import { shown } from '$core/sizing';
 import { reportHtml } from '$server/report-html';
 import { image, strangeText } from '../core/cards/strange';
 import { call } from './call';
@@ -49,7 +51,7 @@ test('a report says what was tried and what was not; each figure in it is one th
   for (const one of proofs)
     expect(text).toContain(`| ${one.title} | ${one.state === 'holds' ? 'holds' : 'broken'} | ${one.says.replaceAll('|', '\\|')} |`);
   expect(text).toContain(`${proofs.filter((one) => one.state === 'holds').length} of ${proofs.length} proofs hold.`);
-  expect(text).toContain('summer: 59 % full; 80 % in 8.4 days, full in 16.4 days.');
+  expect(text).toContain('summer: 63.5 % full; 80 % in 6.12 days, full in 13.6 days.');
   expect(text).toMatch(/\| boarding-0 \| [abc] \| n-\d \| ready \| 140 GiB, \d/);
 
   // Something of the workload changes: what was tried counts for nothing any more.
@@ -58,6 +60,73 @@ test('a report says what was tried and what was not; each figure in it is one th
   expect(after).toContain('| Survives | 2 stale, which count for nothing |');
   expect(after).toContain('No fault was tried on it.');
   expect((await call('GET', `/rehearsals/${id}/report?namespace=events&workload=none`)).status).toBe(404);
+});
+
+/** Figures as they stand in a text: digits with what separates them, and nothing that is part of a name. */
+const figuresIn = (text: string): string[] => [...text.matchAll(/(?<![\w./:-])\d[\d,]*(?:\.\d+)?(?![\w/]|[.-]\w)/g)].map(([one]) => one);
+
+/** All that answers say, and every number in them as it would be written: plain, a time, an amount of bytes, a share, a moment of the clock. */
+function saidIn(answers: readonly unknown[]): Set<string> {
+  const said = new Set<string>();
+  const add = (text: string) => figuresIn(text).forEach((one) => said.add(one));
+  const walk = (value: unknown): void => {
+    if (typeof value === 'string') add(value);
+    else if (typeof value === 'number') {
+      for (const text of [
+        String(value),
+        value.toLocaleString('en'),
+        value.toFixed(2),
+        wordsOf(value),
+        clockOf(value),
+        shown('time', value * 86_400),
+        shown('bytes', value),
+        shown('share', value)
+      ])
+        add(text);
+    } else if (Array.isArray(value)) {
+      // How many there are of something is a figure, too.
+      add(String(value.length));
+      value.forEach(walk);
+    } else if (value && typeof value === 'object') Object.values(value).forEach(walk);
+  };
+  answers.forEach(walk);
+  return said;
+}
+
+test('every figure in the report of every workload of the demo is found in what the interface answers', async () => {
+  let looked = 0;
+  for (const cluster of ['north-quay', 'south-quay', 'harbour', 'pilot-house']) {
+    const get = async (path: string) => (await call<Record<string, unknown>>('GET', `/rehearsals/${cluster}${path}`)).body;
+    const { workloads } = (await get('/sizing')) as { workloads: { namespace: string; name: string }[] };
+    const { text: prices } = (await get('/prices')) as { text: string };
+    await call('POST', `/rehearsals/${cluster}/sizings`, { name: 'list', calc: 'cost', written: { prices } });
+    const [chief] = workloads;
+    await call('POST', `/rehearsals/${cluster}/sizings`, {
+      name: 'in time',
+      calc: 'fill',
+      written: {},
+      of: { namespace: chief!.namespace, name: chief!.name }
+    });
+    const { clock } = (await get('')) as { clock: { nowMs: number } };
+    const whole = await Promise.all(['/drills', '/proofs', '/backups', '/findings', '/sheets/claims', '/sheets/ground'].map(get));
+    const cost = (await call('POST', `/rehearsals/${cluster}/cost`, { prices })).body;
+    const sized = (await call('POST', `/rehearsals/${cluster}/sizing`, { calc: 'fill', written: {} })).body;
+    for (const { namespace, name } of workloads) {
+      const { text } = (await get(`/report?namespace=${namespace}&workload=${name}`)) as { text: string };
+      const of = await get(`/workload?namespace=${namespace}&name=${name}`);
+      const objects = (await get(`/objects?kind=PersistentVolumeClaim&namespace=${namespace}`)) as {
+        items: { metadata: { name: string } }[];
+      };
+      const claims = await Promise.all(objects.items.map((one) => get(`/claim?namespace=${namespace}&name=${one.metadata.name}`)));
+      const said = saidIn([of, ...whole, ...claims, cost, sized, clock, cluster]);
+      const missing = figuresIn(text).filter((one) => !said.has(one));
+      expect(missing, `${cluster} ${namespace}/${name}`).toEqual([]);
+      looked += figuresIn(text).length;
+    }
+  }
+  expect(looked).toBeGreaterThan(150);
+  // The test can fail: a figure that nobody gives is found out.
+  expect(saidIn([{ a: 7 }]).has('481,217')).toBe(false);
 });
 
 test('what was tried on suppositions says so, and of an export nothing is said to have been rehearsed', async () => {

@@ -1,7 +1,7 @@
 /* Each calculation by an example that is worked out by hand, and what ranges, wrong slots and impossible values come to. */
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
-import { poolFigures } from '$core/standin';
+import { fileSystemRoom, poolFigures } from '$core/standin';
 import { calculationNamed, calculations, readSlot, shown, sizedBy, type CalcId, type Sized, type SlotSpec } from '$core/sizing';
 
 const gib = 2 ** 30;
@@ -11,6 +11,9 @@ function sized(id: CalcId, written: Record<string, string> = {}, how = {}): Size
   return found;
 }
 const values = (one: Sized): Record<string, number> => Object.fromEntries(one.figures.map(({ id, value }) => [id, value]));
+
+/** What ext4 leaves of a volume of so many GiB, as a share of it. */
+const share = (gib: number): number => fileSystemRoom('ext4', gib * 2 ** 30).availableBytes / (gib * 2 ** 30);
 
 describe('slots', () => {
   const slot = (unit: SlotSpec['unit'], least = 0, most = Infinity): SlotSpec => ({ id: 'x', unit, label: 'x', start: '', least, most });
@@ -94,10 +97,10 @@ describe('every calculation', () => {
     const one = sized('broker');
     const [disk] = one.figures;
     // 0.4 to 0.7 MB/s, evenly: nine of ten draws between 0.415 and 0.685, times 3 days and 1.3.
-    const at = (rate: number) => rate * 1e6 * 259_200 * 1.3;
+    const at = (rate: number) => (rate * 1e6 * 259_200 * 1.3) / share(186);
     expect(disk!.low / at(0.415)).toBeCloseTo(1, 2);
     expect(disk!.high / at(0.685)).toBeCloseTo(1, 2);
-    expect(disk!.value / at(0.55)).toBeCloseTo(1, 12);
+    expect(disk!.value / at(0.55)).toBeCloseTo(1, 3);
     expect([one.draws, sized('broker').figures]).toEqual([20_000, one.figures]);
     expect(sized('broker', {}, { seed: 2 }).figures[0]!.low).not.toBe(disk!.low);
     // Headline and figures are of the same moment of the ranges.
@@ -189,15 +192,16 @@ describe('by hand', () => {
 
   test('a log broker', () => {
     const one = sized('broker', { rate: '0.55 MB/s', kept: '5 days' });
-    // 0.55e6 x 432,000 s x 3 / 3 x 1.3
-    expect(values(one).disk).toBeCloseTo(308_880_000_000, 0);
-    expect(one.headline).toMatch(/^5 days of traffic need 288 GiB a broker; it has 140 GiB, and is full after 3\.16 days\.$/);
+    // 0.55e6 x 432,000 s x 3 / 3 x 1.3, of which ext4 takes its part. Of 100 GiB mke2fs leaves 99,703,750,656 bytes (measured).
+    expect((values(one).disk! * share(309)) / 308_880_000_000).toBeCloseTo(1, 3);
+    expect(values(sized('broker', { rate: '0.55 MB/s', has: '100 GiB' })).days! / (99_703_750_656 / 0.55e6)).toBeCloseTo(1, 3);
+    expect(one.headline).toMatch(/^5 days of traffic need 309 GiB a broker; it has 140 GiB, and is full after 2\.93 days\.$/);
     // One of three lost: the others take half of all three copies each; two readers and two copies go out.
     expect(values(one)).toMatchObject({ writes: 825_000, in: 825_000, out: 1_100_000, messages: 450 });
     expect(values(one).again).toBeCloseTo(308_880_000_000 / 1.3 / 40e6, 3);
-    expect(values(sized('broker', { rate: '0.55 MB/s', packed: '50 %' })).disk).toBeCloseTo(
-      values(sized('broker', { rate: '0.55 MB/s' })).disk! / 2,
-      0
+    expect(values(sized('broker', { rate: '0.55 MB/s', packed: '50 %' })).again).toBeCloseTo(
+      values(sized('broker', { rate: '0.55 MB/s' })).again! / 2,
+      3
     );
   });
 
@@ -216,10 +220,20 @@ describe('by hand', () => {
   });
 
   test('fill', () => {
-    const one = values(sized('fill', { grows: '5 GiB' }));
-    expect(one).toMatchObject({ share: 0.59, to80: 8.4 * 86_400, to100: 16.4 * 86_400, carries: 20 * 86_400 });
+    // mke2fs leaves 99,703,750,656 bytes of 100 GiB (measured): 92.857 GiB; of 200 GiB 185.787.
+    const one = values(sized('fill', { size: '100 GiB', used: '60 GiB', grows: '5 GiB', step: '100 GiB' }));
+    const days = {
+      to80: (0.8 * 92.857 - 60) / 5,
+      to90: (0.9 * 92.857 - 60) / 5,
+      to100: (92.857 - 60) / 5,
+      carries: (185.787 - 92.857) / 5
+    };
+    for (const [id, want] of Object.entries(days)) expect(one[id]! / 86_400 / want, id).toBeCloseTo(1, 2);
+    expect([one.share, one.room! / 99_703_750_656, one.next]).toEqual([expect.closeTo(0.6462, 3), expect.closeTo(1, 3), 200 * 2 ** 30]);
+    expect(one.backend! / 86_400).toBeCloseTo(((100 + 1_024) * 0.932 - 60) / 5, -1);
+    expect(sizedBy(calculationNamed('fill')!, { size: '2 MiB', used: '0 B' })).toHaveProperty('faults');
     expect(values(sized('fill', { grows: '0 GiB' })).to100).toBe(Infinity);
-    expect(sized('fill', { grows: '0 GiB' }).headline).toBe('It does not grow: 59 % full, and stays so.');
+    expect(sized('fill', { grows: '0 GiB' }).headline).toBe('It does not grow: 63.5 % full, and stays so.');
     expect(sized('fill', { grows: '500 GiB' }).notes[0]).toMatch(/grow by more at a time/);
   });
 

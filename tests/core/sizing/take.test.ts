@@ -23,18 +23,18 @@ function filled(world: World, id: CalcId, more: Record<string, string> = {}): Re
 
 describe('from what stands', () => {
   test('an object store: what it holds and may lose is what the store itself has, for any members, volumes and parity', () => {
-    for (const [members, disks, parity, size] of [
+    for (const [members, volumes, parity, size] of [
       ['4', '2', '1', '40Gi'],
       ['4', '1', '2', '200Gi'],
       ['5', '2', '2', '64Gi'],
       ['6', '3', '2', '20Gi'],
       ['3', '1', '0', '500Gi']
     ] as const) {
-      const world = standing('object-store', { members, disks, parity, size });
+      const world = standing('object-store', { members, volumes, parity, size });
       const asset = world.store.list('Asset').find((one) => one.spec.driver === 'block.standin.example');
       const layout = storeLayoutOf(world.store, of, roomIn(asset!));
       const got = filled(world, 'store', { object: '64 MiB' });
-      expect(Math.abs(got.usable! / layout.usableBytes - 1), `${members} ${disks} ${parity}`).toBeLessThan(0.05);
+      expect(Math.abs(got.usable! / layout.usableBytes - 1), `${members} ${volumes} ${parity}`).toBeLessThan(0.05);
       expect(got).toMatchObject({
         members: layout.losableMembers,
         volumesLost: layout.losableVolumes,
@@ -90,7 +90,8 @@ describe('from what stands', () => {
     expect(taken(world.store, 'store', of)).toBe('it is no object store');
     expect(taken(world.store, 'broker', of)).toBe('it is no log broker');
     expect(taken(world.store, 'pool', undefined)).toBe('no pool stands here');
-    expect(taken(world.store, 'durability', of)).toBe('nothing that stands fills it');
+    expect(taken(world.store, 'backup', of)).toBe('no plan copies it: make one under Backups');
+    expect(taken(standing('log-broker').store, 'durability', of)).toMatch(/^its topics have copies of their own/);
     expect(taken(world.store, 'spread', { namespace: 'space', name: 'none' })).toBe('there is no such workload');
     expect(taken(standing('image-shelf').store, 'spread', of)).toBe('nobody of it decides by majority');
     expect(filled(world, 'spread')).toMatchObject({ majority: 2, mayZones: 1, mayNodes: 1 });

@@ -84,6 +84,7 @@ const diskDead = (scene: DrillScene): Target | string =>
         return lost.healed ? undefined : `${plural(Math.round(lost.bytes / 2 ** 20), 'MiB', 'MiB')} of copies are not there anew`;
       },
       mostMs: healAfterMs + slackMs + Math.round((Math.min(stored * pool.spec.copies, bytesOf(disk.spec.size)) / speed) * 1_000),
+      heals: true,
       work: [],
       workMs: 0,
       end: [altered(disk, {})]

@@ -132,6 +132,7 @@ export function* runDrill(ask: DrillAsk): Generator<void, Drill | string> {
   const notes: string[] = [];
   /** Places where the work couldn't be done. */
   const stuck: string[] = [];
+  let healMs: number | null | undefined;
   let struck = false;
   let nextLook = watch.elapsedMs;
   let nextAsk = watch.elapsedMs;
@@ -177,6 +178,7 @@ export function* runDrill(ask: DrillAsk): Generator<void, Drill | string> {
       const fromMs = watch.elapsedMs;
       yield* untilSo(() => stage.left(world.store) === undefined, stage.mostMs);
       const left = stage.left(world.store);
+      if (stage.heals) healMs = left === undefined ? watch.elapsedMs - fromMs : null;
       if (left === undefined) {
         notes.push(`${stage.label} ${walk.done} after ${wordsOf(watch.elapsedMs - fromMs)}.`);
         act(stage.work);
@@ -227,7 +229,7 @@ export function* runDrill(ask: DrillAsk): Generator<void, Drill | string> {
   }
   const wholeMs = heldSince === undefined ? null : Math.max(0, heldSince - endedMs);
   const times = { beganMs, endedMs, loadUntilMs, everyMs };
-  const measured = measure(load, times, lost, wholeMs, back);
+  const measured = measure(load, times, lost, { wholeMs, healMs, back });
   const others = [...watch.hurt].sort();
   const rows = rowsOf(expectation, measured, others, target.wide === true);
   const ok = rows.every((one) => one.ok);

@@ -40,8 +40,7 @@ export function measure(
   load: Load,
   times: Times,
   lost: { numbers: number[]; count: number } | undefined,
-  wholeMs: number | null,
-  back?: Measured['back']
+  { wholeMs, healMs, back }: Pick<Measured, 'wholeMs' | 'back'> & { readonly healMs: number | null | undefined }
 ): Measured {
   return {
     writesPauseMs: pauseOf(load, 'write', times),
@@ -51,6 +50,7 @@ export function measure(
     ...(back === undefined ? {} : { back }),
     steadyMs: steadyOf(load, times),
     wholeMs,
+    ...(healMs === undefined ? {} : { healMs }),
     writes: load.tally('write'),
     reads: load.tally('read'),
     staleReads: load.operations.filter(load.stale).length

@@ -64,6 +64,8 @@ export interface Stage {
   readonly mostMs: number;
   /** The work itself, once all is ready for it; left out where it isn't. */
   readonly work: readonly Action[];
+  /** What is waited for is that copies are made anew. */
+  readonly heals?: true;
   readonly workMs: number;
   readonly end: readonly Action[];
 }
@@ -175,6 +177,8 @@ export interface Measured {
   readonly back?: Back | null;
   readonly steadyMs: number | null;
   readonly wholeMs: number | null;
+  /** Where a disk dies: until what lay there was copied anew. */
+  readonly healMs?: number | null;
   readonly writes: Tally;
   readonly reads: Tally;
   /** Reads that didn't show what had been acknowledged before they were asked. */

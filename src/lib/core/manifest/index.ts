@@ -1,5 +1,6 @@
 export { boundFaults } from './bounds';
 export * from './edit';
+export { grownSet } from './grow';
 export { deepest, judge, touches, withoutNulls } from './judge';
 export * from './pieces';
 export * from './read';

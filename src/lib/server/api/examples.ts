@@ -232,6 +232,25 @@ spec:
     params: north,
     body: { calc: 'spread', of: { namespace: 'plans', name: 'timetable' }, written: { lostMembers: '1' } }
   },
+  'POST /rehearsals/{id}/sizing/measured': {
+    params: north,
+    body: {
+      table: 'iops,mean ms\n400,1.6\n900,1.9\n',
+      columns: { operations: 0, time: { column: 1, seconds: 0.001 } },
+      written: { latency: '1.5 ms' }
+    }
+  },
+  'POST /rehearsals/{id}/sizing/nodes/draft': {
+    params: north,
+    body: {
+      of: { namespace: 'plans', name: 'timetable' },
+      members: [{ name: 'timetable', count: '3', cpu: '1', memory: '3Gi', slots: '1', disk: '', apart: 'both' }]
+    }
+  },
+  'POST /rehearsals/{id}/cost/draft': {
+    params: north,
+    body: { of: { namespace: 'plans', name: 'timetable' }, from: 'steady-block', to: 'plain-block' }
+  },
   'POST /rehearsals/{id}/sizings': { params: north, body: { name: 'summer', calc: 'fill', written: { grows: '6 GiB' } } },
   'GET /rehearsals/{id}/sizings': { params: north },
   'DELETE /rehearsals/{id}/sizings/{sizing}': { params: { ...north, sizing: '1' } },

@@ -8,6 +8,7 @@ const calc = z.enum(calculations.map((one) => one.id) as [CalcId, ...CalcId[]]);
 const written = z
   .record(z.string().max(40), z.string().max(80))
   .describe('what stands in slots, as it is written; others stand as they begin');
+const column = z.number().int().min(0).max(59).describe('its place, from 0');
 const of = z.strictObject({ namespace: name, name });
 /** Members and nodes are kept as tables. */
 const kept = z.record(z.string().max(40), z.string().max(40_000));
@@ -56,7 +57,29 @@ export const sizingEndpoints = [
     query: z.object({ calc, namespace: name.optional(), workload: name.optional() }),
     answer: 'SizingTaken',
     run: ({ app, params, query: { calc: id, namespace, workload } }) =>
-      app.rehearsals.ask(params.id, 'sizingTaken', { calc: id, of: namespace && workload ? { namespace, name: workload } : undefined })
+      app.takenSizing(params.id, { calc: id, of: namespace && workload ? { namespace, name: workload } : undefined })
+  }),
+  endpoint({
+    method: 'POST',
+    path: `${rehearsal}/sizing/measured`,
+    needs: 'reader',
+    deed: null,
+    summary: 'A benchmark beside what the sheet of a volume’s speed reckons; without columns, what columns there are',
+    body: z.strictObject({
+      table: z.string().min(1).max(400_000).describe('comma-separated values, with the names of columns in the first line'),
+      columns: z
+        .strictObject({
+          operations: column.describe('operations a second'),
+          time: z
+            .strictObject({ column, seconds: z.number().positive().max(3_600).describe('what its figures are counted in, in s') })
+            .optional()
+            .describe('time of one operation')
+        })
+        .optional(),
+      written
+    }),
+    answer: 'SizingMeasured',
+    run: ({ app, params, body }) => app.rehearsals.ask(params.id, 'sizingMeasured', body)
   }),
   endpoint({
     method: 'POST',
@@ -90,20 +113,44 @@ export const sizingEndpoints = [
     method: 'GET',
     path: `${rehearsal}/sizing/nodes`,
     summary: 'Members and nodes as they stand, to be packed: of one workload, or of all',
-    query: z.object({ namespace: name.optional(), workload: name.optional() }),
+    query: z.object({
+      namespace: name.optional(),
+      workload: name.optional(),
+      list: z.coerce.number().int().positive().optional().describe('a price list that is kept, by its number: nodes are priced by it')
+    }),
     answer: 'NodesTaken',
-    run: ({ app, params, query: { namespace, workload } }) =>
-      app.rehearsals.ask(params.id, 'sizingNodes', { of: namespace && workload ? { namespace, name: workload } : undefined })
+    run: ({ app, params, query: { namespace, workload, list } }) =>
+      app.takenNodes(params.id, { of: namespace && workload ? { namespace, name: workload } : undefined, list })
   }),
   endpoint({
     method: 'POST',
     path: `${rehearsal}/sizing/draft`,
     deed: 'put a sizing into a draft',
-    summary: 'Put what a calculation comes to into a draft, for the workload that it is about',
-    body: z.strictObject({ calc, of, written }),
+    summary: 'Put what a calculation comes to into a draft, for what it is about; and what of it no manifest says',
+    body: z.strictObject({ calc, of: of.optional().describe('left out where it is taken from the place itself'), written }),
     answer: 'SizingDraft',
     status: 201,
     run: ({ app, params, body }) => app.draftSizing(params.id, body)
+  }),
+  endpoint({
+    method: 'POST',
+    path: `${rehearsal}/sizing/nodes/draft`,
+    deed: 'put counts and requests of members into a draft',
+    summary: 'Put how many members there are, and what each asks for, into a draft of the sets that the rows were taken from',
+    body: z.strictObject({ of: of.optional().describe('the workload that they were taken from'), members: nodesAskSchema.shape.members }),
+    answer: 'SizingDraft',
+    status: 201,
+    run: ({ app, params, body }) => app.draftNodes(params.id, body)
+  }),
+  endpoint({
+    method: 'POST',
+    path: `${rehearsal}/cost/draft`,
+    deed: 'put another class into a draft',
+    summary: 'Put a workload with its claims in another class into a draft',
+    body: z.strictObject({ of, from: name.describe('the class that is left'), to: name }),
+    answer: 'SizingDraft',
+    status: 201,
+    run: ({ app, params, body }) => app.draftClass(params.id, body)
   }),
   endpoint({
     method: 'GET',

@@ -236,7 +236,7 @@ export async function createApp({ data, worker, reader, empty = false, settings 
     ...moves({ rehearsals, drafts }),
     ...cards({ rehearsals, drafts }),
     ...handover({ rehearsals, drills, keptProofs, sizingsOf: sizingRepository(db).of }),
-    ...sizings({ rehearsals, drafts, kept: sizingRepository(db) }),
+    ...sizings({ rehearsals, drafts, drills, kept: sizingRepository(db) }),
     /** Puts a blueprint's manifests into a draft, with secret values drawn now. */
     async draftBlueprint(id: string, blueprint: string, answers: Answers): Promise<Answer<{ id: number }>> {
       const found = await rehearsals.ask(id, 'blueprint', { id: blueprint, answers });

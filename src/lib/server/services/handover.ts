@@ -1,5 +1,6 @@
 import { clockOf, plural, wordsOf } from '$core/shared';
 import { faultNamed, goneOf } from '$core/drills';
+import { calculationNamed, sizedBy } from '$core/sizing';
 import { csvText } from '../csv';
 import { drillHeads, drillRow } from '../drill-table';
 import type { KeptProof } from '../repositories/proofs';
@@ -19,6 +20,13 @@ export interface BundleFile {
 }
 type Proved = KeptProof & { readonly stale: boolean };
 
+/** A sizing as it is handed over: what stands in it, and what it comes to. */
+function comesTo({ name, calc, of, written }: KeptSizing) {
+  const known = calculationNamed(calc);
+  const found = known && sizedBy(known, written);
+  const figures = found && 'figures' in found ? found.figures.map(({ label, text, range }) => ({ label, text, range })) : [];
+  return { name, calc, of: of ?? null, written, says: found && 'headline' in found ? found.headline : '', figures };
+}
 const json = (value: unknown): string => `${JSON.stringify(value, null, 2)}\n`;
 /** How a drill came out, in half a sentence. */
 function drillWords(one: ShownDrill): string {
@@ -80,6 +88,7 @@ Cluster version ${parts.cluster}; engine ${parts.engine} of the stand-in.
 - \`reports/\`: a report of each workload: what it is and survives, what to do when it breaks, what is open.
 - \`manifests.yaml\`: ${plural(parts.count, 'manifest')}, in the order of sending.
 ${parts.ground ? '- `ground.yaml`: the place that it was rehearsed on; a cluster can be laid out from it.\n' : ''}- \`evidence/proofs.json\`, \`evidence/drills.json\`, \`evidence/drills.csv\`, \`evidence/backups.json\`: what was tried, with its figures.
+- \`sizings.json\`, \`prices/\`: sizings and price lists that are kept, where there are any.
 - \`findings.json\`: what the checker still says (${parts.findings.length}), and what was accepted with a reason (${parts.accepted.length}).
 
 ## Workloads
@@ -119,7 +128,16 @@ export const handover = ({
     const [proofs, all] = [await keptProofs(id), await drills.kept(id)];
     if (!proofs.ok) return proofs;
     if (!all.ok) return all;
-    return done({ proofs: proofs.value, drills: all.value.map(shownDrill), sizings: await sizingsOf(id.split('~')[0]!) });
+    const sizings = await sizingsOf(id.split('~')[0]!);
+    const costs = await Promise.all(
+      sizings
+        .filter((one) => one.calc === 'cost')
+        .map(async ({ name, written }) => {
+          const found = await rehearsals.ask(id, 'cost', { prices: written.prices ?? '', today: '' });
+          return found.ok && found.value.bill ? [{ list: name, unit: found.value.bill.unit, workloads: found.value.bill.workloads }] : [];
+        })
+    );
+    return done({ proofs: proofs.value, drills: all.value.map(shownDrill), sizings, costs: costs.flat() });
   }
   return {
     /** The report of one workload, as Markdown. */
@@ -148,6 +166,9 @@ export const handover = ({
       const proved = sorted(all.value.proofs, (one) => `${one.set}/${one.id}`);
       const drilled = sorted(all.value.drills, (one) => `${one.workload}/${one.fault}`);
       const { value } = parts;
+      const sizings = all.value.sizings.filter((one) => namespace === undefined || !one.of || one.of.namespace === namespace);
+      const lists = sizings.filter((one) => one.calc === 'cost');
+      const others = sizings.filter((one) => one.calc !== 'cost');
       const files = [
         { name: 'START.md', text: startPage(id, namespace, value, proved, drilled) },
         ...value.reports.map((one) => ({ name: `reports/${one.namespace}-${one.name}.md`, text: reportOf(id, one, all.value) })),
@@ -157,6 +178,11 @@ export const handover = ({
         { name: 'evidence/drills.json', text: json(drilled.map(({ cause, ...one }) => ({ ...one, cause: cause?.says ?? null }))) },
         { name: 'evidence/drills.csv', text: csvText(drillHeads, drilled.map(drillRow)) },
         { name: 'evidence/backups.json', text: json(value.backups) },
+        ...(others.length ? [{ name: 'sizings.json', text: json(others.map(comesTo)) }] : []),
+        ...lists.map((one, i) => ({
+          name: `prices/${i + 1}.yaml`,
+          text: `# ${one.name.replaceAll(/\s+/g, ' ')}\n${one.written.prices ?? ''}`
+        })),
         { name: 'findings.json', text: json({ open: value.findings, accepted: value.accepted }) }
       ];
       return done({ name: `${id.replace('~', '-')}${namespace === undefined ? '' : `-${namespace}`}`, files });

@@ -58,6 +58,29 @@ function sized(sizings: readonly KeptSizing[]): string {
   return told.length ? told.join(' ') : 'nothing is kept';
 }
 
+/** When the volume that is filled most is full, as it has filled so far. */
+function room({ members, fullest }: Parts): string {
+  if (!members.some((one) => one.claims.length)) return 'it has no volumes';
+  if (!fullest) return 'how its volumes fill is not seen';
+  const { claim, share, days } = fullest;
+  const full = `${claim} is ${shown('share', share)} full`;
+  if (share >= 1) return `now: ${full}`;
+  if (!days) return `${full}, and does not fill`;
+  const [soonest, latest] = [days.soonest, days.latest].map((one) => (one === undefined ? 'never' : shown('time', one * 86_400)));
+  return `${full}, and wholly in ${shown('time', days.days * 86_400)} as it has filled so far (${soonest} to ${latest})`;
+}
+
+/** A month of it, by each price list that is kept. */
+function monthly({ namespace, name }: Parts, lists: Tried['costs']): string {
+  if (!lists.length) return 'no price list is kept';
+  return lists
+    .map(({ list, unit, workloads }) => {
+      const found = workloads.find((one) => one.namespace === namespace && one.name === name);
+      return found ? `${found.total.toFixed(2)} ${unit} a month by ${list}` : `nothing by ${list}`;
+    })
+    .join('; ');
+}
+
 const openWords = ({ open, accepted }: Parts): string =>
   [open.length ? plural(open.length, 'finding') : 'no finding', ...(accepted.length ? [`${accepted.length} accepted`] : [])].join(', ');
 
@@ -156,7 +179,9 @@ ${table(
     ['Survives', survives(evidence.drills)],
     ['Backup', backedUp(parts)],
     ['Asked for', askedFor(parts)],
+    ['More room', room(parts)],
     ['Sizing', sized(evidence.sizings)],
+    ['Costs', monthly(parts, evidence.costs)],
     ['Open', openWords(parts)]
   ]
 )}
@@ -200,18 +225,25 @@ export interface Tried {
   readonly proofs: readonly Proved[];
   readonly drills: readonly ShownDrill[];
   readonly sizings: readonly KeptSizing[];
+  /** A month by each price list that is kept. */
+  readonly costs: readonly {
+    readonly list: string;
+    readonly unit: string;
+    readonly workloads: readonly { readonly namespace: string; readonly name: string; readonly total: number }[];
+  }[];
 }
 
 const order = new Map(faults.map((one, i) => [one.id, i]));
 
 /** The report of one workload, as Markdown. */
-export function reportOf(id: string, parts: Parts, { proofs, drills, sizings }: Tried): string {
+export function reportOf(id: string, parts: Parts, { proofs, drills, sizings, costs }: Tried): string {
   const { name, namespace } = parts;
   return reportText(id, parts, {
     proofs: proofs.filter((one) => one.namespace === namespace && one.set === name),
     drills: drills
       .filter((one) => one.namespace === namespace && one.workload === name)
       .sort((a, b) => order.get(a.fault)! - order.get(b.fault)!),
-    sizings: sizings.filter((one) => one.of?.namespace === namespace && one.of.name === name)
+    sizings: sizings.filter((one) => one.of?.namespace === namespace && one.of.name === name),
+    costs
   });
 }

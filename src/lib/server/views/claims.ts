@@ -1,5 +1,5 @@
 import { bytesOf, momentOf } from '$core/shared';
-import { asManifest, writeManifests } from '$core/manifest';
+import { grownSet, writeManifests } from '$core/manifest';
 import {
   madeIn,
   momentIn,
@@ -11,11 +11,8 @@ import {
   takesRoom,
   waitsForConsumer,
   zoneOf,
-  type ApiObject,
   type Asset,
-  type Claim,
-  type Facts,
-  type StatefulSet
+  type Claim
 } from '$core/model';
 import { lineSentence, rootLine, type State } from '$core/rootline';
 import { daysTo, trendOf, type FillPoint } from '$core/sizing';
@@ -194,7 +191,7 @@ const historyPoints = 48;
 const historyMs = 7 * dayMs;
 
 /** How an asset has filled, from its changes, and when it will be full. */
-function fillView({ facts, history }: Scene, asset: Asset) {
+export function fillView({ facts, history }: Scene, asset: Asset) {
   if (!asset.status?.fill) return null;
   const states: { atMs: number; asset: Asset }[] = [];
   for (const { atMs, after } of history.changes.slice(0, history.countAt(facts.nowMs)))
@@ -213,6 +210,8 @@ function fillView({ facts, history }: Scene, asset: Asset) {
   return {
     bytes: fillAt(asset, facts.nowMs),
     roomBytes: room,
+    /** Of its room that is filled. */
+    share: fillAt(asset, facts.nowMs) / room,
     points,
     bytesPerDay: trend?.bytesPerDay ?? 0,
     plusMinus: trend?.plusMinus ?? 0,
@@ -304,25 +303,6 @@ export function claimView(scene: Scene, { namespace, name }: { namespace: string
 }
 
 export type ClaimInspection = NonNullable<ReturnType<typeof claimView>>;
-
-/** A set with all claims of some of its templates, as they are once they have grown to sizes. */
-export function grownSet(facts: Facts, set: StatefulSet, sizes: ReadonlyMap<string, string>): ApiObject[] {
-  const grown = <T extends Claim['spec']>(spec: T, storage: string): T => ({
-    ...spec,
-    resources: { ...spec.resources, requests: { ...spec.resources.requests, storage } }
-  });
-  const claims = [...sizes].flatMap(([template, size]) =>
-    ordinalsOf(set).flatMap((ordinal) => {
-      const claim = facts.get('PersistentVolumeClaim', set.metadata.namespace ?? '', memberClaim(template, set, ordinal));
-      return claim ? [asManifest({ ...claim, spec: grown(claim.spec, size) })] : [];
-    })
-  );
-  const templates = (set.spec.volumeClaimTemplates ?? []).map((one) => {
-    const size = sizes.get(one.metadata.name);
-    return size === undefined ? one : { ...one, spec: grown(one.spec, size) };
-  });
-  return [...claims, asManifest({ ...set, spec: { ...set.spec, volumeClaimTemplates: templates } })];
-}
 
 /** Manifests that grow all claims of a set and put the new size into its template: a draft whose change sheet offers the way round. */
 export function growSetYaml(

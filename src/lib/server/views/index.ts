@@ -28,7 +28,7 @@ import { blueprintView } from './blueprint';
 import { briefView } from './brief';
 import { workloadsOf, type KeptProofs, type Scene } from './scene';
 import { reportParts } from './report';
-import { calculationsView, movedView, sizedView, sizingDraftView, takenView } from './sizing';
+import { calculationsView, classDraftView, measuredView, movedView, nodesDraftView, sizedView, sizingDraftView, takenView } from './sizing';
 import { takenNodesView } from './sizing-nodes';
 import { cleanUpView } from './clean-up';
 import { costView, pricesView } from './cost';
@@ -187,7 +187,10 @@ export const queries = {
   cost: costView,
   sizingNodes: takenNodesView,
   sizingMoved: movedView,
+  sizingMeasured: measuredView,
   sizingDraft: sizingDraftView,
+  nodesDraft: nodesDraftView,
+  classDraft: classDraftView,
   moves: moveView,
   moveTry: moveTryView,
   moveStep: moveStepView,

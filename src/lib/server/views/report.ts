@@ -5,6 +5,7 @@ import { bytesOf } from '$core/shared';
 import { enginePartOf, fillAt, imageTag, mountsOf, roomIn } from '$core/standin';
 import type { BackedUp } from './backups';
 import type { acceptedOf, findingsOf } from './findings';
+import { fillView } from './claims';
 import { blueprintOf, type Scene } from './scene';
 import { workloadView } from './workload';
 
@@ -20,6 +21,18 @@ const claimsShown = (facts: Facts, pod: Pod) =>
       fill: asset?.status?.fill ? fillAt(asset, facts.nowMs) / roomIn(asset) : null
     };
   });
+
+/** The volume of a workload that is filled most, with when it is full as it has filled so far; undefined where nobody knows how they fill. */
+function fullest(scene: Scene, pods: readonly Pod[]) {
+  const all = pods.flatMap((pod) =>
+    mountsOf(scene.facts, pod).flatMap(({ claim, asset }) =>
+      asset?.status?.fill ? [{ claim, asset, share: fillAt(asset, scene.facts.nowMs) / roomIn(asset) }] : []
+    )
+  );
+  const [first] = all.sort((a, b) => b.share - a.share || (a.claim < b.claim ? -1 : 1));
+  const days = first && fillView(scene, first.asset)?.days.find((one) => one.share === 1);
+  return first && { claim: first.claim, share: first.share, days: days ?? null };
+}
 
 /** What is said of a whole cluster or namespace, and looked up once for all of its workloads. */
 export interface Told {
@@ -73,6 +86,7 @@ export function reportParts(scene: Scene, { namespace, name }: { readonly namesp
         claims: claimsShown(facts, pod)
       }))
       .sort((a, b) => (a.name < b.name ? -1 : 1)),
+    fullest: fullest(scene, pods) ?? null,
     services: view.services.map(({ name: service, outside, addresses, ports, called }) => ({
       name: service,
       outside,

@@ -1,4 +1,4 @@
-import { nodeFit, readNodesAsk, takenNodes, type NodeFit, type NodesAsk } from '$core/sizing';
+import { nodeFit, readNodesAsk, readPrices, takenNodes, type NodeFit, type NodesAsk } from '$core/sizing';
 import type { Scene } from './scene';
 
 /** How members fit on nodes; or what is wrong in which cell (`members.0.cpu`). */
@@ -26,9 +26,14 @@ export async function packedView(ask: NodesAsk): Promise<PackedNodes> {
   return 'faults' in asked ? { faults: asked.faults, fit: null } : { faults: {}, fit: shownFit(await nodeFit(asked)) };
 }
 
-/** Members and nodes as they stand; or why that can't be told. */
-export function takenNodesView({ facts }: Scene, { of }: { of?: { namespace: string; name: string } | undefined }) {
-  const found = takenNodes(facts, of);
+/** Members and nodes as they stand, priced by a list where one is given (as it is written); or why that can't be told. */
+export function takenNodesView(
+  { facts }: Scene,
+  { of, prices: text }: { of?: { namespace: string; name: string } | undefined; prices?: string | undefined }
+) {
+  const prices = text === undefined ? undefined : readPrices(text);
+  if (prices && 'faults' in prices) return { ask: null, says: 'the price list can not be read' };
+  const found = takenNodes(facts, of, prices);
   return typeof found === 'string' ? { ask: null, says: found } : { ask: found.ask, says: found.not };
 }
 

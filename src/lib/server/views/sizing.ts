@@ -1,10 +1,23 @@
-import { asManifest, writeManifests } from '$core/manifest';
-import type { ApiObject } from '$core/model';
-import { workloadNamed } from '$core/proofs';
-import { plural, quantityOf } from '$core/shared';
-import { calculationNamed, calculations, shown, sizedBy, taken, takenOf, type CalcId, type Sized } from '$core/sizing';
-import { enginePartOf } from '$core/standin';
-import { grownSet } from './claims';
+import { writeManifests } from '$core/manifest';
+import {
+  calculationNamed,
+  calculations,
+  measuredBeside,
+  put,
+  putClass,
+  putNodes,
+  readNodesAsk,
+  readTable,
+  shown,
+  sizedBy,
+  taken,
+  takenOf,
+  type CalcId,
+  type Columns,
+  type NodesAsk,
+  type Put,
+  type Tried
+} from '$core/sizing';
 import { workloadsOf, type Scene } from './scene';
 import { movedNodes } from './sizing-nodes';
 
@@ -22,8 +35,7 @@ export const calculationsView = ({ facts }: Scene) => ({
     tells,
     sentence,
     slots: slots.map(({ id: slot, unit, label, start }) => ({ id: slot, unit, label, start })),
-    taken: takenOf(id),
-    puts: puts[id] !== undefined
+    taken: takenOf(id)
   })),
   workloads: workloadsOf(facts).sort((a, b) => (`${a.namespace}/${a.name}` < `${b.namespace}/${b.name}` ? -1 : 1))
 });
@@ -45,21 +57,21 @@ export function sizedView(_: Scene, { calc: id, written }: { calc: CalcId; writt
 }
 
 /** Slots filled from what stands; or why they can't be. */
-export function takenView({ facts }: Scene, { calc, of }: { calc: CalcId; of?: Of | undefined }) {
-  const found = taken(facts, calc, of);
+export function takenView({ facts }: Scene, { calc, of, tried }: { calc: CalcId; of?: Of | undefined; tried?: Tried | undefined }) {
+  const found = taken(facts, calc, of, tried);
   return typeof found === 'string' ? { written: null, says: found } : { written: found.written, says: found.not };
 }
 
 /** What of kept sizings stands otherwise by now: slot by slot, what was taken and what would be. */
 export const movedView = (
   scene: Scene,
-  { kept }: { kept: readonly { id: number; calc: string; of?: Of | undefined; taken?: Written | undefined }[] }
+  { kept }: { kept: readonly { id: number; calc: string; of?: Of | undefined; taken?: Written | undefined; tried?: Tried | undefined }[] }
 ) =>
-  kept.map(({ id, calc: name, of, taken: then }) => {
+  kept.map(({ id, calc: name, of, taken: then, tried }) => {
     if (name === 'nodes' && then) return { id, ...movedNodes(scene, of, then) };
     const calc = calculationNamed(name);
     if (!calc || !then) return { id, moved: [], gone: '' };
-    const now = taken(scene.facts, calc.id, of);
+    const now = taken(scene.facts, calc.id, of, tried);
     if (typeof now === 'string') return { id, moved: [], gone: now };
     const moved = calc.slots.flatMap((slot) => {
       const [was, is] = [then[slot.id], now.written[slot.id]];
@@ -68,58 +80,55 @@ export const movedView = (
     return { id, moved, gone: '' };
   });
 
-const value = (sized: Sized, id: string): number => sized.figures.find((one) => one.id === id)?.value ?? NaN;
-const gib = 2 ** 30;
-const inGib = (bytes: number): string => quantityOf(Math.ceil(bytes / gib) * gib);
-
-interface Put {
-  readonly objects: readonly ApiObject[];
-  readonly title: string;
+/** A table of what was measured elsewhere; with its columns named, beside what the sheet of a volume's speed reckons. */
+export function measuredView(
+  _: Scene,
+  { table: text, columns, written }: { table: string; columns?: Columns | undefined; written: Written }
+) {
+  const table = readTable(text);
+  if (typeof table === 'string') return { fault: `${table[0]!.toUpperCase()}${table.slice(1)}.`, table: null, faults: {}, beside: null };
+  const { heads, rows } = table;
+  const shownTable = { heads: [...heads], first: rows.slice(0, 3).map((one) => [...one]), lines: rows.length };
+  const odd = columns && [columns.operations, columns.time?.column ?? 0].find((one) => one >= heads.length);
+  if (odd !== undefined) return { fault: `It has no column ${odd + 1}.`, table: shownTable, faults: {}, beside: null };
+  if (!columns) return { fault: null, table: shownTable, faults: {}, beside: null };
+  const found = measuredBeside(table, columns, written);
+  if ('faults' in found) return { fault: null, table: shownTable, faults: found.faults, beside: null };
+  const points = found.points.map((one) => ({
+    line: one.line,
+    operations: one.operations,
+    share: one.share,
+    time: one.time ?? null,
+    reckoned: Number.isFinite(one.reckoned) ? one.reckoned : null,
+    texts: {
+      operations: shown('each-second', one.operations),
+      share: shown('share', one.share),
+      time: one.time === undefined ? '' : shown('time', one.time),
+      reckoned: Number.isFinite(one.reckoned) ? shown('time', one.reckoned) : 'no end'
+    }
+  }));
+  return { fault: null, table: shownTable, faults: {}, beside: { points, says: found.says, left: found.left } };
 }
 
-const setsOf = ({ facts }: Scene, of: Of, part?: string) =>
-  (workloadNamed(facts, of.namespace, of.name)?.sets ?? []).filter(
-    (one) => one.spec.volumeClaimTemplates?.length && (part === undefined || enginePartOf(one.spec.template)?.part === part)
-  );
-
-/** What of an answer can be written back as manifests; a text says why it can't be here. */
-const puts: Readonly<Partial<Record<CalcId, (scene: Scene, of: Of, sized: Sized) => Put | string>>> = {
-  spread(scene, of, sized) {
-    const wanted = value(sized, 'fewest');
-    if (!Number.isFinite(wanted)) return 'no number of members survives that';
-    const [set] = workloadNamed(scene.facts, of.namespace, of.name)?.sets ?? [];
-    if (!set) return `there is no stateful set of ${of.name}`;
-    if (set.metadata.ownerReferences?.length) return `an operator keeps ${of.name}: ask for members in its resource`;
-    if (set.spec.replicas === wanted) return `as many members has ${of.name} already: ${wanted}`;
-    return {
-      objects: [asManifest({ ...set, spec: { ...set.spec, replicas: wanted } })],
-      title: `${of.name} with ${plural(wanted, 'member')}`
-    };
-  },
-  broker(scene, of, sized) {
-    const [set] = setsOf(scene, of, 'broker');
-    if (!set) return `there are no brokers with claims in ${of.name}`;
-    const templates = set.spec.volumeClaimTemplates!.map((one) => one.metadata.name);
-    const size = inGib(value(sized, 'disk') / templates.length);
-    return { objects: grownSet(scene.facts, set, new Map(templates.map((one) => [one, size]))), title: `claims of ${of.name} to ${size}` };
-  },
-  fill(scene, of, sized) {
-    const [set] = setsOf(scene, of);
-    if (!set) return `there are no claims of a set in ${of.name}`;
-    const [template] = set.spec.volumeClaimTemplates!;
-    const size = inGib(value(sized, 'next'));
-    return { objects: grownSet(scene.facts, set, new Map([[template!.metadata.name, size]])), title: `claims of ${of.name} to ${size}` };
-  }
-};
-
-/** The answer of a calculation as manifests for the workload that it is about; or why it can't be. */
-export function sizingDraftView(scene: Scene, { calc: id, of, written }: { calc: CalcId; of: Of; written: Written }) {
-  const put = puts[id];
-  if (!put) return 'Nothing of this calculation is written in manifests.';
-  const sized = sizedBy(calculationNamed(id)!, written);
-  if ('faults' in sized) return 'Something in its slots can not be read.';
-  const found = put(scene, of, sized);
-  return typeof found === 'string'
+type Drafted = { readonly yaml: string; readonly title: string; readonly not: string } | string;
+const drafted = (found: Put | string): Drafted =>
+  typeof found === 'string'
     ? `${found[0]!.toUpperCase()}${found.slice(1)}.`
-    : { yaml: writeManifests(found.objects), title: found.title };
+    : { yaml: writeManifests(found.objects), title: found.title, not: found.not };
+
+/** The answer of a calculation as manifests for what it is about, and what of it isn't in them; or why it can't be. */
+export const sizingDraftView = (
+  { facts }: Scene,
+  { calc, of, written }: { calc: CalcId; of?: Of | undefined; written: Written }
+): Drafted => drafted(put(facts, calc, of, written));
+
+/** Rows of members as manifests of the sets that they were taken from; or why that can't be. */
+export function nodesDraftView({ facts }: Scene, { of, members }: { of?: Of | undefined; members: NodesAsk['members'] }): Drafted {
+  const node = { name: 'any', cpu: '1', memory: '1Gi', slots: '', disk: '', most: '', price: '' };
+  const read = readNodesAsk({ members, nodes: [node], zones: '1', by: 'nodes' });
+  return 'faults' in read ? 'Something in its rows can not be read.' : drafted(putNodes(facts, of, members));
 }
+
+/** A workload's sets with their claims in another class; or why that can't be. */
+export const classDraftView = ({ facts }: Scene, { of, from, to }: { of: Of; from: string; to: string }): Drafted =>
+  drafted(putClass(facts, of, from, to));

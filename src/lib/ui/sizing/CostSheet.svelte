@@ -1,7 +1,8 @@
 <script lang="ts">
   import { untrack } from 'svelte';
   import type { Answers } from '$server/api/types';
-  import { call, notices } from '../call.svelte';
+  import { call, doCall, notices } from '../call.svelte';
+  import { openDraft } from './draft';
   import KeptSizings from './KeptSizings.svelte';
   import YamlBox from '../parts/YamlBox.svelte';
 
@@ -44,8 +45,13 @@
   const idle = $derived((last?.idle ?? []).reduce((sum, each) => sum + each.month, 0));
   const shown = $derived(last?.workloads.filter((each) => each.total > 0) ?? []);
   const cheaper = $derived(
-    shown.flatMap((each) => each.instead.filter((two) => two.more < 0).map((two) => ({ ...two, of: `${each.namespace}/${each.name}` })))
+    shown.flatMap(({ namespace, name, instead }) =>
+      instead.filter((two) => two.more < 0).map((two) => ({ ...two, of: `${namespace}/${name}`, target: { namespace, name } }))
+    )
   );
+  async function draft({ target, from, to }: (typeof cheaper)[number]) {
+    await openDraft(id, await doCall('POST', '/rehearsals/{id}/cost/draft', { params: { id }, body: { of: target, from, to } }));
+  }
 
   // Whatever is written is reckoned anew, a moment after the last key.
   $effect(() => {
@@ -137,7 +143,10 @@
           {#each cheaper as each (`${each.of} ${each.from} ${each.to}`)}
             <li class="border-b border-line py-1">
               {each.of} in <b>{each.to}</b> instead of {each.from}: {money(-each.more)} less.
-              {#if each.lacks}<span class="text-brick">It doesn't do: {each.lacks}.</span>{/if}
+              {#if each.lacks}<span class="text-brick">It doesn't do: {each.lacks}.</span>{:else}<button
+                  class="word"
+                  onclick={() => draft(each)}>put in a draft</button
+                >{/if}
             </li>
           {/each}
           {#each shown.filter((each) => each.smaller) as each (`${each.namespace}/${each.name}`)}

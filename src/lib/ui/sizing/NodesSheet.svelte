@@ -1,7 +1,8 @@
 <script lang="ts">
   import { untrack } from 'svelte';
   import type { Answers } from '$server/api/types';
-  import { call, notices } from '../call.svelte';
+  import { call, doCall, notices } from '../call.svelte';
+  import { openDraft } from './draft';
   import KeptSizings from './KeptSizings.svelte';
   import NodesDrawing from './NodesDrawing.svelte';
 
@@ -14,11 +15,13 @@
     start: Answers['NodesTaken'];
     one: Kept | null;
     kept: readonly Kept[];
+    /** Price lists that are kept. */
+    lists: readonly Kept[];
     /** All names that are taken, of other calculations too. */
     names: readonly string[];
     base: string;
   }
-  let { id, workloads, start, one, kept, names, base }: Props = $props();
+  let { id, workloads, start, one, kept, lists, names, base }: Props = $props();
 
   const empty: Ask = {
     members: [{ name: 'members', count: '3', cpu: '1', memory: '4Gi', slots: '1', disk: '', apart: 'both' }],
@@ -141,13 +144,36 @@
       };
     });
   }
+  async function draft() {
+    const members = ($state.snapshot(ask) as Ask).members;
+    const body = { ...target(), members };
+    await openDraft(id, await doCall('POST', '/rehearsals/{id}/sizing/nodes/draft', { params: { id }, body }));
+  }
+  function target() {
+    const chosen = workloads.find((each) => `${each.namespace}/${each.name}` === of);
+    return chosen ? { of: { namespace: chosen.namespace, name: chosen.name } } : {};
+  }
+  /** Prices by a list that is kept, for nodes that stand here. */
+  async function price(list: string) {
+    const [namespace, ...rest] = of.split('/');
+    const query = { list: Number(list), ...(of ? { namespace: namespace!, workload: rest.join('/') } : {}) };
+    const answer = await call('GET', '/rehearsals/{id}/sizing/nodes', { params: { id }, query });
+    if (!answer.ok) return notices.complain(answer.trouble);
+    const { ask: next, says } = answer.value;
+    if (!next) return (said = `Nothing was taken: ${says}.`);
+    const prices = new Map(next.nodes.map((each) => [each.name, each.price]));
+    const none = ask.nodes.filter((each) => !prices.get(each.name)).map((each) => each.name);
+    alter(() => {
+      ask.nodes = ask.nodes.map((each) => ({ ...each, price: prices.get(each.name) || each.price }));
+    });
+    said = none.length ? `The list has no price for ${none.join(', ')}.` : '';
+  }
   function body() {
     const texts = (from: Ask) => ({ members: JSON.stringify(from.members), nodes: JSON.stringify(from.nodes), zones: from.zones });
-    const chosen = workloads.find((each) => `${each.namespace}/${each.name}` === of);
     return {
       calc: 'nodes' as const,
       written: { ...texts($state.snapshot(ask) as Ask), by },
-      ...(chosen ? { of: { namespace: chosen.namespace, name: chosen.name } } : {}),
+      ...target(),
       ...(taken ? { taken: texts($state.snapshot(taken) as Ask) } : {})
     };
   }
@@ -350,7 +376,27 @@
         </select></label
       >
     </p>
+    {#if lists.length}
+      <p class="mt-2">
+        <label
+          >Prices from
+          <select
+            class="max-w-[11rem] border-b-2 border-ink bg-sheet"
+            value=""
+            onchange={(event) => price(event.currentTarget.value)}
+            aria-label="Prices from"
+          >
+            <option value="" disabled>a list</option>
+            {#each lists as each (each.id)}<option value={String(each.id)}>{each.name}</option>{/each}
+          </select></label
+        >
+      </p>
+    {/if}
     {#if said}<p class="small quiet mt-1">{said}</p>{/if}
+    <p class="mt-3">
+      <button class="push push-main" disabled={!found?.fit} onclick={draft}>Put in a draft</button>
+      <span class="small quiet block">Counts, CPU and memory of rows that stand here.</span>
+    </p>
     <KeptSizings
       {id}
       {one}

@@ -1,11 +1,12 @@
 <script lang="ts">
-  import { goto } from '$app/navigation';
   import { untrack } from 'svelte';
   import type { Answers } from '$server/api/types';
   import { call, doCall, notices } from '../call.svelte';
   import Say from '../parts/Say.svelte';
   import Slot from '../parts/Slot.svelte';
+  import { openDraft } from './draft';
   import KeptSizings from './KeptSizings.svelte';
+  import MeasuredBox from './MeasuredBox.svelte';
   import SizingChart from './SizingChart.svelte';
 
   type Kept = Answers['Sizings']['items'][number];
@@ -32,6 +33,8 @@
   let name = $state(untrack(() => one?.name ?? ''));
   /** What couldn't be taken, or why nothing could. */
   let said = $state('');
+  /** Whether something was taken from the workload that is chosen. */
+  let took = $state(untrack(() => one?.taken != null));
   /** The last figures that could be reckoned: they stay, dimmed, while a slot can't be read. */
   let last = $state.raw(untrack(() => first.sized));
   let asks = 0;
@@ -46,6 +49,7 @@
       written = { ...next?.written };
       of = next?.of ? keyOf(next.of) : '';
       taken = next?.taken ?? null;
+      took = taken !== null;
       name = next?.name ?? '';
       said = '';
       clearTimeout(timer);
@@ -60,6 +64,8 @@
   const faults = $derived(found.faults as Record<string, string>);
   const shown = $derived(found.sized ?? last);
   const chosen = $derived(workloads.find((each) => keyOf(each) === of));
+  /** Whether there is something that an answer can be written for. */
+  const aimed = $derived(calc.taken === 'place' || chosen !== undefined);
 
   function reckon(waitMs = 120) {
     clearTimeout(timer);
@@ -84,6 +90,7 @@
     const answer = await call('GET', '/rehearsals/{id}/sizing/taken', { params: { id }, query });
     if (!answer.ok) return notices.complain(answer.trouble);
     const { written: texts, says } = answer.value;
+    took = texts !== null;
     said = texts ? (says ? `Not taken: ${says}.` : '') : `Nothing was taken: ${says}.`;
     if (!texts) return;
     taken = { ...texts };
@@ -93,10 +100,8 @@
   const target = () => (chosen ? { of: { namespace: chosen.namespace, name: chosen.name } } : {});
   const body = () => ({ calc: calc.id, written: { ...written }, ...target(), ...(taken ? { taken: { ...taken } } : {}) });
   async function draft() {
-    if (!chosen) return;
-    const body = { calc: calc.id, of: { namespace: chosen.namespace, name: chosen.name }, written: { ...written } };
-    const made = await doCall('POST', '/rehearsals/{id}/sizing/draft', { params: { id }, body });
-    if (made) await goto(`/r/${encodeURIComponent(id)}/drafts/${made.id}`);
+    const body = { calc: calc.id, ...target(), written: { ...written } };
+    await openDraft(id, await doCall('POST', '/rehearsals/{id}/sizing/draft', { params: { id }, body }));
   }
   const besideHref = (which: Kept) => {
     const now = compared.map((each) => each.id);
@@ -108,7 +113,7 @@
 <div class="grid grid-cols-[minmax(0,1fr)_300px] gap-x-8 max-[1100px]:grid-cols-1">
   <section aria-label={calc.title}>
     <p class="quiet">
-      Sizing · {calc.title.toLowerCase()}{chosen ? ` · taken from ${chosen.name}` : ''}{#if one}, kept as <em>{one.name}</em>{/if}
+      Sizing · {calc.title.toLowerCase()}{chosen && took ? ` · taken from ${chosen.name}` : ''}{#if one}, kept as <em>{one.name}</em>{/if}
     </p>
     <h1 class={found.sized ? '' : 'opacity-50'}>
       {#if shown}<Say text={shown.headline} />{:else}{calc.tells}{/if}
@@ -141,6 +146,7 @@
         </p>
       {/if}
     </div>
+    {#if calc.id === 'speed'}<MeasuredBox {id} {written} />{/if}
     {#if compared.length && shown}
       <h2 class="mt-6">Compared</h2>
       <div class="overflow-x-auto">
@@ -171,14 +177,13 @@
         <div class="flex items-baseline justify-between gap-3 border-b border-line py-1.5">
           <dt class="min-w-[44%]">{figure.label}</dt>
           <dd class="text-right">
-            <b>{figure.text}</b>{#if figure.range || figure.note}<span class="quiet small block"
-                >{[figure.range, figure.note].filter(Boolean).join(' · ')}</span
-              >{/if}
+            <b>{figure.text}</b>{#if figure.range}<span class="quiet small block whitespace-nowrap">{figure.range}</span
+              >{/if}{#if figure.note}<span class="quiet small block">{figure.note}</span>{/if}
           </dd>
         </div>
       {/each}
     </dl>
-    {#if calc.taken !== 'nothing'}
+    <div>
       <p class="mt-4">
         {#if calc.taken === 'place'}<button class="push" onclick={() => take('')}>Take it from what stands</button>
         {:else}<label
@@ -195,13 +200,11 @@
           >{/if}
       </p>
       {#if said}<p class="small quiet mt-1">{said}</p>{/if}
-    {/if}
-    {#if calc.puts}
       <p class="mt-3">
-        <button class="push push-main" disabled={!chosen || !found.sized} onclick={draft}>Put in a draft</button>
-        {#if !chosen}<span class="small quiet block">Take it from a workload first: that is the one it is written for.</span>{/if}
+        <button class="push push-main" disabled={!aimed || !found.sized} onclick={draft}>Put in a draft</button>
+        {#if !aimed}<span class="small quiet block">Take it from a workload first: that is the one it is written for.</span>{/if}
       </p>
-    {/if}
+    </div>
     <KeptSizings
       {id}
       {one}

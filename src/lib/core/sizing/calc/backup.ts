@@ -28,7 +28,7 @@ export const backup: Calculation = {
   title: 'Backup',
   tells: 'what can be lost, how long the way back takes, and the room of copies',
   sentence:
-    '{bytes} are copied every {every} at {rate}; {changes} of it change a day. Of {kept} copies that are kept every {fullEvery}. is whole. The log is shipped every {log} (0 s: not at all). On the way back something starts within {start}, and {backRate} are read. Asked for are at most {point} lost and {time} until it is back.',
+    '{bytes} are copied every {every} at {rate}; {changes} of it change a day. {kept} copies are kept, of which one in {fullEvery} is whole. The log is shipped every {log} (0 s: not at all). On the way back something starts within {start}, and {backRate} are read. Asked for are at most {point} lost and {time} until it is back.',
   slots: [
     { id: 'bytes', unit: 'bytes', label: 'What is copied', start: '200 GiB', least: 1, most: 2 ** 60 },
     { id: 'every', unit: 'time', label: 'How often', start: '24 h', least: 60, most: 1e8 },

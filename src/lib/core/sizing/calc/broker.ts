@@ -1,9 +1,11 @@
 import { plural } from '../../shared';
+import { leaves, leavesSource, takesFor } from './file-system';
 import { shown } from './written';
 import type { Calculation, Values } from './types';
 
-const disk = ({ rate, kept, copies, brokers, packed, free }: Values): number =>
-  ((rate! * packed! * kept! * copies!) / brokers!) * (1 + free!);
+/** Bytes of messages that lie on one broker. */
+const lies = ({ rate, kept, copies, brokers, packed }: Values): number => (rate! * packed! * kept! * copies!) / brokers!;
+const disk = (v: Values): number => takesFor(lies(v) * (1 + v.free!));
 
 /** Log broker: disk, writes and network of a broker, and how long a lost one takes to be copied anew. */
 export const broker: Calculation = {
@@ -36,6 +38,7 @@ export const broker: Calculation = {
   ],
   formulas: [
     { text: 'bytes a broker = in x packed x time x copies / brokers x (1 + free)', source: 'common practice, no source' },
+    { text: 'disk = bytes / what the file system leaves', source: leavesSource },
     {
       text: 'in = in x copies / brokers left; out = in x (copies - 1 + readers) / brokers left',
       source: 'each copy and each reader takes every byte once'
@@ -52,12 +55,12 @@ export const broker: Calculation = {
     const packed = v.rate! * v.packed!;
     return {
       disk: disk(v),
-      days: v.has! / ((packed * v.copies!) / v.brokers!),
+      days: leaves(v.has!) / ((packed * v.copies!) / v.brokers!),
       writes: (packed * v.copies!) / left,
       in: (packed * v.copies!) / left,
       out: (packed * (v.copies! - 1 + v.readers!)) / left,
       messages: v.messages! / left,
-      again: disk(v) / (1 + v.free!) / v.anew!
+      again: lies(v) / v.anew!
     };
   },
   tell({ kept, has, lost, copies }, f) {

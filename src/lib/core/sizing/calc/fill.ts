@@ -1,8 +1,9 @@
+import { leaves, leavesSource } from './file-system';
 import { shown } from './written';
 import type { Calculation, Values } from './types';
 
 const until = ({ size, used, grows }: Values, share: number): number => {
-  const left = share * size! - used!;
+  const left = share * leaves(size!) - used!;
   return left <= 0 ? 0 : grows! > 0 ? (left / grows!) * 86_400 : Infinity;
 };
 
@@ -28,21 +29,31 @@ export const fill: Calculation = {
     { id: 'to100', unit: 'time', label: 'full in' },
     { id: 'next', unit: 'bytes', label: 'size after the next growth' },
     { id: 'carries', unit: 'time', label: 'one growth carries for' },
-    { id: 'room', unit: 'time', label: 'the backend’s room is used up in' }
+    { id: 'room', unit: 'bytes', label: 'what its file system leaves', note: 'ext4' },
+    { id: 'backend', unit: 'time', label: 'the backend’s room is used up in' }
   ],
   formulas: [
-    { text: 'days = (share x size - used) / more a day', source: 'arithmetic; the range of what is more a day is carried through' },
+    {
+      text: 'days = (share x what the file system leaves - used) / more a day',
+      source: `${leavesSource}; the range of what is more a day is carried through`
+    },
     { text: 'the backend’s room lasts (size + left - used) / more a day', source: 'arithmetic' }
   ],
-  fault: ({ used, size }) => (used! > size! ? 'It holds more than its size.' : undefined),
+  fault: ({ used, size }) =>
+    leaves(size!) <= 0
+      ? 'No file system leaves anything of a volume that small.'
+      : used! > size!
+        ? 'It holds more than its size.'
+        : undefined,
   reckon: (v) => ({
-    share: v.used! / v.size!,
+    room: leaves(v.size!),
+    share: v.used! / leaves(v.size!),
     to80: until(v, 0.8),
     to90: until(v, 0.9),
     to100: until(v, 1),
     next: v.size! + v.step!,
-    carries: v.grows! > 0 ? (v.step! / v.grows!) * 86_400 : Infinity,
-    room: until({ ...v, size: v.size! + v.left! }, 1)
+    carries: v.grows! > 0 ? ((leaves(v.size! + v.step!) - leaves(v.size!)) / v.grows!) * 86_400 : Infinity,
+    backend: until({ ...v, size: v.size! + v.left! }, 1)
   }),
   tell(v, f) {
     const slow = f.carries! < v.cool!;
@@ -72,6 +83,6 @@ export const fill: Calculation = {
       const seconds = (span * 1.2 * i) / 10;
       return { label: shown('time', seconds), value: v.used! + (v.grows! * seconds) / 86_400 };
     }),
-    bound: { value: v.size!, label: 'its size' }
+    bound: { value: leaves(v.size!), label: 'what its file system leaves' }
   })
 };

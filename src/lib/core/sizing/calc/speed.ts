@@ -32,6 +32,16 @@ const ceilings = (v: Values): readonly (readonly [name: string, iops: number])[]
 };
 const lowest = (v: Values) => ceilings(v).reduce((least, one) => (one[1] < least[1] ? one : least));
 
+/** Above this share of a ceiling waiting grows quickly. Common practice, no source. */
+const busy = 0.7;
+
+/** The size of a volume whose operations would be used to that share; NaN where they are not what is short, or no size gives as much. */
+function needs(v: Values, iops: number): number {
+  const wanted = v.asked! / busy;
+  const others = Math.min(v.most!, ...ceilings({ ...v, base: Infinity, most: Infinity }).map((one) => one[1]));
+  return wanted > iops && wanted <= others && v.perGib! > 0 ? (wanted / v.perGib!) * gib : NaN;
+}
+
 function figures(v: Values) {
   const { iops, flow } = card(v);
   const [, ceiling] = lowest(v);
@@ -49,6 +59,7 @@ function figures(v: Values) {
     volume: iops,
     volumeFlow: flow,
     latency: v.latency! + wait,
+    needs: needs(v, iops),
     burst: v.credits === 0 ? NaN : extra > 0 ? v.credits! / extra : Infinity
   };
 }
@@ -81,6 +92,7 @@ export const speed: Calculation = {
     { id: 'flow', unit: 'rate', label: 'bytes asked for' },
     { id: 'volume', unit: 'each-second', label: 'the volume’s operations' },
     { id: 'volumeFlow', unit: 'rate', label: 'the volume’s bytes' },
+    { id: 'needs', unit: 'bytes', label: 'size that gives it easily', note: 'asked for are 70 % of its operations then' },
     { id: 'burst', unit: 'time', label: 'credit is used up after', note: 'where more than the base is asked for' }
   ],
   formulas: [
@@ -97,7 +109,7 @@ export const speed: Calculation = {
           ? `${shown('each-second', v.asked!)} can't be had: ${name} ${name.endsWith('s') ? 'end' : 'ends'} at ${shown('each-second', f.ceiling!)}.`
           : `${shown('each-second', v.asked!)} are ${shown('share', f.used!)} of what ${name} ${name.endsWith('s') ? 'allow' : 'allows'}; one takes ${shown('time', f.latency!)}.`,
       notes: [
-        ...(f.used! >= 0.7 && f.used! < 1 ? ['Above about 70 % waiting grows quickly (common practice, no source).'] : []),
+        ...(f.used! >= busy && f.used! < 1 ? ['Above about 70 % waiting grows quickly (common practice, no source).'] : []),
         ...(f.burst! < Infinity
           ? [`On credit for ${shown('time', f.burst!)}; then the base of ${shown('each-second', v.base!)} is all there is.`]
           : [])

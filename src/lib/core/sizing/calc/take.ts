@@ -14,7 +14,15 @@ import {
   wantedOf
 } from '../../standin';
 import { kindFactors, nodeSpeed, volumeSpeed } from '../speed';
+import { backupTaken, durabilityTaken } from './take-copies';
+import { rateText, sizeText } from './texts';
 import type { CalcId } from './types';
+
+/**
+ * What drills of a workload measured, in ms: from the death of a disk until what lay there was copied anew; from the loss of a member's volume
+ * until it held all again.
+ */
+export type Tried = Readonly<Partial<Record<'disk-dead' | 'volume-lost', number>>>;
 
 /** What was taken from what stands: texts for slots, and where they come from. */
 export interface Taken {
@@ -22,19 +30,6 @@ export interface Taken {
   /** What couldn't be taken, and stays as it is written. */
   readonly not: string;
 }
-
-const unitOf = (bytes: number): string => {
-  const found = (
-    [
-      ['TiB', 40],
-      ['GiB', 30],
-      ['MiB', 20],
-      ['KiB', 10]
-    ] as const
-  ).find(([, power]) => bytes >= 2 ** power);
-  return found ? `${Number((bytes / 2 ** found[1]).toFixed(3))} ${found[0]}` : `${bytes} B`;
-};
-const rateOf = (bytes: number): string => (bytes >= 1e6 ? `${Number((bytes / 1e6).toFixed(3))} MB/s` : `${Math.round(bytes)} B/s`);
 
 const standing = (facts: Facts): Node[] => facts.list('Node').filter((one) => nodeReady(one) && !one.spec?.unschedulable);
 const claimOf = (facts: Facts, pod: Pod, name: string) => facts.get('PersistentVolumeClaim', pod.metadata.namespace ?? '', name);
@@ -106,10 +101,10 @@ const byPool = (facts: Facts): Taken | string => {
     written: {
       nodes: String(nodes.length),
       disks: String(each),
-      size: unitOf(raw / nodes.length / each),
+      size: sizeText(raw / nodes.length / each),
       copies: String(one.spec.copies),
-      stored: unitOf(one.status?.storedBytes ?? 0),
-      recovery: rateOf(one.spec.recoveryBytesPerSecond ?? ordinaryRecovery)
+      stored: sizeText(one.status?.storedBytes ?? 0),
+      recovery: rateText(one.spec.recoveryBytesPerSecond ?? ordinaryRecovery)
     },
     not: alike ? '' : 'its nodes differ, and are taken here as if they were alike'
   };
@@ -127,7 +122,7 @@ const byStore = (facts: Facts, workload: Workload): Taken | string => {
       sets: '1',
       members: String(layout.members),
       volumes: String(layout.volumesEach),
-      size: unitOf(bytesOf(size)),
+      size: sizeText(bytesOf(size)),
       parity: String(Math.round(layout.parity / layout.volumesEach))
     },
     not: 'the size of its objects'
@@ -151,11 +146,11 @@ const byBroker = (facts: Facts, workload: Workload): Taken | string => {
     facts.list('Topic', workload.namespace).flatMap(({ spec }) => (spec.workload === workload.name ? [spec.copies] : []))
   );
   const [copies] = asked.size === 1 ? asked : [];
-  const rate = copies !== undefined && daily > 0 ? rateOf(daily / copies / 86_400) : undefined;
+  const rate = copies !== undefined && daily > 0 ? rateText(daily / copies / 86_400) : undefined;
   return {
     written: {
       brokers: String(brokers),
-      has: unitOf(has),
+      has: sizeText(has),
       ...(copies === undefined ? {} : { copies: String(copies) }),
       ...(rate === undefined ? {} : { rate })
     },
@@ -177,7 +172,7 @@ const bySpeed = (facts: Facts, workload: Workload): Taken | string => {
   const node = nodeSpeed(facts.get('Node', '', pod.spec.nodeName ?? ''));
   return {
     written: {
-      size: unitOf(bytesOf(asset.spec.size)),
+      size: sizeText(bytesOf(asset.spec.size)),
       base: String(card.baseIops * factor),
       perGib: String(card.iopsPerGib * factor),
       most: String(card.mostIops * factor),
@@ -196,34 +191,42 @@ const byFill = (facts: Facts, workload: Workload): Taken | string => {
   const used = backend ? facts.usedOf(backend.metadata.name).get(one.asset.spec.zone)?.sizeBytes : undefined;
   return {
     written: {
-      size: unitOf(bytesOf(one.asset.spec.size)),
-      used: unitOf(Math.round(fillAt(one.asset, facts.nowMs))),
-      grows: unitOf(Math.round(one.asset.status!.fill!.bytesPerDay)),
-      ...(zone ? { left: unitOf(Math.max(0, bytesOf(zone.capacity) - (used ?? 0))) } : {}),
+      size: sizeText(bytesOf(one.asset.spec.size)),
+      used: sizeText(Math.round(fillAt(one.asset, facts.nowMs))),
+      grows: sizeText(Math.round(one.asset.status!.fill!.bytesPerDay)),
+      ...(zone ? { left: sizeText(Math.max(0, bytesOf(zone.capacity) - (used ?? 0))) } : {}),
       ...(backend?.spec.growEverySeconds ? { cool: `${backend.spec.growEverySeconds} s` } : {})
     },
     not: `the step of a growth; it is ${one.claim}, the fullest`
   };
 };
 
-const ways: Readonly<Partial<Record<CalcId, (facts: Facts, workload: Workload) => Taken | string>>> = {
+const ways: Readonly<Record<Exclude<CalcId, 'pool'>, (facts: Facts, workload: Workload, tried?: Tried) => Taken | string>> = {
   spread: bySpread,
   slots: bySlots,
   store: byStore,
   broker: byBroker,
   speed: bySpeed,
-  fill: byFill
+  fill: byFill,
+  durability: durabilityTaken,
+  backup: backupTaken
 };
 
-/** From what a calculation can be filled: from a workload, from the place itself, or from nothing that stands. */
-export const takenOf = (id: CalcId): 'workload' | 'place' | 'nothing' => (ways[id] ? 'workload' : id === 'pool' ? 'place' : 'nothing');
+/** From what a calculation is filled: from a workload, or from the place itself. */
+export const takenOf = (id: CalcId): 'workload' | 'place' => (id === 'pool' ? 'place' : 'workload');
 
-/** Fills slots from what stands; a text says why that can't be. */
-export function taken(facts: Facts, id: CalcId, of: { readonly namespace: string; readonly name: string } | undefined): Taken | string {
+/**
+ * Fills slots from what stands; a text says why that can't be.
+ * @param tried what drills of the workload measured
+ */
+export function taken(
+  facts: Facts,
+  id: CalcId,
+  of: { readonly namespace: string; readonly name: string } | undefined,
+  tried?: Tried
+): Taken | string {
   if (!facts.knowsProvider && id !== 'spread') return 'an export does not show what it takes for that';
   if (id === 'pool') return byPool(facts);
-  const way = ways[id];
-  if (!way) return 'nothing that stands fills it';
   const workload = of && workloadNamed(facts, of.namespace, of.name);
-  return workload ? way(facts, workload) : 'there is no such workload';
+  return workload ? ways[id](facts, workload, tried) : 'there is no such workload';
 }

@@ -11,7 +11,7 @@ import {
   runsOperator,
   workloadOf
 } from '../../standin';
-import type { Prices } from './prices';
+import { wholeOf, type Prices } from './prices';
 
 /** What is paid for. */
 export const costKinds = ['nodes', 'volumes', 'snapshots', 'addresses', 'traffic'] as const;
@@ -117,8 +117,7 @@ class Reckoning {
   /** A node is shared out by what pods ask of it, the larger share of CPU and memory; what nobody asks for is idle. */
   node(node: Node): void {
     const { name } = node.metadata;
-    const had = node.status?.capacity ?? node.status?.allocatable ?? {};
-    const whole = roomOf({ ...node, status: { ...node.status, allocatable: had } });
+    const whole = wholeOf(node);
     const month = this.at(
       this.prices.node(whole.milliCpu, whole.memoryBytes),
       `nodes with ${whole.milliCpu / 1_000} CPU and ${Number((whole.memoryBytes / gib).toFixed(2))}Gi`

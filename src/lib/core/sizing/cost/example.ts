@@ -1,10 +1,11 @@
-import { amountText, roomOf, type Facts } from '../../model';
+import { amountText, type Facts } from '../../model';
+import { wholeOf } from './prices';
 
 /** A list to begin with: this cluster's nodes and classes, with prices that are made up. */
 export function exampleList(facts: Facts): string {
   const sizes = new Map<string, { cpu: string; memory: string; rate: number }>();
   for (const node of facts.list('Node')) {
-    const room = roomOf({ ...node, status: { ...node.status, allocatable: node.status?.capacity ?? node.status?.allocatable } });
+    const room = wholeOf(node);
     const [cpu, memory] = [amountText('cpu', room.milliCpu), amountText('memory', room.memoryBytes)];
     sizes.set(`${cpu}:${memory}`, { cpu, memory, rate: (room.milliCpu / 1_000) * 7 + (room.memoryBytes / 2 ** 30) * 1.1 });
   }

@@ -1,5 +1,6 @@
 import { isMap, isScalar, isSeq, LineCounter, parseDocument } from 'yaml';
 import { z } from 'zod';
+import { roomOf, type Ask, type Node } from '../../model';
 import { bytesOf, daysInYear, isQuantity, milliCpuOf } from '../../shared';
 
 /** Hours of an average month. */
@@ -77,6 +78,10 @@ export interface Prices {
   readonly addresses: number | undefined;
   readonly traffic: number | undefined;
 }
+
+/** What a node has in all, by which it is priced: its capacity, or what it can give where it doesn't say. */
+export const wholeOf = (node: Node): Ask =>
+  roomOf({ ...node, status: { ...node.status, allocatable: node.status?.capacity ?? node.status?.allocatable } });
 
 /** What is wrong with a list, and where (lines from 1). */
 export interface PriceFault {

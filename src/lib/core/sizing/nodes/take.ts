@@ -17,6 +17,7 @@ import {
 import { listed } from '../../shared';
 import { workloadNamed } from '../../proofs';
 import { driverPartOf, operatorCards, poolPartOf, runsOperator } from '../../standin';
+import { wholeOf, type Prices } from '../cost';
 import type { NodesAsk } from './ask';
 
 type Line = NodesAsk['members'][number];
@@ -47,29 +48,50 @@ function commonName(nodes: readonly Node[]): string {
   return names.length > 1 ? `${names[0]} to ${names.at(-1)}` : names[0]!;
 }
 
-/**
- * Members and nodes as they stand: what is asked by requests, what nodes can give beside their daemon sets.
- * @param of one workload; without it all that aren't drivers, pools or operators
- */
-export function takenNodes(
+/** A month of a node by a list, where nodes that are alike cost the same; '' where they don't, or the list doesn't name them. */
+function priceOf(prices: Prices, nodes: readonly Node[]): string {
+  const all = new Set(nodes.map((node) => prices.node(wholeOf(node).milliCpu, wholeOf(node).memoryBytes)));
+  const [first] = all;
+  return all.size === 1 && first !== undefined ? String(Number(first.toFixed(4))) : '';
+}
+
+/** Sets and deployments whose members stand on nodes, each under the name of its row; drivers, pools and operators aside. */
+export function memberSets(
   facts: Facts,
-  of: { readonly namespace: string; readonly name: string } | undefined
-): { readonly ask: Omit<NodesAsk, 'by'>; readonly not: string } | string {
-  const chosen = of && workloadNamed(facts, of.namespace, of.name);
-  if (of && !chosen) return 'there is no such workload';
+  chosen: ReturnType<typeof workloadNamed>
+): { readonly name: string; readonly set: StatefulSet | Deployment }[] {
   const sets = (chosen ? [...chosen.sets, ...chosen.deployments] : [...facts.list('StatefulSet'), ...facts.list('Deployment')]).filter(
     (one) => !driverPartOf(one.spec.template.spec) && !poolPartOf(one.spec.template.spec) && !isOperator(one)
   );
+  const names = new Map<string, number>();
+  for (const one of sets) names.set(one.metadata.name, (names.get(one.metadata.name) ?? 0) + 1);
+  return sets.map((set) => {
+    const { namespace = '', name } = set.metadata;
+    return { name: names.get(name)! > 1 ? `${namespace}/${name}` : name, set };
+  });
+}
+
+/**
+ * Members and nodes as they stand: what is asked by requests, what nodes can give beside their daemon sets.
+ * @param of one workload; without it all that aren't drivers, pools or operators
+ * @param prices what a month of nodes is taken from; without it they have no price
+ */
+export function takenNodes(
+  facts: Facts,
+  of: { readonly namespace: string; readonly name: string } | undefined,
+  prices?: Prices
+): { readonly ask: Omit<NodesAsk, 'by'>; readonly not: string } | string {
+  const chosen = of && workloadNamed(facts, of.namespace, of.name);
+  if (of && !chosen) return 'there is no such workload';
+  const sets = memberSets(facts, chosen);
   if (!sets.length) return 'no members stand here';
   const nodes = facts.list('Node').filter((one) => nodeReady(one) && !one.spec?.unschedulable);
   if (!nodes.length) return 'no node is ready';
   const drivers = new Set<string>();
   let silent = 0;
   let unknown = 0;
-  const names = new Map<string, number>();
-  for (const one of sets) names.set(one.metadata.name, (names.get(one.metadata.name) ?? 0) + 1);
-  const members = sets.map((one: StatefulSet | Deployment): Line => {
-    const { namespace = '', name } = one.metadata;
+  const members = sets.map(({ name, set: one }): Line => {
+    const { namespace = '' } = one.metadata;
     const { spec } = one.spec.template;
     const ask = askOf(spec);
     if (!ask.milliCpu || !ask.memoryBytes) silent += 1;
@@ -78,7 +100,7 @@ export function takenNodes(
     const attached = volumes.filter((driver) => attaches(facts, driver));
     attached.forEach((driver) => drivers.add(driver!));
     return {
-      name: names.get(name)! > 1 ? `${namespace}/${name}` : name,
+      name,
       count: String(one.spec.replicas ?? 1),
       cpu: amountText('cpu', ask.milliCpu),
       memory: ask.memoryBytes ? inMib(Math.ceil(ask.memoryBytes / mib) * mib) : '0',
@@ -120,12 +142,16 @@ export function takenNodes(
         slots: one.slots === undefined ? '' : String(one.slots),
         disk: '',
         most: '',
-        price: ''
+        price: prices ? priceOf(prices, one.nodes) : ''
       })),
       zones: String(Math.max(1, zones))
     },
     not: listed([
-      'prices',
+      ...(!prices
+        ? ['prices']
+        : all.every((one) => priceOf(prices, one.nodes) !== '')
+          ? []
+          : ['prices of nodes that the list doesn’t name']),
       'how many nodes can be had',
       'disks of nodes',
       ...(silent ? [`what ${silent === 1 ? 'one' : silent} of them would need, for they ask for nothing`] : []),

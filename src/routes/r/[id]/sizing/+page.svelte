@@ -34,6 +34,7 @@
       start={data.nodes}
       one={data.one}
       kept={data.kept.filter((each) => each.calc === 'nodes')}
+      lists={data.kept.filter((each) => each.calc === 'cost')}
       names={data.kept.map((each) => each.name)}
       {base}
     />

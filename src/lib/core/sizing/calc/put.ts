@@ -1,0 +1,277 @@
+import { askedOf, backWithinMark, longestGapMs, loseAtMostMark } from '../../backups';
+import { asManifest, grownSet } from '../../manifest';
+import type { ApiObject, BackupPlan, Facts, StatefulSet } from '../../model';
+import { workloadNamed, type Workload } from '../../proofs';
+import { plural, quantityOf } from '../../shared';
+import { enginePartOf, workloadRef } from '../../standin';
+import { calculationNamed } from './list';
+import { readAll, sizedBy, type Sized } from './reckon';
+import { taken } from './take';
+import { poolBehind } from './take-copies';
+import { shown } from './written';
+import type { CalcId, Span } from './types';
+
+/** An answer as manifests. */
+export interface Put {
+  readonly objects: readonly ApiObject[];
+  readonly title: string;
+  /** What of the sheet stands otherwise here and isn't in the manifests; '' where all of it is. */
+  readonly not: string;
+}
+
+interface Scene {
+  readonly facts: Facts;
+  readonly of: { readonly namespace: string; readonly name: string };
+  readonly workload: Workload | undefined;
+  readonly sized: Sized;
+  /** A slot's value; a text where it is a range. */
+  one(slot: string): number | string;
+}
+
+interface Way {
+  /** Slots that it writes, or that tell what is seen or asked rather than how something is set up. */
+  readonly writes: readonly string[];
+  put(scene: Scene): Omit<Put, 'not'> | string;
+}
+
+const gib = 2 ** 30;
+const inGib = (bytes: number): string => quantityOf(Math.ceil(bytes / gib) * gib);
+const figure = ({ sized }: Scene, id: string): number => sized.figures.find((one) => one.id === id)?.value ?? NaN;
+
+/** The set of a workload that something is written into; a text says why it can't be. */
+function setOf({ workload, of }: Scene, what: string, fits: (set: StatefulSet) => boolean = () => true): StatefulSet | string {
+  const set = workload?.sets.find(fits);
+  if (!set) return `there are no ${what} of a set in ${of.name}`;
+  return set.metadata.ownerReferences?.length ? `an operator keeps ${of.name}: ask for it in its resource` : set;
+}
+const withClaims = (set: StatefulSet): boolean => (set.spec.volumeClaimTemplates?.length ?? 0) > 0;
+
+function members(scene: Scene, wanted: number): Omit<Put, 'not'> | string {
+  const set = setOf(scene, 'members');
+  if (typeof set === 'string') return set;
+  const { name } = scene.of;
+  if ((set.spec.replicas ?? 1) === wanted) return `as many members has ${name} already: ${wanted}`;
+  return {
+    objects: [asManifest({ ...set, spec: { ...set.spec, replicas: wanted } })],
+    title: `${name} with ${plural(wanted, 'member')}`
+  };
+}
+
+/** Claims of a set grown to a size: of its first template, or of as many as are named. */
+function grown(scene: Scene, bytes: number, set: StatefulSet, count = 1): Omit<Put, 'not'> {
+  const size = inGib(bytes);
+  const templates = set.spec.volumeClaimTemplates!.slice(0, count).map((one) => one.metadata.name);
+  return {
+    objects: grownSet(scene.facts, set, new Map(templates.map((one) => [one, size]))),
+    title: `claims of ${scene.of.name} to ${size}`
+  };
+}
+
+/** A schedule that comes every so many ms, at the minute and hour of another one; undefined where five fields can't say it. */
+export function scheduleEvery(ms: number, like: string): string | undefined {
+  const [minute = '', hour = ''] = like.trim().split(/\s+/);
+  const at = /^\d+$/.test(minute) ? minute : '0';
+  const oClock = /^\d+$/.test(hour) ? hour : '2';
+  const minutes = ms / 60_000;
+  if (!Number.isInteger(minutes) || minutes < 1) return undefined;
+  if (minutes < 60) return 60 % minutes === 0 ? `*/${minutes} * * * *` : undefined;
+  const hours = minutes / 60;
+  if (hours < 24) return Number.isInteger(hours) && 24 % hours === 0 ? `${at} */${hours} * * *` : undefined;
+  return hours === 24 ? `${at} ${oClock} * * *` : hours === 168 ? `${at} ${oClock} * * 0` : undefined;
+}
+
+const markUnits = [
+  ['d', 86_400_000],
+  ['h', 3_600_000],
+  ['m', 60_000],
+  ['s', 1_000]
+] as const;
+/** A length of time (ms) as marks have it; undefined where they can't. */
+function markOf(ms: number): string | undefined {
+  for (const [unit, each] of markUnits) {
+    if (ms > 0 && ms % each === 0) return ms / each < 1e6 ? `${ms / each}${unit}` : undefined;
+  }
+  return undefined;
+}
+
+function plan(scene: Scene): Omit<Put, 'not'> | string {
+  const { facts, of, one } = scene;
+  const found = facts.list('BackupPlan', of.namespace).find(({ spec }) => spec.workload === of.name);
+  if (!found) return `no plan copies ${of.name}: make one under Backups`;
+  const values: Record<string, number> = {};
+  for (const slot of ['every', 'kept', 'fullEvery', 'log', 'point', 'time']) {
+    const value = one(slot);
+    if (typeof value === 'string') return value;
+    values[slot] = value;
+  }
+  const { spec } = found;
+  const everyMs = values.every! * 1_000;
+  const same = longestGapMs(spec.schedule, spec.timeZone, facts.nowMs) === everyMs;
+  const schedule = same ? spec.schedule : scheduleEvery(everyMs, spec.schedule);
+  if (schedule === undefined)
+    return `a schedule can't say every ${shown('time', values.every!)}: choose minutes that divide an hour, hours that divide a day, 1 day or 7 days`;
+  const { log } = values as { log: number };
+  if (spec.how === 'snapshots' && log > 0) return 'snapshots have no log: choose 0 s, or another way of copying in the plan';
+  if (spec.how === 'snapshots' && values.fullEvery !== 1) return 'a snapshot is always whole: choose 1';
+  if (log > 0 && (!Number.isInteger(log) || log < 10 || log > 86_400)) return 'a log is taken away every 10 to 86,400 whole seconds';
+  if (values.fullEvery! > 100 || values.kept! > 1_000) return 'a plan keeps at most 1,000 copies, and of 100 at least one is whole';
+  const how = spec.how === 'snapshots' ? spec.how : log > 0 ? 'copy-and-log' : 'copy';
+  const altered: BackupPlan = {
+    ...found,
+    spec: {
+      ...spec,
+      schedule,
+      how,
+      ...(log > 0 ? { logEverySeconds: log } : {}),
+      fullEvery: values.fullEvery!,
+      keep: { ...spec.keep, newest: values.kept! }
+    }
+  };
+  const asked = askedOf(facts, of.namespace, of.name);
+  const marks = (
+    [
+      [loseAtMostMark, values.point!, asked.losesMs],
+      [backWithinMark, values.time!, asked.backMs]
+    ] as const
+  ).filter(([, seconds, now]) => seconds * 1_000 !== now);
+  const ref = workloadRef(facts, of.namespace, of.name);
+  const owner = facts.get(ref.kind, of.namespace, of.name);
+  const written = marks.map(([mark, seconds]) => [mark, markOf(seconds * 1_000)] as const);
+  const odd = marks.find((_, i) => written[i]![1] === undefined);
+  if (odd) return `what is asked for is written in whole seconds: ${shown('time', odd[1])} is not`;
+  const marked =
+    owner && marks.length
+      ? [
+          asManifest({
+            ...owner,
+            metadata: { ...owner.metadata, annotations: { ...owner.metadata.annotations, ...Object.fromEntries(written) } }
+          } as ApiObject)
+        ]
+      : [];
+  return { objects: [asManifest(altered), ...marked], title: `plan ${found.metadata.name} of ${of.name}` };
+}
+
+const ways: Readonly<Record<CalcId, Way>> = {
+  spread: {
+    writes: ['members'],
+    put(scene) {
+      const wanted = figure(scene, 'fewest');
+      return Number.isFinite(wanted) ? members(scene, wanted) : 'no number of members survives that';
+    }
+  },
+  slots: {
+    writes: ['members', 'taken'],
+    put(scene) {
+      const wanted = scene.one('members');
+      if (typeof wanted === 'string') return wanted;
+      const out = figure(scene, 'out');
+      return out > 0 ? `${out} of ${plural(wanted, 'member')} would find no slot` : members(scene, wanted);
+    }
+  },
+  pool: {
+    writes: ['copies', 'recovery', 'stored'],
+    put(scene) {
+      const [pool] = scene.facts.list('Pool');
+      if (!pool) return 'no pool stands here';
+      const [copies, recovery] = [scene.one('copies'), scene.one('recovery')];
+      if (typeof copies === 'string') return copies;
+      if (typeof recovery === 'string') return recovery;
+      return {
+        objects: [asManifest({ ...pool, spec: { ...pool.spec, copies, recoveryBytesPerSecond: recovery } })],
+        title: `${pool.metadata.name} with ${plural(copies, 'copy', 'copies')}`
+      };
+    }
+  },
+  store: {
+    writes: ['size', 'sets', 'members', 'volumes', 'parity'],
+    put(scene) {
+      const { facts, of, one } = scene;
+      const now = taken(facts, 'store', of);
+      if (typeof now === 'string') return now;
+      const odd = ['sets', 'members', 'volumes', 'parity'].filter((slot) => String(one(slot)) !== now.written[slot]);
+      if (odd.length) return 'its members, volumes and parity are laid out once: another layout is a new store, written by its brief';
+      const size = one('size');
+      if (typeof size === 'string') return size;
+      const set = setOf(scene, 'claims', withClaims);
+      return typeof set === 'string' ? set : grown(scene, size, set, Infinity);
+    }
+  },
+  broker: {
+    writes: ['has', 'rate'],
+    put(scene) {
+      const set = setOf(scene, 'brokers with claims', (one) => withClaims(one) && enginePartOf(one.spec.template)?.part === 'broker');
+      if (typeof set === 'string') return set;
+      const { length } = set.spec.volumeClaimTemplates!;
+      return grown(scene, figure(scene, 'disk') / length, set, length);
+    }
+  },
+  speed: {
+    writes: ['size'],
+    put(scene) {
+      const needs = figure(scene, 'needs');
+      if (Number.isNaN(needs)) return 'no size of its volumes gives more than they have: another ceiling is met first, or none is';
+      const set = setOf(scene, 'claims', withClaims);
+      return typeof set === 'string' ? set : grown(scene, needs, set);
+    }
+  },
+  fill: {
+    writes: ['size', 'used', 'grows', 'left', 'cool'],
+    put(scene) {
+      const set = setOf(scene, 'claims', withClaims);
+      return typeof set === 'string' ? set : grown(scene, figure(scene, 'next'), set);
+    }
+  },
+  durability: {
+    writes: ['mayFail', 'heal', 'disks'],
+    put(scene) {
+      const away = scene.one('mayFail');
+      if (typeof away === 'string') return away;
+      const pool = scene.workload && poolBehind(scene.facts, scene.workload);
+      if (pool) {
+        if (away > 4) return 'a pool keeps five copies at most, so four disks may be away';
+        return {
+          objects: [asManifest({ ...pool, spec: { ...pool.spec, copies: away + 1 } })],
+          title: `${pool.metadata.name} with ${plural(away + 1, 'copy', 'copies')}`
+        };
+      }
+      if (scene.workload?.engine === 'object-store')
+        return 'its parity is laid out once: another layout is a new store, written by its brief';
+      return members(scene, 2 * away + 1);
+    }
+  },
+  backup: { writes: ['every', 'kept', 'fullEvery', 'log', 'point', 'time', 'bytes', 'rate', 'backRate'], put: plan }
+};
+
+/**
+ * The answer of a calculation as manifests, for what it is about; a text says why it can't be one.
+ * @param of the workload; left out for what is taken from the place itself
+ */
+export function put(
+  facts: Facts,
+  id: CalcId,
+  of: { readonly namespace: string; readonly name: string } | undefined,
+  written: Readonly<Record<string, string>>
+): Put | string {
+  const calc = calculationNamed(id)!;
+  const sized = sizedBy(calc, written);
+  if ('faults' in sized) return 'something in its slots can not be read';
+  const { spans } = readAll(calc, written) as { spans: Readonly<Record<string, Span>> };
+  const workload = of && workloadNamed(facts, of.namespace, of.name);
+  if (id !== 'pool' && !workload) return 'there is no such workload';
+  const one = (slot: string): number | string => {
+    const { low, high } = spans[slot]!;
+    return low === high ? low : `${calc.slots.find((two) => two.id === slot)!.label} is a range: write one value`;
+  };
+  const found = ways[id].put({ facts, of: of ?? { namespace: '', name: '' }, workload, sized, one });
+  if (typeof found === 'string') return found;
+  const now = taken(facts, id, of);
+  const stands = typeof now === 'string' ? undefined : readAll(calc, { ...written, ...now.written });
+  const left =
+    stands && 'spans' in stands
+      ? calc.slots.filter(({ id: slot }) => {
+          const [is, was] = [spans[slot]!, stands.spans[slot]!];
+          return !ways[id].writes.includes(slot) && (is.low !== was.low || is.high !== was.high);
+        })
+      : [];
+  return { ...found, not: left.map((two) => two.label).join(', ') };
+}
