@@ -37,7 +37,6 @@ try {
   const { yaml } = await (await fetch(`${base}/api/v1/drivers/block.standin.example/install`)).json();
   await post('/rehearsals/south-quay/send', yaml);
   await post('/rehearsals/south-quay/clock', { untilMs: 405_000 });
-  await shot('lanes', '/r/south-quay/members');
   await post('/rehearsals/south-quay/clock', { until: 'settled' });
   await post('/rehearsals/south-quay/proofs', { namespace: 'tickets', set: 'bookings' });
   await shot('members', '/r/south-quay/members');
@@ -48,6 +47,10 @@ try {
     await page.getByText('Not taken: ').waitFor();
     await page.getByRole('textbox', { name: 'Bytes a second that come in' }).fill('0.4 to 0.7 MB/s');
     await page.getByText(/draws, each value/).waitFor();
+  });
+  await shot('nodes', '/r/north-quay/sizing?calc=nodes', async () => {
+    await page.getByText(/^\d+ nodes hold all/).waitFor();
+    await page.waitForTimeout(1_500);
   });
   await shot('claims', '/r/north-quay/claims?claim=events/data-boarding-2');
   for (const joint of ['storage-nodes', 'operator', 'disks', 'driver']) {

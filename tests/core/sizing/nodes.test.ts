@@ -4,7 +4,7 @@ import { nodeFit, readNodesAsk, takenNodes, type NodesAsked } from '$core/sizing
 import { askOf, roomOf } from '$core/model';
 import { objects } from '../help';
 import { answered, must, roomy } from '../roomy';
-import { solveNodes } from '$core/sizing/nodes/solve';
+import { solveNodes, firstNodes } from '$core/sizing/nodes/solve';
 
 type Members = NodesAsked['members'][number];
 type Kind = NodesAsked['nodes'][number];
@@ -128,6 +128,14 @@ describe('members on nodes', () => {
         if (least === Infinity) expect(solved.left.some((count) => count > 0)).toBe(true);
         else expect([solved.left.some((count) => count > 0), cost, solved.proven]).toEqual([false, least, true]);
         expect(solved.least).toBeLessThanOrEqual(least + 1e-9);
+        // The picture at once breaks no rule either, and promises no more than is so.
+        const first = firstNodes(asked);
+        expect(broken(asked, first)).toEqual([]);
+        if (first.left.every((count) => count === 0)) {
+          const its = first.nodes.reduce((sum, node) => sum + (by === 'price' ? n[node.kind]!.price : 1), 0);
+          expect([its >= least - 1e-9, first.least <= least + 1e-9, first.proven && its > least + 1e-9]).toEqual([true, true, false]);
+          expect(first.first).toBe(its);
+        } else expect(first.proven).toBe(false);
       }),
       { numRuns: 150, seed: 7 }
     );

@@ -146,7 +146,7 @@ test.each(inputs)('a pool of disks, %i: what it holds, can heal, and for how lon
   const copies = int(2, 3);
   const [nodes, disks, size] = [int(copies + 1, 7), int(1, 3), int(200, 900)];
   const stored = int(20, Math.floor((0.6 * (nodes - 1) * disks * size) / copies));
-  const world = poolOf(seed, { nodes, disks, size, copies, stored });
+  let world = poolOf(seed, { nodes, disks, size, copies, stored });
   const [one] = world.store.list('Pool');
   const written = (taken(world.store, 'pool', undefined) as Taken).written;
   expect(written).toMatchObject({ nodes: String(nodes), disks: String(disks), copies: String(copies) });
@@ -154,21 +154,25 @@ test.each(inputs)('a pool of disks, %i: what it holds, can heal, and for how lon
   near(got.raw!, one!.status!.rawBytes, 'raw');
   near(got.usable!, one!.status!.usableBytes, 'usable');
   near(stored * 2 ** 30, one!.status!.storedBytes, 'stored');
-  const lost = (act: () => void): number => {
-    act();
+  const lost = (yaml: string, is: (one: { disk?: string | undefined }) => boolean): number => {
+    send(world, `apiVersion: standin.example/v1\n${yaml}\n`);
     world.runUntil(world.nowMs + 400_000);
-    const [first] = world.store.list('Pool')[0]!.status!.lost;
-    return (first!.doneMs - first!.atMs) / 1_000;
+    const found = world.store.list('Pool')[0]!.status!.lost.find(is)!;
+    return (found.doneMs - found.atMs) / 1_000;
   };
-  const disk = world.store.list('Disk').find((two) => two.status?.prepared)!;
+  const { metadata, spec } = world.store.list('Disk').find((two) => two.status?.prepared)!;
+  const dead = `kind: Disk\nmetadata: {name: ${metadata.name}}\nspec: {node: ${spec.node}, size: ${spec.size}, dead: true}`;
   near(
     got.healDisk!,
-    lost(() =>
-      send(
-        world,
-        `apiVersion: standin.example/v1\nkind: Disk\nmetadata: {name: ${disk.metadata.name}}\nspec: {node: ${disk.spec.node}, size: ${disk.spec.size}, dead: true}\n`
-      )
-    ),
+    lost(dead, (two) => two.disk !== undefined),
     'a disk'
+  );
+  // A node in a world of its own: what is left of the disk's would stand beside it.
+  world = poolOf(seed, { nodes, disks, size, copies, stored });
+  const node = world.store.list('Disk').find((two) => two.status?.prepared)!.spec.node;
+  near(
+    got.healNode!,
+    lost(`kind: Outage\nmetadata: {name: off}\nspec: {dark: [${node}]}`, (two) => two.disk === undefined),
+    'a node'
   );
 });

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { calculations, nodesAskSchema, type CalcId } from '$core/sizing';
+import { calculations, nodesAskSchema, packAskSchema, type CalcId } from '$core/sizing';
 import { endpoint, listed } from './endpoint';
 
 const rehearsal = '/rehearsals/{id}';
@@ -87,7 +87,7 @@ export const sizingEndpoints = [
     needs: 'reader',
     deed: null,
     summary: 'How members fit on nodes: the least that holds all, whether less can do, what blocks; or what is wrong in which cell',
-    body: nodesAskSchema,
+    body: packAskSchema,
     answer: 'Packed',
     run: ({ app, body, signal }) => app.rehearsals.packed(body, signal)
   }),

@@ -23,7 +23,7 @@ import { stoodUp, stoodUpTogether } from './opening';
 import { factsAt, headAt, kinOf, rebuilt, rebuiltEstate, stageOf, withKin, type Stage } from './standing';
 import { ReadClusters } from './read-clusters';
 import { bundle, checkText, look, names, readFiles, rework, type DraftText, type LookOptions, type Rework } from './drafting';
-import type { NodesAsk } from '$core/sizing';
+import type { PackAsk } from '$core/sizing';
 import { covered } from '../views/covered';
 import { packedView, type PackedNodes } from '../views/sizing-nodes';
 import { queries, type QueryName, type Queries } from '../views';
@@ -143,7 +143,7 @@ export class Host extends ReadClusters {
   }
 
   /** Packs members on nodes; takes a second or two where they are many. */
-  packed = async (ask: NodesAsk): Promise<PackedNodes> => packedView(ask);
+  packed = async (ask: PackAsk): Promise<PackedNodes> => packedView(ask);
 
   /** Reads the files of a draft, with the values of the cluster they go to. */
   readFiles = (files: readonly DraftText[], cluster: string) => readFiles(files, cluster);

@@ -11,7 +11,7 @@ import type { Queries, QueryName } from '../views';
 import { epochMs } from '$core/shared';
 import type { Dump, dumpRepository } from '../repositories/dumps';
 import { done, refusalOf, refused, unknownRehearsal, type Answer, type Refusal } from './answer';
-import type { NodesAsk } from '$core/sizing';
+import type { PackAsk } from '$core/sizing';
 import type { PackedNodes } from '../views/sizing-nodes';
 import { Apart } from './apart';
 import type { LiveBus } from './live';
@@ -382,7 +382,7 @@ export class StandingRehearsals {
   }
 
   /** Packs members on nodes, apart from the worlds; given up when whoever asks leaves. */
-  packed(ask: NodesAsk, signal?: AbortSignal): Promise<Answer<PackedNodes>> {
+  packed(ask: PackAsk, signal?: AbortSignal): Promise<Answer<PackedNodes>> {
     return this.apart.wait(() => this.parts.reader.packed(ask), signal, packTooLong);
   }
 

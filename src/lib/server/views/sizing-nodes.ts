@@ -1,4 +1,4 @@
-import { nodeFit, readNodesAsk, readPrices, takenNodes, type NodeFit, type NodesAsk } from '$core/sizing';
+import { nodeFit, readNodesAsk, readPrices, takenNodes, type NodeFit, type PackAsk } from '$core/sizing';
 import type { Scene } from './scene';
 
 /** How members fit on nodes; or what is wrong in which cell (`members.0.cpu`). */
@@ -21,9 +21,9 @@ const shownFit = ({ price, first, spare, zoneless, alone, ...fit }: NodeFit) => 
 });
 
 /** Packs members on nodes. */
-export async function packedView(ask: NodesAsk): Promise<PackedNodes> {
+export async function packedView({ effort, ...ask }: PackAsk): Promise<PackedNodes> {
   const asked = readNodesAsk(ask);
-  return 'faults' in asked ? { faults: asked.faults, fit: null } : { faults: {}, fit: shownFit(await nodeFit(asked)) };
+  return 'faults' in asked ? { faults: asked.faults, fit: null } : { faults: {}, fit: shownFit(await nodeFit(asked, effort === 'first')) };
 }
 
 /** Members and nodes as they stand, priced by a list where one is given (as it is written); or why that can't be told. */

@@ -5,6 +5,7 @@
   import { openDraft } from './draft';
   import KeptSizings from './KeptSizings.svelte';
   import NodesDrawing from './NodesDrawing.svelte';
+  import NodesFigures from './NodesFigures.svelte';
 
   type Kept = Answers['Sizings']['items'][number];
   type Ask = NonNullable<Answers['NodesTaken']['ask']>;
@@ -99,12 +100,17 @@
     working = true;
     timer = setTimeout(async () => {
       const nth = (asks += 1);
-      const answer = await call('POST', '/packed', { body: { ...$state.snapshot(ask), by } });
-      if (nth !== asks) return;
-      working = false;
-      if (!answer.ok) return notices.complain(answer.trouble);
-      found = answer.value;
-      if (found.fit) last = found.fit;
+      const body = { ...$state.snapshot(ask), by };
+      // A picture at once, and the best of it when it is found.
+      for (const effort of ['first', 'whole'] as const) {
+        const answer = await call('POST', '/packed', { body: { ...body, effort } });
+        if (nth !== asks) return;
+        working = effort === 'first' && answer.ok && answer.value.fit !== null;
+        if (!answer.ok) return notices.complain(answer.trouble);
+        if (effort === 'whole' || !answer.value.fit || !found?.fit) found = answer.value;
+        if (answer.value.fit) last = answer.value.fit;
+        if (!working) return;
+      }
     }, waitMs);
   }
   $effect(() => {
@@ -337,29 +343,7 @@
     {/if}
   </section>
   <aside class="max-[1100px]:mt-6">
-    {#if last}
-      <dl class="border-t border-line {found?.fit && !working ? '' : 'opacity-50'}">
-        {#snippet figure(label: string, value: string, note: string)}
-          <div class="flex items-baseline justify-between gap-3 border-b border-line py-1.5">
-            <dt class="min-w-[44%]">{label}</dt>
-            <dd class="text-right">
-              <b>{value}</b>{#if note}<span class="quiet small block">{note}</span>{/if}
-            </dd>
-          </div>
-        {/snippet}
-        {@render figure('nodes', String(last.nodes), last.left.length ? 'for those that have a place' : '')}
-        {#if !last.left.length}{@render figure(
-            by === 'nodes' ? 'no packing has fewer than' : 'nothing costs less than',
-            by === 'nodes' ? String(last.least) : last.least.toFixed(2),
-            last.proven ? 'so this is the best there is' : 'between them is not told'
-          )}{/if}
-        {#if last.price !== null}{@render figure('a month', last.price.toFixed(2), 'in the unit of the prices')}{/if}
-        {#if last.first !== null}{@render figure('first fit came to', by === 'nodes' ? String(last.first) : last.first.toFixed(2), '')}{/if}
-        {#if last.spare}{@render figure('one node may go', String(last.spare.nodes), last.spare.says)}{/if}
-        {#if last.zoneless}{@render figure('a zone may go', String(last.zoneless.nodes), last.zoneless.says)}{/if}
-        {#each last.alone as each (each.kind)}{@render figure(`${each.kind} alone`, each.nodes === null ? 'never' : '', each.says)}{/each}
-      </dl>
-    {/if}
+    {#if last}<NodesFigures fit={last} {by} still={found?.fit != null && !working} />{/if}
     <p class="mt-4">
       <label
         >Take it from

@@ -85,13 +85,14 @@
                 const { ctx, chartArea, scales } = one;
                 ctx.save();
                 ctx.font = `12px ${getComputedStyle(document.body).fontFamily}`;
-                ctx.fillStyle = ink;
-                const every = flat ? 1 : Math.ceil(points.length / 5);
-                one.getDatasetMeta(0).data.forEach((at, i) => {
-                  if (i % every && i !== points.length - 1) return;
-                  ctx.textAlign = flat ? 'left' : i === points.length - 1 ? 'right' : 'center';
-                  ctx.fillText(points[i]!.text, flat ? at.x + 6 : at.x, flat ? at.y + 4 : at.y - 8);
-                });
+                // Words stand on a ground of their own: nothing is struck through.
+                const word = (text: string, x: number, y: number) => {
+                  ctx.setLineDash([]);
+                  ctx.lineWidth = 5;
+                  ctx.strokeStyle = sheet;
+                  ctx.strokeText(text, x, y);
+                  ctx.fillText(text, x, y);
+                };
                 if (bound && Number.isFinite(bound.value)) {
                   const axis = (flat ? scales.x : scales.y)!;
                   const at = axis.getPixelForValue(bound.value);
@@ -109,12 +110,20 @@
                   ctx.stroke();
                   const late = flat && at > (chartArea.left + chartArea.right) / 2;
                   ctx.textAlign = late ? 'right' : 'left';
-                  ctx.fillText(
+                  word(
                     `${bound.label}: ${bound.text}`,
                     flat ? at + (late ? -4 : 4) : chartArea.left + 4,
                     flat ? chartArea.bottom + 14 : at - 6
                   );
                 }
+                ctx.fillStyle = ink;
+                const every = flat ? 1 : Math.ceil(points.length / 5);
+                one.getDatasetMeta(0).data.forEach((at, i) => {
+                  const last = points.length - 1;
+                  if (i !== last && (i % every !== 0 || (!flat && last - i < every))) return;
+                  ctx.textAlign = flat || i === 0 ? 'left' : i === last ? 'right' : 'center';
+                  word(points[i]!.text, flat ? at.x + 6 : at.x, flat ? at.y + 4 : at.y - 8);
+                });
                 ctx.restore();
               }
             }

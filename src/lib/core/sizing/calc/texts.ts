@@ -11,8 +11,11 @@ export function sizeText(bytes: number): string {
   return found ? `${Number((bytes / 2 ** found[1]).toFixed(3))} ${found[0]}` : `${bytes} B`;
 }
 
-/** Bytes a second as they are written into a slot. */
-export const rateText = (bytes: number): string => (bytes >= 1e6 ? `${Number((bytes / 1e6).toFixed(3))} MB/s` : `${Math.round(bytes)} B/s`);
+/** Bytes a second as they are written into a slot, to three digits behind the point. */
+export function rateText(bytes: number): string {
+  if (bytes < 1_000) return `${Math.round(bytes)} B/s`;
+  return bytes >= 1e6 ? `${Number((bytes / 1e6).toFixed(3))} MB/s` : `${Number((bytes / 1e3).toFixed(3))} kB/s`;
+}
 
 const spans = [
   ['days', 86_400_000],

@@ -23,6 +23,10 @@ export const nodesAskSchema = z.strictObject({
   /** What is to be as small as it can be. */
   by: z.enum(['nodes', 'price'])
 });
+/** The same, and whether first fit decreasing alone is wanted: a picture at once, before the best is looked for. */
+export const packAskSchema = nodesAskSchema.extend({ effort: z.enum(['first', 'whole']).default('whole') });
+/** What is asked to be packed. */
+export type PackAsk = z.input<typeof packAskSchema>;
 /** What is asked, as it was written. */
 export type NodesAsk = z.infer<typeof nodesAskSchema>;
 

@@ -3,7 +3,7 @@ import { listed, plural } from '../../shared';
 import { endless, wants, type Members, type NodeKind, type NodesAsked, type Want } from './ask';
 import { costOf, firstFit, overZones, type Packed } from './first';
 import { timesIn } from './patterns';
-import { solveNodes } from './solve';
+import { firstNodes, solveNodes } from './solve';
 
 /** Nodes that are filled alike in one zone. */
 export interface NodeGroup {
@@ -175,12 +175,15 @@ function aloneOn(asked: NodesAsked): NodeFit['alone'] {
   });
 }
 
-/** How members fit on nodes, at the least cost; what blocks where they don't. */
-export async function nodeFit(asked: NodesAsked): Promise<NodeFit> {
+/**
+ * How members fit on nodes, at the least cost; what blocks where they don't.
+ * @param first by first fit decreasing alone, at once; what it takes without a zone isn't told then
+ */
+export async function nodeFit(asked: NodesAsked, first = false): Promise<NodeFit> {
   const { members, nodes, by } = asked;
   const large = members.flatMap((one) => tooLarge(one, nodes) ?? []);
   const fitting = { ...asked, members: members.map((one) => (tooLarge(one, nodes) ? { ...one, count: 0 } : one)) };
-  const solved = await solveNodes(fitting);
+  const solved = first ? firstNodes(fitting) : await solveNodes(fitting);
   const left = members.map((one, i) => ({ name: one.name, count: solved.left[i]! + (one.count - fitting.members[i]!.count) }));
   const missing = left.filter((one) => one.count > 0);
   const whole = missing.length === 0;
@@ -205,9 +208,9 @@ export async function nodeFit(asked: NodesAsked): Promise<NodeFit> {
     first: solved.first,
     groups: groupsOf(solved.nodes, fitting),
     left: missing,
-    blocks: [...large, ...(short ? await lacking(fitting) : [])],
+    blocks: [...large, ...(short && !first ? await lacking(fitting) : [])],
     spare: whole ? spareFor(solved.nodes, fitting) : undefined,
-    zoneless: whole ? await withoutZone(fitting) : undefined,
+    zoneless: whole && !first ? await withoutZone(fitting) : undefined,
     alone: aloneOn(asked),
     notes: [
       'Each kind of nodes is supposed to be had in every zone. How many pods a node may hold, taints and labels are not looked at.',

@@ -246,6 +246,17 @@ export async function solveNodes(asked: NodesAsked, quick = false): Promise<Solv
   }
 }
 
+/** First fit decreasing alone, for a picture at once: with the bound that the scarcest want tells. */
+export function firstNodes(asked: NodesAsked): Solved {
+  const costs = asked.nodes.map((one) => costOf(one, asked.by));
+  const { nodes, left } = firstFit(asked);
+  const cost = nodes.reduce((sum, one) => sum + costs[one.kind]!, 0);
+  const bound = plainBound(asked, costs);
+  const least = Math.min(cost, asked.by === 'nodes' ? Math.ceil(bound - near) : bound);
+  const whole = left.every((one) => one === 0);
+  return { nodes, left, least, proven: whole && cost <= least + near, first: whole ? cost : undefined };
+}
+
 /** What all members take of the scarcest want, of the kind of nodes that gives most of it for its cost. */
 function plainBound({ members, nodes }: NodesAsked, costs: readonly number[]): number {
   const bounds = wants.map((_, d) => {
