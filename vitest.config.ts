@@ -16,8 +16,16 @@ export default defineConfig({
       },
       // The source tree itself: its layers, and that docs/adding.md can be followed. They run compilers on copies of it.
       { extends: true, test: { name: 'structure', include: ['tests/structure/**/*.test.ts'] } },
-      // A server begins with its first import, so each file has one of its own.
-      { extends: true, test: { name: 'server', include: ['tests/server/**/*.test.ts'], setupFiles: ['tests/native.ts'] } }
+      // Loading a server's modules takes longer than making one: they are loaded once, and each file has a server of its own.
+      {
+        extends: true,
+        test: {
+          name: 'server',
+          include: ['tests/server/**/*.test.ts'],
+          setupFiles: ['tests/native.ts', 'tests/server/each.ts'],
+          isolate: false
+        }
+      }
     ]
   }
 });

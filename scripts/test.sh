@@ -11,8 +11,8 @@ row() (
   say "build"
   need_build
   say "types"
-  npx --no-install svelte-check --tsconfig ./tsconfig.json --output machine-verbose --threshold warning
-  npx --no-install tsc -p tsconfig.core.json
+  npx --no-install svelte-check --tsgo --tsconfig ./tsconfig.json --output machine-verbose --threshold warning
+  node node_modules/@typescript/native/bin/tsc -p tsconfig.core.json
   say "answers are as the description says"
   node scripts/schemas.mjs --check
 )

@@ -298,7 +298,7 @@ function fresh(): World {
 const readySouthDriver = () =>
   readySouth()
     .store.list('DaemonSet')
-    .map(asManifest)
+    .map((one) => asManifest(one))
     .concat([
       ...readySouth().store.list('Deployment').map(asManifest),
       ...readySouth().store.list('CSIDriver').map(asManifest),

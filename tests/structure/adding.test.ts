@@ -31,7 +31,8 @@ function follow(page: string): number {
 
 const run = (command: string, ...args: string[]) => {
   const env = { ...process.env, ENTRY: 'tried.ts', OUT: 'out' };
-  const done = spawnSync('npx', ['--no-install', command, ...args], { cwd: copy, encoding: 'utf8', env });
+  const [program, ...front] = command === 'node' ? ['node'] : ['npx', '--no-install', command];
+  const done = spawnSync(program!, [...front, ...args], { cwd: copy, encoding: 'utf8', env });
   if (done.status !== 0) throw new Error(`${command}: ${done.stdout}${done.stderr}`);
 };
 
@@ -91,7 +92,7 @@ console.log(JSON.stringify({
 test('what docs/adding.md shows compiles and works: a rule, a joint, a loop, an engine', () => {
   expect(follow(readFileSync('docs/adding.md', 'utf8'))).toBe(15);
   writeFileSync(join(copy, 'tried.ts'), tried);
-  run('tsc', '-p', 'tsconfig.core.json');
+  run('node', 'node_modules/@typescript/native/bin/tsc', '-p', 'tsconfig.core.json');
   run('vite', 'build', '--config', 'vite.worker.config.ts', '--logLevel', 'error');
   const said = spawnSync('node', [join(copy, 'out/tried.js')], { encoding: 'utf8' });
   expect(said.stderr).toBe('');

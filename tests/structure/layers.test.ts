@@ -71,13 +71,20 @@ describe('the layers', () => {
     expect(config.forbidden.map((one) => one.name).filter((name) => !planted.some((one) => one.rule === name))).toEqual([]);
   });
 
-  test.each([
-    ['the wall clock', 'export const now = () => Date.now();'],
-    ['the wall clock, in another way', 'export const now = () => new Date();'],
-    ['chance', 'export const luck = () => Math.random();'],
-    ['a timer', 'export const later = () => setTimeout(() => {}, 1);']
-  ])('the core may not use %s', async (_, code) => {
-    const [result] = await new ESLint().lintText(`${code}\n`, { filePath: 'src/lib/core/shared/planted-lint.ts' });
-    expect(result!.errorCount).toBeGreaterThan(0);
+  test('the core may not use the wall clock, chance or a timer', async () => {
+    const lines = [
+      'export const now = () => Date.now();',
+      'export const then = () => new Date();',
+      'export const luck = () => Math.random();',
+      'export const later = () => setTimeout(() => {}, 1);'
+    ];
+    const [result] = await new ESLint().lintText(`${lines.join('\n')}\n`, { filePath: 'src/lib/core/shared/planted-lint.ts' });
+    const wrong = new Set(result!.messages.filter((one) => one.severity === 2).map((one) => one.line));
+    expect(lines.filter((_, i) => !wrong.has(i + 1))).toEqual([]);
+    // What it may use is not found fault with.
+    const [fine] = await new ESLint().lintText('export const twice = (n: number): number => 2 * n;\n', {
+      filePath: 'src/lib/core/shared/planted-lint.ts'
+    });
+    expect(fine!.messages).toEqual([]);
   });
 });

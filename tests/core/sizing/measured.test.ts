@@ -31,6 +31,10 @@ test('by hand: shares of the ceiling, times beside Erlang’s, lines that can no
     [4, 2_000, 1],
     [5, 1_900, 0.95]
   ]);
+  expect(beside('ns,iops\n"1,400,000.5",1000', { operations: 1, time: { column: 0, seconds: 1e-9 } }).points[0]!.time).toBeCloseTo(
+    0.0014000005,
+    12
+  );
   expect(found.points[0]!.time).toBeCloseTo(0.0014, 9);
   expect(found.points[0]!.reckoned).toBeCloseTo(0.001 + 0.001 / 3, 9);
   expect(found.points[2]!.reckoned).toBe(Infinity);

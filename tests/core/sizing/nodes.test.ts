@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
-import { nodeFit, readNodesAsk, takenNodes, type NodesAsked } from '$core/sizing';
-import { askOf, roomOf } from '$core/model';
+import { nodeFit, readNodesAsk, readPrices, takenNodes, type NodesAsked, type Prices } from '$core/sizing';
+import { askOf, roomOf, type ApiObject } from '$core/model';
 import { objects } from '../help';
 import { answered, must, roomy } from '../roomy';
 import { solveNodes, firstNodes } from '$core/sizing/nodes/solve';
@@ -316,6 +316,30 @@ spec:
     const alone = takenNodes(world.store, { namespace: 'space', name: 'reader' });
     expect(typeof alone === 'string' ? alone : alone.ask.members.map((row) => row.name)).toEqual(['reader']);
     expect(takenNodes(world.store, { namespace: 'space', name: 'nobody' })).toBe('there is no such workload');
+  });
+
+  test('prices of a list: of a kind of nodes that cost the same; none where they differ, or the list does not name them', () => {
+    const world = roomy({ nodes: 1 });
+    must(world, ...objects('apiVersion: v1\nkind: Namespace\nmetadata: {name: space}\n'));
+    must(world, ...answered('document-set', { namespace: 'space', name: 'one' }));
+    world.runSettled();
+    const list = (nodes: string) =>
+      readPrices(`apiVersion: standin.example/v1\nkind: PriceList\nmetadata: {name: l}\nspec: {unit: u, nodes: [${nodes}]}\n`) as Prices;
+    const [first, ...others] = world.store.list('Node');
+    const { cpu, memory } = first!.status!.capacity as { cpu: string; memory: string };
+    const own = `{name: a, cpu: '${cpu}', memory: ${memory}, price: 84 per month}`;
+    const taken = (prices: Prices) => takenNodes(world.store, undefined, prices) as Exclude<ReturnType<typeof takenNodes>, string>;
+    expect(taken(list(own)).ask.nodes).toMatchObject([{ price: '84' }]);
+    expect(taken(list(own)).not).not.toContain('prices');
+    expect(taken(list('')).ask.nodes).toMatchObject([{ price: '' }]);
+    expect(taken(list('')).not).toContain('prices of nodes that the list doesn’t name');
+    // What they give is alike, and what they have is not.
+    const larger = { ...first!.status!.capacity, cpu: String(Number(cpu) * 2) };
+    must(world, { ...first!, status: { ...first!.status, capacity: larger } } as ApiObject);
+    expect(others.length).toBeGreaterThan(0);
+    expect(taken(list(`${own}, {name: b, cpu: '${larger.cpu}', memory: ${memory}, price: 99 per month}`)).ask.nodes).toMatchObject([
+      { price: '' }
+    ]);
   });
 
   test('fifty whose optimum is known: cut from full nodes, and triplets, which leave nothing over', { timeout: 120_000 }, async () => {

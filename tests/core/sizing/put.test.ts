@@ -1,6 +1,6 @@
 /* What a calculation comes to is put into manifests; sent and at rest, the same is taken again. */
 import { describe, expect, test } from 'vitest';
-import { askOf, refOf } from '$core/model';
+import { askOf, refOf, type ApiObject, type StatefulSet } from '$core/model';
 import {
   calculationNamed,
   put,
@@ -16,15 +16,15 @@ import {
   type Taken
 } from '$core/sizing';
 import { fileSystemRoom, type World } from '$core/standin';
-import { harbourPool, objects } from '../help';
+import { harbourPool, objects, smallSet } from '../help';
 import { barn, daily, into, plan, planOf, run, write } from '../backups/help';
 import { answered, must, roomy } from '../roomy';
 
 const of = { namespace: 'space', name: 'one' };
-function standing(id: string, more: Record<string, string> = {}): World {
+function standing(id: string, more: Record<string, string> = {}, alter = (one: ApiObject): ApiObject => one): World {
   const world = roomy({ nodes: 3, capacity: '40000Gi' });
   must(world, ...objects('apiVersion: v1\nkind: Namespace\nmetadata: {name: space}\n'));
-  must(world, ...answered(id, { ...of, ...more }));
+  must(world, ...answered(id, { ...of, ...more }).map(alter));
   world.runSettled();
   return world;
 }
@@ -53,6 +53,16 @@ function round(world: World, id: CalcId, altered: Record<string, string>) {
 }
 const refusal = (world: World, id: CalcId, altered: Record<string, string>): string =>
   put(world.store, id, id === 'pool' ? undefined : of, { ...slotsOf(world, id), ...altered }) as string;
+
+/** The set of a name with a second claim template beside its first, of another class where one is named. */
+const besides =
+  (name: string, storageClassName?: string) =>
+  (one: ApiObject): ApiObject => {
+    if (one.kind !== 'StatefulSet' || one.metadata.name !== name) return one;
+    const [first] = one.spec.volumeClaimTemplates!;
+    const more = { ...first!, metadata: { name: 'more' }, spec: { ...first!.spec, ...(storageClassName ? { storageClassName } : {}) } };
+    return { ...one, spec: { ...one.spec, volumeClaimTemplates: [first!, more] } };
+  };
 
 describe('there and back', () => {
   test('members: as many as survive what is asked, as find slots, as may be away', () => {
@@ -96,6 +106,42 @@ describe('there and back', () => {
     expect(quick.after.size).toBe(`${Math.ceil(3_000 / perGib)} GiB`);
     expect(quick.made.not).toMatch(/^Most of the volume, Bytes a second of the volume/);
     expect(refusal(sql, 'speed', { asked: '1' })).toMatch(/^no size of its volumes gives more/);
+    // No size gives 3,000 where 2,500 are the most, or the node gives no more.
+    for (const less of [{ most: '2500' }, { nodeIops: '2500' }])
+      expect(
+        refusal(sql, 'speed', {
+          asked: '2100',
+          nodeIops: '100000',
+          nodeFlow: '9000 MB/s',
+          flow: '9000 MB/s',
+          latency: '1 ms',
+          flight: '64',
+          most: '90000',
+          ...less
+        })
+      ).toMatch(/^no size/);
+  });
+
+  test('a broker with two volumes has each of them grown to half; a volume on a pool may lose as many disks as the pool has copies more than one', () => {
+    const world = roomy({ nodes: 3, capacity: '40000Gi' });
+    must(world, ...objects('apiVersion: v1\nkind: Namespace\nmetadata: {name: space}\n'));
+    const two = besides('one');
+    must(world, ...answered('log-broker', of).map(two));
+    world.runSettled();
+    const found = put(world.store, 'broker', of, { ...slotsOf(world, 'broker'), rate: '0.3 MB/s', kept: '5 days' }) as Put;
+    expect(found.title).toBe('claims of one to 85Gi');
+
+    const pool = harbourPool().world;
+    must(pool, ...objects('apiVersion: v1\nkind: Namespace\nmetadata: {name: space}\n'));
+    must(pool, ...answered('document-set', { ...of, class: 'pool-volumes', size: '40Gi' }));
+    pool.runSettled();
+    expect(slotsOf(pool, 'durability')).toMatchObject({ disks: '12', mayFail: '2' });
+    expect(round(pool, 'durability', { mayFail: '1' }).after.mayFail).toBe('1');
+    expect(put(pool.store, 'durability', of, { ...slotsOf(pool, 'durability'), mayFail: '4' })).toHaveProperty(
+      'title',
+      'harbour-pool with 5 copies'
+    );
+    expect(refusal(pool, 'durability', { mayFail: '5' })).toBe('a pool keeps five copies at most, so four disks may be away');
   });
 
   test('copies of a pool and how fast they are made anew; disks are of the ground, and stay', () => {
@@ -157,6 +203,34 @@ describe('there and back', () => {
     );
     expect((takenNodes(world.store, of) as { ask: typeof ask }).ask.members[0]).toMatchObject({ count: '4', cpu: '750m', memory: '3Gi' });
     expect(putNodes(world.store, of, [{ ...row!, name: 'thought of' }])).toBe('none of the rows is a set that stands here');
+    // Limits go along where they would be below; what other containers ask for stays, and memory that is no whole MiB reads the same.
+    const set = (containers: string): StatefulSet =>
+      objects(smallSet({ name: 'plain' }).replace(/\n {6}containers:\n.*\n/, `\n      containers: ${containers}\n`)).find(
+        (one) => one.kind === 'StatefulSet'
+      ) as StatefulSet;
+    must(world, ...objects(smallSet({ name: 'plain' })).filter((one) => one.kind === 'Service'));
+    must(
+      world,
+      set(
+        '[{name: main, image: x, resources: {requests: {cpu: 200m, memory: "1000000000"}, limits: {cpu: 300m, memory: 2Gi}}}, {name: beside, image: y, resources: {requests: {cpu: 100m}}}]'
+      )
+    );
+    const plain = { namespace: 'default', name: 'plain' };
+    const rows = (takenNodes(world.store, plain) as { ask: typeof ask }).ask.members;
+    expect(rows).toMatchObject([{ name: 'plain', cpu: '300m', memory: '954Mi' }]);
+    expect(putNodes(world.store, plain, rows)).toBe('all of it stands so already');
+    const asked = (cpu: string, memory: string) => {
+      const found = putNodes(world.store, plain, [{ ...rows[0]!, cpu, memory }]);
+      return typeof found === 'string'
+        ? found
+        : (found.objects[0] as StatefulSet).spec.template.spec.containers.map((one) => one.resources);
+    };
+    expect(asked('600m', '954Mi')).toEqual([
+      { requests: { cpu: '500m', memory: '1000000000' }, limits: { cpu: '500m', memory: '2Gi' } },
+      { requests: { cpu: '100m' } }
+    ]);
+    expect(asked('300m', '3Gi')).toMatchObject([{ requests: { cpu: '200m', memory: '3Gi' }, limits: { cpu: '300m', memory: '3Gi' } }, {}]);
+    expect(asked('50m', '954Mi')).toBe('plain: its other containers ask for more CPU than that');
     const kept = standing('memory-store');
     const [its] = (takenNodes(kept.store, of) as { ask: typeof ask }).ask.members;
     expect(putNodes(kept.store, of, [{ ...its!, count: '9' }])).toBe('one: an operator keeps it: ask for it in its resource');
@@ -169,6 +243,11 @@ describe('there and back', () => {
     expect(made.not).toMatch(/^the class of data-one-0, data-one-1 and data-one-2, which stay in steady-block/);
     sent(world, put(world.store, 'slots', of, { ...slotsOf(world, 'slots'), members: '4' }));
     expect(world.store.get('PersistentVolumeClaim', 'space', 'data-one-3')!.spec.storageClassName).toBe('shared');
+    // Claims that are in another class already are not named.
+    const mixed = standing('document-set', {}, besides('one', 'shared'));
+    expect((putClass(mixed.store, of, 'steady-block', 'shared') as Put).not).toMatch(
+      /^the class of data-one-0, data-one-1 and data-one-2, which/
+    );
     expect(putClass(world.store, of, 'steady-block', 'none')).toBe('there is no class none');
     expect(putClass(world.store, of, 'other', 'shared')).toBe('no set of one has claims that name other');
   });

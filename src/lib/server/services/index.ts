@@ -30,6 +30,13 @@ export function getApp(): Promise<App> {
   return app;
 }
 
+/** Ends the application, if there is one; the next call makes another. For tests that follow each other in one process. */
+export async function endApp(): Promise<void> {
+  const last = app;
+  app = undefined;
+  await (await last?.catch(() => undefined))?.close();
+}
+
 export { done, notFound, refusalOf, refused, unknownRehearsal, type Answer, type Refusal } from './answer';
 export { roleNeeded, signInNeeded } from './access';
 export type { App } from './app';

@@ -41,13 +41,13 @@ const figure = ({ sized }: Scene, id: string): number => sized.figures.find((one
 /** The set of a workload that something is written into; a text says why it can't be. */
 function setOf({ workload, of }: Scene, what: string, fits: (set: StatefulSet) => boolean = () => true): StatefulSet | string {
   const set = workload?.sets.find(fits);
-  if (!set) return `there are no ${what} of a set in ${of.name}`;
+  if (!set) return `there are no ${what} in ${of.name}`;
   return set.metadata.ownerReferences?.length ? `an operator keeps ${of.name}: ask for it in its resource` : set;
 }
 const withClaims = (set: StatefulSet): boolean => (set.spec.volumeClaimTemplates?.length ?? 0) > 0;
 
 function members(scene: Scene, wanted: number): Omit<Put, 'not'> | string {
-  const set = setOf(scene, 'members');
+  const set = setOf(scene, 'members of a set');
   if (typeof set === 'string') return set;
   const { name } = scene.of;
   if ((set.spec.replicas ?? 1) === wanted) return `as many members has ${name} already: ${wanted}`;
@@ -192,7 +192,7 @@ const ways: Readonly<Record<CalcId, Way>> = {
       if (odd.length) return 'its members, volumes and parity are laid out once: another layout is a new store, written by its brief';
       const size = one('size');
       if (typeof size === 'string') return size;
-      const set = setOf(scene, 'claims', withClaims);
+      const set = setOf(scene, 'claims of a set', withClaims);
       return typeof set === 'string' ? set : grown(scene, size, set, Infinity);
     }
   },
@@ -210,14 +210,14 @@ const ways: Readonly<Record<CalcId, Way>> = {
     put(scene) {
       const needs = figure(scene, 'needs');
       if (Number.isNaN(needs)) return 'no size of its volumes gives more than they have: another ceiling is met first, or none is';
-      const set = setOf(scene, 'claims', withClaims);
+      const set = setOf(scene, 'claims of a set', withClaims);
       return typeof set === 'string' ? set : grown(scene, needs, set);
     }
   },
   fill: {
     writes: ['size', 'used', 'grows', 'left', 'cool'],
     put(scene) {
-      const set = setOf(scene, 'claims', withClaims);
+      const set = setOf(scene, 'claims of a set', withClaims);
       return typeof set === 'string' ? set : grown(scene, figure(scene, 'next'), set);
     }
   },

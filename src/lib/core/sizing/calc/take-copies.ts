@@ -105,7 +105,7 @@ export function backupTaken(facts: Facts, workload: Workload): Taken | string {
       ...(gapMs === undefined ? {} : { every: timeText(gapMs) }),
       ...rate('out'),
       ...(graded ? {} : { kept: String(keep.newest) }),
-      fullEvery: String(how === 'snapshots' ? 1 : fullEvery),
+      fullEvery: String(fullEvery),
       log: how === 'copy-and-log' ? timeText(logEverySeconds * 1_000) : '0 s',
       ...rate('back'),
       ...(asked.losesMs === undefined ? {} : { point: timeText(asked.losesMs) }),
