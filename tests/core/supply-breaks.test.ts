@@ -1,6 +1,6 @@
 import { describe, expect, test } from 'vitest';
 import { asManifest } from '$core/manifest';
-import { isReady, type Node, type Ref } from '$core/model';
+import { isReady, type ApiObject, type Node, type Ref } from '$core/model';
 import { rootLine } from '$core/rootline';
 import { World } from '$core/standin';
 import { claimOf, classOf, firstBreak, must, alone, podOf, readySouth, ref, remove, settle, size } from './help';
@@ -295,18 +295,18 @@ function fresh(): World {
   world.runSettled();
   return world;
 }
-const readySouthDriver = () =>
-  readySouth()
-    .store.list('DaemonSet')
-    .map((one) => asManifest(one))
-    .concat([
-      ...readySouth().store.list('Deployment').map(asManifest),
-      ...readySouth().store.list('CSIDriver').map(asManifest),
-      ...readySouth().store.list('ClusterRole').map(asManifest),
-      ...readySouth().store.list('ClusterRoleBinding').map(asManifest),
-      ...readySouth().store.list('ServiceAccount', 'storage-system').map(asManifest),
-      { apiVersion: 'v1', kind: 'Namespace', metadata: { name: 'storage-system' } }
-    ]);
+function readySouthDriver(): ApiObject[] {
+  const { store } = readySouth();
+  const its = [
+    ...store.list('DaemonSet'),
+    ...store.list('Deployment'),
+    ...store.list('CSIDriver'),
+    ...store.list('ClusterRole'),
+    ...store.list('ClusterRoleBinding'),
+    ...store.list('ServiceAccount', 'storage-system')
+  ].map((one) => asManifest(one));
+  return [...its, { apiVersion: 'v1', kind: 'Namespace', metadata: { name: 'storage-system' } }];
+}
 
 describe('south-quay', () => {
   test.each(south)('$name', ({ make, at, joint, says, evidence: wanted, mend }) => {
