@@ -51,7 +51,9 @@ test('what can not be read or written is refused with a reason, and nothing else
     'There are no brokers with claims in timetable.'
   );
   expect((await draft('broker', { written: { rate: 'much' } })).body.detail).toBe('Something in its slots can not be read.');
-  expect((await draft('fill', { of: { namespace: 'events', name: 'boarding' } })).status).toBe(201);
+  // The fullest volume is a broker's: its set's claims grow, not the coordinators'.
+  const grown = await call<{ id: number }>('POST', `${at}/sizing/draft`, { calc: 'fill', of, written: {} });
+  expect((await call<{ name: string }>('GET', `/drafts/${grown.body.id}`)).body.name).toBe('claims of boarding to 300Gi');
 });
 
 test('there and back over the interface: a draft says what is not in it, rows and classes go into drafts, a kept list prices nodes', async () => {

@@ -80,7 +80,11 @@ describe('there and back', () => {
   });
 
   test('sizes: of brokers by what they keep, of a store, of a volume that is to be quicker', () => {
-    const broker = standing('log-broker');
+    const broker = standing('log-broker', { tls: 'off' });
+    // Of several sets the one that decides by majority has members more; slots say nothing of which.
+    const five = put(broker.store, 'spread', of, { ...slotsOf(broker, 'spread'), lostZones: '0', lostMembers: '2' }) as Put;
+    expect(five.objects.map((one) => [one.metadata.name, (one as StatefulSet).spec.replicas])).toEqual([['one-coord', 5]]);
+    expect(refusal(broker, 'slots', { members: '9' })).toBe('one is made of several sets: node fit writes how many each has');
     const { after } = round(broker, 'broker', { rate: '0.3 MB/s', kept: '5 days', lost: '1' });
     // 0.3e6 x 432,000 s x 1.3 are 156.9 GiB, and ext4 leaves as much of 170 GiB, not of 168.
     expect(after.has).toBe('170 GiB');
@@ -172,6 +176,11 @@ describe('there and back', () => {
     expect(planOf(world).spec).toMatchObject({ how: 'copy-and-log', logEverySeconds: 40 });
     expect(refusal(world, 'backup', { every: '5 h' })).toMatch(/^a schedule can't say every 5 h: choose/);
     expect(refusal(world, 'backup', { log: '5 s' })).toMatch(/^a log is taken away every 10/);
+    // Of copies that are kept by days the sheet says nothing: they stay as they are.
+    must(world, ...plan(`how: copy, ${daily}, keep: {newest: 3, days: 7}, ${into}`));
+    expect(slotsOf(world, 'backup')).not.toHaveProperty('kept');
+    expect(round(world, 'backup', { kept: '9' }).made.not).toBe('Copies kept');
+    expect(planOf(world).spec.keep).toMatchObject({ newest: 3, days: 7 });
     must(world, ...plan(`how: snapshots, ${daily}`));
     expect(refusal(world, 'backup', { log: '60 s' })).toMatch(/^snapshots have no log/);
     expect(refusal(world, 'backup', { fullEvery: '2' })).toMatch(/^a snapshot is always whole/);

@@ -1,12 +1,12 @@
 import { askedOf, backWithinMark, longestGapMs, loseAtMostMark } from '../../backups';
 import { asManifest, grownSet } from '../../manifest';
-import type { ApiObject, BackupPlan, Facts, StatefulSet } from '../../model';
+import { memberClaim, ordinalsOf, type ApiObject, type BackupPlan, type Facts, type StatefulSet } from '../../model';
 import { workloadNamed, type Workload } from '../../proofs';
 import { plural, quantityOf } from '../../shared';
-import { enginePartOf, workloadRef } from '../../standin';
+import { decidesByMajority, enginePartOf, workloadRef } from '../../standin';
 import { calculationNamed } from './list';
 import { readAll, sizedBy, type Sized } from './reckon';
-import { taken } from './take';
+import { firstVolume, fullest, taken } from './take';
 import { poolBehind } from './take-copies';
 import { shown } from './written';
 import type { CalcId, Span } from './types';
@@ -28,10 +28,13 @@ interface Scene {
   one(slot: string): number | string;
 }
 
+/** Manifests, with slots by their label that aren't in them. */
+type Written = Omit<Put, 'not'> & Partial<Pick<Put, 'not'>>;
+
 interface Way {
   /** Slots that it writes, or that tell what is seen or asked rather than how something is set up. */
   readonly writes: readonly string[];
-  put(scene: Scene): Omit<Put, 'not'> | string;
+  put(scene: Scene): Written | string;
 }
 
 const gib = 2 ** 30;
@@ -46,10 +49,12 @@ function setOf({ workload, of }: Scene, what: string, fits: (set: StatefulSet) =
 }
 const withClaims = (set: StatefulSet): boolean => (set.spec.volumeClaimTemplates?.length ?? 0) > 0;
 
-function members(scene: Scene, wanted: number): Omit<Put, 'not'> | string {
-  const set = setOf(scene, 'members of a set');
+const decides = (set: StatefulSet): boolean => decidesByMajority(enginePartOf(set.spec.template));
+
+function members(scene: Scene, wanted: number, fits?: (set: StatefulSet) => boolean): Written | string {
+  const set = setOf(scene, 'members of a set', fits);
   if (typeof set === 'string') return set;
-  const { name } = scene.of;
+  const { name } = set.metadata;
   if ((set.spec.replicas ?? 1) === wanted) return `as many members has ${name} already: ${wanted}`;
   return {
     objects: [asManifest({ ...set, spec: { ...set.spec, replicas: wanted } })],
@@ -57,10 +62,23 @@ function members(scene: Scene, wanted: number): Omit<Put, 'not'> | string {
   };
 }
 
-/** Claims of a set grown to a size: of its first template, or of as many as are named. */
-function grown(scene: Scene, bytes: number, set: StatefulSet, count = 1): Omit<Put, 'not'> {
+/** Claims of the set, and of its template, that a claim is made by, grown to a size. */
+function grownLike(scene: Scene, claim: string | undefined, bytes: number): Written | string {
+  const templates = (scene.workload?.sets ?? []).flatMap((set) => (set.spec.volumeClaimTemplates ?? []).map((one) => ({ set, one })));
+  const found = templates.find(({ set, one }) => ordinalsOf(set).some((nth) => memberClaim(one.metadata.name, set, nth) === claim));
+  const set = setOf(scene, 'claims of a set', (one) => one === found?.set);
+  if (typeof set === 'string') return set;
   const size = inGib(bytes);
-  const templates = set.spec.volumeClaimTemplates!.slice(0, count).map((one) => one.metadata.name);
+  return {
+    objects: grownSet(scene.facts, set, new Map([[found!.one.metadata.name, size]])),
+    title: `claims of ${set.metadata.name} to ${size}`
+  };
+}
+
+/** All claims of a set grown to a size, each. */
+function grown(scene: Scene, bytes: number, set: StatefulSet): Written {
+  const size = inGib(bytes);
+  const templates = set.spec.volumeClaimTemplates!.map((one) => one.metadata.name);
   return {
     objects: grownSet(scene.facts, set, new Map(templates.map((one) => [one, size]))),
     title: `claims of ${scene.of.name} to ${size}`
@@ -94,7 +112,7 @@ function markOf(ms: number): string | undefined {
   return undefined;
 }
 
-function plan(scene: Scene): Omit<Put, 'not'> | string {
+function plan(scene: Scene): Written | string {
   const { facts, of, one } = scene;
   const found = facts.list('BackupPlan', of.namespace).find(({ spec }) => spec.workload === of.name);
   if (!found) return `no plan copies ${of.name}: make one under Backups`;
@@ -115,6 +133,7 @@ function plan(scene: Scene): Omit<Put, 'not'> | string {
   if (spec.how === 'snapshots' && values.fullEvery !== 1) return 'a snapshot is always whole: choose 1';
   if (log > 0 && (!Number.isInteger(log) || log < 10 || log > 86_400)) return 'a log is taken away every 10 to 86,400 whole seconds';
   if (values.fullEvery! > 100 || values.kept! > 1_000) return 'a plan keeps at most 1,000 copies, and of 100 at least one is whole';
+  const graded = spec.keep.days + spec.keep.weeks + spec.keep.months > 0;
   const how = spec.how === 'snapshots' ? spec.how : log > 0 ? 'copy-and-log' : 'copy';
   const altered: BackupPlan = {
     ...found,
@@ -124,7 +143,8 @@ function plan(scene: Scene): Omit<Put, 'not'> | string {
       how,
       ...(log > 0 ? { logEverySeconds: log } : {}),
       fullEvery: values.fullEvery!,
-      keep: { ...spec.keep, newest: values.kept! }
+      // Of those that are kept by days, weeks and months the sheet says nothing.
+      keep: graded ? spec.keep : { ...spec.keep, newest: values.kept! }
     }
   };
   const asked = askedOf(facts, of.namespace, of.name);
@@ -148,7 +168,11 @@ function plan(scene: Scene): Omit<Put, 'not'> | string {
           } as ApiObject)
         ]
       : [];
-  return { objects: [asManifest(altered), ...marked], title: `plan ${found.metadata.name} of ${of.name}` };
+  return {
+    objects: [asManifest(altered), ...marked],
+    title: `plan ${found.metadata.name} of ${of.name}`,
+    ...(graded ? { not: 'Copies kept' } : {})
+  };
 }
 
 const ways: Readonly<Record<CalcId, Way>> = {
@@ -156,7 +180,7 @@ const ways: Readonly<Record<CalcId, Way>> = {
     writes: ['members'],
     put(scene) {
       const wanted = figure(scene, 'fewest');
-      return Number.isFinite(wanted) ? members(scene, wanted) : 'no number of members survives that';
+      return Number.isFinite(wanted) ? members(scene, wanted, decides) : 'no number of members survives that';
     }
   },
   slots: {
@@ -164,6 +188,8 @@ const ways: Readonly<Record<CalcId, Way>> = {
     put(scene) {
       const wanted = scene.one('members');
       if (typeof wanted === 'string') return wanted;
+      const { sets = [], deployments = [] } = scene.workload ?? {};
+      if (sets.length + deployments.length > 1) return `${scene.of.name} is made of several sets: node fit writes how many each has`;
       const out = figure(scene, 'out');
       return out > 0 ? `${out} of ${plural(wanted, 'member')} would find no slot` : members(scene, wanted);
     }
@@ -193,7 +219,7 @@ const ways: Readonly<Record<CalcId, Way>> = {
       const size = one('size');
       if (typeof size === 'string') return size;
       const set = setOf(scene, 'claims of a set', withClaims);
-      return typeof set === 'string' ? set : grown(scene, size, set, Infinity);
+      return typeof set === 'string' ? set : grown(scene, size, set);
     }
   },
   broker: {
@@ -202,7 +228,7 @@ const ways: Readonly<Record<CalcId, Way>> = {
       const set = setOf(scene, 'brokers with claims', (one) => withClaims(one) && enginePartOf(one.spec.template)?.part === 'broker');
       if (typeof set === 'string') return set;
       const { length } = set.spec.volumeClaimTemplates!;
-      return grown(scene, figure(scene, 'disk') / length, set, length);
+      return grown(scene, figure(scene, 'disk') / length, set);
     }
   },
   speed: {
@@ -210,16 +236,12 @@ const ways: Readonly<Record<CalcId, Way>> = {
     put(scene) {
       const needs = figure(scene, 'needs');
       if (Number.isNaN(needs)) return 'no size of its volumes gives more than they have: another ceiling is met first, or none is';
-      const set = setOf(scene, 'claims of a set', withClaims);
-      return typeof set === 'string' ? set : grown(scene, needs, set);
+      return grownLike(scene, scene.workload && firstVolume(scene.facts, scene.workload)?.claim, needs);
     }
   },
   fill: {
     writes: ['size', 'used', 'grows', 'left', 'cool'],
-    put(scene) {
-      const set = setOf(scene, 'claims of a set', withClaims);
-      return typeof set === 'string' ? set : grown(scene, figure(scene, 'next'), set);
-    }
+    put: (scene) => grownLike(scene, scene.workload && fullest(scene.facts, scene.workload)?.claim, figure(scene, 'next'))
   },
   durability: {
     writes: ['mayFail', 'heal', 'disks'],
@@ -236,7 +258,7 @@ const ways: Readonly<Record<CalcId, Way>> = {
       }
       if (scene.workload?.engine === 'object-store')
         return 'its parity is laid out once: another layout is a new store, written by its brief';
-      return members(scene, 2 * away + 1);
+      return members(scene, 2 * away + 1, decides);
     }
   },
   backup: { writes: ['every', 'kept', 'fullEvery', 'log', 'point', 'time', 'bytes', 'rate', 'backRate'], put: plan }
@@ -273,5 +295,5 @@ export function put(
           return !ways[id].writes.includes(slot) && (is.low !== was.low || is.high !== was.high);
         })
       : [];
-  return { ...found, not: left.map((two) => two.label).join(', ') };
+  return { ...found, not: [...(found.not ? [found.not] : []), ...left.map((two) => two.label)].join(', ') };
 }

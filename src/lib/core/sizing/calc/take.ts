@@ -34,8 +34,8 @@ export interface Taken {
 const standing = (facts: Facts): Node[] => facts.list('Node').filter((one) => nodeReady(one) && !one.spec?.unschedulable);
 const claimOf = (facts: Facts, pod: Pod, name: string) => facts.get('PersistentVolumeClaim', pod.metadata.namespace ?? '', name);
 
-/** The claim of a workload that is filled most, with its pod. */
-function fullest(facts: Facts, workload: Workload) {
+/** The claim of a workload that is filled most. */
+export function fullest(facts: Facts, workload: Workload) {
   const all = podsIn(facts, workload).flatMap((pod) =>
     mountsOf(facts, pod).flatMap(({ claim, volume, asset }) =>
       volume && asset?.status?.fill ? [{ claim, volume, asset, share: fillAt(asset, facts.nowMs) / bytesOf(asset.spec.size) }] : []
@@ -158,11 +158,17 @@ const byBroker = (facts: Facts, workload: Workload): Taken | string => {
   };
 };
 
-const bySpeed = (facts: Facts, workload: Workload): Taken | string => {
+/** The first volume of a workload that is mounted, with the pod that mounts it. */
+export function firstVolume(facts: Facts, workload: Workload) {
   const [pod] = podsIn(facts, workload).filter((one) => one.spec.nodeName && claimsOf(one.spec, one.metadata.name).length);
   const [first] = pod ? mountsOf(facts, pod) : [];
-  if (!pod || !first?.volume || !first.asset) return 'its members have no volumes yet';
-  const { volume, asset } = first;
+  return pod && first?.volume && first.asset ? { pod, claim: first.claim, volume: first.volume, asset: first.asset } : undefined;
+}
+
+const bySpeed = (facts: Facts, workload: Workload): Taken | string => {
+  const first = firstVolume(facts, workload);
+  if (!first) return 'its members have no volumes yet';
+  const { pod, volume, asset } = first;
   const backend = backendOf(facts, volume.spec.csi?.driver ?? '');
   const card = backend?.spec.speed;
   if (!card) return 'the backend of its volumes says nothing of speed';
