@@ -69,12 +69,21 @@ describe('there and back', () => {
     const world = standing('document-set', { tls: 'off' });
     expect(round(world, 'spread', { lostZones: '1', lostMembers: '1' }).after).toMatchObject({ members: '9', nodes: '9', zones: '3' });
     expect(round(world, 'slots', { members: '5' }).after.members).toBe('5');
+    expect((put(world.store, 'durability', of, { ...slotsOf(world, 'durability'), disks: '7', mayFail: '3' }) as Put).not).toBe('');
+    expect((put(world.store, 'durability', of, { ...slotsOf(world, 'durability'), disks: '9', mayFail: '3' }) as Put).not).toBe(
+      'Disks of a group'
+    );
     expect(round(world, 'durability', { mayFail: '1' }).after).toMatchObject({ disks: '3', mayFail: '1' });
     expect(world.store.get('StatefulSet', 'space', 'one')!.status).toMatchObject({ replicas: 3, readyReplicas: 3 });
     // What isn't written is named; what can't be is refused, with why.
     expect(round(world, 'spread', { nodes: '12', lostMembers: '2', lostZones: '0' }).made.not).toBe('Nodes');
     expect(refusal(world, 'spread', { lostZones: '3' })).toBe('no number of members survives that');
     expect(refusal(world, 'spread', { lostZones: '0', lostMembers: '2' })).toMatch(/^as many members has one already: 5$/);
+    // What can not be read, or be together, is said; and nothing is written for what nothing can be taken of.
+    expect(refusal(world, 'slots', { members: 'many' })).toMatch(/^Members: Write a whole number/);
+    expect(refusal(world, 'spread', { nodes: '2', zones: '3' })).toBe("2 nodes can't stand in 3 zones");
+    expect(put(world.store, 'broker', of, {})).toBe('it is no log broker');
+    expect(put(world.store, 'backup', of, {})).toBe('no plan copies it: make one under Backups');
     expect(refusal(world, 'slots', { members: '3 to 5' })).toBe('Members is a range: write one value');
     expect(refusal(world, 'slots', { members: '900' })).toMatch(/^\d+ of 900 members would find no slot$/);
   });
@@ -141,6 +150,10 @@ describe('there and back', () => {
     pool.runSettled();
     expect(slotsOf(pool, 'durability')).toMatchObject({ disks: '12', mayFail: '2' });
     expect(round(pool, 'durability', { mayFail: '1' }).after.mayFail).toBe('1');
+    // Disks are of the ground; as many members as there are to be go along.
+    expect((put(pool.store, 'durability', of, { ...slotsOf(pool, 'durability'), disks: '20', mayFail: '2' }) as Put).not).toBe(
+      'Disks of a group'
+    );
     expect(put(pool.store, 'durability', of, { ...slotsOf(pool, 'durability'), mayFail: '4' })).toHaveProperty(
       'title',
       'harbour-pool with 5 copies'
@@ -162,6 +175,8 @@ describe('there and back', () => {
     write(world, 'a');
     run(world, 'first');
     expect(slotsOf(world, 'backup')).toMatchObject({ every: '1 day', kept: '4', fullEvery: '1', log: '0 s' });
+    const first = put(world.store, 'backup', of, { ...slotsOf(world, 'backup'), kept: '5' }) as Put;
+    expect([first.not, first.objects.map((one) => one.kind)]).toEqual(['Lost at most, Back within', ['BackupPlan']]);
     const { made, after } = round(world, 'backup', {
       every: '6 h',
       kept: '9',

@@ -65,7 +65,7 @@
   const shown = $derived(found.sized ?? last);
   const chosen = $derived(workloads.find((each) => keyOf(each) === of));
   /** Whether there is something that an answer can be written for. */
-  const aimed = $derived(calc.taken === 'place' || chosen !== undefined);
+  const aimed = $derived(calc.taken === 'place' || (chosen !== undefined && took));
 
   function reckon(waitMs = 120) {
     clearTimeout(timer);

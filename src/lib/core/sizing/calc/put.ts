@@ -23,6 +23,8 @@ interface Scene {
   readonly facts: Facts;
   readonly of: { readonly namespace: string; readonly name: string };
   readonly workload: Workload | undefined;
+  /** What stands, as it is taken. */
+  readonly now: Readonly<Record<string, string>>;
   readonly sized: Sized;
   /** A slot's value; a text where it is a range. */
   one(slot: string): number | string;
@@ -62,27 +64,27 @@ function members(scene: Scene, wanted: number, fits?: (set: StatefulSet) => bool
   };
 }
 
+/** Claims of a set grown to a size, each: of all its templates, or of those that are named. */
+function grown(
+  { facts }: Scene,
+  bytes: number,
+  set: StatefulSet,
+  templates = set.spec.volumeClaimTemplates!.map((one) => one.metadata.name)
+): Written {
+  const size = inGib(bytes);
+  return {
+    objects: grownSet(facts, set, new Map(templates.map((one) => [one, size]))),
+    title: `claims of ${set.metadata.name} to ${size}`
+  };
+}
+
 /** Claims of the set, and of its template, that a claim is made by, grown to a size. */
 function grownLike(scene: Scene, claim: string | undefined, bytes: number): Written | string {
   const templates = (scene.workload?.sets ?? []).flatMap((set) => (set.spec.volumeClaimTemplates ?? []).map((one) => ({ set, one })));
   const found = templates.find(({ set, one }) => ordinalsOf(set).some((nth) => memberClaim(one.metadata.name, set, nth) === claim));
   const set = setOf(scene, 'claims of a set', (one) => one === found?.set);
   if (typeof set === 'string') return set;
-  const size = inGib(bytes);
-  return {
-    objects: grownSet(scene.facts, set, new Map([[found!.one.metadata.name, size]])),
-    title: `claims of ${set.metadata.name} to ${size}`
-  };
-}
-
-/** All claims of a set grown to a size, each. */
-function grown(scene: Scene, bytes: number, set: StatefulSet): Written {
-  const size = inGib(bytes);
-  const templates = set.spec.volumeClaimTemplates!.map((one) => one.metadata.name);
-  return {
-    objects: grownSet(scene.facts, set, new Map(templates.map((one) => [one, size]))),
-    title: `claims of ${scene.of.name} to ${size}`
-  };
+  return grown(scene, bytes, set, [found!.one.metadata.name]);
 }
 
 /** A schedule that comes every so many ms, at the minute and hour of another one; undefined where five fields can't say it. */
@@ -148,17 +150,19 @@ function plan(scene: Scene): Written | string {
     }
   };
   const asked = askedOf(facts, of.namespace, of.name);
-  const marks = (
-    [
-      [loseAtMostMark, values.point!, asked.losesMs],
-      [backWithinMark, values.time!, asked.backMs]
-    ] as const
-  ).filter(([, seconds, now]) => seconds * 1_000 !== now);
+  const begins = readAll(calculationNamed('backup')!, {}) as { spans: Readonly<Record<string, Span>> };
+  const wishes = [
+    { mark: loseAtMostMark, seconds: values.point!, now: asked.losesMs, slot: 'point', label: 'Lost at most' },
+    { mark: backWithinMark, seconds: values.time!, now: asked.backMs, slot: 'time', label: 'Back within' }
+  ];
+  // What nobody has asked for, and stands as the sheet begins, is no wish.
+  const unasked = wishes.filter((two) => two.now === undefined && two.seconds === begins.spans[two.slot]!.low);
+  const marks = wishes.filter((two) => two.seconds * 1_000 !== two.now && !unasked.includes(two));
   const ref = workloadRef(facts, of.namespace, of.name);
   const owner = facts.get(ref.kind, of.namespace, of.name);
-  const written = marks.map(([mark, seconds]) => [mark, markOf(seconds * 1_000)] as const);
+  const written = marks.map(({ mark, seconds }) => [mark, markOf(seconds * 1_000)] as const);
   const odd = marks.find((_, i) => written[i]![1] === undefined);
-  if (odd) return `what is asked for is written in whole seconds: ${shown('time', odd[1])} is not`;
+  if (odd) return `what is asked for is written in whole seconds: ${shown('time', odd.seconds)} is not`;
   const marked =
     owner && marks.length
       ? [
@@ -171,7 +175,7 @@ function plan(scene: Scene): Written | string {
   return {
     objects: [asManifest(altered), ...marked],
     title: `plan ${found.metadata.name} of ${of.name}`,
-    ...(graded ? { not: 'Copies kept' } : {})
+    not: [...(graded ? ['Copies kept'] : []), ...unasked.map((two) => two.label)].join(', ')
   };
 }
 
@@ -211,10 +215,8 @@ const ways: Readonly<Record<CalcId, Way>> = {
   store: {
     writes: ['size', 'sets', 'members', 'volumes', 'parity'],
     put(scene) {
-      const { facts, of, one } = scene;
-      const now = taken(facts, 'store', of);
-      if (typeof now === 'string') return now;
-      const odd = ['sets', 'members', 'volumes', 'parity'].filter((slot) => String(one(slot)) !== now.written[slot]);
+      const { now, one } = scene;
+      const odd = ['sets', 'members', 'volumes', 'parity'].filter((slot) => String(one(slot)) !== now[slot]);
       if (odd.length) return 'its members, volumes and parity are laid out once: another layout is a new store, written by its brief';
       const size = one('size');
       if (typeof size === 'string') return size;
@@ -248,17 +250,22 @@ const ways: Readonly<Record<CalcId, Way>> = {
     put(scene) {
       const away = scene.one('mayFail');
       if (typeof away === 'string') return away;
+      const disks = scene.one('disks');
+      // As many disks as there are members go along with them; those of a pool are of the ground.
+      const left = (its: number) => (String(disks) === scene.now.disks || disks === its ? {} : { not: 'Disks of a group' });
       const pool = scene.workload && poolBehind(scene.facts, scene.workload);
       if (pool) {
         if (away > 4) return 'a pool keeps five copies at most, so four disks may be away';
         return {
           objects: [asManifest({ ...pool, spec: { ...pool.spec, copies: away + 1 } })],
-          title: `${pool.metadata.name} with ${plural(away + 1, 'copy', 'copies')}`
+          title: `${pool.metadata.name} with ${plural(away + 1, 'copy', 'copies')}`,
+          ...left(NaN)
         };
       }
       if (scene.workload?.engine === 'object-store')
         return 'its parity is laid out once: another layout is a new store, written by its brief';
-      return members(scene, 2 * away + 1, decides);
+      const found = members(scene, 2 * away + 1, decides);
+      return typeof found === 'string' ? found : { ...found, ...left(2 * away + 1) };
     }
   },
   backup: { writes: ['every', 'kept', 'fullEvery', 'log', 'point', 'time', 'bytes', 'rate', 'backRate'], put: plan }
@@ -276,20 +283,26 @@ export function put(
 ): Put | string {
   const calc = calculationNamed(id)!;
   const sized = sizedBy(calc, written);
-  if ('faults' in sized) return 'something in its slots can not be read';
+  const labelOf = (slot: string): string => calc.slots.find((two) => two.id === slot)!.label;
+  if ('faults' in sized) {
+    const [[slot, fault] = ['', '']] = Object.entries(sized.faults);
+    return slot ? `${labelOf(slot)}: ${fault}` : fault.replace(/\.$/, '');
+  }
   const { spans } = readAll(calc, written) as { spans: Readonly<Record<string, Span>> };
   const workload = of && workloadNamed(facts, of.namespace, of.name);
   if (id !== 'pool' && !workload) return 'there is no such workload';
+  // Of what nothing can be taken, the sheet's slots say nothing.
+  const now = taken(facts, id, of);
+  if (typeof now === 'string') return now;
   const one = (slot: string): number | string => {
     const { low, high } = spans[slot]!;
-    return low === high ? low : `${calc.slots.find((two) => two.id === slot)!.label} is a range: write one value`;
+    return low === high ? low : `${labelOf(slot)} is a range: write one value`;
   };
-  const found = ways[id].put({ facts, of: of ?? { namespace: '', name: '' }, workload, sized, one });
+  const found = ways[id].put({ facts, of: of ?? { namespace: '', name: '' }, workload, now: now.written, sized, one });
   if (typeof found === 'string') return found;
-  const now = taken(facts, id, of);
-  const stands = typeof now === 'string' ? undefined : readAll(calc, { ...written, ...now.written });
+  const stands = readAll(calc, { ...written, ...now.written });
   const left =
-    stands && 'spans' in stands
+    'spans' in stands
       ? calc.slots.filter(({ id: slot }) => {
           const [is, was] = [spans[slot]!, stands.spans[slot]!];
           return !ways[id].writes.includes(slot) && (is.low !== was.low || is.high !== was.high);

@@ -46,7 +46,7 @@ export function durabilityTaken(facts: Facts, workload: Workload, tried?: Tried)
       : { written: text(otherwiseMs), says: `the time is reckoned from what is stored; ${from} measures it` };
   };
   const given = (disks: number, mayFail: number, { written, says }: ReturnType<typeof heal>, more = ''): Taken => ({
-    written: { groups: '1', disks: String(disks), mayFail: String(mayFail), ...written },
+    written: { groups: '1', disks: String(disks), mayFail: String(mayFail), ...(disks < 2 ? { batch: String(disks) } : {}), ...written },
     not: listed([yearly, 'several that go at once', ...(more ? [more] : [])]) + `; ${says}`
   });
   const pool = poolBehind(facts, workload);
