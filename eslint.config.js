@@ -2,14 +2,23 @@ import svelte from 'eslint-plugin-svelte';
 import ts from 'typescript-eslint';
 import svelteConfig from './svelte.config.js';
 
-const wallClock = [
-  { object: 'Date', property: 'now', message: 'The core knows no wall clock: take the time from the world.' },
-  { object: 'Math', property: 'random', message: 'The core draws from the seed: use shared/rng.' },
-  { object: 'performance', property: 'now', message: 'The core knows no wall clock.' }
-];
-
+// Components alone: all other files are linted by .oxlintrc.json.
 export default ts.config(
-  { ignores: ['.root-barn/', 'build/', '.svelte-kit/', 'node_modules/', 'data/', 'test-results/'] },
+  {
+    ignores: [
+      '.root-barn/',
+      'build/',
+      '.svelte-kit/',
+      'node_modules/',
+      'data/',
+      'test-results/',
+      '**/*.js',
+      '**/*.mjs',
+      '**/*.cjs',
+      '**/*.ts',
+      '!**/*.svelte.ts'
+    ]
+  },
   ...ts.configs.recommended,
   ...svelte.configs.recommended,
   {
@@ -20,27 +29,13 @@ export default ts.config(
     }
   },
   {
-    files: ['**/*.svelte', '**/*.svelte.ts', 'src/lib/ui/**/*.ts'],
+    files: ['**/*.svelte', '**/*.svelte.ts'],
     languageOptions: { parserOptions: { parser: ts.parser, extraFileExtensions: ['.svelte'], svelteConfig } },
     rules: {
       'svelte/no-navigation-without-resolve': 'off',
       'svelte/require-each-key': 'error',
       'svelte/no-useless-mustaches': 'off',
       'svelte/prefer-svelte-reactivity': 'off'
-    }
-  },
-  // Tables that are made from published types.
-  { files: ['src/lib/core/model/api-fields.ts'], rules: { 'max-lines': 'off' } },
-  { files: ['**/*.cjs'], rules: { '@typescript-eslint/no-require-imports': 'off' } },
-  {
-    files: ['src/lib/core/**/*.ts'],
-    rules: {
-      'no-restricted-properties': ['error', ...wallClock],
-      'no-restricted-globals': ['error', 'process', 'window', 'document', 'setTimeout', 'setInterval', 'fetch', 'crypto', 'performance'],
-      'no-restricted-syntax': [
-        'error',
-        { selector: "NewExpression[callee.name='Date'][arguments.length=0]", message: 'The core knows no wall clock.' }
-      ]
     }
   }
 );

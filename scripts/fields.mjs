@@ -2,7 +2,7 @@
 import { readFileSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
-import prettier from 'prettier';
+import { format } from 'oxfmt';
 import ts from 'typescript';
 
 const root = path.join(path.dirname(fileURLToPath(import.meta.url)), '..');
@@ -148,7 +148,7 @@ const text = `// Made by scripts/fields.mjs from the published types of the clus
 export const apiFields: Readonly<Record<string, Readonly<Record<string, string>>>> = ${JSON.stringify(table)};
 `;
 const out = path.join(root, 'src/lib/core/model/api-fields.ts');
-const made = await prettier.format(text, { ...(await prettier.resolveConfig(out)), parser: 'typescript' });
+const { code: made } = await format(out, text, JSON.parse(readFileSync(path.join(root, '.oxfmtrc.json'), 'utf8')));
 if (process.argv.includes('--check')) {
   if (readFileSync(out, 'utf8') !== made) {
     console.error(`${out} is not what the package says: run node scripts/fields.mjs.`);

@@ -48,7 +48,7 @@ const silent = ['| Part | Fields | Instead |', '| --- | --- | --- |'].concat(
 const between = (text: string, mark: string, lines: readonly string[]) =>
   text.replace(
     new RegExp(`(<!-- ${mark} by npm run findings -->\\n)[\\s\\S]*?(<!-- end -->)`),
-    (_, from: string, to: string) => `${from}\n<!-- prettier-ignore-start -->\n${lines.join('\n')}\n<!-- prettier-ignore-end -->\n\n${to}`
+    (_, from: string, to: string) => `${from}\n<!-- oxfmt-ignore-start -->\n${lines.join('\n')}\n<!-- oxfmt-ignore-end -->\n\n${to}`
   );
 const model = between(between(between(readFileSync('docs/model.md', 'utf8'), 'told', told), 'phrases', verdicts), 'fields', silent);
 if (process.argv.includes('--check')) {

@@ -1,7 +1,7 @@
 // npm run schemas: JSON Schemas of all answers of the programs' interface, read by the compiler from the types of what the endpoints give. With --check
 // they are only compared. (Packages that do this read declarations; here most answers are inferred, mapped or intersected types.)
 import { readFileSync, writeFileSync } from 'node:fs';
-import { format, resolveConfig } from 'prettier';
+import { format } from 'oxfmt';
 import ts from 'typescript';
 
 const to = 'src/lib/server/api/answers.json';
@@ -139,7 +139,7 @@ for (const one of answers) {
   schemas.set(one.name, itself ? described(wordsOf(nameOf(type)), plainOf(type)) : schemaOf(type));
 }
 const sorted = Object.fromEntries([...schemas].sort(([a], [b]) => (a < b ? -1 : 1)));
-const text = await format(JSON.stringify(sorted), { ...(await resolveConfig(to)), parser: 'json' });
+const { code: text } = await format(to, JSON.stringify(sorted), JSON.parse(readFileSync('.oxfmtrc.json', 'utf8')));
 if (process.argv.includes('--check')) {
   if (readFileSync(to, 'utf8') !== text) {
     console.log(`${to} is not what the endpoints give any more: npm run schemas`);

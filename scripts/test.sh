@@ -19,16 +19,15 @@ row() (
 beside=$(mktemp)
 row > "$beside" 2>&1 & second=$!
 say "lint and format"
+npx --no-install oxlint
+npx --no-install oxfmt --check .
 npx --no-install eslint .
-npx --no-install prettier --check --log-level warn .
 node scripts/licences.mjs --check
-say "layers"
-npx --no-install depcruise --config .dependency-cruiser.cjs --output-type err src
 wait "$second" || { cat "$beside"; exit 1; }
 cat "$beside"
 rm "$beside"
 need_native
-say "unit, server, outside and structure tests"
+say "unit, server, outside and structure tests (layer rules among these)"
 npx --no-install vitest run
 say "browser tests"
 npx --no-install playwright test

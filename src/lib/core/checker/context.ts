@@ -24,7 +24,8 @@ export function contextOf(objects: readonly Written[], target: Facts | undefined
     written: <K extends Kind>(...kinds: K[]) => kinds.flatMap((kind) => (byKind.get(kind) ?? []) as unknown as WrittenOf<K>[]),
     find: <K extends Kind>(kind: K, namespace: string, name: string) =>
       (byKey.get(keyOf({ kind, namespace: entryOf(kind).namespaced ? namespace : '', name })) ?? target?.get(kind, namespace, name)) as
-        KindMap[K] | undefined,
+        | KindMap[K]
+        | undefined,
     all: <K extends Kind>(kind: K, namespace?: string) => {
       // Rules ask for the same lists again and again; a context stands still, so each is made once.
       const id = namespace === undefined ? kind : `${kind} ${namespace}`;

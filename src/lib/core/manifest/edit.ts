@@ -13,7 +13,9 @@ export interface TextEdit {
 
 /** A wish for one object's text: a value at a path, a path gone, or a key with another name. */
 export type Wish =
-  { readonly set: Path; readonly value: unknown } | { readonly drop: Path } | { readonly rename: Path; readonly to: string };
+  | { readonly set: Path; readonly value: unknown }
+  | { readonly drop: Path }
+  | { readonly rename: Path; readonly to: string };
 
 const flat = (value: unknown): string =>
   stringify(value, {

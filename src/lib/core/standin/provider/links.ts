@@ -21,7 +21,17 @@ export interface LinkFault {
   /** The cluster where it is to be mended. */
   readonly cluster: string;
   readonly is:
-    'no-cluster' | 'no-link' | 'half' | 'addresses' | 'ranges' | 'version' | 'certificate' | 'secret' | 'cut' | 'one-way' | 'names';
+    | 'no-cluster'
+    | 'no-link'
+    | 'half'
+    | 'addresses'
+    | 'ranges'
+    | 'version'
+    | 'certificate'
+    | 'secret'
+    | 'cut'
+    | 'one-way'
+    | 'names';
   /** One sentence without a full stop. */
   readonly says: string;
   /** The field that says so, where one does. */
