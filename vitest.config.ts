@@ -8,6 +8,8 @@ export default defineConfig({
   test: {
     testTimeout: 120_000,
     maxWorkers: 2,
+    // What a rehearsal makes is mostly let go at once.
+    execArgv: ['--max-semi-space-size=64'],
     projects: [
       // The core is pure: its modules may be loaded once for all files of a worker.
       {

@@ -45,8 +45,13 @@ export function startHost(
     const host = new Host(tell);
     return Object.assign(host, { waiting: () => 0, end: async () => undefined, apart: () => [], together: () => undefined });
   }
-  const limits =
-    mostBytes === undefined ? {} : { resourceLimits: { maxOldGenerationSizeMb: Math.max(256, Math.ceil(mostBytes / 2 ** 20)) } };
+  // What a rehearsal makes is mostly let go at once: with more room for what is young, less of it is copied.
+  const limits = {
+    resourceLimits: {
+      maxYoungGenerationSizeMb: 96,
+      ...(mostBytes === undefined ? {} : { maxOldGenerationSizeMb: Math.max(256, Math.ceil(mostBytes / 2 ** 20)) })
+    }
+  };
   interface Running {
     readonly worker: Worker;
     readonly waiting: Map<number, { resolve(value: unknown): void; reject(error: Error): void }>;

@@ -52,8 +52,8 @@ function takeAsk(site: WorldSite, { name, ask, world }: ReturnType<WorldSite['as
   const outages = world.store.list('Outage');
   const space = ask.metadata.namespace ?? '';
   const cutOff = (pod: Pod) => keptApartFrom(outages, space, pod.metadata.name, 'clients');
-  const reached = pods.filter((pod) => !wayFault(world.store, pod, way) && !cutOff(pod));
-  const first = reached[0];
+  const comes = (pod: Pod) => !wayFault(world.store, pod, way) && !cutOff(pod);
+  const first = pods.find(comes);
   if (!first) return back(wayFault(world.store, pods[0]!, way) ?? `${pods[0]!.metadata.name} doesn't answer: clients are cut off from it`);
   const as = account === undefined ? undefined : shown(world, ask, account);
   const options = site.options(first.metadata.name);
@@ -67,7 +67,7 @@ function takeAsk(site: WorldSite, { name, ask, world }: ReturnType<WorldSite['as
   site.timeout(name, askTimeoutMs);
   // A service leads to any member that counts as ready; whoever comes to one that hangs waits in vain.
   const choose = outages.length > 0 || site.spans || pods.some((pod) => site.hangs(pod.metadata.name));
-  const open = choose ? reached.filter((pod) => isReady(pod) && servesClients(enginePartOf(pod))) : [];
+  const open = choose ? pods.filter((pod) => isReady(pod) && servesClients(enginePartOf(pod)) && comes(pod)) : [];
   const led = member === undefined && open.length ? open[hash32(name, world.seed) % open.length]! : first;
   if (site.hangs(led.metadata.name)) return;
   // A client that can't come to whoever leads asks the member that it does come to; where any of them will do, that one anyway.

@@ -1,7 +1,8 @@
 import { memberNames, type Outage, type Pod, type Process } from '../../../model';
+import type { Answer } from '../../engines/site';
 import { enginePartOf } from '../../provider/images';
 import type { ClusterAccess } from '../loop';
-import type { SiteVolumes } from './site-volumes';
+import type { Disk, SiteVolumes } from './site-volumes';
 
 /** Something on its way from one member (or client) to another. */
 export interface Mail {
@@ -32,6 +33,7 @@ export interface Seen {
   mind: unknown;
   mindRead: boolean;
   reached: Map<string, boolean> | undefined;
+  disks: readonly Disk[] | undefined;
 }
 
 /** One of the clusters that a workload's members stand in. */
@@ -65,5 +67,18 @@ export const unseen = (): Seen => ({
   untrusted: undefined,
   mind: undefined,
   mindRead: false,
-  reached: undefined
+  reached: undefined,
+  disks: undefined
 });
+
+/** What an ask gets that nobody has answered in time. */
+export const timeoutBody = { is: 'timeout' } as const;
+
+/** What a member says to a client once a slow volume has taken what it wrote. */
+export interface LateBody {
+  readonly is: 'answer-late';
+  readonly answer: Answer;
+}
+
+/** Whether a name is that of a client's ask, not of a member. */
+export const isClient = (id: string): boolean => id.startsWith('~');

@@ -8,7 +8,7 @@ import type { ClusterAccess } from '../loop';
 const untouched = Symbol('untouched');
 
 /** One volume of a member during a call. */
-interface Disk {
+export interface Disk {
   readonly asset: Asset;
   /** What is to be written at the end of the call. */
   data: unknown;
@@ -16,7 +16,6 @@ interface Disk {
 
 /** What lies in the volumes of a workload's members, as its engine sees it during one call. Writing is gathered until {@link flush}. */
 export class SiteVolumes {
-  private readonly disks = new Map<string, readonly Disk[]>();
   private readonly byAsset = new Map<string, Disk>();
   private readonly beside = new Map<string, { readonly uid: string | undefined; data: unknown }>();
 
@@ -26,11 +25,9 @@ export class SiteVolumes {
     private readonly engineId: string
   ) {}
 
-  /** Volumes behind a member's claims: its pod's, or, where it has no pod just now, those that its set made for it. */
+  /** Volumes behind a member's claims: its pod's, or, where it has no pod just now, those that its set made for it. Asked for once in a call. */
   of(id: string, pod: Pod | undefined): readonly Disk[] {
-    let found = this.disks.get(id);
-    if (!found) this.disks.set(id, (found = (pod ? assetsOf(this.world.store, pod) : this.waiting(id)).map((asset) => this.diskOf(asset))));
-    return found;
+    return (pod ? assetsOf(this.world.store, pod) : this.waiting(id)).map((asset) => this.diskOf(asset));
   }
 
   /** A volume that several members mount is one. */
@@ -53,8 +50,7 @@ export class SiteVolumes {
   }
 
   /** What lies in a member's volume; without volumes, what its program keeps beside itself. */
-  read(id: string, pod: Pod | undefined, nth: number): unknown {
-    const disks = this.of(id, pod);
+  read(disks: readonly Disk[], id: string, pod: Pod | undefined, nth: number): unknown {
     const disk = disks[nth];
     // Shared files lie in the volume as they are: whoever mounts it writes there too.
     if (disk)
@@ -70,8 +66,8 @@ export class SiteVolumes {
     return uid === undefined ? undefined : this.world.memory<unknown>('beside').get(uid);
   }
 
-  keep(id: string, pod: Pod | undefined, data: unknown, nth: number): void {
-    const disk = this.of(id, pod)[nth];
+  keep(disks: readonly Disk[], id: string, pod: Pod | undefined, data: unknown, nth: number): void {
+    const disk = disks[nth];
     if (disk) disk.data = data;
     else this.beside.set(id, { uid: pod?.metadata.uid, data });
   }

@@ -9,18 +9,10 @@ import { calledOver, talksTls, tlsFault } from '../../provider/tls';
 import type { ClusterAccess } from '../loop';
 import { mirrorOf } from '../mirrors/facts';
 import { isNamed, LinkLooks, overLinkMs, strangers, wayOverFault, type FarMember } from './over-link';
-import { unseen, wantedIn, type Kept, type Mail, type Place, type Seen } from './site-types';
-import { SiteVolumes } from './site-volumes';
+import { isClient, timeoutBody, unseen, wantedIn, type Kept, type LateBody, type Mail, type Place, type Seen } from './site-types';
+import { SiteVolumes, type Disk } from './site-volumes';
 
 export type { Mail } from './site-types';
-
-const timeoutBody = { is: 'timeout' } as const;
-/** What a member says to a client once a slow volume has taken what it wrote. */
-interface LateBody {
-  readonly is: 'answer-late';
-  readonly answer: Answer;
-}
-const isClient = (id: string): boolean => id.startsWith('~');
 
 /** What a workload's engine sees of the stand-in during one call. Changes are gathered and written at the end of it. */
 export class WorldSite implements Site {
@@ -112,9 +104,9 @@ export class WorldSite implements Site {
   }
 
   up(id: string): boolean {
-    if (isClient(id)) return this.askNamed(id.slice(1))?.status?.outcome === undefined && !this.answers.has(id.slice(1));
     const seen = this.of(id);
     if (seen.up !== undefined) return seen.up;
+    if (isClient(id)) return this.askNamed(id.slice(1))?.status?.outcome === undefined && !this.answers.has(id.slice(1));
     const { outages, world } = this.placeOf(id);
     return (seen.up =
       seen.process !== undefined &&
@@ -225,20 +217,27 @@ export class WorldSite implements Site {
     return true;
   }
 
+  private disksOf(id: string, seen: Seen): readonly Disk[] {
+    return (seen.disks ??= (seen.place ?? this.places[0]!).volumes.of(id, seen.pod));
+  }
+
   disks(id: string): number {
-    return this.placeOf(id).volumes.of(id, this.of(id).pod).length;
+    return this.disksOf(id, this.of(id)).length;
   }
 
   disk<T>(id: string, nth = 0): T | undefined {
-    return this.placeOf(id).volumes.read(id, this.of(id).pod, nth) as T | undefined;
+    const seen = this.of(id);
+    return (seen.place ?? this.places[0]!).volumes.read(this.disksOf(id, seen), id, seen.pod, nth) as T | undefined;
   }
 
   keep(id: string, data: unknown, nth = 0): void {
-    const { outages, volumes } = this.placeOf(id);
-    const pod = outages.length ? this.of(id).pod : undefined;
-    const lateMs = pod && volumes.read(id, pod, nth) !== data ? sluggishMs(outages, pod) : 0;
+    const seen = this.of(id);
+    const { outages, volumes } = seen.place ?? this.places[0]!;
+    const disks = this.disksOf(id, seen);
+    const pod = outages.length ? seen.pod : undefined;
+    const lateMs = pod && volumes.read(disks, id, pod, nth) !== data ? sluggishMs(outages, pod) : 0;
     if (lateMs > 0) this.late.set(id, lateMs);
-    volumes.keep(id, this.of(id).pod, data, nth);
+    volumes.keep(disks, id, seen.pod, data, nth);
   }
 
   mind<T>(id: string): T | undefined {
@@ -373,6 +372,8 @@ export class WorldSite implements Site {
 
   /** All that clients ask, in all clusters: under which name it is known here, and where it stands. */
   asks(): { readonly name: string; readonly ask: AskObject; readonly world: ClusterAccess }[] {
+    if (!this.spans)
+      return this.world.store.by<'Ask'>('asks', this.key).map((ask) => ({ name: ask.metadata.name, ask, world: this.world }));
     return this.places.flatMap((place, i) =>
       place.world.store.by<'Ask'>('asks', this.key).map((ask) => ({
         name: i === 0 ? ask.metadata.name : `${ask.metadata.name}@${this.clusterOf(place)}`,

@@ -24,9 +24,32 @@ export const meetMs: readonly [number, number] = [500, 1_500];
 
 /** The disk that a partition lies on, among a broker's. */
 const diskOf = (site: Site, id: string, key: string): number => {
-  const disks = Math.max(1, site.disks(id));
-  return Number(key.slice(key.lastIndexOf('/') + 1)) % disks;
+  const disks = site.disks(id);
+  return disks > 1 ? Number(key.slice(key.lastIndexOf('/') + 1)) % disks : 0;
 };
+
+/** What a broker saw when it last looked round. */
+interface Looked {
+  /** Up to where the metadata counted; undefined: nobody decided. */
+  readonly at: number | undefined;
+  /** Who was reached, a digit for each member. */
+  readonly reach: string;
+  readonly disks: readonly unknown[];
+}
+
+/** How many partitions a broker leads, how many messages it holds, and how many of them others have that it lacks. */
+interface Counted {
+  readonly leads: number;
+  readonly position: number;
+  readonly lag: number;
+  /** What it was counted from: who is there, and what lies on everybody's disks. */
+  readonly from: readonly unknown[];
+}
+
+const countedBefore = new WeakMap<BrokerMind, Counted>();
+
+/** By what a broker had in mind afterwards: looking again at the same moves nothing, so it is left out. */
+const looked = new WeakMap<BrokerMind, Looked>();
 
 /** Brokers: they lead and copy partitions. */
 export class Brokers {
@@ -89,6 +112,30 @@ export class Brokers {
     return this.known(site, id)?.topics[key.slice(0, slash)]?.partitions[Number(key.slice(slash + 1))];
   }
 
+  /** What a broker leads and holds of all that it knows. @param brokers all that there are */
+  counted(site: Site, id: string, brokers: readonly string[]): Counted {
+    const mind = this.mind(site, id);
+    const from: unknown[] = [];
+    for (const one of brokers) {
+      from.push(site.up(one));
+      for (let nth = Math.max(1, site.disks(one)) - 1; nth >= 0; nth -= 1) from.push(site.disk(one, nth));
+    }
+    const before = countedBefore.get(mind);
+    if (before?.from.length === from.length && before.from.every((one, i) => one === from[i])) return before;
+    let [leads, position, lag] = [0, 0, 0];
+    for (const [topic, { partitions }] of Object.entries(mind.known?.meta.topics ?? {}))
+      partitions.forEach((one, i) => {
+        if (!one.replicas.includes(id)) return;
+        if (one.leader === id) leads += 1;
+        const { end } = this.log(site, id, `${topic}/${i}`);
+        position += end;
+        if (one.leader !== null && site.up(one.leader)) lag += Math.max(0, this.log(site, one.leader, `${topic}/${i}`).end - end);
+      });
+    const counted = { leads, position, lag, from };
+    countedBefore.set(mind, counted);
+    return counted;
+  }
+
   private setLeading(site: Site, id: string, key: string, leading: Leading | undefined): void {
     const { [key]: _, ...rest } = this.mind(site, id).leading ?? {};
     this.think(site, id, { leading: leading ? { ...rest, [key]: leading } : rest });
@@ -98,6 +145,26 @@ export class Brokers {
   look(site: Site, id: string): void {
     const newest = this.meta.newest(site, id);
     const mind = this.mind(site, id);
+    const reach = this.reachOf(site, id);
+    const last = looked.get(mind);
+    if (last && last.at === newest?.at && last.reach === reach && last.disks.every((one, nth) => one === site.disk(id, nth))) return;
+    this.lookRound(site, id, newest, mind);
+    const after = this.mind(site, id);
+    // Until it has met the others, more than this is looked at.
+    if (after.met) {
+      const disks = Array.from({ length: Math.max(1, site.disks(id)) }, (_, nth) => site.disk(id, nth));
+      looked.set(after, { at: newest?.at, reach, disks });
+    }
+  }
+
+  private reachOf(site: Site, id: string): string {
+    let reach = '';
+    for (const one of site.ids) reach += this.contact(site, id, one) ? '1' : '0';
+    for (const one of site.running) reach += this.contact(site, id, one) ? '1' : '0';
+    return reach;
+  }
+
+  private lookRound(site: Site, id: string, newest: { at: number; meta: Meta } | undefined, mind: BrokerMind): void {
     // At first a broker waits until all coordinators belong to their group; later a majority is enough.
     if (!mind.met && newest && this.meta.complete(site)) this.alarm(site, id, 'meet', drawInt(site.seed, `meet|${id}`, ...meetMs));
     if (newest && mind.met && (!mind.known || newest.at > mind.known.at)) {

@@ -39,8 +39,8 @@ export class LogBroker implements Engine {
     this.copies = new TopicCopies(this.brokers, leads, words);
   }
 
-  ofPart(site: Site, part: string): string[] {
-    return [...new Set([...site.ids, ...site.running])].filter((id) => site.part(id) === part);
+  ofPart(site: Site, part: string): readonly string[] {
+    return this.meta.ofPart(site, part);
   }
 
   changed(site: Site): void {
@@ -239,15 +239,7 @@ export class LogBroker implements Engine {
     const known = this.brokers.known(site, id);
     if (!site.up(id) || !known)
       return { role: 'broker', ready: false, says: site.up(id) ? mine?.says || 'finds no coordinator' : 'is down', position: 0 };
-    let [leads, position, lag] = [0, 0, 0];
-    for (const [topic, { partitions }] of Object.entries(known.topics))
-      partitions.forEach((one, i) => {
-        if (!one.replicas.includes(id)) return;
-        if (one.leader === id) leads += 1;
-        const { end } = this.brokers.log(site, id, `${topic}/${i}`);
-        position += end;
-        if (one.leader !== null && site.up(one.leader)) lag += Math.max(0, this.brokers.log(site, one.leader, `${topic}/${i}`).end - end);
-      });
+    const { leads, position, lag } = this.brokers.counted(site, id, this.ofPart(site, this.leads));
     const decides = mine?.role === 'leads' ? ', decides' : '';
     return { role: `leads ${leads}${decides}`, ready: true, says: '', position, lag };
   }

@@ -114,22 +114,55 @@ export const metaRules: Rules<Meta> = {
   words: { leader: 'leads', follower: 'follows', alone: 'no majority' }
 };
 
+/** A site's members by their parts, and the site as the group sees it. */
+interface View {
+  readonly ids: Site['ids'];
+  readonly running: Site['running'];
+  readonly parts: Map<string, string[]>;
+  within?: Site;
+}
+
 /** The coordinators' group within a site in which brokers run too. Their messages travel in envelopes, their data lies beside a broker's. */
 export class MetaGroup {
   readonly group = new Group<Meta>(metaRules);
+  /** What was looked up of sites asked before: who there is doesn't change during a call. */
+  private readonly views = new WeakMap<Site, View>();
 
   /** @param leads name of the part whose members lead and copy partitions */
   constructor(readonly leads: string) {}
 
+  private viewOf(site: Site): View {
+    const known = this.views.get(site);
+    if (known && known.ids === site.ids && known.running === site.running) return known;
+    const view: View = { ids: site.ids, running: site.running, parts: new Map() };
+    for (const id of new Set([...site.ids, ...site.running])) {
+      const part = site.part(id);
+      const mine = view.parts.get(part);
+      if (mine) mine.push(id);
+      else view.parts.set(part, [id]);
+    }
+    this.views.set(site, view);
+    return view;
+  }
+
+  /** Members of one part: those that ought to be, then others that run. */
+  ofPart(site: Site, part: string): readonly string[] {
+    return this.viewOf(site).parts.get(part) ?? [];
+  }
+
   /** Those who keep the metadata: coordinators where there are any, else the brokers themselves. */
   keepers(site: Site): readonly string[] {
-    const parts = [...new Set([...site.ids, ...site.running])];
-    const coordinators = parts.filter((id) => site.part(id) === 'coordinator');
-    return coordinators.length ? coordinators : parts.filter((id) => site.part(id) === this.leads);
+    const { parts } = this.viewOf(site);
+    return parts.get('coordinator') ?? parts.get(this.leads) ?? [];
   }
 
   /** The site as the group sees it. */
   within(site: Site): Site {
+    const view = this.viewOf(site);
+    return (view.within ??= this.siteWithin(site));
+  }
+
+  private siteWithin(site: Site): Site {
     const keepers = this.keepers(site);
     const ids = keepers.filter((id) => site.ids.includes(id));
     return {
