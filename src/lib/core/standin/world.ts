@@ -50,6 +50,7 @@ export class World implements ClusterAccess {
   nowMs = 0;
   /** How many calls of loops have been made so far. */
   calls = 0;
+  moved = 0;
   private readonly schedule = new Schedule(loops.length);
   private readonly listeners = new Map<Kind, Listener[]>();
   /** Kept beside the objects by the world itself. */
@@ -355,6 +356,7 @@ export class World implements ClusterAccess {
   private changed(key: string, before: ApiObject | undefined, after: ApiObject | undefined): void {
     this.journal.add({ atMs: this.nowMs, key, before, after });
     const { kind } = (after ?? before)!;
+    if (!ofEngines(kind, before, after)) this.moved += 1;
     if (this.company) this.changedAbroad(this.company.worlds, kind, before, after);
     const listeners = this.listeners.get(kind);
     if (!listeners) return;
@@ -462,6 +464,14 @@ function withoutVersion(metadata: ApiObject['metadata']): ApiObject['metadata'] 
   const { resourceVersion: _, ...rest } = metadata;
   return rest;
 }
+
+/** Whether a change is one that workloads' engines make all the time, and that says nothing of who is there and who reaches whom. */
+const ofEngines = (kind: Kind, before: ApiObject | undefined, after: ApiObject | undefined): boolean =>
+  kind === 'Event' ||
+  kind === 'Ask' ||
+  ((kind === 'Asset' || kind === 'Process') &&
+    before?.metadata === after?.metadata &&
+    (before as KindMap['Process'] | undefined)?.spec === (after as KindMap['Process'] | undefined)?.spec);
 
 /** Whether writing an object would change nothing of it; like the cluster API, that makes no new version. */
 function unchanged(before: ApiObject, after: ApiObject): boolean {

@@ -28,6 +28,8 @@ export interface ClusterAccess {
   readonly store: Store;
   readonly nowMs: number;
   readonly seed: number;
+  /** Counts changes; not those of events, of asks, and of what engines write of their members and volumes. */
+  readonly moved: number;
   /** Writes an object: makes it or replaces it. Gives what now stands in the store. */
   put<T extends ApiObject>(object: T): T;
   /** Takes an object away at once. */

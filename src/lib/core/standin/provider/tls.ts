@@ -57,3 +57,12 @@ export function tlsFault(facts: Facts, pod: Pod, called = calledName(facts, pod)
   if (now > found.untilMs) return `the certificate in ${name} has expired`;
   return now < found.fromMs ? `the certificate in ${name} doesn't hold yet` : undefined;
 }
+
+/** When a pod's certificate next begins or ceases to hold (virtual ms), if nothing changes; Infinity: never. */
+export function nextTlsMs(facts: Facts, pod: Pod): number {
+  const text = facts.get('Secret', pod.metadata.namespace ?? '', tlsSecretOf(facts, pod) ?? '')?.data?.['tls.crt'];
+  const found = text === undefined ? undefined : certificateInSecret(text);
+  // It holds at its very end, and no longer a moment later.
+  const edges = found ? [found.fromMs - epochMs, found.untilMs - epochMs + 1] : [];
+  return Math.min(...edges.filter((one) => one > facts.nowMs), Infinity);
+}

@@ -13,6 +13,7 @@ import { splitKey, type ClusterAccess, type Loop } from '../loop';
 import { followsFault } from '../mirrors/facts';
 import { overMark } from '../../provider/over';
 import { inOrder } from './in-order';
+import { keepSite, keptSite } from './kept-sites';
 import { reachesOver, trafficMemory } from './over';
 import { WorldSite, type Mail } from './site';
 
@@ -125,7 +126,9 @@ export const engines: Loop = {
     if (world !== here) return world.after(1, key);
     const traffic = world.memory<Traffic>(trafficMemory);
     const before = traffic.get(key) ?? { mail: [], nth: 0 };
-    const site = new WorldSite(world, namespace, key, before.nth, over?.others, over?.founder);
+    const site =
+      (over ? undefined : keptSite(world, key, before.nth)) ??
+      new WorldSite(world, namespace, key, before.nth, over?.others, over?.founder);
     const asks = site.asks();
     if (!hasEngine(site.engineId ?? '')) {
       for (const { name } of asks) site.answer(name, { outcome: 'refused', says: 'nothing of this workload runs' });
@@ -157,6 +160,7 @@ export const engines: Loop = {
       site.stepped();
     }
     site.flush();
+    if (!over) keepSite(world, key, site);
     const mail = [...later, ...held, ...inOrder(site.sent, later)].filter((one) => !one.to.startsWith('~') || site.up(one.to));
     traffic.set(key, { mail, nth: site.nth });
     if (mail.length) world.after(Math.min(...mail.map((one) => one.atMs)) - world.nowMs, key);

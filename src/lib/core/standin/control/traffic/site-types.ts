@@ -1,5 +1,6 @@
 import { memberNames, type Outage, type Pod, type Process } from '../../../model';
-import type { Answer } from '../../engines/site';
+import type { Answer, MemberState } from '../../engines/site';
+import type { FarMember } from './over-link';
 import { enginePartOf } from '../../provider/images';
 import type { ClusterAccess } from '../loop';
 import type { Disk, SiteVolumes } from './site-volumes';
@@ -82,3 +83,17 @@ export interface LateBody {
 
 /** Whether a name is that of a client's ask, not of a member. */
 export const isClient = (id: string): boolean => id.startsWith('~');
+
+/** What a member that would be primary is called while its workload follows another one. */
+export const followsRole = 'first standby';
+
+/** A member as those of another cluster see it. */
+export const farMember = ({ world, outages, policies }: Place, pod: Pod): FarMember => ({ store: world.store, outages, policies, pod });
+
+/** What stands of a member whose name another cluster has given, too. */
+export const doubled: MemberState = {
+  role: 'joining',
+  ready: false,
+  says: 'a member of another cluster has this name already',
+  position: 0
+};

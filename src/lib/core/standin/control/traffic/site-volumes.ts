@@ -9,7 +9,7 @@ const untouched = Symbol('untouched');
 
 /** One volume of a member during a call. */
 export interface Disk {
-  readonly asset: Asset;
+  asset: Asset;
   /** What is to be written at the end of the call. */
   data: unknown;
 }
@@ -24,6 +24,18 @@ export class SiteVolumes {
     private readonly namespace: string,
     private readonly engineId: string
   ) {}
+
+  /** For the next call: what lies in them now. @returns whether they are all still there */
+  again(): boolean {
+    this.beside.clear();
+    for (const [name, disk] of this.byAsset) {
+      const asset = this.world.store.get('Asset', '', name);
+      if (!asset) return false;
+      disk.asset = asset;
+      disk.data = untouched;
+    }
+    return true;
+  }
 
   /** Volumes behind a member's claims: its pod's, or, where it has no pod just now, those that its set made for it. Asked for once in a call. */
   of(id: string, pod: Pod | undefined): readonly Disk[] {

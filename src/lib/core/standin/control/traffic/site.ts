@@ -1,29 +1,42 @@
-import { CoreError, same } from '../../../shared';
+import { same } from '../../../shared';
 import { isReady, pairsMatch, setAskingFor, type AskObject, type Pod, type Process } from '../../../model';
 import type { Answer, Engine, Site, MemberState } from '../../engines/site';
 import { enginePartOf } from '../../provider/images';
 import { memberFault } from '../../provider/policies';
 import { hangsSince, isDark, isUnheard, keptApartFrom, nodesReach, slowMs, sluggishMs } from '../../provider/outages';
 import { isStranded } from '../nodes/agent/mounts';
-import { calledOver, talksTls, tlsFault } from '../../provider/tls';
+import { calledOver, nextTlsMs, talksTls, tlsFault } from '../../provider/tls';
 import type { ClusterAccess } from '../loop';
 import { mirrorOf } from '../mirrors/facts';
-import { isNamed, LinkLooks, overLinkMs, strangers, wayOverFault, type FarMember } from './over-link';
-import { isClient, timeoutBody, unseen, wantedIn, type Kept, type LateBody, type Mail, type Place, type Seen } from './site-types';
+import { isNamed, LinkLooks, overLinkMs, strangers, wayOverFault } from './over-link';
+import {
+  doubled,
+  farMember,
+  followsRole,
+  isClient,
+  timeoutBody,
+  unseen,
+  wantedIn,
+  type LateBody,
+  type Mail,
+  type Place,
+  type Seen
+} from './site-types';
+import { SiteMemory } from './site-memory';
 import { SiteVolumes, type Disk } from './site-volumes';
 
 export type { Mail } from './site-types';
 
 /** What a workload's engine sees of the stand-in during one call. Changes are gathered and written at the end of it. */
-export class WorldSite implements Site {
-  readonly nowMs: number;
+export class WorldSite extends SiteMemory implements Site {
+  nowMs: number;
   readonly seed: number;
   readonly ids: readonly string[];
   readonly engineId: string | undefined;
-  readonly processes: readonly Process[];
+  processes: readonly Process[];
   /** Members whose programs run. */
   readonly running: readonly string[];
-  readonly sent: Mail[] = [];
+  sent: Mail[] = [];
   engine: Engine | undefined;
   private readonly seen = new Map<string, Seen>();
   private readonly places: readonly Place[];
@@ -35,6 +48,8 @@ export class WorldSite implements Site {
   private readonly late = new Map<string, number>();
   private readonly answered: string[] = [];
   private stepFrom = 0;
+  /** Until when what was looked up holds, if nothing changes (ms). */
+  private sameUntilMs = Infinity;
   private readonly disturbed: boolean;
 
   /**
@@ -43,13 +58,14 @@ export class WorldSite implements Site {
    * @param founder the member that founds the group, where there are others
    */
   constructor(
-    private readonly world: ClusterAccess,
-    private readonly namespace: string,
+    world: ClusterAccess,
+    namespace: string,
     private readonly key: string,
     public nth: number,
     others: readonly ClusterAccess[] = [],
     founder?: string
   ) {
+    super(world, namespace);
     this.nowMs = world.nowMs;
     this.seed = world.seed;
     const worlds = [world, ...others];
@@ -80,6 +96,25 @@ export class WorldSite implements Site {
     this.processes = processes;
     this.running = processes.map((one) => one.metadata.name);
     this.ids = ids;
+  }
+
+  /**
+   * For the next call, where nothing outside of the workload has moved since the last: what was looked up stays.
+   * @returns whether it can be; a certificate that begins or ceases to hold meanwhile moves without a change
+   */
+  again(nth: number): boolean {
+    const processes = this.world.store.by<'Process'>('processes', this.key);
+    if (this.spans || this.world.nowMs >= this.sameUntilMs || processes.length !== this.processes.length) return false;
+    this.nowMs = this.world.nowMs;
+    this.nth = nth;
+    this.sent = [];
+    this.answers.clear();
+    this.late.clear();
+    this.answered.length = this.stepFrom = 0;
+    for (const id of this.seen.keys()) if (isClient(id)) this.seen.delete(id);
+    this.processes = processes;
+    for (const one of processes) this.of(one.metadata.name).process = one;
+    return this.places[0]!.volumes.again();
   }
 
   /** A member, for the first time seen in a place. */
@@ -132,6 +167,7 @@ export class WorldSite implements Site {
 
   reach(a: string, b: string): boolean {
     if (a === b) return true;
+    if (isClient(a) || isClient(b)) return this.comes(a, b);
     const row = (this.of(a).reached ??= new Map<string, boolean>());
     let through = row.get(b);
     if (through === undefined) row.set(b, (through = this.comes(a, b)));
@@ -184,7 +220,11 @@ export class WorldSite implements Site {
   /** Why others don't talk to a member: where members show certificates, it has none that holds for its name. */
   untrusted(id: string, pod: Pod): string | undefined {
     const seen = this.of(id);
-    if (seen.untrusted === undefined) seen.untrusted = (talksTls(this.options(id)) ? this.shownFault(id, pod) : undefined) ?? null;
+    if (seen.untrusted === undefined) {
+      const tls = talksTls(this.options(id));
+      seen.untrusted = (tls ? this.shownFault(id, pod) : undefined) ?? null;
+      if (tls) this.sameUntilMs = Math.min(this.sameUntilMs, nextTlsMs(this.placeOf(id).world.store, pod));
+    }
     return seen.untrusted ?? undefined;
   }
 
@@ -194,10 +234,8 @@ export class WorldSite implements Site {
     return tlsFault(store, pod) ?? (this.spans ? tlsFault(store, pod, calledOver(store, pod)) : undefined);
   }
 
-  /** Members that have met keep each other's address for as long as both programs run. */
   private met(a: string, b: string): boolean {
-    const known = this.world.memory<Readonly<Record<string, string>>>('met').get(this.of(a).process?.metadata.uid ?? '');
-    return known !== undefined && known[b] === this.of(b).process?.metadata.uid;
+    return this.knows(this.of(a).process?.metadata.uid, b, this.of(b).process?.metadata.uid);
   }
 
   private meets(a: string, other: Pod): boolean {
@@ -209,10 +247,9 @@ export class WorldSite implements Site {
       (service.spec.publishNotReadyAddresses === true || isReady(other));
     if (!found) return false;
     const [mine, theirs] = [this.of(a).process?.metadata.uid, this.of(other.metadata.name).process?.metadata.uid];
-    const met = this.world.memory<Readonly<Record<string, string>>>('met');
     if (mine && theirs) {
-      met.set(mine, { ...met.get(mine), [other.metadata.name]: theirs });
-      met.set(theirs, { ...met.get(theirs), [a]: mine });
+      this.keepsInMind(mine, other.metadata.name, theirs);
+      this.keepsInMind(theirs, a, mine);
     }
     return true;
   }
@@ -242,20 +279,14 @@ export class WorldSite implements Site {
 
   mind<T>(id: string): T | undefined {
     const seen = this.of(id);
-    if (!seen.mindRead) [seen.mind, seen.mindRead] = [this.mindKept(id), true];
+    if (!seen.mindRead) [seen.mind, seen.mindRead] = [this.mindOf(id, seen.process?.metadata.uid), true];
     return seen.mind as T | undefined;
-  }
-
-  private mindKept(id: string): unknown {
-    const kept = this.world.memory<Kept<unknown>>('minds').get(`${this.namespace}/${id}`);
-    return kept && (isClient(id) || kept.process === this.of(id).process?.metadata.uid) ? kept.data : undefined;
   }
 
   think(id: string, data: unknown): void {
     const seen = this.of(id);
-    const process = seen.process?.metadata.uid ?? '';
     [seen.mind, seen.mindRead] = [data, true];
-    this.world.memory<Kept<unknown>>('minds').set(`${this.namespace}/${id}`, { process, data });
+    this.keepMind(id, seen.process?.metadata.uid, data);
   }
 
   part(id: string): string {
@@ -271,18 +302,6 @@ export class WorldSite implements Site {
   }
   option(id: string, name: string): string | undefined {
     return this.options(id)[name];
-  }
-
-  store(bytes: Uint8Array): string {
-    const kept = this.world.memory<Uint8Array>('bytes');
-    const name = `bytes-${kept.size}`;
-    kept.set(name, bytes);
-    return name;
-  }
-  bytes(name: string): Uint8Array {
-    const bytes = this.world.memory<Uint8Array>('bytes').get(name);
-    if (!bytes) throw new CoreError('Site.bytes', 'only what was kept can be read', name);
-    return bytes;
   }
 
   private slowness(id: string): number {
@@ -307,9 +326,13 @@ export class WorldSite implements Site {
     return overLinkMs(here.world.store, this.clusterOf(there), this.links, body, `${from}|${to}|${this.nth}`, this.seed);
   }
 
+  private toItself(ask: string, afterMs: number, body: unknown): void {
+    this.sent.push({ atMs: this.nowMs + afterMs, nth: this.nth++, from: `~${ask}`, to: `~${ask}`, body });
+  }
+
   /** Answers an ask as unknown unless it is answered sooner. */
   timeout(ask: string, afterMs: number): void {
-    this.sent.push({ atMs: this.nowMs + afterMs, nth: this.nth++, from: `~${ask}`, to: `~${ask}`, body: timeoutBody });
+    this.toItself(ask, afterMs, timeoutBody);
   }
 
   timedOut(to: string, body: unknown): boolean {
@@ -331,14 +354,7 @@ export class WorldSite implements Site {
   answer(ask: string, answer: Answer): void {
     const roundMs = answer.by === undefined || !this.spans ? 0 : this.roundMs(ask, answer.by);
     if (roundMs === 0) return this.give(ask, answer);
-    const to = `~${ask}`;
-    this.sent.push({
-      atMs: this.nowMs + roundMs,
-      nth: this.nth++,
-      from: to,
-      to,
-      body: { is: 'answer-late', answer } satisfies LateBody
-    });
+    this.toItself(ask, roundMs, { is: 'answer-late', answer } satisfies LateBody);
   }
 
   /** Whether members stand in several clusters. */
@@ -410,14 +426,7 @@ export class WorldSite implements Site {
         const lateMs = this.late.get(answer.by ?? '');
         if (lateMs === undefined) continue;
         this.answers.delete(ask);
-        const to = `~${ask}`;
-        this.sent.push({
-          atMs: this.nowMs + lateMs,
-          nth: this.nth++,
-          from: to,
-          to,
-          body: { is: 'answer-late', answer } satisfies LateBody
-        });
+        this.toItself(ask, lateMs, { is: 'answer-late', answer } satisfies LateBody);
       }
       this.late.clear();
     }
@@ -441,7 +450,7 @@ export class WorldSite implements Site {
           ...(rows ? { rows: rows.map(([a, b]): [string, string] => [a, b]) } : {})
         }
       });
-      this.world.memory('minds').delete(`${this.namespace}/~${name}`);
+      this.forget(`~${name}`);
     }
     for (const { ask, world } of this.asks()) if (!ask.status) world.put({ ...ask, status: { askedMs: this.nowMs } });
     if (!this.engine) return;
@@ -473,10 +482,3 @@ export class WorldSite implements Site {
     if (now && !same(status, standing)) world.put({ ...now, status: { ...standing } });
   }
 }
-
-/** What a member that would be primary is called while its workload follows another one. */
-const followsRole = 'first standby';
-
-const farMember = ({ world, outages, policies }: Place, pod: Pod): FarMember => ({ store: world.store, outages, policies, pod });
-
-const doubled: MemberState = { role: 'joining', ready: false, says: 'a member of another cluster has this name already', position: 0 };

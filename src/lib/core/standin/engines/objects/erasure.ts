@@ -3,13 +3,22 @@ import wasmUrl from '@digitaldefiance/reed-solomon-erasure.wasm/wasm?url&inline'
 import { toUint8Array } from 'js-base64';
 import { CoreError } from '../../../shared';
 
-let bytes: Uint8Array | undefined;
+/** What is used of the platform's WebAssembly; the core is compiled without a browser's types. */
+interface Wasm {
+  readonly Module: new (bytes: Uint8Array) => object;
+  readonly Instance: new (module: object) => { readonly exports: object };
+}
+const { Module, Instance } = (globalThis as unknown as { WebAssembly: Wasm }).WebAssembly;
+// The package's own factory compiles anew each time; what it then calls is kept from its types alone.
+const Coder = ReedSolomonErasure as unknown as new (exports: object) => ReedSolomonErasure;
+
+let compiled: object | undefined;
 let coder: ReedSolomonErasure | undefined;
 
-/** A reconstruction spoils an instance for the next one, so each has its own. */
+/** A reconstruction spoils an instance for the next one, so each has its own; what all of them run is compiled once. */
 function fresh(): ReedSolomonErasure {
-  bytes ??= toUint8Array(wasmUrl.slice(wasmUrl.indexOf(',') + 1));
-  return ReedSolomonErasure.fromBytes(bytes as unknown as Parameters<typeof ReedSolomonErasure.fromBytes>[0]);
+  compiled ??= new Module(toUint8Array(wasmUrl.slice(wasmUrl.indexOf(',') + 1)));
+  return new Coder(new Instance(compiled).exports);
 }
 
 /**
