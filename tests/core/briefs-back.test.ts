@@ -5,6 +5,7 @@ import { applyEdits, readManifests, readWritten, writeManifests } from '$core/ma
 import type { ApiObject } from '$core/model';
 import { stableJson } from '$core/shared';
 import { roomy } from './roomy';
+import { rounds } from '../rounds';
 
 const world = roomy();
 const value = 'made-when-it-is-sent';
@@ -46,7 +47,7 @@ describe.each(blueprints.map((one) => [one.id, one] as const))('%s', (_, bluepri
         expect(back.apart).toEqual([]);
         expect(unkeyed(plain(blueprint, back.answers))).toEqual(unkeyed(plain(blueprint, answers)));
       }),
-      { numRuns: 6, seed: 7 }
+      { numRuns: rounds(2, 12), seed: 7 }
     );
   });
 
@@ -66,7 +67,7 @@ describe.each(blueprints.map((one) => [one.id, one] as const))('%s', (_, bluepri
           unkeyed(readManifests(writeManifests(plain(blueprint, to))).objects.map((one) => one.object))
         );
       }),
-      { numRuns: 6, seed: 7 }
+      { numRuns: rounds(2, 12), seed: 7 }
     );
   });
 
@@ -110,7 +111,7 @@ describe.each(blueprints.map((one) => [one.id, one] as const))('%s', (_, bluepri
         const goes = !plain(blueprint, to).some((one) => one.kind === kind && one.metadata.name === metadata.name);
         expect(kept.length).toBe(goes ? 0 : 1);
       }),
-      { numRuns: 8, seed: 5 }
+      { numRuns: rounds(4, 16), seed: 5 }
     );
   });
 });

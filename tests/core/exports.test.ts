@@ -11,6 +11,7 @@ import { cases, type ExportCase } from '../fixtures/exports/cases';
 import { addClaim, addDeployment, condition, driver, healthy, space, type Doc, type Export } from '../fixtures/exports/cluster';
 import { container, unplaced } from '../fixtures/exports/states';
 import { unfounded } from './stands';
+import { deep } from '../rounds';
 
 /** What is kept of an export's values. */
 function kept(values: readonly unknown[]): Store {
@@ -102,8 +103,10 @@ describe('what exports of real clusters say', () => {
   test('whatever is left out of an export, the answer is the same, or it is unseen', () => {
     const wrong: string[] = [];
     let looked = 0;
-    for (const one of cases)
-      for (const [name, cut] of Object.entries(cuts)) {
+    for (const [nth, one] of cases.entries())
+      for (const [which, [name, cut]] of Object.entries(cuts).entries()) {
+        // Each case without some of it, each part out of some cases.
+        if (!deep && (nth + which) % 3) continue;
         const to = one.build().drop(cut);
         const line = to.docs.length ? rootLine(kept(to.docs), refOf(one)) : undefined;
         if (!line) continue;

@@ -4,6 +4,7 @@ import type { ApiObject, Facts } from '$core/model';
 import { movesTo, tryMove, type Move, type MoveWay } from '$core/moving';
 import { answered } from './roomy';
 import { acted, documentSet, joins, Linked, operatedParts, parts } from './estate/help';
+import { rows } from '../rounds';
 
 const space = { apiVersion: 'v1', kind: 'Namespace', metadata: { name: 'space' } } as const;
 const sent = (atMs: number, ...all: readonly object[]): TimedAction => ({ atMs, action: { type: 'send', objects: all } as Action });
@@ -41,7 +42,7 @@ const moved = (linked: Linked, way: MoveWay, cluster = 'east', to = 'west', name
 };
 
 describe('a workload goes to another cluster', () => {
-  test.each(['primary-standby-sql', 'log-broker', 'object-store'])(
+  test.each(rows(1, ['primary-standby-sql', 'log-broker', 'object-store']))(
     '%s: by a standby and by a copy, and nothing that counted is lost',
     (engine) => {
       const linked = pair(engine, { size: '20Gi' });

@@ -7,6 +7,7 @@ import { World, type Snapshot } from '$core/standin';
 import { objects } from '../help';
 import { answered, ask, must, roomy } from '../roomy';
 import { short, standing } from './help';
+import { rows } from '../../rounds';
 
 test('a member that ends: writes pause for an election, nothing is lost, all figures add up, and the world itself is not touched', () => {
   const { world, drill } = standing('document-set');
@@ -269,14 +270,16 @@ describe('a wrong delete is passed on to every member', () => {
     expect(held.rows.find((row) => row.id === 'lost')).toMatchObject({ measured: 'unseen', ok: false });
   });
 
-  test.each([
-    ['log-broker', 'topic drill', true],
-    ['memory-store', 'database drill', true],
-    ['object-store', 'bucket drill, emptied', false],
-    ['time-series', 'table drill', true],
-    ['shared-files', 'directory drill', false],
-    ['image-shelf', 'image drill/one', false]
-  ])('%s: %s goes everywhere, and what the last copy held comes back', (engine, target, goes) => {
+  test.each(
+    rows(3, [
+      ['memory-store', 'database drill', true],
+      ['time-series', 'table drill', true],
+      ['image-shelf', 'image drill/one', false],
+      ['log-broker', 'topic drill', true],
+      ['object-store', 'bucket drill, emptied', false],
+      ['shared-files', 'directory drill', false]
+    ] as const)
+  )('%s: %s goes everywhere, and what the last copy held comes back', (engine, target, goes) => {
     const { drill } = standing(engine, {}, (world) => {
       must(world, ...answered('object-store', { namespace: 'space', name: 'shed', bucket: 'copies' }));
       world.runSettled();

@@ -7,6 +7,7 @@ import type { ApiObject } from '$core/model';
 import type { World } from '$core/standin';
 import { ask, must } from '../roomy';
 import { short, standing } from './help';
+import { rows } from '../../rounds';
 
 const content = (world: World, claim: string) => {
   const volume = world.store.get('PersistentVolumeClaim', 'space', claim)!.spec.volumeName;
@@ -14,7 +15,7 @@ const content = (world: World, claim: string) => {
 };
 
 describe('a member loses its volume', () => {
-  test.each(['document-set', 'object-store', 'log-broker', 'memory-store'])('%s: the others give it what they have', (engine) => {
+  test.each(rows(2, ['document-set', 'object-store', 'log-broker', 'memory-store']))('%s: the others give it what they have', (engine) => {
     const { drill } = standing(engine);
     const got = drill('volume-lost', short);
     expect(got).toMatchObject({ state: 'expected', measured: { lostCount: 0 }, derived: { goesOn: true } });

@@ -48,10 +48,10 @@ export function nodePortsShort(facts: Facts, coming: readonly Service[], service
   if (!wanted.length) return false;
   const services = [...facts.list('Service'), ...coming];
   const protocolOf = ({ protocol = 'TCP' }: Port) => protocol;
-  return wanted.some((port) => {
-    const asking = [...wanted, ...coming.flatMap(portsToOpen)].filter((one) => protocolOf(one) === protocolOf(port));
-    return numbersOf(services, protocolOf(port)).size + asking.length > allPorts;
-  });
+  const asking = [...wanted, ...coming.flatMap(portsToOpen)].map(protocolOf);
+  return [...new Set(wanted.map(protocolOf))].some(
+    (protocol) => numbersOf(services, protocol).size + asking.filter((one) => one === protocol).length > allPorts
+  );
 }
 
 /** @param kept services whose own numbers are not handed out, though they aren't there yet */
