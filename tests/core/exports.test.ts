@@ -1,37 +1,18 @@
 import { describe, expect, test } from 'vitest';
 import { stringify } from 'yaml';
-import { assumptionsOf, compareDumps, groundOfDump, keepValue, latestIn, latestInOther, parseYamlCut, type OtherObject } from '$core/dumps';
-import { driverParts, namesDriver, scopeOf } from '$core/exports';
+import { assumptionsOf, compareDumps, groundOfDump, parseYamlCut } from '$core/dumps';
+import { driverParts, namesDriver } from '$core/exports';
 import type { Ref } from '$core/model';
 import { lineSentence, rootLine, whatBecame, whatIsWrong, type RootLine } from '$core/rootline';
 import { epochMs } from '$core/shared';
-import { replay, Store } from '$core/standin';
+import { replay, type Store } from '$core/standin';
 import { controllerDown } from '../fixtures/exports/case';
 import { cases, type ExportCase } from '../fixtures/exports/cases';
 import { addClaim, addDeployment, condition, driver, healthy, space, type Doc, type Export } from '../fixtures/exports/cluster';
 import { container, unplaced } from '../fixtures/exports/states';
+import { kept } from './kept';
 import { unfounded } from './stands';
 import { deep } from '../rounds';
-
-/** What is kept of an export's values. */
-function kept(values: readonly unknown[]): Store {
-  const store = new Store(false);
-  const others: OtherObject[] = [];
-  let latest = 0;
-  for (const value of values) {
-    const one = keepValue(value, false);
-    if ('other' in one) {
-      others.push(one.other);
-      latest = Math.max(latest, latestInOther(one.other));
-    }
-    if (!('object' in one)) continue;
-    store.place(undefined, one.object);
-    latest = Math.max(latest, latestIn(one.object));
-  }
-  store.nowMs = latest - epochMs;
-  store.scope = scopeOf(store, { others });
-  return store;
-}
 
 /** Reads an export as a file of it is read: text, documents, what is kept of each. */
 const readExport = ({ docs }: Export): Store =>
