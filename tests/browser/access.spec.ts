@@ -8,14 +8,19 @@ import { expect, forkOf, open, test } from './help';
 const axe = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8');
 
 async function violations(page: Page, where: string, only?: string[]): Promise<string[]> {
-  await page.evaluate(axe);
+  if (!(await page.evaluate(() => 'axe' in window))) await page.evaluate(axe);
   const found = await page.evaluate(async (rules) => {
     const run = (
       window as unknown as {
         axe: { run(options: object): Promise<{ violations: { id: string; nodes: { html: string; failureSummary: string }[] }[] }> };
       }
     ).axe;
-    const { violations: list } = await run.run({ resultTypes: ['violations'], ...(rules ? { runOnly: rules } : {}) });
+    const { violations: list } = await run.run({
+      resultTypes: ['violations'],
+      preload: false,
+      iframes: false,
+      ...(rules ? { runOnly: rules } : {})
+    });
     return list.flatMap(({ id, nodes }) => nodes.map((one) => `${id}: ${one.html.slice(0, 160)}`));
   }, only);
   return found.map((one) => `${where}: ${one}`);

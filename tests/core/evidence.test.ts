@@ -207,7 +207,7 @@ test('a shelf of images answers while it stands, and not while it is being taken
     return bench.answers.get(id)!;
   };
   expect(says('a')).toMatchObject({ outcome: 'refused', says: "nobody doesn't answer" });
-  bench.running.add('shelf-0');
+  bench.running = new Set(['shelf-0']);
   expect(says('b').outcome).not.toBe('refused');
   bench.stopping.add('shelf-0');
   expect(says('c')).toMatchObject({ outcome: 'refused', says: "nobody doesn't answer" });

@@ -1,7 +1,7 @@
 import { describe, expect, test } from 'vitest';
 import { stringify } from 'yaml';
-import { assumptionsOf, compareDumps, groundOfDump, parseYamlCut } from '$core/dumps';
-import { driverParts, namesDriver } from '$core/exports';
+import { assumptionsOf, compareDumps, groundOfDump, keepValue, parseYamlCut } from '$core/dumps';
+import { driverParts, namesDriver, scopeOf } from '$core/exports';
 import type { Ref } from '$core/model';
 import { lineSentence, rootLine, whatBecame, whatIsWrong, type RootLine } from '$core/rootline';
 import { epochMs } from '$core/shared';

@@ -15,7 +15,8 @@ export class Bench implements Site {
   nowMs = 0;
   readonly stored = new Map<string, unknown>();
   readonly minds = new Map<string, unknown>();
-  readonly running = new Set<string>();
+  /** A new set with each change, as engines keep what they derived of the last one. */
+  running: ReadonlySet<string> = new Set<string>();
   readonly stopping = new Set<string>();
   readonly answers = new Map<string, Answer>();
   readonly lines: string[] = [];
@@ -65,11 +66,11 @@ export class Bench implements Site {
   };
 
   start(...ids: string[]) {
-    for (const id of ids) this.running.add(id);
+    this.running = new Set([...this.running, ...ids]);
     this.look();
   }
   crash(id: string) {
-    this.running.delete(id);
+    this.running = new Set([...this.running].filter((one) => one !== id));
     this.stopping.delete(id);
     this.minds.delete(id);
     this.look();

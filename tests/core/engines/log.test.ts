@@ -152,3 +152,23 @@ describe('a log broker', () => {
     expect(all.says).toContain('in order within each');
   });
 });
+
+describe('how far a broker is behind', () => {
+  it('counts what leaders that are there have beyond it, also where nothing moved but who is there', () => {
+    const { bench, engine } = cluster(3, ['c-0', 'c-1', 'c-2']);
+    const { topics } = engine.brokers.known(bench, 'b-1')!;
+    const at = topics.t!.partitions.findIndex((one) => one.leader === 'b-0');
+    const behind = () => engine.standing(bench, 'b-1').lag;
+    expect([at >= 0, behind()]).toEqual([true, 0]);
+    // Nobody else hears of what it takes.
+    bench.cut(['b-0'], ['c-0', 'c-1', 'c-2', 'b-1', 'b-2']);
+    for (let i = 0; i < 4; i += 1)
+      bench.ask({ id: `m${i}`, member: 'b-0', op: { do: 'produce', place: 't', value: `m${i}`, acks: 'one' } });
+    bench.run(50);
+    expect(behind()).toBeGreaterThan(0);
+    const mind = bench.mind('b-1');
+    bench.crash('b-0');
+    expect(bench.mind('b-1')).toBe(mind);
+    expect(behind()).toBe(0);
+  });
+});

@@ -3,6 +3,7 @@ import { expect, test } from 'vitest';
 import { askOf, conditionOf, isReady, type Pod } from '$core/model';
 import { probeFault } from '$core/standin';
 import { rootLine } from '$core/rootline';
+import { epochMs } from '$core/shared';
 import { closed, firstBreak, objects, ref } from '../help';
 import { alter, eventsAbout, get, image, pod, ready, remove, send } from './help';
 
@@ -89,6 +90,18 @@ test('liveness that is too hasty for the start, or asks at a dead port, starts t
   expect([restarts('patient'), isReady(get(world, 'Pod', 'patient'))]).toEqual([0, true]);
   expect(restarts('deaf')).toBeGreaterThan(1);
   expect(eventsAbout(world, 'Pod', 'deaf').join()).toContain('asks at port 81, where nobody listens');
+  // Looks at 30, 40 and 50 s after its start: it is ended at the third, each time.
+  const lives: number[] = [];
+  let [began, times] = [0, 0];
+  for (const { atMs, after } of world.journal.changes) {
+    const one = after?.kind === 'Pod' && after.metadata.name === 'deaf' ? after.status?.containerStatuses?.[0] : undefined;
+    if (one && one.restartCount > times) lives.push(atMs - began);
+    if (one) times = one.restartCount;
+    const running = one?.state?.running?.startedAt;
+    if (running !== undefined) began = Date.parse(running) - epochMs;
+  }
+  expect(lives.length).toBeGreaterThan(1);
+  expect(lives).toEqual(lives.map(() => 50_000));
 });
 
 test('a program that shows certificates and takes no plain calls does not listen at its plain port', () => {

@@ -15,6 +15,32 @@ const values = (one: Sized): Record<string, number> => Object.fromEntries(one.fi
 /** What ext4 leaves of a volume of so many GiB, as a share of it. */
 const share = (gib: number): number => fileSystemRoom('ext4', gib * 2 ** 30).availableBytes / (gib * 2 ** 30);
 
+test.each<[CalcId, Record<string, string>, Record<string, string>, string]>([
+  ['broker', { brokers: '3', copies: '3' }, { brokers: '3', copies: '4' }, '4 copies need as many brokers.'],
+  ['broker', { brokers: '3', copies: '1', lost: '2' }, { brokers: '3', copies: '1', lost: '3' }, '3 of 3 brokers lost leaves none.'],
+  [
+    'backup',
+    { kept: '7', fullEvery: '7' },
+    { kept: '6', fullEvery: '7' },
+    'Of 6 copies that are kept none would be whole at times: keep 7 at least.'
+  ],
+  ['durability', { disks: '3', mayFail: '2', batch: '3' }, { disks: '3', mayFail: '3' }, 'Of 3 disks at most 2 may be away.'],
+  [
+    'durability',
+    { disks: '3', mayFail: '1', batch: '3' },
+    { disks: '3', mayFail: '1', batch: '4' },
+    "A group has 3 disks: 4 can't go at once."
+  ],
+  ['fill', { used: '10 GiB', size: '10 GiB' }, { used: '11 GiB', size: '10 GiB' }, 'It holds more than its size.'],
+  ['pool', { nodes: '3', copies: '3' }, { nodes: '2', copies: '3' }, '3 copies of a piece need 3 nodes.'],
+  ['slots', { nodes: '3', lost: '2' }, { nodes: '3', lost: '3' }, '3 nodes away of 3 leaves none.'],
+  ['spread', { nodes: '3', zones: '3' }, { nodes: '2', zones: '3' }, "2 nodes can't stand in 3 zones."]
+])('%s: up to where it reckons, and what it says beyond', (id, within, beyond, says) => {
+  expect(Object.keys(sizedBy(calculationNamed(id)!, within, {}))).not.toContain('faults');
+  const found = sizedBy(calculationNamed(id)!, beyond, {});
+  expect('faults' in found ? Object.values(found.faults) : []).toEqual([says]);
+});
+
 describe('slots', () => {
   const slot = (unit: SlotSpec['unit'], least = 0, most = Infinity): SlotSpec => ({ id: 'x', unit, label: 'x', start: '', least, most });
 

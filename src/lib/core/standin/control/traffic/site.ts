@@ -113,7 +113,6 @@ export class WorldSite extends SiteMemory implements Site {
     this.answered.length = this.stepFrom = 0;
     for (const id of this.seen.keys()) if (isClient(id)) this.seen.delete(id);
     this.processes = processes;
-    for (const one of processes) this.of(one.metadata.name).process = one;
     return this.places[0]!.volumes.again();
   }
 
