@@ -10,9 +10,6 @@ say() { printf '\n== %s\n' "$1"; }
 row() (
   say "build"
   need_build
-  say "types"
-  npx --no-install svelte-check --tsgo --tsconfig ./tsconfig.json --output machine-verbose --threshold warning
-  node node_modules/@typescript/native/bin/tsc -p tsconfig.core.json
   say "answers are as the description says"
   node scripts/schemas.mjs --check
 )
@@ -23,6 +20,9 @@ npx --no-install oxlint
 npx --no-install oxfmt --check .
 npx --no-install eslint .
 node scripts/licences.mjs --check
+say "types"
+npx --no-install svelte-check --tsgo --tsconfig ./tsconfig.json --output machine-verbose --threshold warning
+node node_modules/@typescript/native/bin/tsc -p tsconfig.core.json
 wait "$second" || { cat "$beside"; exit 1; }
 cat "$beside"
 rm "$beside"
