@@ -3,6 +3,9 @@ import fc from 'fast-check';
 import { expect, test } from 'vitest';
 import { epochMs, stableJson } from '$core/shared';
 import { certificateInSecret, type World } from '$core/standin';
+import type { ClusterAccess } from '$core/standin/control/loop';
+import { keepSite, takeSite } from '$core/standin/control/traffic/kept-sites';
+import type { WorldSite } from '$core/standin/control/traffic/site';
 import { objects, ref } from '../help';
 import { answered, ask, must, offer, roomy } from '../roomy';
 import { rounds } from '../../rounds';
@@ -119,4 +122,21 @@ test('what somebody writes to a volume beside its engine between two calls is th
   expect(list()).toEqual(['a.txt', 'b.txt']);
   expect(ask(world, 'space', 'one', { do: 'write', key: 'c.txt', value: 'z' }).outcome).toBe('acknowledged');
   expect(list()).toEqual(['a.txt', 'b.txt', 'c.txt']);
+});
+
+test('a site that was taken out for a call is there again only once that call has put it back, and only where nothing has moved', () => {
+  const world = { moved: 1 } as ClusterAccess & { moved: number };
+  let same = true;
+  const site = { again: () => same } as unknown as WorldSite;
+  const take = () => takeSite(world, 'space/one', 0);
+  expect(take()).toBeUndefined();
+  keepSite(world, 'space/one', site);
+  // The second call fails, or another site made it: the third one finds nothing.
+  expect([take(), take()]).toEqual([site, undefined]);
+  keepSite(world, 'space/one', site);
+  world.moved += 1;
+  expect(take()).toBeUndefined();
+  keepSite(world, 'space/one', site);
+  same = false;
+  expect(take()).toBeUndefined();
 });

@@ -13,7 +13,7 @@ import { splitKey, type ClusterAccess, type Loop } from '../loop';
 import { followsFault } from '../mirrors/facts';
 import { overMark } from '../../provider/over';
 import { inOrder } from './in-order';
-import { keepSite, keptSite } from './kept-sites';
+import { keepSite, takeSite } from './kept-sites';
 import { reachesOver, trafficMemory } from './over';
 import { WorldSite, type Mail } from './site';
 
@@ -126,9 +126,8 @@ export const engines: Loop = {
     if (world !== here) return world.after(1, key);
     const traffic = world.memory<Traffic>(trafficMemory);
     const before = traffic.get(key) ?? { mail: [], nth: 0 };
-    const site =
-      (over ? undefined : keptSite(world, key, before.nth)) ??
-      new WorldSite(world, namespace, key, before.nth, over?.others, over?.founder);
+    const kept = takeSite(world, key, before.nth);
+    const site = (over ? undefined : kept) ?? new WorldSite(world, namespace, key, before.nth, over?.others, over?.founder);
     const asks = site.asks();
     if (!hasEngine(site.engineId ?? '')) {
       for (const { name } of asks) site.answer(name, { outcome: 'refused', says: 'nothing of this workload runs' });

@@ -7,13 +7,18 @@ interface Kept {
   readonly moved: number;
 }
 
-/** Workloads of one world whose sites are kept; what was kept first goes first. */
+/** Workloads of one world whose sites are kept; what was kept first goes first. A bound of memory, chosen here. */
 const mostKept = 64;
 const worlds = new WeakMap<ClusterAccess, Map<string, Kept>>();
 
-/** A workload's site of its last call, made ready for the next one; undefined where something has moved since, so that it has to be made anew. */
-export function keptSite(world: ClusterAccess, key: string, nth: number): WorldSite | undefined {
-  const kept = worlds.get(world)?.get(key);
+/**
+ * Takes out a workload's site of its last call, made ready for the next one; undefined where something has moved since, so that it has to be
+ * made anew. A call that doesn't come to its end, or is made by another site, leaves none behind.
+ */
+export function takeSite(world: ClusterAccess, key: string, nth: number): WorldSite | undefined {
+  const mine = worlds.get(world);
+  const kept = mine?.get(key);
+  mine?.delete(key);
   return kept?.moved === world.moved && kept.site.again(nth) ? kept.site : undefined;
 }
 
@@ -21,7 +26,6 @@ export function keptSite(world: ClusterAccess, key: string, nth: number): WorldS
 export function keepSite(world: ClusterAccess, key: string, site: WorldSite): void {
   let mine = worlds.get(world);
   if (!mine) worlds.set(world, (mine = new Map()));
-  mine.delete(key);
   mine.set(key, { site, moved: world.moved });
   if (mine.size > mostKept) mine.delete(mine.keys().next().value!);
 }
