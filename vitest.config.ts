@@ -14,7 +14,12 @@ export default defineConfig({
       // The core is pure: its modules may be loaded once for all files of a worker.
       {
         extends: true,
-        test: { name: 'core', include: ['tests/{core,outside,ui}/**/*.test.ts'], setupFiles: ['tests/native.ts'], isolate: false }
+        test: {
+          name: 'core',
+          include: ['tests/{core,outside,ui}/**/*.test.ts'],
+          setupFiles: ['tests/native.ts', 'tests/played-setup.ts'],
+          isolate: false
+        }
       },
       // The source tree itself: its layers, and that docs/adding.md can be followed. They run compilers on copies of it.
       { extends: true, test: { name: 'structure', include: ['tests/structure/**/*.test.ts'] } },

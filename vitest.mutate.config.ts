@@ -13,6 +13,6 @@ export default defineConfig({
       'tests/outside/**/*.test.ts',
       'tests/server/{api,drafts,dumps,examples,exports,storage,views,workloads}.test.ts'
     ],
-    setupFiles: ['tests/native.ts']
+    setupFiles: ['tests/native.ts', 'tests/played-setup.ts']
   }
 });

@@ -17,6 +17,8 @@ export const init: ServerInit = async () => {
   place.rootBarnEnd = () => app.close();
   // What nobody waits for mustn't end the process for everybody.
   process.on('unhandledRejection', (error) => log.error(loggable(error), 'something failed that nobody waited for'));
+  // What the first page shows is stood up while nobody waits for it yet; what can't be says so on the page.
+  void app.estate().catch((error: unknown) => log.warn(loggable(error), 'clusters could not be stood up ahead of the first page'));
 };
 
 /** Pages of other sites may not act here; programs, which send no origin, may with a token or where nobody signs in. */

@@ -8,6 +8,7 @@ import { applyEdits, readWritten, writeManifests } from '$core/manifest';
 import { keyOf, refOf } from '$core/model';
 import { replay, type World } from '$core/standin';
 import { scenario } from '../../src/lib/scenario';
+import { aside } from '../played';
 
 const worlds = new Map<string, World>();
 /** A cluster of the demo as it stands at its start. */
@@ -15,7 +16,7 @@ function demo(name: string): World {
   let world = worlds.get(name);
   if (!world) {
     const one = scenario().find((two) => two.name === name)!;
-    worlds.set(name, (world = replay({ seed: one.seed, ground: one.ground }, one.actions, one.headMs)));
+    worlds.set(name, (world = aside(() => replay({ seed: one.seed, ground: one.ground }, one.actions, one.headMs))));
   }
   return world;
 }

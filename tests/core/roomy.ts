@@ -48,7 +48,6 @@ export function answered(id: string, more: Record<string, string> = {}): ApiObje
 export const must = (world: World, ...objects: ApiObject[]) => expect(world.act({ type: 'send', objects })).toEqual([]);
 export const remove = (world: World, ref: Ref) => expect(world.act({ type: 'remove', ref })).toEqual([]);
 
-let asks = 0;
 /** Asks a workload for something, and doesn't wait. Gives the name of the ask. */
 export function offer(
   world: World,
@@ -57,7 +56,7 @@ export function offer(
   op: AskObject['spec']['op'],
   more: Partial<Omit<AskObject['spec'], 'op' | 'workload'>> = {}
 ): string {
-  const id = `t${(asks += 1)}`;
+  const id = `t${world.journal.changes.length}`;
   expect(world.act({ type: 'ask', namespace, id, ask: { workload, way: 'inside', login: 'right', op, ...more } })).toEqual([]);
   return id;
 }

@@ -3,6 +3,7 @@ import { workloadNamed } from '$core/proofs';
 import { World, type Snapshot } from '$core/standin';
 import { objects } from '../help';
 import { answered, must, roomy } from '../roomy';
+import { played } from '../../played';
 
 /** A workload of a blueprint on a roomy cluster, all of it ready, and a way to drill it. */
 export function standing(id: string, more: Record<string, string> = {}, alter: (world: World) => void = () => {}) {
@@ -16,7 +17,12 @@ export function standing(id: string, more: Record<string, string> = {}, alter: (
   const scene = () => ({ facts: world.store, workload: workload() });
   const tried = (fault: FaultId, ask: Partial<DrillAsk> = {}) => {
     const saved = structuredClone(world.save()) as Snapshot;
-    return drilled({ ...scene(), fork: () => World.restore(world.seed, saved), fault, ...ask });
+    const found = drilled({ ...scene(), fork: () => World.restore(world.seed, saved), fault, ...ask });
+    if (typeof found !== 'string') {
+      const { state, overMs, measured, derived, beats, lanes } = found;
+      played(() => [state, overMs, measured, derived.goesOn, beats, lanes]);
+    }
+    return found;
   };
   const drill = (fault: FaultId, ask: Partial<DrillAsk> = {}): Drill => {
     const found = tried(fault, ask);

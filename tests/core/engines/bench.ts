@@ -1,6 +1,7 @@
 import TinyQueue from 'tinyqueue';
 import { draw, drawInt } from '$core/shared';
 import type { Answer, Ask, Engine, Site } from '$core/standin/engines/site';
+import { played } from '../../played';
 
 interface Mail {
   readonly atMs: number;
@@ -32,7 +33,9 @@ export class Bench implements Site {
     readonly engine: Engine,
     public ids: readonly string[],
     readonly seed: number
-  ) {}
+  ) {
+    played(() => [this.nowMs, this.nth, this.lines, this.answers, this.stored]);
+  }
 
   /** Bytes that were kept, by name. */
   readonly kept = new Map<string, Uint8Array>();

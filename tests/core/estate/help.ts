@@ -176,17 +176,16 @@ export function operatedParts(
   });
 }
 
-let asks = 0;
-
 /** Clusters of one clock, with what is done to them by hand. */
 export class Linked {
+  private asks = 0;
   constructor(readonly estate: Estate) {}
   world = (cluster: string): World => this.estate.world(cluster)!;
   send = (yaml: string, cluster = 'east') => acted(this.world(cluster), { type: 'send', objects: objects(yaml) });
   remove = (ref: Ref, cluster = 'east') => acted(this.world(cluster), { type: 'remove', ref });
   later = (ms: number) => this.estate.runUntil(this.estate.nowMs + ms);
   ask(cluster: string, workload: string, op: AskObject['spec']['op']) {
-    const id = `b${(asks += 1)}`;
+    const id = `b${(this.asks += 1)}`;
     acted(this.world(cluster), { type: 'ask', namespace: 'space', id, ask: { workload, way: 'inside', login: 'right', op } });
     for (let n = 0; n < 600 && !this.world(cluster).store.get('Ask', 'space', id)!.status?.outcome; n += 1) this.later(100);
     return this.world(cluster).store.get('Ask', 'space', id)!.status!;

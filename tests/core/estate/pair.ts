@@ -1,6 +1,7 @@
 import { expect } from 'vitest';
 import { Estate, type Action } from '$core/standin';
 import type { AskObject, Mirror } from '$core/model';
+import { aside } from '../../played';
 import { answered } from '../roomy';
 import { joins, Linked, parts } from './help';
 
@@ -15,12 +16,15 @@ export class Pair extends Linked {
     const name = JSON.stringify([engine, answers, link]);
     if (!kept.has(name)) {
       const both = [sent(61_000, space), sent(62_000, ...answered(engine, { ...steady, ...answers }))];
-      const made = Estate.replay(
-        parts({ east: [joins(60_000, 'west', link), ...both], west: both }, { east: 'production', west: 'production' }),
-        62_000
-      );
-      made.runSettled();
-      kept.set(name, made);
+      const stood = aside(() => {
+        const made = Estate.replay(
+          parts({ east: [joins(60_000, 'west', link), ...both], west: both }, { east: 'production', west: 'production' }),
+          62_000
+        );
+        made.runSettled();
+        return made;
+      });
+      kept.set(name, stood);
     }
     super(kept.get(name)!.fork());
   }
