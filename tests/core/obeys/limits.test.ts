@@ -44,6 +44,19 @@ test('a quota counts what stands, refuses what would exceed it, and is free agai
   expect(refused(world, asking('b', 'requests: {cpu: 900m}'))).toEqual([]);
 });
 
+test('a quota counts what services open: balancers, and the ports on nodes of both kinds that have them', () => {
+  const world = ready();
+  const service = (name: string, type: string) =>
+    `apiVersion: v1\nkind: Service\nmetadata: {name: ${name}, namespace: space}\nspec: {type: ${type}, selector: {app: a}, ports: [{name: x, port: 7110}, {name: y, port: 7111}]}\n---\n`;
+  send(world, quota('services: 4, services.loadbalancers: 1, services.nodeports: 5'));
+  send(world, service('inside', 'ClusterIP') + service('ports', 'NodePort') + service('balanced', 'LoadBalancer'));
+  world.runSettled();
+  expect(used(world)).toEqual({ services: '3', 'services.loadbalancers': '1', 'services.nodeports': '4' });
+  expect(refused(world, service('second', 'LoadBalancer')).join()).toContain('1 of services.loadbalancers asked for, 1 used, 1 allowed');
+  expect(refused(world, service('more', 'NodePort')).join()).toContain('2 of services.nodeports asked for, 4 used, 5 allowed');
+  expect(refused(world, service('plain', 'ClusterIP'))).toEqual([]);
+});
+
 test("a set whose claim or member isn't let in says so, its root line breaks there, and it goes on when there is room", () => {
   const world = ready();
   send(world, quota('requests.storage: 2Gi') + set());

@@ -91,7 +91,7 @@ function ahead(facts: Facts, plan: BackupPlan, overMs: number): RoomPoint[] {
     const chain = last && fullEvery > 1 ? chainTo(done, last) : undefined;
     const base = chain && chain.length < fullEvery ? last!.name : undefined;
     const bytes = base === undefined ? bytesAt(momentMs) : Math.min(changes ?? Infinity, bytesAt(momentMs));
-    const all = [...done, { name: `to-come-${n}`, momentMs, bytes, status: base === undefined ? {} : { base } }];
+    const all = [...done, { name: `to-come-${n}`, momentMs, bytes, status: { base } }];
     const kept = withBases(keptOf(all, keep, timeZone), all);
     done = all.filter((one) => kept.has(one));
     points.push(point(momentMs));

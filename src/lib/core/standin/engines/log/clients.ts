@@ -9,6 +9,8 @@ import type { Batch, Client, From, LogBody, Topic } from './types';
 const batchMessages = 10_000;
 const openBatches = 24;
 const againMs = 5_000;
+/** A message between a client and a broker takes so long at most, beside what its bytes take. */
+const longestWayMs = 5;
 /** Bytes a second that a producer gets onto its line (common practice, no source). */
 const sendBytesPerSecond = 40_000_000;
 
@@ -24,7 +26,7 @@ export class Clients {
   }
 
   private post(site: Site, from: string, to: string, body: LogBody, waitMs = 0): void {
-    site.post(from, to, body, waitMs + drawInt(site.seed, `client|${from}|${to}`, 1, 5));
+    site.post(from, to, body, waitMs + drawInt(site.seed, `client|${from}|${to}`, 1, longestWayMs));
   }
 
   /** @param partition the one that everything goes to; else they take turns */
@@ -83,7 +85,10 @@ export class Clients {
   private go(site: Site, me: string): void {
     let client = this.mind(site, me)!;
     if (client.kind === 'reader') return this.fetch(site, me);
-    while (client.open.length < openBatches && client.next < client.batches) {
+    const mute = client.acks === 'none';
+    if (mute && client.next >= client.batches) return this.finish(site, me);
+    const until = mute ? client.next + openBatches : Infinity;
+    while (client.open.length < openBatches && client.next < Math.min(until, client.batches)) {
       const nth = client.next;
       const p = this.partitionOf(client, me, nth);
       const count = this.countOf(client, nth);
@@ -91,12 +96,15 @@ export class Clients {
       const bytes =
         client.text === undefined ? makeBatch(`${me}/${p}`, before, count, client.sizeBytes) : textMessage(`${me}/${p}`, 0, client.text);
       const sums = client.sums.map((sum, i) => (i === p ? addSum(sum, bytes) : sum));
-      client = { ...client, sums, next: nth + 1, open: [...client.open, nth] };
+      client = { ...client, sums, next: nth + 1, open: mute ? [] : [...client.open, nth] };
       site.think(me, client);
       this.send(site, me, nth, bytes);
+      // Its line is taken for longer now.
+      client = this.mind(site, me)!;
     }
-    if (client.acks === 'none' && client.next >= client.batches) return this.finish(site, me);
-    site.post(me, me, { is: 'again' } satisfies LogBody, againMs);
+    // Whoever isn't told what arrived goes on once all is on its way, and is through when the last of it has arrived or is lost.
+    const { freeMs = 0 } = client;
+    site.post(me, me, { is: 'again' } satisfies LogBody, mute ? Math.max(0, freeMs - site.nowMs) + longestWayMs + 1 : againMs);
   }
 
   private send(site: Site, me: string, nth: number, fresh?: Uint8Array): void {
@@ -152,6 +160,7 @@ export class Clients {
     const other = site.ids.find((id) => site.part(id) === this.leads && site.up(id) && site.reach(me, id));
     if ((!site.up(client.via) || !site.reach(me, client.via)) && other !== undefined) site.think(me, { ...client, via: other });
     if (client.kind === 'reader') return this.fetch(site, me);
+    if (client.acks === 'none') return this.go(site, me);
     for (const nth of client.open) this.send(site, me, nth);
     site.post(me, me, { is: 'again' } satisfies LogBody, againMs);
   }
