@@ -69,6 +69,32 @@ describe('how a workload fits another cluster', () => {
     expect(squares(north, huge).room).toMatchObject({ state: 'broken', field: 'spec.mostSize' });
   });
 
+  test('a large volume and a small one find their zones, whichever is written first', () => {
+    const world = asLeft('north-quay');
+    const backend = world.store.list('Backend').find((one) => one.spec.fileSystem === undefined)!;
+    const used = world.store.usedOf(backend.metadata.name);
+    // 50 GiB are left in the first zone, 20 GiB in each of the others.
+    const zones = backend.spec.zones.map((zone, i) => ({
+      ...zone,
+      capacity: String((used.get(zone.name)?.sizeBytes ?? 0) + (i ? 20 : 50) * 2 ** 30)
+    }));
+    world.put({ ...backend, spec: { ...backend.spec, zones } });
+    const one = (name: string, size: string) =>
+      altered((text) =>
+        text
+          .replace(/replicas: 3/, 'replicas: 1')
+          .replace(/storage: 40Gi/, `storage: ${size}`)
+          .replace(/bookings/g, name)
+      );
+    const room = (...lists: ApiObject[][]) => {
+      const list = lists.flat();
+      return fitOf(world.store, needsOf(world.store, list, {}), list).find((each) => each.need.startsWith('room'))!.state;
+    };
+    const [small, large] = [one('little', '20Gi'), one('much', '50Gi')];
+    // Nothing is left to spare.
+    expect([room(small, large), room(large, small), room(large, large)]).toEqual(['tight', 'tight', 'broken']);
+  });
+
   test('what the table says holds is what then comes up, and what it says breaks does not', () => {
     for (const world of [asLeft('north-quay'), asLeft('south-quay')]) {
       const broken = Object.values(squares(world)).some((one) => one.state === 'broken');
