@@ -6,8 +6,8 @@ class LineReporter {
   survived = 0;
 
   onMutantTested({ status, fileName, location, mutatorName, replacement }) {
-    // What is computed once at loading is left out, and doesn't count.
-    if (status === 'Ignored') return;
+    // What is computed once at loading is left out, and what the compiler refuses is no fault that a test could meet: neither counts.
+    if (status === 'Ignored' || status === 'CompileError') return;
     this.tried += 1;
     if (status !== 'Survived' && status !== 'NoCoverage') return;
     this.survived += 1;

@@ -79,7 +79,8 @@ const rows = survived.map(({ fileName, location, mutatorName, replacement, statu
 }));
 writeFileSync(values.out, JSON.stringify({ seed: values.seed, lines: values.lines, caught: caught.length, survived: rows }, null, 2));
 for (const one of rows) console.log(`${one.at} ${one.mutatorName} -> ${one.replacement} (${one.status})`);
+const refused = results.filter((one) => one.status === 'CompileError').length;
 const all = caught.length + survived.length;
 console.log(
-  `${caught.length} of ${all} caught, ${((100 * caught.length) / Math.max(1, all)).toFixed(1)} % (seed ${values.seed}); the rest stands in ${values.out}`
+  `${caught.length} of ${all} caught, ${((100 * caught.length) / Math.max(1, all)).toFixed(1)} % (seed ${values.seed}), beside ${refused} that the compiler refuses; the rest stands in ${values.out}`
 );

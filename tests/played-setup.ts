@@ -15,9 +15,10 @@ import { toldOf } from './told';
 const mode = process.env.PLAYED;
 const folder = fileURLToPath(new URL('fixtures/played/', import.meta.url));
 
+/** Digests by the names of tests; undefined where a test draws by chance. */
 interface Table {
   readonly engine: string;
-  readonly tests: { [name: string]: string | null };
+  readonly tests: ReadonlyMap<string, string | undefined>;
 }
 
 /** Where something is broken on purpose, what is told of it counts, too. */
@@ -38,8 +39,22 @@ if (!marked.counted) {
   };
 }
 
-const tableAt = (path: string): string => `${folder}${path.slice(path.lastIndexOf('/tests/') + 7).replace(/\.test\.ts$/, '.json')}`;
-const tableOf = (at: string): Table | undefined => (existsSync(at) ? (JSON.parse(readFileSync(at, 'utf8')) as Table) : undefined);
+/** The file that runs, below tests/. */
+const pathOf = (): string => {
+  const { testPath = '' } = expect.getState();
+  return testPath.slice(testPath.lastIndexOf('/tests/') + 7);
+};
+/** A table as lines of `digest name`, in front of them the engine; of what draws by chance the digest is `-`. */
+const tableAt = (path: string): string => `${folder}${path.replace(/\.test\.ts$/, '.txt')}`;
+function tableOf(at: string): Table | undefined {
+  if (!existsSync(at)) return undefined;
+  const [engine = '', ...lines] = readFileSync(at, 'utf8').trimEnd().split('\n');
+  const tests = lines.map((line): [string, string | undefined] => [
+    line.slice(line.indexOf(' ') + 1),
+    /^- /.test(line) ? undefined : line.split(' ')[0]
+  ]);
+  return { engine: engine.replace('engine ', ''), tests: new Map(tests) };
+}
 const digests = new Map<string, string>();
 const namesakes = new Map<string, number>();
 let table: Table | undefined | null = null;
@@ -47,8 +62,8 @@ let table: Table | undefined | null = null;
 beforeEach(testBegins);
 
 afterEach(() => {
-  const { currentTestName = '', testPath = '' } = expect.getState();
-  const path = testPath.slice(testPath.lastIndexOf('/tests/') + 7);
+  const { currentTestName = '' } = expect.getState();
+  const path = pathOf();
   const digest = digestOfPlayed((facts) => (broken.test(path) ? toldOf(facts, 2) : []));
   if (digest === undefined || process.env.DEEP === '1' || path.startsWith('server/')) return;
   const times = (namesakes.get(currentTestName) ?? 0) + 1;
@@ -56,10 +71,10 @@ afterEach(() => {
   const name = times > 1 ? `${currentTestName} #${times}` : currentTestName;
   digests.set(name, digest);
   if (mode) return;
-  if (table === null) table = tableOf(tableAt(testPath));
-  const before = table?.tests[name];
-  if (before === null) return;
-  expect(before, 'nothing is written down yet of what this test plays: npm run played').toBeDefined();
+  if (table === null) table = tableOf(tableAt(path));
+  expect(table?.tests.has(name), 'nothing is written down yet of what this test plays: npm run played').toBe(true);
+  const before = table!.tests.get(name);
+  if (before === undefined) return;
   expect(digest, `plays otherwise than engine ${table!.engine} did; if that is meant, raise engineVersion, then npm run played`).toBe(
     before
   );
@@ -67,11 +82,9 @@ afterEach(() => {
 
 afterAll(() => {
   if (!mode || !digests.size) return;
-  const at = tableAt(expect.getState().testPath ?? '');
+  const at = tableAt(pathOf());
   const before = tableOf(at);
-  const tests = Object.fromEntries(
-    [...digests].map(([name, digest]) => [name, mode === 'again' && before?.tests[name] !== digest ? null : digest])
-  );
+  const lines = [...digests].map(([name, digest]) => `${mode === 'again' && before?.tests.get(name) !== digest ? '-' : digest} ${name}`);
   mkdirSync(dirname(at), { recursive: true });
-  writeFileSync(at, `${JSON.stringify({ engine: engineVersion, tests } satisfies Table, null, 2)}\n`);
+  writeFileSync(at, `engine ${engineVersion}\n${lines.join('\n')}\n`);
 });

@@ -1,8 +1,7 @@
 import { check } from '$core/checker';
 import { groundGates } from '$core/gates';
-import type { Facts, Kind, Ref } from '$core/model';
+import { refOf, type Facts, type Kind, type Ref } from '$core/model';
 import { linedKinds, rootLine } from '$core/rootline';
-import { refOf } from '$core/model';
 import { removalSheet } from '$core/change';
 
 /** Fields that hold nothing but words: those have tests of their own. */

@@ -158,6 +158,31 @@ describe('a log broker', () => {
     expect(all.says).toContain('in order within each');
   });
 
+  it('what nobody is asked about waits until somebody leads, as it could be sent to nobody', () => {
+    const { bench } = cluster(1, ['c-0', 'c-1', 'c-2']);
+    const produce = (id: string, acks: string) =>
+      bench.ask({ id, member: 'b-0', op: { do: 'produce', place: 't', count: 40, bytes: 40, acks } });
+    bench.crash('b-0');
+    bench.run(15_000);
+    bench.ask({ id: 'first', member: 'b-1', op: { do: 'produce', place: 't', count: 40, bytes: 40, acks: 'all' } });
+    bench.run(5_000);
+    bench.crash('b-1');
+    bench.crash('b-2');
+    bench.run(15_000);
+    // It lacks what the others had when they went, so it doesn't lead.
+    bench.start('b-0');
+    bench.run(15_000);
+    produce('mute', 'none');
+    bench.run(20_000);
+    expect([bench.answers.get('first')!.outcome, bench.answers.get('mute')]).toEqual(['acknowledged', undefined]);
+    bench.start('b-1', 'b-2');
+    bench.run(30_000);
+    expect(bench.answers.get('mute')).toMatchObject({ outcome: 'acknowledged', count: 40 });
+    bench.ask({ id: 'all', op: { do: 'consume', place: 't', from: 'beginning' } });
+    bench.run(30_000);
+    expect(bench.answers.get('all')).toMatchObject({ count: 80 });
+  });
+
   it.each([1, 30_000, 700_000])('%i messages that nobody is asked about are sent once, whole, and that is said', (count) => {
     const { bench } = cluster(1, ['c-0', 'c-1', 'c-2']);
     bench.ask({ id: 'many', op: { do: 'produce', place: 't', count, bytes: 40, acks: 'none' } });

@@ -151,12 +151,13 @@ describe('an object store', () => {
     expect(acknowledged).toBeGreaterThan(2.5 * seeds);
   });
 
-  it('nothing is put into a bucket that is not there or dropped from it; once it is made, it is', () => {
+  it('nothing is put into a bucket that is not there, dropped from it or listed; once it is made, it is', () => {
     const { ask } = store(4, 4, 1, 1);
-    for (const op of ['put', 'drop'] as const)
+    for (const op of ['put', 'drop', 'list'] as const)
       expect(ask({ do: op, place: 'crates', key: 'a' }), op).toMatchObject({ outcome: 'refused', says: 'there is no bucket crates' });
     expect(ask({ do: 'make-bucket', place: 'crates' })).toMatchObject({ outcome: 'acknowledged' });
     expect(ask({ do: 'put', place: 'crates', key: 'a' })).toMatchObject({ outcome: 'acknowledged' });
+    expect(ask({ do: 'list', place: 'crates' })).toMatchObject({ outcome: 'acknowledged', count: 1 });
     expect(ask({ do: 'drop', place: 'crates' })).toMatchObject({ outcome: 'acknowledged', says: '1 object of crates deleted' });
   });
 });

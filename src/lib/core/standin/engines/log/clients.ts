@@ -25,6 +25,10 @@ export class Clients {
     return this.brokers.known(site, via)?.topics[topic];
   }
 
+  private leaderOf(site: Site, client: Pick<Client, 'via' | 'topic'>, partition: number): string | undefined {
+    return this.topic(site, client)?.partitions[partition]?.leader;
+  }
+
   private post(site: Site, from: string, to: string, body: LogBody, waitMs = 0): void {
     site.post(from, to, body, waitMs + drawInt(site.seed, `client|${from}|${to}`, 1, longestWayMs));
   }
@@ -87,10 +91,14 @@ export class Clients {
     if (client.kind === 'reader') return this.fetch(site, me);
     const mute = client.acks === 'none';
     if (mute && client.next >= client.batches) return this.finish(site, me);
-    const until = mute ? client.next + openBatches : Infinity;
-    while (client.open.length < openBatches && client.next < Math.min(until, client.batches)) {
+    const until = Math.min(client.batches, mute ? client.next + openBatches : Infinity);
+    // What nobody is asked about isn't sent again: it waits until somebody leads.
+    let waits = !mute;
+    while (client.open.length < openBatches && client.next < until) {
       const nth = client.next;
       const p = this.partitionOf(client, me, nth);
+      waits ||= !this.leaderOf(site, client, p);
+      if (mute && waits) break;
       const count = this.countOf(client, nth);
       const before = Math.floor(nth / client.sums.length) * client.perBatch;
       const bytes =
@@ -104,13 +112,13 @@ export class Clients {
     }
     // Whoever isn't told what arrived goes on once all is on its way, and is through when the last of it has arrived or is lost.
     const { freeMs = 0 } = client;
-    site.post(me, me, { is: 'again' } satisfies LogBody, mute ? Math.max(0, freeMs - site.nowMs) + longestWayMs + 1 : againMs);
+    site.post(me, me, { is: 'again' } satisfies LogBody, waits ? againMs : Math.max(0, freeMs - site.nowMs) + longestWayMs + 1);
   }
 
   private send(site: Site, me: string, nth: number, fresh?: Uint8Array): void {
     const client = this.mind(site, me)!;
     const p = this.partitionOf(client, me, nth);
-    const leader = this.topic(site, client)?.partitions[p]?.leader;
+    const leader = this.leaderOf(site, client, p);
     if (!leader) return;
     const count = this.countOf(client, nth);
     const before = Math.floor(nth / client.sums.length) * client.perBatch;

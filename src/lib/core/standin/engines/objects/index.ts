@@ -373,6 +373,7 @@ export class ObjectStore extends ObjectsSeen implements Engine {
         return site.post(id, id, { is: 'got', ask: ask.id } satisfies Body, 2 + (size / bytesPerSecond) * 1_000);
       }
       case 'list': {
+        if (op.place && !isThere(bucket)) return refuse(`there is no bucket ${op.place}`);
         const rows = this.objectsSeen(site, id)
           .filter((one) => (op.place ? one.startsWith(bucket) && one !== bucket : isBucket(one)))
           .flatMap((one): [string, string][] => {
