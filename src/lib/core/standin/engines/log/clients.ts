@@ -25,7 +25,7 @@ export class Clients {
     return this.brokers.known(site, via)?.topics[topic];
   }
 
-  private leaderOf(site: Site, client: Pick<Client, 'via' | 'topic'>, partition: number): string | undefined {
+  private leaderOf(site: Site, client: Pick<Client, 'via' | 'topic'>, partition: number): string | null | undefined {
     return this.topic(site, client)?.partitions[partition]?.leader;
   }
 
