@@ -13,6 +13,8 @@ export default defineConfig({
       'tests/outside/**/*.test.ts',
       'tests/server/{api,drafts,dumps,examples,exports,storage,views,workloads}.test.ts'
     ],
-    setupFiles: ['tests/native.ts', 'tests/played-setup.ts']
+    setupFiles: ['tests/native.ts', 'tests/played-setup.ts', 'tests/server/each.ts'],
+    // Each planted fault has a thread of its own, in which the core's modules are loaded once for all files.
+    isolate: false
   }
 });

@@ -59,7 +59,8 @@ const results = await new Stryker({
   buildCommand: 'npx --no-install svelte-kit sync',
   // What is computed once when a module is loaded would need every test run anew for each fault.
   ignoreStatic: true,
-  concurrency: 2,
+  // Half of them run tests, the other half compile, and are soon through.
+  concurrency: 4,
   timeoutMS: 60_000,
   timeoutFactor: 3,
   dryRunTimeoutMinutes: 20,

@@ -277,6 +277,22 @@ test('what a comment says is no field', () => {
   expect(pathUnder(text, text.indexOf('nodeName: b') + 3)).toMatchObject({ path: ['spec', 'nodeName'], onKey: true });
 });
 
+test.each([
+  ['volumeMode: Block, storageClassName: ""', 'volumeMode: Filesystem', 'kept is a Block volume.'],
+  ['storageClassName: slow', '', 'kept has the class "slow", the claim "".'],
+  ['storageClassName: ""', 'volumeMode: Block', 'kept is a Filesystem volume.'],
+  ['storageClassName: "", volumeMode: Filesystem', '', undefined]
+])('a volume of %s, a claim of %s that is pinned to it: %s', (volume, claimed, says) => {
+  const text = `apiVersion: v1
+kind: PersistentVolume
+metadata: {name: kept}
+spec: {capacity: {storage: 40Gi}, accessModes: [ReadWriteOnce], ${volume}, csi: {driver: block.standin.example, volumeHandle: blk-1}}
+---
+${claimOf('pinned', `accessModes: [ReadWriteOnce], storageClassName: "", volumeName: kept, ${size('40Gi')}${claimed ? `, ${claimed}` : ''}`)}`;
+  const found = check([{ text }]).filter((one) => one.code === 'pinned-pair-apart');
+  expect(found.map((one) => one.message)).toEqual(says === undefined ? [] : [says]);
+});
+
 test('a provisioner that nobody answers for is told at the class that names it', () => {
   const text = 'apiVersion: storage.k8s.io/v1\nkind: StorageClass\nmetadata: {name: odd}\nprovisioner: files.standin.example\n';
   const found = check([{ text }], south().store).filter((one) => one.code === 'provisioner-unanswered');

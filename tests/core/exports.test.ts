@@ -374,5 +374,8 @@ describe('rehearsed from, what an export says stays so until somebody mends it',
       type: 'Normal'
     });
     expect(assumptionsOf(kept(since.docs)).filter((one) => one.stated)).toEqual([]);
+    // Who asks too often of the cluster API is held back by a limit, too: that says nothing of a provider's quota.
+    const hurried = refused('Aborted', 'client rate limiter Wait returned an error: context deadline exceeded');
+    expect(assumptionsOf(kept(hurried.docs)).filter((one) => one.stated)).toEqual([]);
   });
 });

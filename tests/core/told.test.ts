@@ -7,64 +7,22 @@ import { answerFaults, blueprints, firstAnswers, briefsIn, readBack, type Answer
 import { changeSheet } from '$core/change';
 import { rules } from '$core/checker';
 import { completionAt, ephemeralDirs, leaveOut, liftables, moveNamespace, persist } from '$core/drafts';
-import { assumptionsOf, compareDumps, groundOfDump, parseYamlCut } from '$core/dumps';
+import { assumptionsOf, compareDumps, groundOfDump } from '$core/dumps';
 import { asManifest, readManifests, readWritten } from '$core/manifest';
 import { keyOf, refOf, type ApiObject, type Kind } from '$core/model';
 import { whatBecame, whatIsWrong } from '$core/rootline';
 import { drawInt } from '$core/shared';
 import { calculationNamed, calculations, put, sizedBy, taken, trendOf, type CalcId } from '$core/sizing';
-import { replay, Views, type Store, type World } from '$core/standin';
-import { stringify } from 'yaml';
-import { scenario } from '../../src/lib/scenario';
+import { Views, type Store } from '$core/standin';
 import { cases } from '../fixtures/exports/cases';
-import { aside, ofEach, played } from '../played';
-import { foundIn, toldOf, wordless } from '../told';
+import { ofEach, played } from '../played';
+import { demo, foundIn, one, toldOf, withOtherLeaf, wordless, worldOf } from '../told';
 import { kept } from './kept';
 
 const told = (list: readonly unknown[]): void => {
   expect(list.length).toBeGreaterThan(5);
   played(() => ofEach(list));
 };
-const demo = scenario();
-const worlds = new Map<string, World>();
-function worldOf(name: string): World {
-  let world = worlds.get(name);
-  if (!world) {
-    const one = demo.find((two) => two.name === name)!;
-    worlds.set(name, (world = aside(() => replay({ seed: one.seed, ground: one.ground }, one.actions, one.headMs))));
-  }
-  return world;
-}
-/** A drawn one of a list. */
-const one = <T>(list: readonly T[], what: string): T => list[drawInt(11, what, 0, list.length - 1)]!;
-
-/** An object with one value of its spec otherwise: a number one more, a text longer, yes for no. */
-function withOtherLeaf(object: ApiObject, what: string): ApiObject {
-  const copy = structuredClone(object);
-  const leaves: (() => void)[] = [];
-  const walk = (at: Record<string, unknown>): void => {
-    for (const [field, value] of Object.entries(at)) {
-      if (typeof value === 'object' && value !== null) walk(value as Record<string, unknown>);
-      else
-        leaves.push(
-          () =>
-            (at[field] =
-              typeof value === 'number'
-                ? value + 1
-                : typeof value === 'boolean'
-                  ? !value
-                  : /\d/.test(String(value))
-                    ? String(value).replace(/\d+/, (n) => String(Number(n) + 1))
-                    : `${String(value)}x`)
-        );
-    }
-  };
-  const { spec, data, parameters } = copy as { readonly [field: string]: unknown };
-  walk((spec ?? data ?? parameters ?? {}) as Record<string, unknown>);
-  if (leaves.length) one(leaves, what)();
-  return copy;
-}
-
 describe.each(demo.map((cluster) => cluster.name))('%s', (name) => {
   test('root lines, gates and removals, at the end and on the way', () => {
     const world = worldOf(name);
@@ -112,13 +70,11 @@ describe.each(demo.map((cluster) => cluster.name))('%s', (name) => {
 });
 
 test('exports: root lines, what is wrong, what is supposed, what became of one in the next', () => {
-  const read = (docs: readonly unknown[]): Store =>
-    kept(parseYamlCut({ text: docs.map((doc) => stringify(doc)).join('---\n'), linesBefore: 0 }).values);
   let before: Store | undefined;
   told(
     cases.flatMap(({ build }, i) => {
       if (i % 3) return [];
-      const store = read(build().docs);
+      const store = kept(build().docs);
       const last = before;
       before = store;
       return [

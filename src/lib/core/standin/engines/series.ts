@@ -210,9 +210,9 @@ export class TimeSeries implements Engine {
     for (const span of bySpan.keys()) {
       const table = tableOf(span);
       const place = this.place(site, id, table, span);
-      const live = (place?.nodes ?? []).filter((one) => this.contact(site, id, one));
-      const fresh = live.filter((one) => !place!.stale.includes(one));
-      if (!fresh.length)
+      const live = place?.nodes.filter((one) => this.contact(site, id, one));
+      const fresh = live?.filter((one) => !place!.stale.includes(one));
+      if (!place || !live || !fresh?.length)
         return site.answer(ask, {
           outcome: 'refused',
           by: id,
@@ -221,9 +221,9 @@ export class TimeSeries implements Engine {
             : `${this.catalogue(site, id).tables[table]!.copies} store members are needed for a new span`
         });
       // Copies that don't answer miss these rows for sure; a stale one is made anew as a whole.
-      const gone = place!.nodes.filter((one) => !live.includes(one));
-      const stale = [...new Set([...place!.stale, ...gone])];
-      if (stale.length !== place!.stale.length) this.setSpan(site, id, table, span, { ...place!, stale });
+      const gone = place.nodes.filter((one) => !live.includes(one));
+      const stale = [...new Set([...place.stale, ...gone])];
+      if (stale.length !== place.stale.length) this.setSpan(site, id, table, span, { ...place, stale });
       open[span] = fresh;
     }
     if (!bySpan.size) return site.answer(ask, { outcome: 'acknowledged', by: id, says: says ?? 'no rows', count });

@@ -18,18 +18,7 @@ import { hangingSeen, killBy, probeFault, seenReadyMs, type Kill } from './probe
 import { missingReferences, referenceSentence } from './references';
 import { deadDisk, fullSentence, rootFault, startFault, starved } from './start-faults';
 import { workOf, worksMark } from './work';
-import {
-  setContainers,
-  showWait,
-  showsWait,
-  statesOf,
-  step,
-  waitingForMount,
-  waitingForPull,
-  waitingForRefs,
-  working,
-  type Turn
-} from './state';
+import { setContainers, showWait, statesOf, step, waitingForMount, waitingForPull, waitingForRefs, working, type Turn } from './state';
 
 export const subjectOf = (turn: Turn): string => `Pod ${turn.key}`;
 
@@ -127,7 +116,7 @@ function pullFails(turn: Turn, image: string, message: string): void {
   const sentence = `${image} can't be pulled: ${message}.`;
   waitingForPull(world).set(key, true);
   step(turn, { stage: state.stage, failures: state.failures + 1, retryMs: world.nowMs + waitMs });
-  if (!showsWait(turn.pod, reason, sentence)) setContainers(turn, { waiting: { reason, message: sentence } });
+  setContainers(turn, { waiting: { reason, message: sentence } });
   world.event(turn.pod, 'Failed', sentence, 'Warning');
   world.end(subjectOf(turn), 'pulling');
   world.after(waitMs, key, true);

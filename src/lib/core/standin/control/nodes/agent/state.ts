@@ -1,5 +1,5 @@
 import { stampOf } from '../../../../shared';
-import { conditionOf, isSidecar, waitingIn, type Condition, type ContainerStatus, type Pod } from '../../../../model';
+import { conditionOf, isSidecar, type Condition, type ContainerStatus, type Pod } from '../../../../model';
 import type { ClusterAccess } from '../../loop';
 import { disruption } from '../sending-away';
 
@@ -135,14 +135,8 @@ export function setContainers(turn: Turn, given: State, more: { phase?: string; 
   });
 }
 
-/** Whether the containers already show this reason and message for waiting. */
-export const showsWait = (pod: Pod, reason: string, message: string): boolean => {
-  const waiting = waitingIn(pod);
-  return waiting?.reason === reason && waiting.message === message;
-};
-
 /** Shows a reason for waiting on the pod, once, with an event. */
 export function showWait(turn: Turn, reason: string, message: string, eventReason: string): void {
-  if (!showsWait(turn.pod, reason, message)) setContainers(turn, { waiting: { reason, message } });
+  setContainers(turn, { waiting: { reason, message } });
   turn.world.event(turn.pod, eventReason, message, 'Warning');
 }
