@@ -1,7 +1,7 @@
 import { describe, expect, test } from 'vitest';
 import { changeSheet, removalSheet } from '$core/change';
 import { asManifest } from '$core/manifest';
-import type { ApiObject } from '$core/model';
+import { isReady, type ApiObject } from '$core/model';
 import { prove, lastTouchedMs } from '$core/proofs';
 import { World } from '$core/standin';
 import {
@@ -197,6 +197,23 @@ describe('proofs', () => {
     expect(lastTouchedMs(set(world), world.journal.changes)).toBeGreaterThan(provedMs);
     // The order proof speaks of how the members came up, and still holds after one of them was replaced.
     expect(states(world).order).toBe('holds');
+  });
+
+  test('speak of the last member that was ready when it was taken away: of one that was not, nothing is known to compare', () => {
+    const world = mended();
+    remove(world, bookings(0));
+    world.runSettled();
+    remove(world, bookings(1));
+    world.runUntil(world.nowMs + 20_000);
+    // It is on its way back, and taken away once more.
+    const uid = world.store.get('Pod', 'tickets', 'bookings-1')?.metadata.uid;
+    expect([uid === undefined, isReady(world.store.get('Pod', 'tickets', 'bookings-1'))]).toEqual([false, false]);
+    remove(world, bookings(1));
+    world.runSettled();
+    expect(isReady(world.store.get('Pod', 'tickets', 'bookings-1'))).toBe(true);
+    const returns = run(world).find((one) => one.id === 'returns')!;
+    expect(returns).toMatchObject({ state: 'holds', says: 'bookings-1 came back: 6 of 6 as expected' });
+    expect(returns.note).toMatch(/^Taken away at .* in this rehearsal/);
   });
 
   test('find damage: a row that changed, a service that went, a member that was made before its time', () => {

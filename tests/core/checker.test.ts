@@ -224,6 +224,13 @@ describe('the whole', () => {
       'storageClass',
       undefined
     ]);
+    // As near as each other: the one that comes first in the alphabet, however they are given.
+    for (const known of [
+      ['paths', 'patch', 'parts'],
+      ['parts', 'patch', 'paths'],
+      ['patch', 'paths', 'parts']
+    ])
+      expect(nearest('pat', known)).toBe('parts');
     expect(distance('kitten', 'sitting')).toBe(3);
   });
 });

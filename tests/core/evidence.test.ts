@@ -7,18 +7,23 @@ import { differences } from '$core/shared';
 import { World } from '$core/standin';
 import { Bench } from './engines/bench';
 import { ImageShelf } from '$core/standin/engines/shelf';
+import { ofEach, played } from '../played';
+import { wordless } from '../told';
 import { asLeft, must, south } from './help';
 import { answered, roomy } from './roomy';
 
 /** What proofs, trials and sheets put down as seen is what was seen: also where it isn't as it should be. */
 
-const proofsOf = (world: World, namespace: string, name: string): Proof[] =>
-  provedWorkload({
+function proofsOf(world: World, namespace: string, name: string): Proof[] {
+  const proofs = provedWorkload({
     facts: world.store,
     workload: workloadNamed(world.store, namespace, name)!,
     changes: world.journal.changes,
     fork: () => World.restore(world.seed, world.save())
   });
+  played(() => ofEach(proofs.map(wordless)));
+  return proofs;
+}
 
 describe('write here, read there', () => {
   const standing = () => {

@@ -10,6 +10,8 @@ import { controllerDown } from '../fixtures/exports/case';
 import { cases, type ExportCase } from '../fixtures/exports/cases';
 import { addClaim, addDeployment, condition, driver, healthy, space, type Doc, type Export } from '../fixtures/exports/cluster';
 import { container, unplaced } from '../fixtures/exports/states';
+import { ofEach, played } from '../played';
+import { wordless } from '../told';
 import { kept } from './kept';
 import { unfounded } from './stands';
 import { deep } from '../rounds';
@@ -71,12 +73,15 @@ describe('what exports of real clusters say', () => {
   test('every piece of evidence stands in the export as it is told', () => {
     const wrong: string[] = [];
     let pieces = 0;
+    const lines: unknown[] = [];
     for (const one of cases) {
       const facts = kept(one.build().docs);
       const line = rootLine(facts, refOf(one));
+      lines.push(wordless(line));
       pieces += line?.joints.reduce((sum, joint) => sum + joint.evidence.length, 0) ?? 0;
       wrong.push(...(line ? unfounded(facts, line) : []).map((fault) => `${one.id}: ${fault}`));
     }
+    played(() => ofEach(lines));
     expect(pieces).toBeGreaterThan(200);
     expect(wrong).toEqual([]);
   });
@@ -84,6 +89,7 @@ describe('what exports of real clusters say', () => {
   test('whatever is left out of an export, the answer is the same, or it is unseen', () => {
     const wrong: string[] = [];
     let looked = 0;
+    const lines: unknown[] = [];
     for (const [nth, one] of cases.entries())
       for (const [which, [name, cut]] of Object.entries(cuts).entries()) {
         // Each case without some of it, each part out of some cases.
@@ -92,6 +98,7 @@ describe('what exports of real clusters say', () => {
         const line = to.docs.length ? rootLine(kept(to.docs), refOf(one)) : undefined;
         if (!line) continue;
         looked += 1;
+        lines.push(wordless(line));
         const got = answerOf(line);
         // What only waits on a break that was left out may be said to wait.
         if (got === one.expect || got === 'unseen' || (got === 'waits' && one.expect !== 'fine')) continue;
@@ -102,6 +109,7 @@ describe('what exports of real clusters say', () => {
         if (name === 'all other namespaces' && undated.includes(one.id) && got === 'backend') continue;
         wrong.push(`${one.id}, without ${name}: ${one.expect} became ${got}: ${lineSentence(line)}`);
       }
+    played(() => ofEach(lines));
     console.log(looked, 'narrowed exports');
     expect(wrong).toEqual([]);
   });
@@ -308,6 +316,19 @@ describe('two exports of one cluster', () => {
     ]);
   });
 
+  test('a driver that nothing names any more, but that has just spoken of the claim, is not one that nobody answers to', () => {
+    const nameless = (by: string) => {
+      const to = healthy().dropKinds('CSIDriver', 'Pod', 'Deployment', 'DaemonSet');
+      for (const one of to.docs) if (one.kind === 'CSINode') one.spec.drivers = [];
+      addClaim(to, 'tape', { storageClassName: 'quarry-now' });
+      to.event('PersistentVolumeClaim', 'tape', 'Provisioning', 'is provisioning', { by, type: 'Normal' });
+      const line = rootLine(kept(to.docs), { kind: 'PersistentVolumeClaim', namespace: space, name: 'tape' })!;
+      return line.joints.find((one) => one.joint === 'driver')!;
+    };
+    expect(nameless('controller')).toMatchObject({ state: 'broken', says: expect.stringContaining('nobody answers to it') });
+    expect(nameless(`${driver}_x_1`).says).not.toContain('nobody answers');
+  });
+
   test('a kind that the later one does not hold did not go', () => {
     const comparison = compareDumps(kept(healthy().docs), kept(healthy().dropKinds('Node', 'CSINode').docs));
     expect(comparison.went).toEqual([]);
@@ -374,8 +395,10 @@ describe('rehearsed from, what an export says stays so until somebody mends it',
       type: 'Normal'
     });
     expect(assumptionsOf(kept(since.docs)).filter((one) => one.stated)).toEqual([]);
-    // Who asks too often of the cluster API is held back by a limit, too: that says nothing of a provider's quota.
-    const hurried = refused('Aborted', 'client rate limiter Wait returned an error: context deadline exceeded');
-    expect(assumptionsOf(kept(hurried.docs)).filter((one) => one.stated)).toEqual([]);
+    // Not every limit is a provider's quota, and not all that is full is its room.
+    for (const desc of ['the file system is limited to ext4 and xfs', 'the full name of a kind is needed']) {
+      const limited = refused('InvalidArgument', desc);
+      expect(assumptionsOf(kept(limited.docs)).filter((one) => one.stated)).toEqual([]);
+    }
   });
 });

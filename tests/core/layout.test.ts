@@ -208,6 +208,14 @@ describe('the performance card', () => {
         expect(Math.abs(a.iops + share * (b.iops - a.iops) - volumeSpeed(backend, size)!.iops)).toBeLessThan(7);
       })
     );
+    // 1,800 until 257 GiB, then 7 for each GiB to 11,200 at 1,600; bytes bend at 225; the end is a quarter beyond the last bend.
+    expect(points.map(({ gib, iops }) => [gib, iops])).toEqual([
+      [1, 1_800],
+      [225, 1_800],
+      [257, 1_800],
+      [1_600, 11_200],
+      [2_000, 11_200]
+    ]);
     expect(isReady(undefined)).toBe(false);
   });
 });

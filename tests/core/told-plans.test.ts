@@ -5,21 +5,22 @@
 import { expect, test } from 'vitest';
 import { blueprints } from '$core/blueprints';
 import { designClass, proposeCluster } from '$core/briefs';
-import { restoreSheet } from '$core/change';
+import { changeSheet, restoreSheet } from '$core/change';
 import { rules } from '$core/checker';
 import { derive, faults, notNow, supposedIn, type DrillScene } from '$core/drills';
 import { supposedHere } from '$core/dumps';
 import { overWorkloads, rightsTables } from '$core/estate';
 import { fitOf, fitRows, needsOf } from '$core/fit';
-import { readManifests } from '$core/manifest';
+import { readManifests, writeManifests } from '$core/manifest';
 import type { Facts } from '$core/model';
 import { movesTo } from '$core/moving';
 import { standingPrint, workloadNamed } from '$core/proofs';
 import { supplyGates } from '$core/rootline';
 import { drawInt } from '$core/shared';
+import { billOf, exampleList, freeRooms, nodeSpeed, readPrices, speedCurve, takenNodes, type Prices } from '$core/sizing';
 import { emptyingSheet, Estate, layoutFaults, type EstatePart, type World } from '$core/standin';
 import { aside, ofEach, played } from '../played';
-import { demo, one, withOtherLeaf, wordless, worldOf } from '../told';
+import { demo, foundIn, one, withOtherLeaf, wordless, worldOf } from '../told';
 import { answered, must, roomy } from './roomy';
 import { objects } from './help';
 
@@ -76,7 +77,7 @@ const standing = (id: string): World => {
   return world;
 };
 
-test.each(blueprints.map(({ id }) => id))('faults, calculations of its fit and moves of %s', (id) => {
+test.each(blueprints.map(({ id }) => id))('faults, fit, findings and sheets of %s', (id) => {
   const world = standing(id);
   told(foreseen(world.store, 'space', 'one'));
   const asked = answered(id, { namespace: 'space', name: 'two' });
@@ -91,6 +92,14 @@ test.each(blueprints.map(({ id }) => id))('faults, calculations of its fit and m
         wordless(fitOf(there, needs, asked))
       ]);
     })
+  );
+  told(
+    clusters.flatMap((name, nth) => {
+      const there = worldOf(name).store;
+      const sent = asked.map((object, i) => (i % clusters.length === nth ? withOtherLeaf(object, `${id} ${name} ${i}`) : object));
+      return [wordless(changeSheet(there, sent)), foundIn(writeManifests(sent), there)];
+    }),
+    3
   );
   const away = world.store.list('Pod', 'space').slice(0, 1);
   for (const pod of away) world.act({ type: 'remove', ref: { kind: 'Pod', namespace: 'space', name: pod.metadata.name } });
@@ -113,7 +122,7 @@ test('what texts need, and where they fit', () => {
   );
 });
 
-test('classes designed, layouts with one value otherwise, what stands on a node that is emptied', () => {
+test('classes designed, layouts with one value otherwise, nodes emptied, speeds, rooms and bills', () => {
   const yes = (what: string): boolean => drawInt(9, what, 0, 1) === 1;
   told(
     clusters.flatMap((name) => {
@@ -146,7 +155,14 @@ test('classes designed, layouts with one value otherwise, what stands on a node 
         ...grounds.flatMap((ground) =>
           Array.from({ length: 40 }, (_, nth) => layoutFaults(withOtherLeaf(ground, `${name} ${nth}`) as never))
         ),
-        wordless(supposedHere(store))
+        wordless(supposedHere(store)),
+        ...store.list('Backend').flatMap((backend) => ['steady', 'fast', 'other'].map((kind) => speedCurve(backend, kind))),
+        ...store.list('Node').map(nodeSpeed),
+        freeRooms(store),
+        wordless(billOf(store, readPrices(exampleList(store)) as Prices)),
+        ...[undefined, ...store.list('StatefulSet').map(({ metadata }) => ({ namespace: metadata.namespace!, name: metadata.name }))].map(
+          (workload) => wordless(takenNodes(store, workload))
+        )
       ];
     })
   );

@@ -4,6 +4,7 @@ import { World, type Snapshot } from '$core/standin';
 import { objects } from '../help';
 import { answered, must, roomy } from '../roomy';
 import { played } from '../../played';
+import { wordless } from '../../told';
 
 /** A workload of a blueprint on a roomy cluster, all of it ready, and a way to drill it. */
 export function standing(id: string, more: Record<string, string> = {}, alter: (world: World) => void = () => {}) {
@@ -19,8 +20,8 @@ export function standing(id: string, more: Record<string, string> = {}, alter: (
     const saved = structuredClone(world.save()) as Snapshot;
     const found = drilled({ ...scene(), fork: () => World.restore(world.seed, saved), fault, ...ask });
     if (typeof found !== 'string') {
-      const { state, overMs, measured, derived, beats, lanes } = found;
-      played(() => [state, overMs, measured, derived.goesOn, beats, lanes]);
+      const told = wordless(found);
+      played(() => told);
     }
     return found;
   };

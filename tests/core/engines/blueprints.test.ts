@@ -5,6 +5,8 @@ import { asManifest, inSendingOrder } from '$core/manifest';
 import { isReady, keyOf, kindEntries, refOf, type ApiObject } from '$core/model';
 import { provedWorkload, workloadNamed, type Proof } from '$core/proofs';
 import { sentByPerson, World } from '$core/standin';
+import { ofEach, played } from '../../played';
+import { wordless } from '../../told';
 import { roomy } from '../roomy';
 
 function sent(blueprint: Blueprint, answers: Answers): World {
@@ -51,6 +53,7 @@ describe('blueprints', () => {
       expect(one.status?.stage).toBe('ready');
     for (const topic of world.store.list('Topic')) expect(topic.status?.conditions[0]?.status).toBe('True');
     const proofs = prove(world, answers);
+    played(() => ofEach(proofs.map(wordless)));
     expect(failed(proofs)).toEqual([]);
     expect(proofs.map((one) => one.id)).toEqual(expect.arrayContaining(['places', 'reach', ...own[blueprint.id]!]));
     // Whoever begins another of it beside this one is led to nothing that would alter it.
