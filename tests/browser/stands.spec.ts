@@ -83,6 +83,42 @@ test('two editors of one draft: the later one gets both texts beside each other,
   expect(stale.status()).toBe(409);
 });
 
+test('what was made of two texts is kept, also where an answer to the text before is still on its way', async ({ page }) => {
+  const made = await page.request.post('/api/v1/clusters/south-quay/drafts', { data: { name: 'late', text: 'a: 1\nb: 1\n' } });
+  const { id } = (await made.json()) as { id: number };
+  await open(page, `/r/south-quay/drafts/${id}`);
+  const text = page.getByTestId('editor').locator('.cm-content');
+  await expect(text).toContainText('b: 1');
+  // Asked for the other text before it keeps its own, which the server refuses only once the reader has chosen.
+  let [asks, chosen] = [false, false];
+  const until = async (is: () => boolean) => {
+    for (let n = 0; n < 40 && !is(); n += 1) await new Promise((done) => setTimeout(done, 100));
+  };
+  await page.route('**/api/v1/drafts/*', async (route) => {
+    const keeps = route.request().method() === 'PUT';
+    if (keeps && !asks) {
+      asks = true;
+      await until(() => chosen);
+      await new Promise((done) => setTimeout(done, 300));
+    } else if (!keeps) await until(() => asks);
+    await route.continue();
+  });
+  await text.click();
+  await page.keyboard.press('ControlOrMeta+End');
+  await page.keyboard.type('c: mine');
+  const theirs = await page.request.put(`/api/v1/drafts/${id}`, { data: { text: 'a: theirs\nb: 1\n' }, headers: { 'if-match': '"1"' } });
+  expect(theirs.status()).toBe(200);
+  const conflict = page.getByTestId('conflict');
+  await expect(conflict.locator('.cm-content').nth(1)).toContainText('c: mine');
+  await conflict.getByRole('button', { name: 'Take this part over from the left' }).first().click();
+  await conflict.getByRole('button', { name: 'Keep the right side' }).click();
+  chosen = true;
+  await expect(page.getByText('kept', { exact: true })).toBeVisible();
+  await expect(conflict).toBeHidden();
+  const kept = (await (await page.request.get(`/api/v1/drafts/${id}`)).json()) as { files: { text: string }[] };
+  expect(kept.files[0]!.text).toMatch(/a: theirs[\s\S]*c: mine/);
+});
+
 test('sent in the very moment in which it is being kept, a draft is kept once and sent; that is no clash with oneself', async ({
   page
 }) => {

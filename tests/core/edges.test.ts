@@ -2,9 +2,11 @@ import { describe, expect, test } from 'vitest';
 import { check } from '$core/checker';
 import { pathUnder } from '$core/drafts';
 import { keepValue } from '$core/dumps';
+import { Load } from '$core/drills';
 import { isReady, pointersOf, roomOf, type ApiObject, type Kind } from '$core/model';
 import { rootLine } from '$core/rootline';
 import { tellingPart } from '$core/exports';
+import { pluginOn } from '$core/standin/provider/driver';
 import { operatorCards, resolve, rightsLacking, Store, type World } from '$core/standin';
 import {
   bookings,
@@ -275,6 +277,30 @@ test('what a comment says is no field', () => {
   const text = 'kind: Pod\nspec: # nodeName: a\n  nodeName: b\n';
   expect(pathUnder(text, text.indexOf('nodeName: a') + 3)).toBeUndefined();
   expect(pathUnder(text, text.indexOf('nodeName: b') + 3)).toMatchObject({ path: ['spec', 'nodeName'], onKey: true });
+});
+
+test('a node whose own list is not there has no plugin', () => {
+  const { store } = readySouth();
+  const [node] = store.list('CSINode');
+  expect([pluginOn(store, 'block.standin.example', node!.metadata.name), pluginOn(store, 'block.standin.example', 'nowhere')]).toEqual([
+    true,
+    false
+  ]);
+  expect(pluginOn(store, 'files.standin.example', node!.metadata.name)).toBe(false);
+});
+
+test('of what failed in a drill the answer that came most often is told', () => {
+  const said = (...all: (string | undefined)[]) =>
+    Load.prototype.failedFrom.call(
+      {
+        operations: all.map((says, n) => ({ askedMs: n, answer: says === undefined ? undefined : { outcome: 'refused', says } })),
+        good: ({ answer }: { answer?: { says: string } }) => answer?.says === 'done'
+      },
+      1
+    );
+  expect(said('gone', 'gone', 'full', 'full', 'gone', 'full', 'done')).toEqual({ failed: 5, asked: 6, says: 'full' });
+  expect(said('full', 'gone', undefined, undefined, 'done')).toEqual({ failed: 3, asked: 4, says: 'nobody answered' });
+  expect(said('gone', 'done')).toBeUndefined();
 });
 
 test.each([

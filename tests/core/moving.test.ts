@@ -1,6 +1,6 @@
 import { describe, expect, test } from 'vitest';
 import { Estate, type Action, type TimedAction } from '$core/standin';
-import type { ApiObject, Facts } from '$core/model';
+import type { ApiObject, BackupPlan, Facts } from '$core/model';
 import { movesTo, tryMove, type Move, type MoveWay } from '$core/moving';
 import { answered } from './roomy';
 import { acted, documentSet, joins, Linked, operatedParts, parts } from './estate/help';
@@ -120,6 +120,21 @@ describe('a workload goes to another cluster', () => {
     ]);
     expect(move.bytes, '3 members, 40 GiB each').toBe(120 * 2 ** 30);
     expect(move.unfit).toEqual([]);
+    // Copies that lie in what is moved lead nowhere; those of a store of that name elsewhere do.
+    const [plan] = facts(linked).list('BackupPlan', 'space');
+    const saysOf = (into: object) => {
+      linked.world('east').put({ ...plan!, spec: { ...plan!.spec, into: { bucket: 'copies', ...into } } } as BackupPlan);
+      return (at('west') as Move).ways.find((one) => one.way === 'copy')!.not;
+    };
+    const itself = { namespace: 'space', store: 'one' };
+    expect(saysOf(itself)).toBe('its copies lie in itself');
+    for (const into of [
+      { ...itself, namespace: 'other' },
+      { ...itself, store: 'two' },
+      { ...itself, cluster: 'west' }
+    ])
+      expect(saysOf(into)).not.toBe('its copies lie in itself');
+    linked.world('east').put(plan!);
     // The other cluster's class has another name and can't grow: it is said, and the try breaks there.
     for (const name of ['steady', 'steady-block']) linked.remove({ kind: 'StorageClass', namespace: '', name }, 'west');
     linked.send(

@@ -2,8 +2,8 @@ import { describe, expect, test } from 'vitest';
 import { changeSheet, removalSheet, type ChangeSheet, type RemovalSheet } from '$core/change';
 import { persist } from '$core/drafts';
 import { asManifest } from '$core/manifest';
-import type { ApiObject, Deployment, StatefulSet } from '$core/model';
-import { poolObject, poolOperatorObjects, type World } from '$core/standin';
+import { keyOf, refOf, type ApiObject, type Deployment, type StatefulSet } from '$core/model';
+import { poolObject, poolOperatorObjects, Store, type World } from '$core/standin';
 import { asLeft, must, objects, ref, send } from './help';
 
 /** north-quay as it stands, with a deployment that keeps two gibibytes in an ephemeral directory, and a claim under a class that deletes. */
@@ -165,6 +165,41 @@ describe('change sheets, head by head', () => {
       /waits for ever for desk-scratch, which the old one holds: Recreate is needed/
     );
   });
+});
+
+test('an ephemeral directory of a set becomes a claim of each member: the set is sent anew; of a deployment one claim that all share', () => {
+  const dirs = (more: string) => `[{name: scratch, emptyDir: {}}${more}]`;
+  const maker = (kind: string, name: string, volumes: string, spec: string) =>
+    `apiVersion: apps/v1\nkind: ${kind}\nmetadata: {name: ${name}, namespace: events}\nspec: {${spec}, selector: {matchLabels: {app: ${name}}}, template: {metadata: {labels: {app: ${name}}}, spec: {volumes: ${volumes}, containers: [{name: m, image: "a:1", volumeMounts: [{name: scratch, mountPath: /s}]}]}}}\n`;
+  const made = objects(
+    [
+      maker('StatefulSet', 'only', dirs(''), 'serviceName: only, replicas: 2'),
+      maker('StatefulSet', 'two', dirs(', {name: config, configMap: {name: c}}'), 'serviceName: two, replicas: 2'),
+      maker('Deployment', 'pair', dirs(''), 'replicas: 2'),
+      maker('Deployment', 'one', dirs(''), 'replicas: 1')
+    ].join('---\n')
+  );
+  const store = new Store();
+  for (const one of made) store.make(one, keyOf(refOf(one)));
+  const plan = (name: string, kind: 'StatefulSet' | 'Deployment', mode: 'ReadWriteOnce' | 'ReadWriteMany' = 'ReadWriteOnce') =>
+    persist(store, { kind, namespace: 'events', name, volume: 'scratch', size: '3Gi', mode, strategy: 'Recreate' })!;
+  const only = plan('only', 'StatefulSet');
+  const setSpec = (only.objects[0] as StatefulSet).spec;
+  expect([only.replace, only.objects.length, setSpec.template.spec.volumes]).toEqual([true, 1, undefined]);
+  expect(setSpec.volumeClaimTemplates).toEqual([
+    { metadata: { name: 'scratch' }, spec: { accessModes: ['ReadWriteOnce'], resources: { requests: { storage: '3Gi' } } } }
+  ]);
+  const two = (plan('two', 'StatefulSet').objects[0] as StatefulSet).spec;
+  expect(two.template.spec.volumes!.map((one) => one.name)).toEqual(['config']);
+  expect([plan('pair', 'Deployment').replace, plan('pair', 'Deployment').objects.map((one) => one.kind)]).toEqual([
+    false,
+    ['PersistentVolumeClaim', 'Deployment']
+  ]);
+  expect([
+    plan('pair', 'Deployment').warning,
+    plan('one', 'Deployment').warning,
+    plan('pair', 'Deployment', 'ReadWriteMany').warning
+  ]).toEqual([expect.stringMatching(/^2 pods would share/), undefined, undefined]);
 });
 
 describe('removal sheets, head by head', () => {

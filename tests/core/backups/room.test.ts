@@ -7,7 +7,7 @@ import { epochMs, momentsOf, nextOf } from '$core/shared';
 import { doneOf, runsOf, type World } from '$core/standin';
 import { objects } from '../help';
 import { answered, ask, must, roomy } from '../roomy';
-import { into, later, plan, planOf, returned, run, write } from './help';
+import { barn, daily, into, later, plan, planOf, returned, run, write } from './help';
 
 const dayMs = 86_400_000;
 const gib = 2 ** 30;
@@ -139,6 +139,19 @@ test('where copies hold changes they weigh so much of 4 GiB as has changed, and 
   later(world, 20 * dayMs);
   expect(lies(world).length).toBe(points.filter((one) => one.atMs <= world.nowMs).at(-1)!.copies);
   expect(before.bytes).toBeGreaterThan(whole);
+});
+
+test('what lies in no volume’s fill is taken to weigh as in the last whole copy, not as in one of changes', () => {
+  const world = barn();
+  must(world, ...plan(`how: copy, ${daily}, ${into}, keep: {newest: 9}, fullEvery: 2`));
+  for (let n = 0; n < 30; n += 1) write(world, `k${n}`, 'v'.repeat(2_000));
+  run(world, 'first');
+  write(world, 'k0', 'w');
+  expect(run(world, 'second').base).toBe('first');
+  const [now, next] = roomAhead(world.store, planOf(world)).points;
+  const bytesOf = (name: string) => world.store.get('BackupRun', 'space', name)!.status!.bytes!;
+  expect(bytesOf('first')).toBeGreaterThan(bytesOf('second'));
+  expect(next!.bytes - now!.bytes).toBe(bytesOf('first'));
 });
 
 test('one table alone is carried back in so much of the time as it is of the copy', () => {

@@ -147,6 +147,23 @@ describe('a standby in another cluster', () => {
     expect(pair.sum('west')).toBe(pair.sum('east'));
   });
 
+  test('takes all of it again where the log over there begins later than it stands', () => {
+    const pair = new Pair('primary-standby-sql');
+    pair.follow();
+    pair.until('Follows');
+    // More than what a log keeps beside what everybody has: its first entries go.
+    for (let n = 0; n < 150; n += 1) pair.write('east', `n${n}`);
+    pair.later(10_000);
+    const one = pair.mirror();
+    pair.world('west').put({ ...one, status: { ...one.status!, position: 1 } });
+    pair.write('east', 'last');
+    pair.later(20_000);
+    const told = pair.world('west').store.list('Event', 'space');
+    const anew = told.filter((event) => event.reason === 'MirrorAnew').map((event) => event.message);
+    expect(anew).toEqual([expect.stringMatching(/its log there begins after position \d+, and this one has it to 1\.$/)]);
+    expect([pair.read('west', 'last'), pair.sum('west')]).toEqual(['last', pair.sum('east')]);
+  });
+
   test('is promoted only once it is known whether what is on its way in counts', () => {
     const pair = new Pair('primary-standby-sql');
     pair.follow();

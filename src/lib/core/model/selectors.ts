@@ -40,6 +40,9 @@ interface Term {
   readonly matchFields?: readonly Requirement[] | undefined;
 }
 
+/** What isn't written as a whole number is neither more nor less than another. */
+const whole = (text: string | undefined): number => (text !== undefined && /^[+-]?\d+$/.test(text) ? Number(text) : NaN);
+
 function requirementHolds(labels: Labels, { key, operator, values = [] }: Requirement): boolean {
   const value = labels?.[key];
   switch (operator) {
@@ -52,9 +55,9 @@ function requirementHolds(labels: Labels, { key, operator, values = [] }: Requir
     case 'DoesNotExist':
       return value === undefined;
     case 'Gt':
-      return value !== undefined && Number(value) > Number(values[0]);
+      return whole(value) > whole(values[0]);
     case 'Lt':
-      return value !== undefined && Number(value) < Number(values[0]);
+      return whole(value) < whole(values[0]);
     default:
       return false;
   }

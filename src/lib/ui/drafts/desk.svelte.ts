@@ -127,6 +127,8 @@ export class Desk {
    * @returns whether it is the same
    */
   private stands(current: KeptDraft & { who?: string | undefined }, files: readonly DraftFile[]): boolean {
+    // An answer to what was asked before the reader made up their mind about that very text: what they made of it is kept next.
+    if (current.revision <= this.seen) return false;
     const pairs = (list: readonly DraftFile[]) => JSON.stringify(list.map(({ name, text }) => [name, text]));
     if (pairs(current.files) !== pairs(files)) {
       this.conflict = current;

@@ -2,7 +2,7 @@
   import { goto } from '$app/navigation';
   import { call } from '../call.svelte';
   import { lineHref } from '../format';
-  import { findHelp } from '../help';
+  import type * as Help from '../help';
   import Sheet from '../parts/Sheet.svelte';
 
   interface Hit {
@@ -15,6 +15,12 @@
   let text = $state('');
   let found = $state<Hit[]>([]);
   let chosen = $state(0);
+  // Its texts are loaded once somebody looks for something; without them all else is found.
+  let help = $state.raw<typeof Help>();
+  void import('../help').then(
+    (module) => (help = module),
+    () => undefined
+  );
 
   const sheets = $derived<Hit[]>(
     ['ground', 'supply', 'claims', 'members', 'proofs', 'drafts', 'drills', 'backups', 'sizing', 'handover']
@@ -26,7 +32,7 @@
   const hits = $derived([
     ...sheets.filter((one) => one.label.toLowerCase().includes(wanted)),
     ...found.filter((one) => one.label.toLowerCase().includes(wanted)),
-    ...findHelp(wanted).map((one) => ({ label: one.title, what: 'help', href: `/help/${one.id}` }))
+    ...(help?.findHelp(wanted) ?? []).map((one) => ({ label: one.title, what: 'help', href: `/help/${one.id}` }))
   ]);
 
   function hrefOf(ref: { kind: string; namespace: string; name: string }): string {
