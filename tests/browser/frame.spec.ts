@@ -143,8 +143,12 @@ test('a server that goes away is told in the head; pages stay, and it comes back
   const first = await ownServer();
   const page = await browser.newPage({ baseURL: first.base });
   await open(page, '/r/north-quay/members');
+  const head = () => page.locator('header').evaluate((one) => one.clientHeight);
+  const high = await head();
   first.kill();
   await expect(page.getByText(/no contact since \d\d:\d\d:\d\d/)).toBeVisible();
+  // In one line with all else, so that nothing below moves.
+  expect(await head()).toBe(high);
   await page.keyboard.press('3');
   await expect(page.getByTestId('notice')).toContainText('The page stays as it is.');
   await expect(page).toHaveURL(/members$/);

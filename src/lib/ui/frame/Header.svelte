@@ -30,7 +30,8 @@
   {@render middle?.()}
   {#if contact.lostSince !== null}
     <span class="font-semibold whitespace-nowrap text-brick" role="alert"
-      >no contact since {new Date(contact.lostSince).toLocaleTimeString('en-GB')}, trying again</span
+      >no contact since {new Date(contact.lostSince).toLocaleTimeString('en-GB')}<span class="max-[1500px]:sr-only">, trying again</span
+      ></span
     >
   {/if}
   <span class="flex-1"></span>
