@@ -3,7 +3,9 @@
  * control once as allowed and once as refused; written down from memory of that page.
  */
 import { expect, test } from 'vitest';
-import { levelOf, securityFaults, type SecurityLevel } from '$core/validation';
+import { levelOf, securityFaults, type securityLevels } from '$core/validation';
+
+type SecurityLevel = (typeof securityLevels)[number];
 
 type Fields = Readonly<Record<string, unknown>>;
 const fine: Fields = {
