@@ -1,12 +1,8 @@
 import { check } from '$core/checker';
 import { groundGates } from '$core/gates';
-import { refOf, type ApiObject, type Facts, type Kind, type Ref } from '$core/model';
+import { refOf, type Facts, type Kind, type Ref } from '$core/model';
 import { linedKinds, rootLine } from '$core/rootline';
 import { removalSheet } from '$core/change';
-import { drawInt } from '$core/shared';
-import { replay, type World } from '$core/standin';
-import { scenario } from '../src/lib/scenario';
-import { aside } from './played';
 
 /** Fields that hold nothing but words: those have tests of their own. */
 const words = new Set(['says', 'message', 'text', 'press', 'title', 'why', 'sentence', 'remedy', 'note', 'meaning', 'headline', 'notes']);
@@ -40,44 +36,3 @@ export function toldOf(facts: Facts, each: number): unknown[] {
 
 /** What the checker finds in a text. */
 export const foundIn = (text: string, against?: Facts): unknown => wordless(check([{ text }], against, '2026-11-02'));
-
-export const demo = scenario();
-const worlds = new Map<string, World>();
-/** A cluster of the demo, as it is left there: shared by the tests of a file. */
-export function worldOf(name: string): World {
-  let world = worlds.get(name);
-  if (!world) {
-    const one = demo.find((two) => two.name === name)!;
-    worlds.set(name, (world = aside(() => replay({ seed: one.seed, ground: one.ground }, one.actions, one.headMs))));
-  }
-  return world;
-}
-/** A drawn one of a list. */
-export const one = <T>(list: readonly T[], what: string): T => list[drawInt(11, what, 0, list.length - 1)]!;
-
-/** An object with one value of its spec otherwise: a number one more, a text longer, yes for no. */
-export function withOtherLeaf(object: ApiObject, what: string): ApiObject {
-  const copy = structuredClone(object);
-  const leaves: (() => void)[] = [];
-  const walk = (at: Record<string, unknown>): void => {
-    for (const [field, value] of Object.entries(at)) {
-      if (typeof value === 'object' && value !== null) walk(value as Record<string, unknown>);
-      else
-        leaves.push(
-          () =>
-            (at[field] =
-              typeof value === 'number'
-                ? value + 1
-                : typeof value === 'boolean'
-                  ? !value
-                  : /\d/.test(String(value))
-                    ? String(value).replace(/\d+/, (n) => String(Number(n) + 1))
-                    : `${String(value)}x`)
-        );
-    }
-  };
-  const { spec, data, parameters } = copy as { readonly [field: string]: unknown };
-  walk((spec ?? data ?? parameters ?? {}) as Record<string, unknown>);
-  if (leaves.length) one(leaves, what)();
-  return copy;
-}

@@ -149,6 +149,15 @@ test('a server that goes away is told in the head; pages stay, and it comes back
   await expect(page.getByText(/no contact since \d\d:\d\d:\d\d/)).toBeVisible();
   // In one line with all else, so that nothing below moves.
   expect(await head()).toBe(high);
+  // The help was not asked for before: its texts can't be had now, its keys can.
+  await page.keyboard.press('?');
+  const help = page.getByRole('dialog', { name: 'Help' });
+  await expect(help).toContainText('The texts of the help could not be loaded.');
+  await expect(help).toContainText('run until settled');
+  // Whoever scrolls it by a space switches nothing.
+  await page.keyboard.press('Space');
+  await expect(help.getByRole('checkbox')).toBeChecked();
+  await page.keyboard.press('Escape');
   await page.keyboard.press('3');
   await expect(page.getByTestId('notice')).toContainText('The page stays as it is.');
   await expect(page).toHaveURL(/members$/);

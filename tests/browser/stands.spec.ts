@@ -119,6 +119,27 @@ test('what was made of two texts is kept, also where an answer to the text befor
   expect(kept.files[0]!.text).toMatch(/a: theirs[\s\S]*c: mine/);
 });
 
+test('where the server has been set back to an earlier state the two texts are laid beside each other, too', async ({ page }) => {
+  const made = await page.request.post('/api/v1/clusters/south-quay/drafts', { data: { name: 'set back', text: 'a: 1\n' } });
+  const { id } = (await made.json()) as { id: number };
+  const refused = await page.request.put(`/api/v1/drafts/${id}`, { data: { text: 'x' }, headers: { 'if-match': '"7"' } });
+  const stale = (await refused.json()) as { current: { files: object[] } };
+  expect(refused.status()).toBe(409);
+  await open(page, `/r/south-quay/drafts/${id}`);
+  const current = { ...stale.current, revision: 0, files: [{ name: 'draft.yaml', text: 'a: before\n' }] };
+  await page.route('**/api/v1/drafts/*', (route) =>
+    route.request().method() === 'PUT'
+      ? route.fulfill({ status: 409, contentType: 'application/problem+json', body: JSON.stringify({ ...stale, current }) })
+      : route.continue()
+  );
+  await page.getByTestId('editor').locator('.cm-content').click();
+  await page.keyboard.press('ControlOrMeta+End');
+  await page.keyboard.type('b: mine');
+  const texts = page.getByTestId('conflict').locator('.cm-content');
+  await expect(texts.nth(0)).toContainText('a: before');
+  await expect(texts.nth(1)).toContainText('b: mine');
+});
+
 test('sent in the very moment in which it is being kept, a draft is kept once and sent; that is no clash with oneself', async ({
   page
 }) => {

@@ -2,7 +2,7 @@
  * What is foreseen, proposed and refused before anything is done: faults of drills, moves, fits, designs, layouts. As in told.test.ts
  * digests are held against those written down, so that nothing of it moves unseen; that each is right is shown elsewhere, by examples.
  */
-import { expect, test } from 'vitest';
+import { test } from 'vitest';
 import { blueprints } from '$core/blueprints';
 import { designClass, proposeCluster } from '$core/briefs';
 import { changeSheet, restoreSheet } from '$core/change';
@@ -19,15 +19,12 @@ import { supplyGates } from '$core/rootline';
 import { drawInt } from '$core/shared';
 import { billOf, exampleList, freeRooms, nodeSpeed, readPrices, speedCurve, takenNodes, type Prices } from '$core/sizing';
 import { emptyingSheet, Estate, layoutFaults, type EstatePart, type World } from '$core/standin';
-import { aside, ofEach, played } from '../played';
-import { demo, foundIn, one, withOtherLeaf, wordless, worldOf } from '../told';
+import { aside } from '../played';
+import { foundIn, wordless } from '../told';
 import { answered, must, roomy } from './roomy';
 import { objects } from './help';
+import { demo, one, told, withOtherLeaf, worldOf } from './told-help';
 
-const told = (list: readonly unknown[], least = 5): void => {
-  expect(list.length).toBeGreaterThan(least);
-  played(() => ofEach(list));
-};
 const clusters = demo.map(({ name }) => name);
 
 /** Each fault on a workload: what it would strike, how, and what can be expected of it; or why it can't happen there. */

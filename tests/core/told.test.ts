@@ -16,13 +16,10 @@ import { calculationNamed, calculations, put, sizedBy, taken, trendOf, type Calc
 import { Views, type Store } from '$core/standin';
 import { cases } from '../fixtures/exports/cases';
 import { ofEach, played } from '../played';
-import { demo, foundIn, one, toldOf, withOtherLeaf, wordless, worldOf } from '../told';
+import { foundIn, toldOf, wordless } from '../told';
 import { kept } from './kept';
+import { demo, one, told, withOtherLeaf, worldOf } from './told-help';
 
-const told = (list: readonly unknown[]): void => {
-  expect(list.length).toBeGreaterThan(5);
-  played(() => ofEach(list));
-};
 describe.each(demo.map((cluster) => cluster.name))('%s', (name) => {
   test('root lines, gates and removals, at the end and on the way', () => {
     const world = worldOf(name);

@@ -97,4 +97,11 @@ describe('the layers', () => {
     const texts = readdirSync(core, { recursive: true, encoding: 'utf8' }).filter((one) => one.endsWith('.ts'));
     expect(texts.filter((one) => clockless.test(readFileSync(join(core, one), 'utf8')))).toEqual([]);
   });
+
+  test('no module of the core is there for what its loading does: the bundler leaves those out (vite.config.ts)', () => {
+    const bare = (text: string) => [...text.matchAll(/^import '([^']+)';/gm)].map((one) => one[1]!);
+    expect(bare("import 'a';\nimport { b } from 'b';\nimport './c';\n")).toEqual(['a', './c']);
+    const texts = readdirSync(core, { recursive: true, encoding: 'utf8' }).filter((one) => one.endsWith('.ts'));
+    expect(texts.flatMap((one) => bare(readFileSync(join(core, one), 'utf8'))).filter((one) => one.startsWith('.'))).toEqual([]);
+  });
 });

@@ -19,13 +19,7 @@ export function pairsMatch(selector: Labels, labels: Labels): boolean {
 export function selectorMatches(selector: LabelSelector | undefined, labels: Labels): boolean {
   if (!selector) return false;
   for (const key in selector.matchLabels) if (labels?.[key] !== selector.matchLabels[key]) return false;
-  for (const { key, operator, values } of selector.matchExpressions ?? []) {
-    const value = labels?.[key];
-    const within = value !== undefined && (values ?? []).includes(value);
-    if (operator === 'In' ? !within : operator === 'NotIn' ? within : operator === 'Exists' ? value === undefined : value !== undefined)
-      return false;
-  }
-  return true;
+  return (selector.matchExpressions ?? []).every((one) => requirementHolds(labels, one));
 }
 
 interface Requirement {

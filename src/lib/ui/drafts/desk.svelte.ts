@@ -107,10 +107,12 @@ export class Desk {
   }
   private async keepNow(): Promise<boolean> {
     if (this.conflict) return false;
-    const [files, name, cause] = [this.files, this.name.trim() || 'draft', this.cause];
+    const [files, name, cause, seen] = [this.files, this.name.trim() || 'draft', this.cause, this.seen];
     if (this.kept && name === this.keptName) return true;
-    const answer = await call('PUT', '/drafts/{draft}', { params: { draft: this.id }, body: { name, files, cause }, revision: this.seen });
+    const answer = await call('PUT', '/drafts/{draft}', { params: { draft: this.id }, body: { name, files, cause }, revision: seen });
     if (!answer.ok) {
+      // The reader has the two texts before them already, or has chosen meanwhile: what they made of them is kept next.
+      if (this.conflict || this.seen !== seen) return false;
       if (answer.trouble.type?.endsWith(':stale-draft')) return this.stands(answer.trouble.current as KeptDraft, files);
       notices.complain(answer.trouble);
       return false;
@@ -127,8 +129,6 @@ export class Desk {
    * @returns whether it is the same
    */
   private stands(current: KeptDraft & { who?: string | undefined }, files: readonly DraftFile[]): boolean {
-    // An answer to what was asked before the reader made up their mind about that very text: what they made of it is kept next.
-    if (current.revision <= this.seen) return false;
     const pairs = (list: readonly DraftFile[]) => JSON.stringify(list.map(({ name, text }) => [name, text]));
     if (pairs(current.files) !== pairs(files)) {
       this.conflict = current;

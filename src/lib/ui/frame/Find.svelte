@@ -2,8 +2,8 @@
   import { goto } from '$app/navigation';
   import { call } from '../call.svelte';
   import { lineHref } from '../format';
-  import type * as Help from '../help';
   import Sheet from '../parts/Sheet.svelte';
+  import { HelpTexts } from './help-texts.svelte';
 
   interface Hit {
     readonly label: string;
@@ -15,12 +15,8 @@
   let text = $state('');
   let found = $state<Hit[]>([]);
   let chosen = $state(0);
-  // Its texts are loaded once somebody looks for something; without them all else is found.
-  let help = $state.raw<typeof Help>();
-  void import('../help').then(
-    (module) => (help = module),
-    () => undefined
-  );
+  // Without its texts all else is found.
+  const help = new HelpTexts();
 
   const sheets = $derived<Hit[]>(
     ['ground', 'supply', 'claims', 'members', 'proofs', 'drafts', 'drills', 'backups', 'sizing', 'handover']
@@ -32,7 +28,7 @@
   const hits = $derived([
     ...sheets.filter((one) => one.label.toLowerCase().includes(wanted)),
     ...found.filter((one) => one.label.toLowerCase().includes(wanted)),
-    ...(help?.findHelp(wanted) ?? []).map((one) => ({ label: one.title, what: 'help', href: `/help/${one.id}` }))
+    ...(help.texts?.findHelp(wanted) ?? []).map((one) => ({ label: one.title, what: 'help', href: `/help/${one.id}` }))
   ]);
 
   function hrefOf(ref: { kind: string; namespace: string; name: string }): string {

@@ -2,32 +2,32 @@
   import { page } from '$app/state';
   import Sheet from '../parts/Sheet.svelte';
   import { prefs } from '../prefs.svelte';
+  import { HelpTexts } from './help-texts.svelte';
   import { keyList } from './keys';
 
   let { onclose }: { onclose(): void } = $props();
-  // The texts are many and seldom asked for: no page loads them before.
-  const texts = import('../help');
-  let title = $state('Help');
-  void texts.then(
-    ({ helpFor }) => (title = `Help: ${helpFor(page.url.pathname).title}`),
-    () => undefined
-  );
+  const help = new HelpTexts();
+  const here = $derived(help.texts?.helpFor(page.url.pathname));
 </script>
 
-<Sheet {title} wide {onclose}>
-  {#await texts then { helpFor, helpHtml, helpPages }}
-    {@const help = helpFor(page.url.pathname)}
-    <div class="help">
-      <!-- eslint-disable-next-line svelte/no-at-html-tags -- our own texts, from docs/help -->
-      {@html helpHtml(help)}
-    </div>
-    <p class="quiet small mt-4 flex flex-wrap gap-x-3 border-t border-line pt-3">
-      Other sheets:
-      {#each helpPages.filter((one) => one.id !== help.id) as one (one.id)}<a class="word" href="/help/{one.id}">{one.title}</a>{/each}
-    </p>
-  {:catch}
-    <p>The help can't be read: the server doesn't answer. Its keys are known here.</p>
-  {/await}
+<Sheet title={here ? `Help: ${here.title}` : 'Help'} wide {onclose}>
+  <!-- What is read has the focus, and is scrolled by keys; else the first field had it, far below, and a space would switch it. -->
+  <!-- svelte-ignore a11y_autofocus -->
+  <div tabindex="-1" autofocus class="outline-none">
+    {#if help.texts && here}
+      <div class="help">
+        <!-- eslint-disable-next-line svelte/no-at-html-tags -- our own texts, from docs/help -->
+        {@html help.texts.helpHtml(here)}
+      </div>
+      <p class="quiet small mt-4 flex flex-wrap gap-x-3 border-t border-line pt-3">
+        Other sheets:
+        {#each help.texts.helpPages.filter((one) => one.id !== here.id) as one (one.id)}<a class="word" href="/help/{one.id}">{one.title}</a
+          >{/each}
+      </p>
+    {:else if help.failed}
+      <p>The texts of the help could not be loaded. Load the page anew once there is contact; the keys are known without them.</p>
+    {/if}
+  </div>
   <h3 class="mt-5 mb-2 font-semibold">Keys</h3>
   <dl class="grid grid-cols-[5.5rem_1fr_5.5rem_1fr] gap-x-2 gap-y-1.5 max-[700px]:grid-cols-[5.5rem_1fr]">
     {#each keyList as [key, words] (key)}

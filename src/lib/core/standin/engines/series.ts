@@ -210,16 +210,11 @@ export class TimeSeries implements Engine {
     for (const span of bySpan.keys()) {
       const table = tableOf(span);
       const place = this.place(site, id, table, span);
-      const live = place?.nodes.filter((one) => this.contact(site, id, one));
-      const fresh = live?.filter((one) => !place!.stale.includes(one));
-      if (!place || !live || !fresh?.length)
-        return site.answer(ask, {
-          outcome: 'refused',
-          by: id,
-          says: place
-            ? `no store member with a whole copy of ${span} answers`
-            : `${this.catalogue(site, id).tables[table]!.copies} store members are needed for a new span`
-        });
+      const refuse = (says: string) => site.answer(ask, { outcome: 'refused', by: id, says });
+      if (!place) return refuse(`${this.catalogue(site, id).tables[table]!.copies} store members are needed for a new span`);
+      const live = place.nodes.filter((one) => this.contact(site, id, one));
+      const fresh = live.filter((one) => !place.stale.includes(one));
+      if (!fresh.length) return refuse(`no store member with a whole copy of ${span} answers`);
       // Copies that don't answer miss these rows for sure; a stale one is made anew as a whole.
       const gone = place.nodes.filter((one) => !live.includes(one));
       const stale = [...new Set([...place.stale, ...gone])];
