@@ -21,8 +21,10 @@ interface Table {
   readonly tests: ReadonlyMap<string, string | undefined>;
 }
 
-/** Where something is broken on purpose, what is told of it counts, too. */
+/** Where something is broken on purpose, what is told of it counts, too: of the first two places of a test, or of all where they are small. */
 const broken = /breaks|backups|estate|renewing|supply|obeys|edges|small-things|operated/;
+const small = /rest\.test\.ts everything/;
+const testNow = (): string => `${pathOf()} ${expect.getState().currentTestName ?? ''}`;
 
 // Modules are loaded once for many files; this one is run for each of them.
 const marked = World as unknown as { counted?: true };
@@ -59,12 +61,12 @@ const digests = new Map<string, string>();
 const namesakes = new Map<string, number>();
 let table: Table | undefined | null = null;
 
-beforeEach(testBegins);
+beforeEach(() => testBegins(small.test(testNow()) ? 56 : 14));
 
 afterEach(() => {
   const { currentTestName = '' } = expect.getState();
   const path = pathOf();
-  const digest = digestOfPlayed((facts) => (broken.test(path) ? toldOf(facts, 2) : []));
+  const digest = digestOfPlayed((facts, nth) => (small.test(testNow()) || (nth < 2 && broken.test(path)) ? toldOf(facts, 2) : []));
   if (digest === undefined || process.env.DEEP === '1' || path.startsWith('server/')) return;
   const times = (namesakes.get(currentTestName) ?? 0) + 1;
   namesakes.set(currentTestName, times);

@@ -2,10 +2,10 @@ import type { Facts } from '$core/model';
 import type { World } from '$core/standin';
 import type { Change } from '$core/standin/store';
 
-/** So many worlds and benches of a test count: storms have some rounds, or very many. */
-const most = 14;
-/** What is told of a place; nothing where that doesn't count. */
-type Tells = (facts: Facts) => readonly unknown[];
+/** So many worlds and benches of a test count at first: storms have some rounds, or very many. */
+let most = 0;
+/** What is told of a place that a test made as its so-many-eth; nothing where that doesn't count. */
+type Tells = (facts: Facts, nth: number) => readonly unknown[];
 let counting = false;
 let reads: ((tells: Tells) => unknown)[] = [];
 
@@ -14,9 +14,10 @@ export function played(read: (tells: Tells) => unknown): void {
   if (counting && reads.length < most) reads.push(read);
 }
 
-/** From now on things count: a test runs. What is made before is shared by several. */
-export function testBegins(): void {
+/** From now on things count, so many at first: a test runs. What is made before is shared by several. */
+export function testBegins(counted: number): void {
   reads = [];
+  most = counted;
   counting = true;
 }
 
@@ -31,16 +32,16 @@ export function aside<T>(make: () => T): T {
   }
 }
 
-/** Counts a world: what it comes to from now on, and (of the first two of a test) what is told of the place as it then stands. */
+/** Counts a world: what it comes to from now on, and what is told of the place as it then stands. */
 export function playedWorld(world: World): void {
   const from = world.journal.changes.length;
-  const first = reads.length < 2;
+  const nth = reads.length;
   played((tells) => [
     world.nowMs,
     ofChanges(world.journal.changes, from),
     world.log.steps.length,
     world.lines.length,
-    first ? ofEach(tells(world.store)) : 0
+    ofEach(tells(world.store, nth))
   ]);
 }
 

@@ -1,6 +1,6 @@
 import { plural } from '../shared';
 import type { Facts } from '../model';
-import { grantObjects, lackingThere, operatorOf, operatorPods, overFault, reachOf, type OverFault } from '../standin';
+import { lackingThere, operatorOf, operatorPods, overFault, reachOf, type OverFault } from '../standin';
 import { clustersOf } from './linked';
 
 /** What an operator may do in one namespace of one cluster. */
@@ -48,9 +48,3 @@ export function rightsTables(facts: Facts): RightsTable[] {
     return asked.size ? [{ operator: card.name, cluster: home, squares }] : [];
   });
 }
-
-/** What gives an operator its rights in namespaces of another cluster. */
-export const grants = (home: Facts, cluster: string, namespaces: readonly string[]) => {
-  const card = operatorOf('DocumentSet')!;
-  return grantObjects(card, home.elsewhere?.here ?? '', namespaces, reachOf(home, card, cluster)?.account);
-};

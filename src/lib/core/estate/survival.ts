@@ -106,7 +106,3 @@ export function survival(ask: SurvivalAsk): Loss[] {
         ];
   return [...clusters, ...links, ...own];
 }
-
-/** Whether every single cluster may be lost. */
-export const survivesAnyCluster = (losses: readonly Loss[]): boolean =>
-  losses.every((one) => one.is !== 'cluster' || one.state !== 'broken');

@@ -2,7 +2,7 @@ import { hash32, majorityOf } from '../../shared';
 import { entriesIn, handedOut, namedIn, sumOf, textOfNamed, wouldOverwrite } from './copies';
 import { counted } from './words';
 import type { Ask, Op, Site, MemberState } from './site';
-import { Group, lastOf, type Record, type Rules } from './group';
+import { Group, type Record, type Rules } from './group';
 
 /** One cell: what was written last, and at which position. */
 export interface Cell {
@@ -309,6 +309,3 @@ export const tableRows = (data: unknown): [string, string][] | undefined => {
       .map(([key, { value }]): [string, string] => [key, value])
   );
 };
-
-/** Where a volume's log ends; for finding the most advanced member of a workload that stopped. */
-export const tablePosition = (data: unknown): number => (data ? lastOf(data as Record<Tables>).index : 0);
