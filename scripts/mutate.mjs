@@ -19,7 +19,7 @@ const { values } = parseArgs({
 });
 // Fewer seeds of storms: what they catch they catch early.
 process.env.STORMS ??= '30';
-process.env.REST_RUNS ??= '60';
+process.env.REST_RUNS ??= '300';
 
 const root = join('src/lib/core', values.folder);
 const generated = /api-fields\.ts$/;

@@ -61,7 +61,7 @@ const digests = new Map<string, string>();
 const namesakes = new Map<string, number>();
 let table: Table | undefined | null = null;
 
-beforeEach(() => testBegins(small.test(testNow()) ? 56 : 14));
+beforeEach(() => testBegins(small.test(testNow()) ? 280 : 14));
 
 afterEach(() => {
   const { currentTestName = '' } = expect.getState();

@@ -1,9 +1,12 @@
 import { expect } from 'vitest';
-import type { ApiObject } from '$core/model';
+import { derive, faults, notNow, supposedIn, type DrillScene } from '$core/drills';
+import type { ApiObject, Facts } from '$core/model';
+import { standingPrint, workloadNamed } from '$core/proofs';
 import { drawInt } from '$core/shared';
 import { replay, type World } from '$core/standin';
 import { scenario } from '../../src/lib/scenario';
 import { aside, ofEach, played } from '../played';
+import { wordless } from '../told';
 
 /** Counts what is told of something: more than so many things, or the test looks at nothing. */
 export function told(list: readonly unknown[], least = 5): void {
@@ -50,4 +53,21 @@ export function withOtherLeaf(object: ApiObject, what: string): ApiObject {
   walk((spec ?? data ?? parameters ?? {}) as Record<string, unknown>);
   if (leaves.length) one(leaves, what)();
   return copy;
+}
+
+/** Each fault on a workload: what it would strike, how, and what can be expected of it; or why it can't happen there. */
+export function foreseen(facts: Facts, namespace: string, name: string): unknown[] {
+  const workload = workloadNamed(facts, namespace, name);
+  if (!workload) return [name];
+  const scene: DrillScene = { facts, workload };
+  return [
+    [name, notNow(scene), supposedIn(facts, workload), standingPrint(facts, workload)],
+    ...faults.map((rule) => {
+      const target = rule.target(scene);
+      if (typeof target === 'string') return [rule.id, target];
+      const { stages, ...rest } = target;
+      const walked = stages?.map(({ left, ...stage }) => [stage, left(facts)]);
+      return [rule.id, wordless(rest), wordless(walked), wordless(derive(scene, target, target.end.length && !stages ? 180_000 : 0))];
+    })
+  ];
 }

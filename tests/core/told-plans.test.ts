@@ -7,14 +7,11 @@ import { blueprints } from '$core/blueprints';
 import { designClass, proposeCluster } from '$core/briefs';
 import { changeSheet, restoreSheet } from '$core/change';
 import { rules } from '$core/checker';
-import { derive, faults, notNow, supposedIn, type DrillScene } from '$core/drills';
 import { supposedHere } from '$core/dumps';
 import { overWorkloads, rightsTables } from '$core/estate';
 import { fitOf, fitRows, needsOf } from '$core/fit';
 import { readManifests, writeManifests } from '$core/manifest';
-import type { Facts } from '$core/model';
 import { movesTo } from '$core/moving';
-import { standingPrint, workloadNamed } from '$core/proofs';
 import { supplyGates } from '$core/rootline';
 import { drawInt } from '$core/shared';
 import { billOf, exampleList, freeRooms, nodeSpeed, readPrices, speedCurve, takenNodes, type Prices } from '$core/sizing';
@@ -23,26 +20,9 @@ import { aside } from '../played';
 import { foundIn, wordless } from '../told';
 import { answered, must, roomy } from './roomy';
 import { objects } from './help';
-import { demo, one, told, withOtherLeaf, worldOf } from './told-help';
+import { demo, foreseen, one, told, withOtherLeaf, worldOf } from './told-help';
 
 const clusters = demo.map(({ name }) => name);
-
-/** Each fault on a workload: what it would strike, how, and what can be expected of it; or why it can't happen there. */
-function foreseen(facts: Facts, namespace: string, name: string): unknown[] {
-  const workload = workloadNamed(facts, namespace, name);
-  if (!workload) return [name];
-  const scene: DrillScene = { facts, workload };
-  return [
-    [name, notNow(scene), supposedIn(facts, workload), standingPrint(facts, workload)],
-    ...faults.map((rule) => {
-      const target = rule.target(scene);
-      if (typeof target === 'string') return [rule.id, target];
-      const { stages, ...rest } = target;
-      const walked = stages?.map(({ left, ...stage }) => [stage, left(facts)]);
-      return [rule.id, wordless(rest), wordless(walked), wordless(derive(scene, target, target.end.length && !stages ? 180_000 : 0))];
-    })
-  ];
-}
 
 test('faults on all workloads of the demo', () => {
   told(

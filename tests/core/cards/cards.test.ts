@@ -279,6 +279,9 @@ describe('cards that are sent', () => {
     expect(refused(drivers('a', 'x.example, times: {growing: {fromSeconds: 2, toSeconds: 1}}'))).toMatch(
       /^spec\.times\.growing\.toSeconds/
     );
+    expect(
+      refused(drivers('a', 'x.example, times: {attaching: {fromSeconds: 1, toSeconds: 2}, growing: {fromSeconds: 2, toSeconds: 1}}'))
+    ).toMatch(/^spec\.times\.growing\.toSeconds/);
     expect(refused(drivers('a', 'x.example, grows: false'))).toBeUndefined();
     expect(refused(drivers('b', 'x.example, grows: true'))).toBe('spec.driver: Change that one.');
     expect(world.act({ type: 'send', objects: card('behavesAs: {engine: log-broker, part: broker}') })).toEqual([]);

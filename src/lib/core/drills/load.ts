@@ -260,9 +260,8 @@ export class Load {
   good = ({ kind, n, answer }: Operation): boolean =>
     answer?.outcome === 'acknowledged' && (kind === 'write' || this.card.shows(n, answer, this.answers.get(n) ?? answer));
 
-  /** A read that was answered, and didn't show what had been acknowledged before. */
-  stale = (one: Operation): boolean =>
-    one.kind === 'read' && one.answer !== undefined && /^(acknowledged)$/.test(one.answer.outcome) && !this.good(one);
+  /** A read that was answered, and didn't show what had been acknowledged before; a write that was acknowledged is good. */
+  stale = (one: Operation): boolean => one.answer?.outcome === 'acknowledged' && !this.good(one);
 
   /** What failed from a moment on (ms from the begin): how much of what was asked, and what was said most often. */
   failedFrom(fromMs: number): { readonly failed: number; readonly asked: number; readonly says: string } | undefined {

@@ -59,8 +59,8 @@ export async function liveStream(request: Request, rehearsal: string, client: st
         else say('event: reload\ndata: {}\n\n');
       }
       const unwatch = bus.watch((event) => mine(event) && tell(event));
-      const beat = setInterval(() => {
-        // Whoever signed out, or was ended, hears nothing more. The stream may have ended meanwhile.
+      // Whoever signed out, or was ended, hears nothing more. The stream may have ended meanwhile.
+      const look = () =>
         void app.access
           .stillIn(request.headers)
           .then((stays) => {
@@ -69,10 +69,12 @@ export async function liveStream(request: Request, rehearsal: string, client: st
             else stop();
           })
           .catch(() => stop());
-      }, beatMs);
+      const beat = setInterval(look, beatMs);
+      const unlook = app.access.whenEnded(look);
       const entry: Stream = { client, close: () => stop() };
       stop = () => {
         unwatch();
+        unlook();
         clearInterval(beat);
         open.delete(entry);
         try {

@@ -71,6 +71,7 @@ const nameRule = /^[\p{L}\d._@-]{1,60}$/u;
 /** Signing in and out, accounts, tokens of programs, and who a call comes from. */
 export class AccessService {
   private readonly attempts = new Attempts();
+  private readonly watchers = new Set<() => void>();
   /** With it the first keeper is made; known to whoever started this process. */
   firstCode: string | undefined;
 
@@ -125,6 +126,15 @@ export class AccessService {
     return { name: session.account, role: session.role, peer, session: hash };
   }
 
+  /** Calls when a session, an account or a token has been ended, until what it gives is called. */
+  whenEnded(look: () => void): () => void {
+    this.watchers.add(look);
+    return () => void this.watchers.delete(look);
+  }
+  private tellEnded(): void {
+    for (const look of this.watchers) look();
+  }
+
   /** Whether whoever began something long ago may still be here; looking doesn't count as being active. */
   async stillIn(headers: Headers): Promise<boolean> {
     return !this.demanded || (await this.callerOf(headers, '', false)) !== undefined;
@@ -155,6 +165,7 @@ export class AccessService {
     }
     this.attempts.succeeded(name, caller.peer);
     if (caller.session) await this.store.endSession(caller.session);
+    this.tellEnded();
     return this.opened(account.name, account.role);
   }
 
@@ -170,6 +181,7 @@ export class AccessService {
 
   async signOut(caller: Caller): Promise<Answer<{ name: string }>> {
     if (caller.session) await this.store.endSession(caller.session);
+    this.tellEnded();
     return { ...done({ name: caller.name }), cookie: this.cookie('', 0) };
   }
 
@@ -222,6 +234,7 @@ export class AccessService {
       if (fault) return refused<Changed>(badPassword(fault));
       await this.store.changeAccount(name, { password: await hashPassword(password) });
       await this.store.endSessionsOf(name);
+      this.tellEnded();
     }
     if (role) await this.store.changeAccount(name, { role });
     return done<Changed>({ name, role: role ?? account.role });
@@ -241,6 +254,7 @@ export class AccessService {
     if (fault) return refused(badPassword(fault));
     await this.store.changeAccount(caller.name, { password: await hashPassword(next) });
     await this.store.endSessionsOf(caller.name, caller.session);
+    this.tellEnded();
     return done({ name: caller.name });
   }
 
@@ -249,6 +263,7 @@ export class AccessService {
     if (!account) return refused(notFound(`The account ${name}`));
     if (account.role === 'keeper' && (await this.keepers()).length < 2) return refused(lastKeeper);
     await this.store.endAccount(name);
+    this.tellEnded();
     return done({ name });
   }
 
@@ -263,9 +278,9 @@ export class AccessService {
   }
 
   async endToken(id: number): Promise<Answer<{ id: number }>> {
-    return (await this.store.endToken(id))
-      ? done({ id })
-      : refused(notFound(`A token of this number that hasn't ended`, 'GET /api/v1/tokens lists them.'));
+    const ended = await this.store.endToken(id);
+    this.tellEnded();
+    return ended ? done({ id }) : refused(notFound(`A token of this number that hasn't ended`, 'GET /api/v1/tokens lists them.'));
   }
 
   /** What is over: sessions that nobody uses. */
