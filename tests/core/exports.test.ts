@@ -34,7 +34,9 @@ const refOf = ({ subject: [kind, name, namespace = ''] }: ExportCase): Ref => ({
 describe('what exports of real clusters say', () => {
   const seen = cases.map((one) => {
     const line = rootLine(readExport(one.build()), refOf(one));
-    return { id: one.id, wanted: one.expect, got: line ? answerOf(line) : 'no line', says: line ? lineSentence(line) : '' };
+    const told = line?.joints.map((joint) => joint.says) ?? [];
+    const words = !one.says || told.some((says) => one.says!.test(says)) ? '' : told.join(' | ');
+    return { id: one.id, wanted: one.expect, got: line ? answerOf(line) : 'no line', says: line ? lineSentence(line) : '', words };
   });
   const isWrong = ({ wanted, got }: (typeof seen)[number]) => wanted !== got && got !== 'unseen';
 
@@ -50,6 +52,10 @@ describe('what exports of real clusters say', () => {
     expect(seen.filter(isWrong)).toEqual([]);
     expect(seen.filter((one) => one.wanted !== one.got).slice(0, 20)).toEqual([]);
     expect(right.length / seen.length).toBeGreaterThanOrEqual(0.95);
+  });
+
+  test('a joint says what was found, where that is written down', () => {
+    expect(seen.filter((one) => one.words !== '').map(({ id, words }) => [id, words])).toEqual([]);
   });
 
   /** What an export may lack. */

@@ -1,6 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
-import { Estate, resolve, World, type Action } from '$core/standin';
+import { Estate, replay, resolve, World, type Action } from '$core/standin';
+import { scenario } from '../../../src/lib/scenario';
 import { acted, crewParts, hashable, link, parts, processes } from './help';
 
 const up = (): Estate => {
@@ -34,6 +35,18 @@ const primary = (estate: Estate) =>
     .map((one) => one.split(' ').slice(0, 2).join(' '));
 
 describe('one clock for several clusters', () => {
+  test('a cluster by itself runs in an estate as it does alone: to a moment, and until it has settled', () => {
+    for (const { name, seed, ground, actions, headMs } of scenario()) {
+      const origin = { seed, ground };
+      const alone = replay(origin, actions, headMs);
+      const estate = Estate.replay(new Map([[name, { origin, actions }]]), headMs);
+      const within = estate.world(name)!;
+      for (const turn of [alone, estate]) turn.runUntil(headMs + 45_000);
+      for (const turn of [alone, estate]) turn.runSettled();
+      expect([within.nowMs, within.calls, hashable(within)], name).toEqual([alone.nowMs, alone.calls, hashable(alone)]);
+    }
+  });
+
   test('the same actions give the same journals, in whatever order the clusters are given and however the clock is moved', () => {
     const ends = (estate: Estate) => estate.clusters.map((name) => hashable(estate.world(name)!));
     const whole = Estate.replay(crewParts(), 260_000);
