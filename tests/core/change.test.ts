@@ -216,6 +216,15 @@ describe('proofs', () => {
     expect(returns.note).toMatch(/^Taken away at .* in this rehearsal/);
   });
 
+  test('a member that would find no node any more does not come back, and no check of it holds', () => {
+    const world = mended();
+    for (const node of world.store.nodes()) world.put({ ...node, spec: { ...node.spec, unschedulable: true } });
+    const returns = run(world).find((one) => one.id === 'returns')!;
+    expect(returns.state).toBe('broken');
+    expect(returns.checks.map(({ ok, got }) => [ok, got])).toEqual(Array(6).fill([false, 'it has not come back']));
+    expect(isReady(world.store.get('Pod', 'tickets', 'bookings-0'))).toBe(true);
+  });
+
   test('find damage: a row that changed, a service that went, a member that was made before its time', () => {
     const damaged = mended();
     const asset = damaged.store.list('Asset')[0]!;

@@ -111,6 +111,20 @@ describe('the whole', () => {
     expect(told(set('docs', 'document-set:r5', 4))).toEqual(['StatefulSet default/docs']);
   });
 
+  test('a claim that names no class goes by the default, whichever of them is marked', () => {
+    const classes = (marked: string) =>
+      ['block', 'files']
+        .map(
+          (one) =>
+            `apiVersion: storage.k8s.io/v1\nkind: StorageClass\nmetadata: {name: ${one}, annotations: {storageclass.kubernetes.io/is-default-class: "${one === marked}"}}\nprovisioner: ${one}.standin.example\n---\n`
+        )
+        .join('');
+    const claim =
+      'apiVersion: v1\nkind: PersistentVolumeClaim\nmetadata: {name: all, namespace: space}\nspec: {accessModes: [ReadWriteOncePod], resources: {requests: {storage: 1Gi}}}\n';
+    const lacking = (marked: string) => check([{ text: classes(marked) + claim }]).filter((one) => one.code === 'mode-lacking').length;
+    expect([lacking('block'), lacking('files'), lacking('')]).toEqual([0, 1, 0]);
+  });
+
   test('a value that was drawn is not taken for a typed one, whatever it is drawn from; words with marks between them are', () => {
     const found = (value: string) => {
       const text = `apiVersion: v1\nkind: Secret\nmetadata: {name: store-access}\nstringData: {password: ${JSON.stringify(value)}}\n`;

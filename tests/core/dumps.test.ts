@@ -54,6 +54,60 @@ describe('cutting a text that arrives in chunks', () => {
     )
   });
 
+  /** Documents, or the items of a list, with one line that is no YAML; where that stands (1 is the first line), and where it is told. */
+  const lines = (count: number, bad: number, shape: 'documents' | 'list' | 'indented list', end: string, size: number) => {
+    const pad = shape === 'indented list' ? '  ' : '';
+    const item = (nth: number) => [
+      'apiVersion: v1',
+      'kind: ConfigMap',
+      `metadata: {name: c${nth}}`,
+      ...(nth % 3 ? [] : ['# a note']),
+      ...(nth === bad ? ['data: a: b'] : [`data: {a: "${'x'.repeat(60)}"}`])
+    ];
+    const all =
+      shape === 'documents'
+        ? Array.from({ length: count }, (_, nth) => ['---', ...item(nth)]).flat()
+        : [
+            '# all of it',
+            'apiVersion: v1',
+            'items:',
+            ...Array.from({ length: count }, (_, nth) => item(nth).map((one, i) => `${pad}${i ? '  ' : '- '}${one}`)).flat(),
+            'kind: List'
+          ];
+    const text = all.join(end);
+    const cutter = new Cutter();
+    const cuts = [];
+    for (let at = 0; at < text.length; at += size) cuts.push(...cutter.push(text.slice(at, at + size)));
+    cuts.push(...cutter.end());
+    const told = cuts.flatMap((cut) => parseYamlCut(cut).problems.map((one) => one.at.line));
+    return { told, wanted: [all.findIndex((one) => one.endsWith('data: a: b')) + 1], groups: cuts.length };
+  };
+
+  test('what is no YAML is told at its own line, however the text is cut: in documents and in the items of lists', () => {
+    const shapes = ['documents', 'list', 'indented list'] as const;
+    fc.assert(
+      fc.property(
+        fc.integer({ min: 1, max: 9 }),
+        fc.nat(8),
+        fc.constantFrom(...shapes),
+        fc.constantFrom('\n', '\r\n'),
+        fc.integer({ min: 1, max: 400 }),
+        (count, bad, shape, end, size) => {
+          const { told, wanted } = lines(count, bad % count, shape, end, size);
+          expect(told).toEqual(wanted);
+        }
+      ),
+      { numRuns: 200 }
+    );
+    // So many that they are read in several groups.
+    for (const shape of shapes)
+      for (const bad of [0, 1_500, 3_999]) {
+        const { told, wanted, groups } = lines(4_000, bad, shape, '\n', 50_000);
+        expect([shape, told]).toEqual([shape, wanted]);
+        expect(groups).toBeGreaterThan(2);
+      }
+  });
+
   test('wherever it is cut, documents and the items of lists are what they were', () => {
     fc.assert(
       fc.property(

@@ -361,7 +361,8 @@ const valueOf = (field: string) =>
   fitting[field]
     ? fc.oneof({ weight: 3, arbitrary: fc.constantFrom(...fitting[field]) }, { weight: 1, arbitrary: fc.constantFrom(...odd) })
     : fc.constantFrom(...odd);
-const change = fc
+/** A field, and what is put into it. */
+export const change = fc
   .oneof({ weight: 1, arbitrary: fc.constantFrom(...Object.keys(fitting)) }, { weight: 1, arbitrary: fc.constantFrom(...fields) })
   .chain((field) => fc.tuple(fc.constant(field), valueOf(field)));
 export const bent = fc.tuple(fc.constantFrom(...seeds), fc.array(change, { maxLength: 2 })).map(([seed, changes]) => {

@@ -4,8 +4,9 @@ import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import { removalSheet } from '$core/change';
-import { backWithinMark, besideObjects, figuresOf, judgeBackup, longestGapMs, loseAtMostMark } from '$core/backups';
+import { backWithinMark, besideObjects, figuresOf, judgeBackup, longestGapMs, loseAtMostMark, roomAhead } from '$core/backups';
 import { plansPrint } from '$core/drills';
+import { asManifest } from '$core/manifest';
 import { isReady } from '$core/model';
 import { lineSentence, rootLine } from '$core/rootline';
 import { carriedMs, keptOf, returnWay, World, type Snapshot } from '$core/standin';
@@ -212,6 +213,15 @@ test('snapshots are of one moment, or the run fails and takes them away again', 
   expect(two).toMatchObject({ phase: 'Failed', says: expect.stringContaining('different moments') });
   later(world, 60_000);
   expect(two.snapshots!.filter((name) => world.store.get('VolumeSnapshot', 'space', name))).toEqual([]);
+  // The next is foreseen as large as its volumes are by then.
+  for (const nth of [0, 1, 2]) {
+    const claim = world.store.get('PersistentVolumeClaim', 'space', `data-one-${nth}`)!;
+    const resources = { ...claim.spec.resources, requests: { storage: '80Gi' } };
+    must(world, asManifest({ ...claim, spec: { ...claim.spec, resources } }));
+  }
+  later(world, 1_200_000);
+  const [now, next] = roomAhead(world.store, planOf(world)).points;
+  expect((next!.bytes - now!.bytes) / 2 ** 30).toBe(240);
 });
 
 describe('what is kept', () => {

@@ -96,7 +96,7 @@ const cards: Readonly<Partial<Record<EngineId, LoadCard>>> = {
     dropped: `directory ${place}`,
     write: (n) => ({ do: 'write', key: `drill/${key(n)}`, value: `w${n}` }),
     read: (n) => ({ do: 'read', key: `drill/${key(n)}` }),
-    shows: (n, { value }) => value === `w${n}`
+    shows: tables.shows
   },
   'image-shelf': {
     first: () => [],

@@ -2,6 +2,8 @@
 export interface Cut {
   readonly text: string;
   readonly linesBefore: number;
+  /** Each line that marks the begin of a document was put in: it doesn't stand in what was given. */
+  readonly marked?: boolean;
 }
 
 /** Documents are read in groups of about this many characters. */
@@ -109,7 +111,8 @@ export class Cutter {
   private close(more: string, cuts: Cut[]): void {
     if (this.doneLength + more.length === 0) return;
     const text = this.done.length ? `${this.done.join('')}${more}` : more;
-    cuts.push({ text: this.asDocuments(text), linesBefore: this.lines });
+    const marked = this.inItems && this.indent >= 0;
+    cuts.push({ text: marked ? this.asDocuments(text) : text, linesBefore: this.lines, ...(marked ? { marked } : {}) });
     this.lines += this.seen;
     this.seen = 0;
     this.done = [];
@@ -161,7 +164,6 @@ export class Cutter {
 
   /** Items of a list become documents of their own: each dash becomes a document mark. */
   private asDocuments(text: string): string {
-    if (!this.inItems || this.indent < 0) return text;
     const pad = ' '.repeat(this.indent);
     return text.replace(new RegExp(`^${pad}- `, 'gm'), `---\n${pad}  `);
   }

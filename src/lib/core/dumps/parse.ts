@@ -86,17 +86,19 @@ function one(text: string, line: number, file: string | undefined): Parsed {
 }
 
 /** Reads a group of YAML documents; when one of them can't be read, the others are all the same. */
-export function parseYamlCut({ text, linesBefore }: Cut, file?: string): Parsed {
-  const whole = one(text, linesBefore + 1, file);
+export function parseYamlCut({ text, linesBefore, marked = false }: Cut, file?: string): Parsed {
+  /** How many lines stand in a part and not in what was given. */
+  const putIn = (part: string): number => (marked && part.startsWith('---') ? 1 : 0);
+  const whole = one(text, linesBefore + 1 - putIn(text), file);
   if (!whole.problems.length || !/^---/m.test(text.slice(1))) return whole;
   const values: unknown[] = [];
   const problems: Problem[] = [];
   let line = linesBefore + 1;
   for (const part of text.split(/^(?=---(?:[ \t\r\n]|$))/m)) {
-    const read = one(part, line, file);
+    const read = one(part, line - putIn(part), file);
     values.push(...read.values);
     problems.push(...read.problems);
-    line += linesIn(part);
+    line += linesIn(part) - putIn(part);
   }
   return { values, problems };
 }

@@ -1,12 +1,10 @@
 import { gzipSync } from 'node:zlib';
-import { keepValue, latestIn, latestInOther, parseJsonText, parseYamlCut, spreadOut, type OtherObject } from '$core/dumps';
+import { keepValue, latestIn, latestInOther, parseJsonText, parseYamlCut, spreadOut, type Cut, type OtherObject } from '$core/dumps';
 import type { ApiObject } from '$core/model';
 import type { Problem } from '$core/shared';
 
 /** A group of documents that is to be read. */
-export interface Group {
-  readonly text: string;
-  readonly linesBefore: number;
+export interface Group extends Cut {
   readonly json: boolean;
   readonly name?: string | undefined;
 }
@@ -29,8 +27,8 @@ export interface Digest {
 const partLength = 250;
 
 /** Reads a group of documents and packs what is kept of it. */
-export function digestOf({ text, linesBefore, json, name }: Group, secrets: boolean): Digest {
-  const { values, problems: faults } = json ? parseJsonText(text, name) : parseYamlCut({ text, linesBefore }, name);
+export function digestOf({ json, name, ...cut }: Group, secrets: boolean): Digest {
+  const { values, problems: faults } = json ? parseJsonText(cut.text, name) : parseYamlCut(cut, name);
   const problems = [...faults];
   const others: OtherObject[] = [];
   const ids: string[] = [];
