@@ -243,6 +243,8 @@ test('a set over several clusters, its answers drawn', () => {
 /** What no form asks for: what other programs ask, and what nobody knows. */
 const dos = [
   'copy',
+  'drop',
+  'delete',
   'log',
   'put-back',
   'rows',
@@ -285,7 +287,7 @@ test.each(blueprints.map(({ id }) => id))('whatever is asked of %s, with a membe
         drawInt(31, `${what} ${field} there`, 0, 2) ? { [field]: one(from, `${what} ${field}`) } : {};
       const odd = {
         ...some(['a', 'b', 'boxes', 'boxes/x', 'lines', ''], 'key'),
-        ...some(['boxes', 'lines', 'rows', ''], 'place'),
+        ...some(['boxes', 'lines', 'rows', '', ...forms.flatMap(({ fields }) => fields.map((field) => field.start))], 'place'),
         ...some(values, 'value'),
         ...some([0, 1, 3, 40], 'count'),
         ...some(['readers', ''], 'group'),

@@ -184,4 +184,8 @@ it('an image shelf gives back what was pushed, by its digest', () => {
   expect(ask({ do: 'pull', key: 'tools/chart:r2' })).toMatchObject({ outcome: 'acknowledged', bytes: 30_000, checksum: pushed.checksum });
   expect(ask({ do: 'pull', key: 'tools/none:1' })?.outcome).toBe('refused');
   expect(ask({ do: 'push', key: 'no tag' })?.says).toContain('is no image');
+  // What is taken off goes with all its tags, and nothing else does.
+  for (const key of ['tools/chart:r3', 'tools/charts:r1']) ask({ do: 'push', key, bytes: 10 });
+  expect(ask({ do: 'drop', place: 'tools/chart' })).toMatchObject({ outcome: 'acknowledged', count: 2 });
+  expect(ask({ do: 'list' })!.rows!.map(([key]) => key)).toEqual(['tools/charts:r1']);
 });
