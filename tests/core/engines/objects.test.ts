@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { ObjectStore } from '$core/standin/engines/objects';
+import { unevenOf } from '$core/standin/engines/objects/drives';
 import { storeLayout } from '$core/standin/engines/objects/layout';
 import { Bench, luck } from './bench';
 import { seeds } from './seeds';
@@ -38,6 +39,14 @@ const table = [
   [5, 2, 1, 10, 500, 400, 1, 1],
   [5, 2, 2, 10, 500, 300, 2, 2]
 ] as const;
+
+it('two volumes differ in objects of which they hold another version, or one of them none', () => {
+  const shard = (version: number, by = 'o-0') => ({ version, by, bytes: 1 }) as never;
+  const whole = { a: shard(1), b: shard(2) };
+  expect(unevenOf(whole, { ...whole })).toEqual([]);
+  expect(unevenOf(whole, { a: shard(1), b: shard(3), c: shard(1) })).toEqual(['b', 'c']);
+  expect(unevenOf({ ...whole, d: shard(1) }, { a: shard(1, 'o-1'), b: shard(2) })).toEqual(['a', 'd']);
+});
 
 describe('an object store', () => {
   it.each(table)(

@@ -71,6 +71,8 @@ test('two programs spoil a volume that is attached to nobody, and the second one
   // The same volume as a share: nothing keeps the old program off it.
   const driver = world.store.get('CSIDriver', '', 'block.standin.example')!;
   world.put({ ...driver, spec: { ...driver.spec, attachRequired: false } });
+  const share = claimAssetOf(world, 'space', 'd-s-1')!;
+  world.put({ ...share, status: { ...share.status, attachedTo: [] } });
   const sheet = removalSheet(world.store, ref('Pod', 'space', 's-1'), { force: true });
   expect(sheet.risks.map((one) => one.says).join()).toMatch(/runs on.*writing into it at once/s);
   force(world, 's-1');
