@@ -5,6 +5,8 @@ import {
   assumptionsOf,
   compareDumps,
   Cutter,
+  latestIn,
+  latestInOther,
   groundOfDump,
   jsonTexts,
   keepValue,
@@ -20,6 +22,7 @@ import { rootLine } from '$core/rootline';
 import type { World } from '$core/standin';
 import { replay, Store } from '$core/standin';
 import { asLeft, driver, must, objects, ref, south } from './help';
+import { kept } from './kept';
 
 const hidden = new Set<Kind>(['Ground', 'Backend', 'Identity', 'Registry', 'Asset', 'Disk']);
 const exported = (world: World): ApiObject[] =>
@@ -40,6 +43,19 @@ const values = (text: string, sizes: () => number): unknown[] => {
   cuts.push(...cutter.end());
   return cuts.flatMap((cut) => [...parseYamlCut(cut).values]).filter((one) => one !== null && one !== undefined);
 };
+
+test('the latest moment that an export tells of is one that a calendar has, whoever tells of another', () => {
+  const at = '2026-10-01T08:00:00Z';
+  for (const odd of ['2026-13-45T99:99:99Z', '7', 'soon', 'on 2026-11-01T08:00:00Z', '12026-11-01T08:00:00Z', '2026-11-01', 5, null]) {
+    const conditions = [{ type: 'Ready', status: 'True', lastTransitionTime: odd }];
+    const known = { apiVersion: 'v1', kind: 'Node', metadata: { name: 'a', creationTimestamp: at }, status: { conditions } };
+    const other = { apiVersion: 'x.example/v1', kind: 'Other', metadata: { name: 'a', creationTimestamp: at }, status: { conditions } };
+    expect([latestIn(known as never), latestInOther({ created: at, conditions } as never)], String(odd)).toEqual(
+      Array(2).fill(Date.parse(at))
+    );
+    expect(Number.isFinite(kept([known, other]).nowMs), String(odd)).toBe(true);
+  }
+});
 
 describe('cutting a text that arrives in chunks', () => {
   const word = fc.constantFrom('a', '- b', '---', 'x: y', '', '# c', '  - d', 'items:', '"q"');

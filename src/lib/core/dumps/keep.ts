@@ -259,23 +259,18 @@ function placedRight(object: ApiObject, namespaced: boolean): ApiObject {
 }
 
 const stamp = /^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d/;
+/** A moment as it is written (ms of the calendar); 0 for what is none, or no calendar has. */
+const msOf = (value: unknown): number => (typeof value === 'string' && stamp.test(value) && Date.parse(value)) || 0;
 
 /** The latest moment that an object of a kind that isn't known tells of; a lease is renewed every few seconds, so that it tells when the export was taken. */
 export const latestInOther = ({ created, conditions, tells }: OtherObject): number =>
-  Math.max(
-    0,
-    ...[created, tells?.renewed, ...(conditions ?? []).map((one) => one.lastTransitionTime)].map((one) =>
-      one && stamp.test(one) ? Date.parse(one) : 0
-    )
-  );
+  Math.max(0, ...[created, tells?.renewed, ...(conditions ?? []).map((one) => one.lastTransitionTime)].map(msOf));
 
 /** The latest moment that an object tells of (ms of the calendar); 0 when it tells of none. */
 export function latestIn(object: ApiObject): number {
   let latest = 0;
   const look = (value: unknown) => {
-    if (typeof value !== 'string' || !stamp.test(value)) return;
-    const at = Date.parse(value);
-    if (at > latest) latest = at;
+    latest = Math.max(latest, msOf(value));
   };
   look(object.metadata.creationTimestamp);
   look(object.metadata.deletionTimestamp);
