@@ -1,5 +1,6 @@
 // npm run mutate [-- --lines 90 --seed 1 --folder standin]: plants small faults in lines of the core that a seed chooses, one after the other,
 // and tells how many the core's tests catch. Texts aren't altered: their words have tests of their own. Takes a while: about half an hour.
+import { execFileSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
 import { readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
@@ -20,6 +21,9 @@ const { values } = parseArgs({
 // Fewer seeds of storms: what they catch they catch early.
 process.env.STORMS ??= '30';
 process.env.REST_RUNS ??= '300';
+
+// Without what it makes no test is found, and that is all that is said.
+execFileSync('npx', ['--no-install', 'svelte-kit', 'sync'], { stdio: 'inherit' });
 
 const root = join('src/lib/core', values.folder);
 const generated = /api-fields\.ts$/;

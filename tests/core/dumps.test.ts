@@ -124,6 +124,23 @@ describe('cutting a text that arrives in chunks', () => {
       }
   });
 
+  test('what is told of a whole document, or of a whole item, is told where it begins', () => {
+    const deep = `data: ${'['.repeat(3_000)}${']'.repeat(3_000)}`;
+    const bomb = `a: &a [x, x]\n  b: &b [${Array(9).fill('*a').join()}]\n  c: [${Array(12).fill('*b').join()}]`;
+    for (const [bad, code] of [
+      [deep, 'too-deep'],
+      [bomb, 'alias-bomb']
+    ] as const)
+      for (const [text, line] of [
+        [`apiVersion: v1\nitems:\n- a: 1\n- kind: X\n  ${bad}\n- b: 2\n`, 4],
+        [`a: 1\n---\nkind: X\n${bad.replaceAll('\n  ', '\n')}\n---\nb: 2\n`, 2]
+      ] as const) {
+        const cutter = new Cutter();
+        const problems = [...cutter.push(text), ...cutter.end()].flatMap((cut) => parseYamlCut(cut).problems);
+        expect(problems.map((one) => [one.code, one.at.line])).toEqual([[code, line]]);
+      }
+  });
+
   test('wherever it is cut, documents and the items of lists are what they were', () => {
     fc.assert(
       fc.property(

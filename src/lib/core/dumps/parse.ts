@@ -89,15 +89,20 @@ function one(text: string, line: number, file: string | undefined): Parsed {
 export function parseYamlCut({ text, linesBefore, marked = false }: Cut, file?: string): Parsed {
   /** How many lines stand in a part and not in what was given. */
   const putIn = (part: string): number => (marked && part.startsWith('---') ? 1 : 0);
-  const whole = one(text, linesBefore + 1 - putIn(text), file);
+  /** Reads what begins on a line of what was given: what is told of all of it is told there, not at a mark that was put in. */
+  const read = (part: string, line: number): Parsed => {
+    const { values, problems } = one(part, line - putIn(part), file);
+    return { values, problems: problems.map(({ at, ...rest }) => ({ ...rest, at: { ...at, line: Math.max(line, at.line ?? line) } })) };
+  };
+  const whole = read(text, linesBefore + 1);
   if (!whole.problems.length || !/^---/m.test(text.slice(1))) return whole;
   const values: unknown[] = [];
   const problems: Problem[] = [];
   let line = linesBefore + 1;
   for (const part of text.split(/^(?=---(?:[ \t\r\n]|$))/m)) {
-    const read = one(part, line - putIn(part), file);
-    values.push(...read.values);
-    problems.push(...read.problems);
+    const its = read(part, line);
+    values.push(...its.values);
+    problems.push(...its.problems);
     line += linesIn(part) - putIn(part);
   }
   return { values, problems };

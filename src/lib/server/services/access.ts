@@ -131,8 +131,11 @@ export class AccessService {
     this.watchers.add(look);
     return () => void this.watchers.delete(look);
   }
-  private tellEnded(): void {
+  /** Waits for an end, and tells of it. */
+  private async ended<T>(end: Promise<T>): Promise<T> {
+    const came = await end;
     for (const look of this.watchers) look();
+    return came;
   }
 
   /** Whether whoever began something long ago may still be here; looking doesn't count as being active. */
@@ -164,8 +167,7 @@ export class AccessService {
       return refused<{ name: string; role: Role }>(wrongSignIn);
     }
     this.attempts.succeeded(name, caller.peer);
-    if (caller.session) await this.store.endSession(caller.session);
-    this.tellEnded();
+    if (caller.session) await this.ended(this.store.endSession(caller.session));
     return this.opened(account.name, account.role);
   }
 
@@ -180,8 +182,7 @@ export class AccessService {
   }
 
   async signOut(caller: Caller): Promise<Answer<{ name: string }>> {
-    if (caller.session) await this.store.endSession(caller.session);
-    this.tellEnded();
+    if (caller.session) await this.ended(this.store.endSession(caller.session));
     return { ...done({ name: caller.name }), cookie: this.cookie('', 0) };
   }
 
@@ -233,8 +234,7 @@ export class AccessService {
       const fault = passwordFault(password, name);
       if (fault) return refused<Changed>(badPassword(fault));
       await this.store.changeAccount(name, { password: await hashPassword(password) });
-      await this.store.endSessionsOf(name);
-      this.tellEnded();
+      await this.ended(this.store.endSessionsOf(name));
     }
     if (role) await this.store.changeAccount(name, { role });
     return done<Changed>({ name, role: role ?? account.role });
@@ -253,8 +253,7 @@ export class AccessService {
     const fault = passwordFault(next, caller.name);
     if (fault) return refused(badPassword(fault));
     await this.store.changeAccount(caller.name, { password: await hashPassword(next) });
-    await this.store.endSessionsOf(caller.name, caller.session);
-    this.tellEnded();
+    await this.ended(this.store.endSessionsOf(caller.name, caller.session));
     return done({ name: caller.name });
   }
 
@@ -262,8 +261,7 @@ export class AccessService {
     const account = await this.store.account(name);
     if (!account) return refused(notFound(`The account ${name}`));
     if (account.role === 'keeper' && (await this.keepers()).length < 2) return refused(lastKeeper);
-    await this.store.endAccount(name);
-    this.tellEnded();
+    await this.ended(this.store.endAccount(name));
     return done({ name });
   }
 
@@ -278,9 +276,9 @@ export class AccessService {
   }
 
   async endToken(id: number): Promise<Answer<{ id: number }>> {
-    const ended = await this.store.endToken(id);
-    this.tellEnded();
-    return ended ? done({ id }) : refused(notFound(`A token of this number that hasn't ended`, 'GET /api/v1/tokens lists them.'));
+    return (await this.ended(this.store.endToken(id)))
+      ? done({ id })
+      : refused(notFound(`A token of this number that hasn't ended`, 'GET /api/v1/tokens lists them.'));
   }
 
   /** What is over: sessions that nobody uses. */
