@@ -44,6 +44,9 @@ export function helpFor(pathname: string): HelpPage {
   return helpPages.find((one) => one.id === id) ?? helpPages[0]!;
 }
 
-/** Pages in which a text stands. */
-export const findHelp = (wanted: string): HelpPage[] =>
-  wanted.length < 2 ? [] : helpPages.filter((one) => one.text.toLowerCase().includes(wanted) || one.title.toLowerCase().includes(wanted));
+/** Pages in which a text stands, those first that have it in their titles. */
+export function findHelp(wanted: string): HelpPage[] {
+  if (wanted.length < 2) return [];
+  const titled = helpPages.filter((one) => one.title.toLowerCase().includes(wanted));
+  return [...titled, ...helpPages.filter((one) => one.text.toLowerCase().includes(wanted) && !titled.includes(one))];
+}
