@@ -55,7 +55,7 @@ const claim = (storage: string): ApiObject[] => {
 };
 const counts = (sheet: ChangeSheet) =>
   Object.fromEntries(
-    (['new', 'altered', 'refused', 'restarted', 'lost', 'later', 'opened', 'untouched'] as const).flatMap((head) =>
+    (['new', 'altered', 'refused', 'restarted', 'lost', 'later', 'opened', 'untouched', 'notPlayed'] as const).flatMap((head) =>
       sheet[head].length ? [[head, sheet[head].length]] : []
     )
   );
@@ -80,8 +80,11 @@ describe('change sheets, head by head', () => {
           spec.template.spec.containers[0]!.image = 'shelf.standin.example/engines/log-broker:r4';
           spec.updateStrategy = { type: 'RollingUpdate', rollingUpdate: { partition: 2 } };
         }),
-      { altered: 1, restarted: 1 },
-      { restarted: /^boarding-2; .*below ordinal 2 keep/ }
+      { altered: 1, restarted: 1, later: 1 },
+      {
+        restarted: /^boarding-2; one after/,
+        later: /^boarding-1, boarding-0 keep the old template until the partition goes down, which is 2$/
+      }
     ],
     [
       'claim template',
@@ -95,6 +98,16 @@ describe('change sheets, head by head', () => {
       () => withSpec((spec) => (spec.persistentVolumeClaimRetentionPolicy = { whenScaled: 'Delete', whenDeleted: 'Retain' })),
       { altered: 1, later: 1 },
       { later: /from now on, scaling down takes the claims/ }
+    ],
+    [
+      'the image of a pod that runs, which it runs on without',
+      () => {
+        const pod = structuredClone(get<ApiObject & { kind: 'Pod' }>('Pod', 'boarding-0'));
+        pod.spec.containers[0]!.image = 'shelf.standin.example/engines/log-broker:r4';
+        return [asManifest(pod)];
+      },
+      { altered: 1, notPlayed: 1 },
+      {}
     ],
     ['claim smaller', () => claim('90Gi'), { refused: 1 }, { refused: /can't change from "140Gi" to "90Gi"/ }],
     ['claim bigger', () => claim('150Gi'), { altered: 1 }, { altered: /140Gi → 150Gi/ }],
@@ -134,6 +147,26 @@ describe('change sheets, head by head', () => {
         ),
       { new: 1, opened: 1 },
       { opened: /data 7140 from everywhere/ }
+    ],
+    [
+      'an address outside, and ports on nodes',
+      () =>
+        objects(
+          'apiVersion: v1\nkind: Service\nmetadata: {name: gate, namespace: events}\nspec: {externalIPs: [198.51.100.7], selector: {app: boarding}, ports: [{name: data, port: 7140}, {name: more, port: 7141}]}\n---\napiVersion: v1\nkind: Pod\nmetadata: {name: p, namespace: events}\nspec: {containers: [{name: m, image: "a:1", ports: [{containerPort: 1, hostPort: 8088}, {containerPort: 2}]}]}'
+        ),
+      { new: 2, opened: 2, notPlayed: 1 },
+      { opened: /^data 7140, more 7141 at 198\.51\.100\.7\n8088 at the address of each node that a pod of it stands on$/ }
+    ],
+    [
+      'a service of ports on nodes that gets an address of its own',
+      () => [
+        asManifest({
+          ...get<ApiObject & { kind: 'Service' }>('Service', 'boarding'),
+          spec: { ...get<ApiObject & { kind: 'Service' }>('Service', 'boarding').spec, type: 'LoadBalancer' }
+        })
+      ],
+      { altered: 1, opened: 1 },
+      { opened: /from everywhere/ }
     ],
     [
       'a new set with a service',

@@ -1,5 +1,5 @@
 import { Validator } from '@seriousme/openapi-schema-validator';
-import { beforeAll, describe, expect, test } from 'vitest';
+import { beforeAll, describe, expect, test, vi } from 'vitest';
 import type { dispatch as Dispatch } from '$server/api/dispatch';
 import { openapi } from '$server/api/openapi';
 import { endpoints } from '$server/api/endpoints';
@@ -226,6 +226,15 @@ describe('the description and the live events', () => {
     expect(await read(seen[1]!.id)).toContain(`id: ${seen[2]!.id}\nevent: clock`);
     expect(await read(0, `?after=${seen[1]!.id}`)).toContain(`id: ${seen[2]!.id}\nevent: clock`);
     expect(await read(1)).toContain('event: reload');
+  });
+
+  test('who is ended between being let in and the first word of a stream hears nothing more', async () => {
+    const { access } = await getApp();
+    const looked = vi.spyOn(access, 'stillIn').mockResolvedValueOnce(false);
+    const { body } = await liveStream(new Request('http://x/'), 'all', 'ended');
+    const words = await Promise.race([new Response(body).text(), new Promise((done) => setTimeout(() => done('open still'), 2_000))]);
+    looked.mockRestore();
+    expect(words).toBe('retry: 1000\n: open\n\n');
   });
 
   test('half of a character is refused at the door: a draft of that name would be kept as something else', async () => {

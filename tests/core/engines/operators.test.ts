@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { memoryOperatorObjects } from '$core/blueprints';
-import { removalSheet } from '$core/change';
+import { changeSheet, removalSheet } from '$core/change';
+import { asManifest } from '$core/manifest';
 import { conditionOf, isReady, keyOf, type ApiObject, type DocumentSet, type Node, type OperatorOrder, type Ref } from '$core/model';
 import { rootLine } from '$core/rootline';
 import { operatorNamed, operatorObjects, type World } from '$core/standin';
@@ -190,6 +191,39 @@ describe('operators and what they look after', () => {
     expect(set().status).toMatchObject({ stage: 'ready', conditions: [{ message: 'All 5 members are ready.' }] });
     expect(ask(world, 'people', 'crew', { do: 'read', key: 'mate' }, { member: 'crew-4' }).rows).toEqual([['mate', 'on deck']]);
   });
+
+  it.each(['MemoryCluster', 'DocumentSet'] as const)(
+    'members of a %s get what it asks for from then on, one after the other, as its sheet says; what nobody carries out is refused',
+    (kind) => {
+      const world = roomy();
+      must(world, ...stores[kind].sent('set'));
+      world.runSettled();
+      const [namespace, name] = stores[kind].ref;
+      const one = world.store.get(kind, namespace, name)! as DocumentSet;
+      const bent = (change: object) => [asManifest({ ...one, spec: { ...one.spec, ...change } })];
+      expect(changeSheet(world.store, bent({ volume: { ...one.spec.volume, size: '90Gi' } })).refused[0]!.says).toMatch(
+        /spec\.volume\.size can't change/
+      );
+      const list = bent({ memory: '5Gi' });
+      const [sheet] = [changeSheet(world.store, list)];
+      const uids = () => world.store.list('Pod', namespace).map((pod) => pod.metadata.uid);
+      const before = uids();
+      must(world, ...list);
+      world.runSettled();
+      const members = world.store.list('Pod', namespace).filter((pod) => pod.metadata.name.startsWith(`${name}-`));
+      expect(members.map((pod) => [before.includes(pod.metadata.uid), pod.spec.containers[0]!.resources?.requests?.memory])).toEqual(
+        Array.from({ length: members.length }, () => [false, '5Gi'])
+      );
+      const names = members
+        .map((pod) => pod.metadata.name)
+        .toSorted()
+        .toReversed();
+      expect(sheet.restarted.map((line) => line.says)).toEqual([
+        `${names.join(', ')}; one after the other, each after the one before is ready`
+      ]);
+      expect(members.length).toBeGreaterThan(2);
+    }
+  );
 
   it('an operator from the catalogue waits until somebody agrees to its rights; taken back, it goes and what it made stays', () => {
     const world = roomy();

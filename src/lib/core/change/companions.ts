@@ -190,6 +190,14 @@ export function leaning(facts: Facts, object: ApiObject): SheetLine[] {
       .list('StorageClass')
       .filter((one) => one.provisioner === object.metadata.name)
       .map((one) => ({ ref: refOf(one), says: 'stays, and nobody answers to it any more' }));
+  if (object.kind === 'ConfigMap' || object.kind === 'Secret' || object.kind === 'ServiceAccount') {
+    const key = keyOf(refOf(object));
+    const needs = (one: ApiObject) => pointersOf(one).some((two) => keyOf(two) === key && !two.optional);
+    return makersIn(facts, object.metadata.namespace ?? '')
+      .filter(needs)
+      .slice(0, 20)
+      .map((one) => ({ ref: refOf(one), says: 'runs on; members of it that start anew wait for it' }));
+  }
   return [];
 }
 

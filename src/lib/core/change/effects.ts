@@ -1,17 +1,15 @@
 import { bytesOf, clockOf, quantityOf, same } from '../shared';
 import {
-  claimsOf,
   memberClaim,
   ordinalIn,
   ordinalsOf,
   refOf,
   type ApiObject,
-  type DaemonSet,
   type Deployment,
   type Facts,
   type Pod,
   type PodSpec,
-  type StatefulSet,
+  type ReplicaSet,
   podsMadeBy
 } from '../model';
 import { engineRunning, ephemeralFillAt, followed, type Verdict } from '../standin';
@@ -20,61 +18,11 @@ import type { SheetLine } from './types';
 /** Names of the volumes of a pod that are gone with it. */
 export const ephemeral = (spec: PodSpec): string[] => (spec.volumes ?? []).filter((one) => one.emptyDir).map((one) => one.name);
 
-type Workload = StatefulSet | Deployment | DaemonSet;
-const isWorkload = (one: ApiObject | undefined): one is Workload =>
-  one?.kind === 'StatefulSet' || one?.kind === 'Deployment' || one?.kind === 'DaemonSet';
-
 /** What lies in a pod's ephemeral directories, as far as it can be told. */
 export function dirLoss(pods: readonly Pod[], dirs: readonly string[], nowMs: number): string {
   const bytes = pods.reduce((sum, pod) => sum + ephemeralFillAt(pod, nowMs), 0);
   const fill = bytes > 0 ? `, ${quantityOf(Math.round(bytes / 2 ** 20) * 2 ** 20)} in all` : '';
   return `what lies in the ephemeral ${dirs.length === 1 ? 'directory' : 'directories'} ${dirs.join(', ')} of ${pods.map((pod) => pod.metadata.name).join(', ')}${fill}`;
-}
-
-/** A one-node claim that a rolling update would need twice. */
-function heldClaim(facts: Facts, after: Workload): string | undefined {
-  if (after.kind !== 'Deployment' || after.spec.strategy?.type === 'Recreate') return undefined;
-  return claimsOf(after.spec.template.spec).find((name) =>
-    facts
-      .get('PersistentVolumeClaim', after.metadata.namespace ?? '', name)
-      ?.spec.accessModes.every((mode) => mode.startsWith('ReadWriteOnce'))
-  );
-}
-
-function howOf(facts: Facts, after: Workload): string {
-  if (after.kind === 'StatefulSet') {
-    if (after.spec.updateStrategy?.type === 'OnDelete') return 'only when somebody takes a member away (OnDelete)';
-    const partition = after.spec.updateStrategy?.rollingUpdate?.partition ?? 0;
-    return `one after the other, each after the one before is ready${partition ? `; those below ordinal ${partition} keep the old template` : ''}`;
-  }
-  if (after.kind === 'Deployment' && after.spec.strategy?.type === 'Recreate') return 'all at once: the old ones end before new ones start';
-  const held = heldClaim(facts, after);
-  return held
-    ? `one after the other; on another node the new one waits for ever for ${held}, which the old one holds: Recreate is needed`
-    : 'one after the other, each after the one before is ready';
-}
-
-/** Which pods start anew, in which order, and what they lose by it. */
-export function restarts(facts: Facts, { before, after, outcome }: Verdict): { restarted: SheetLine[]; lost: SheetLine[] } {
-  const none = { restarted: [], lost: [] };
-  if (outcome === 'refused' || !isWorkload(before) || !isWorkload(after) || same(before.spec.template, after.spec.template)) return none;
-  const partition = after.kind === 'StatefulSet' ? (after.spec.updateStrategy?.rollingUpdate?.partition ?? 0) : 0;
-  const pods = podsMadeBy(facts, before)
-    .filter((pod) => after.kind !== 'StatefulSet' || (ordinalIn(after, pod.metadata.name) ?? 0) >= partition)
-    .sort((a, b) =>
-      after.kind === 'StatefulSet'
-        ? (ordinalIn(after, b.metadata.name) ?? 0) - (ordinalIn(after, a.metadata.name) ?? 0)
-        : a.metadata.name < b.metadata.name
-          ? -1
-          : 1
-    );
-  if (!pods.length) return none;
-  const dirs = ephemeral(before.spec.template.spec);
-  const onDelete = after.kind === 'StatefulSet' && after.spec.updateStrategy?.type === 'OnDelete';
-  return {
-    restarted: [{ ref: refOf(after), says: `${pods.map((pod) => pod.metadata.name).join(', ')}; ${howOf(facts, after)}` }],
-    lost: dirs.length && !onDelete ? [{ ref: refOf(after), says: dirLoss(pods, dirs, facts.nowMs) }] : []
-  };
 }
 
 /** What goes with a claim: its volume and the backend's asset, where the policy is Delete. */
@@ -86,9 +34,26 @@ export function claimLoss(facts: Facts, namespace: string, name: string): SheetL
   return [{ ref: refOf(claim), says: `the volume ${asset} with all data in it (${volume.spec.capacity.storage}, policy Delete)` }];
 }
 
-/** Claims that go with members that are scaled away, and members that a scaling down ends. */
+/** Which pods a workload of so many fewer ends isn't known before: what one of them loses, they all might. */
+function fewer(facts: Facts, before: Deployment | ReplicaSet, after: Deployment | ReplicaSet): SheetLine[] {
+  const away = (before.spec.replicas ?? 1) - (after.spec.replicas ?? 1);
+  const pods = podsMadeBy(facts, before).filter((pod) => !pod.metadata.deletionTimestamp && ephemeral(pod.spec).length);
+  if (away <= 0 || !pods.length) return [];
+  const dirs = [...new Set(pods.flatMap((pod) => ephemeral(pod.spec)))];
+  if (away >= pods.length) return [{ ref: refOf(after), says: dirLoss(pods, dirs, facts.nowMs) }];
+  const names = pods.map((pod) => pod.metadata.name).join(', ');
+  const which = dirs.length === 1 ? 'directory' : 'directories';
+  return [{ ref: refOf(after), says: `what lies in the ephemeral ${which} ${dirs.join(', ')} of ${away} of ${names}` }];
+}
+
+/** Claims that go with members that are scaled away, and what lies in members that a scaling down ends. */
 export function scaledLoss(facts: Facts, { before, after, outcome }: Verdict): SheetLine[] {
-  if (outcome === 'refused' || before?.kind !== 'StatefulSet' || after?.kind !== 'StatefulSet') return [];
+  if (outcome === 'refused') return [];
+  // A new template starts all of them anew, and says so.
+  if (before?.kind === 'Deployment' && after?.kind === 'Deployment')
+    return after.spec.replicas === 0 || same(before.spec.template, after.spec.template) ? fewer(facts, before, after) : [];
+  if (before?.kind === 'ReplicaSet' && after?.kind === 'ReplicaSet') return fewer(facts, before, after);
+  if (before?.kind !== 'StatefulSet' || after?.kind !== 'StatefulSet') return [];
   const kept = new Set(ordinalsOf(after));
   const away = ordinalsOf(before).filter((one) => !kept.has(one));
   const pods = podsMadeBy(facts, before).filter((pod) => away.includes(ordinalIn(before, pod.metadata.name) ?? -1));
@@ -171,23 +136,44 @@ export function laterLoss({ ref, before, after, outcome }: Verdict): SheetLine[]
   return lines;
 }
 
-/** Addresses that a change opens to the outside. */
+/** Where an object lets callers in from outside: a port, and from where. */
+function openingsOf(one: ApiObject | undefined): { readonly port: string; readonly from: string }[] {
+  if (one?.kind === 'Service') {
+    const { type, ports = [], loadBalancerSourceRanges, externalIPs } = one.spec;
+    const ranges = (loadBalancerSourceRanges as string[] | undefined)?.join(', ');
+    const addresses = (externalIPs as string[] | undefined)?.join(', ');
+    const ways = [
+      ...(type === 'LoadBalancer' ? [ranges ? `from ${ranges}` : 'from everywhere'] : []),
+      ...(type === 'NodePort' ? ["at every node's address"] : []),
+      ...(addresses ? [`at ${addresses}`] : [])
+    ];
+    return ways.flatMap((from) => ports.map(({ name, port }) => ({ port: `${name ? `${name} ` : ''}${port}`, from })));
+  }
+  const spec =
+    one?.kind === 'Pod'
+      ? one.spec
+      : one && 'spec' in one
+        ? (one.spec as { template?: { spec?: PodSpec } } | undefined)?.template?.spec
+        : undefined;
+  return (spec?.containers ?? []).flatMap(({ ports = [] }) =>
+    ports.flatMap((each) => {
+      const port = (each as { hostPort?: number }).hostPort ?? (spec?.hostNetwork === true ? each.containerPort : undefined);
+      return port === undefined
+        ? []
+        : [{ port: `${each.name ? `${each.name} ` : ''}${port}`, from: 'at the address of each node that a pod of it stands on' }];
+    })
+  );
+}
+
+/** Ports that a change opens to the outside: of a service, or on the nodes of pods. */
 export function opened({ ref, before, after, outcome }: Verdict): SheetLine[] {
-  if (outcome === 'refused' || outcome === 'untouched' || after?.kind !== 'Service') return [];
-  const outside = (one: ApiObject | undefined) =>
-    one?.kind === 'Service' && (one.spec.type === 'LoadBalancer' || one.spec.type === 'NodePort');
-  if (!outside(after)) return [];
-  const ports = (after.spec.ports ?? []).map((one) => `${one.name ? `${one.name} ` : ''}${one.port}`);
-  const old =
-    before?.kind === 'Service' && outside(before)
-      ? (before.spec.ports ?? []).map((one) => `${one.name ? `${one.name} ` : ''}${one.port}`)
-      : [];
-  const ranges = (after.spec.loadBalancerSourceRanges as string[] | undefined)?.join(', ');
-  const wasRanges = before?.kind === 'Service' ? (before.spec.loadBalancerSourceRanges as string[] | undefined)?.join(', ') : undefined;
-  const fresh = ports.filter((one) => !old.includes(one));
-  if (!fresh.length && ranges === wasRanges) return [];
-  const from = after.spec.type === 'NodePort' ? "at every node's address" : ranges ? `from ${ranges}` : 'from everywhere';
-  return [{ ref, says: `${(fresh.length ? fresh : ports).join(', ')} ${from}` }];
+  if (outcome === 'refused' || outcome === 'untouched') return [];
+  const old = new Set(openingsOf(before).map(({ port, from }) => `${port} ${from}`));
+  const fresh = openingsOf(after).filter(({ port, from }) => !old.has(`${port} ${from}`));
+  return [...new Set(fresh.map((one) => one.from))].map((from) => ({
+    ref,
+    says: `${fresh.flatMap((one) => (one.from === from ? [one.port] : [])).join(', ')} ${from}`
+  }));
 }
 
 /** Whether a claim asks for more than it has. */

@@ -2,6 +2,7 @@ import {
   claimsOf,
   makerOf,
   kindEntries,
+  kindEntry,
   memberClaim,
   ordinalsOf,
   refOf,
@@ -9,18 +10,25 @@ import {
   type DocumentSet,
   type Facts,
   type MemoryCluster,
+  type Node,
+  type Pod,
   type Ref,
   type Snapshot,
+  type SnapshotContent,
   type StatefulSet,
-  podsMadeBy
+  podsMadeBy,
+  takesRoom,
+  termsMatch
 } from '../model';
 import { clockOf, momentOf, plural } from '../shared';
-import { partOfLabel, removalRefusal } from '../standin';
+import { definedBy, partOfLabel, removalRefusal } from '../standin';
 import { claimLoss, dirLoss, ephemeral } from './effects';
 import { companionsOf, leaning } from './companions';
 import { forceRisks } from './force';
+import { keyLoss } from './keys';
 import type { RemovalSheet, SheetLine } from './types';
 
+type Definition = ApiObject & { kind: 'CustomResourceDefinition' };
 type Heads = Pick<RemovalSheet, 'goes' | 'lost' | 'stays'>;
 
 function setRemoval(facts: Facts, set: StatefulSet, keepMembers: boolean): Heads {
@@ -105,6 +113,86 @@ function goingLast(ref: Ref, goes: readonly SheetLine[]): SheetLine[] {
   return [...others, { ref, says }];
 }
 
+/** Who makes a pod anew, as the end of a sentence. */
+const madeAgain = (owner: ReturnType<typeof makerOf>): string =>
+  owner
+    ? `; ${owner.kind} ${owner.name} makes ${owner.kind === 'StatefulSet' ? 'it anew under the same name' : 'another'}`
+    : ', and nobody makes it anew';
+
+/** A node that is taken away ends what runs on it, and nobody gets at what lies on its own disks. */
+function nodeRemoval(facts: Facts, node: Node): Heads {
+  const { name } = node.metadata;
+  const pods = facts.podsOn(name).filter(takesRoom);
+  const losing = pods.filter((pod) => ephemeral(pod.spec).length);
+  const dirs = [...new Set(losing.flatMap((pod) => ephemeral(pod.spec)))];
+  const owned = facts.ownedBy(node.metadata.uid ?? '').filter((one) => one.kind !== 'Pod');
+  const local = facts.list('PersistentVolume').filter((one) => {
+    const terms = one.spec.nodeAffinity?.required?.nodeSelectorTerms;
+    return (
+      (one.spec.local !== undefined || one.spec.hostPath !== undefined) &&
+      terms !== undefined &&
+      termsMatch(terms, node.metadata.labels, name)
+    );
+  });
+  return {
+    goes: [
+      { ref: refOf(node), says: 'goes' },
+      ...owned.map((one) => ({ ref: refOf(one), says: 'goes with it' })),
+      ...pods.map((pod) => {
+        const owner = makerOf(pod);
+        return { ref: refOf(pod), says: `ends with its node${owner?.kind === 'DaemonSet' ? '' : madeAgain(owner)}` };
+      })
+    ],
+    stays: local.map((one) => ({
+      ref: refOf(one),
+      says: `lies on the disks of ${name}: nobody can use what is in it while the node is away`
+    })),
+    lost: losing.length ? [{ ref: refOf(node), says: dirLoss(losing, dirs, facts.nowMs) }] : []
+  };
+}
+
+/** A snapshot takes along what the backend keeps of it, where its policy says so. */
+function snapshotRemoval(facts: Facts, one: Snapshot): Heads {
+  const content = facts.get('VolumeSnapshotContent', '', one.status?.boundVolumeSnapshotContentName ?? '');
+  const keeps = content?.spec.deletionPolicy === 'Retain';
+  return {
+    goes: [
+      { ref: refOf(one), says: 'goes' },
+      ...(content && !keeps ? [{ ref: refOf(content), says: 'goes with it (policy Delete)' }] : [])
+    ],
+    stays: content && keeps ? [{ ref: refOf(content), says: 'stays, and what the backend keeps with it (policy Retain)' }] : [],
+    lost: snapshotLoss(facts, one)
+  };
+}
+
+/** What a backend keeps stays when only what stands for it is taken away; the snapshot that leads to it leads nowhere then. */
+function contentRemoval(facts: Facts, content: SnapshotContent): Heads {
+  const { namespace = '', name = '' } = content.spec.volumeSnapshotRef;
+  const snapshot = facts.get('VolumeSnapshot', namespace, name);
+  const asset = facts.get('Asset', '', content.status?.snapshotHandle ?? '');
+  return {
+    goes: [{ ref: refOf(content), says: 'goes' }],
+    stays: [
+      ...(snapshot ? [{ ref: refOf(snapshot), says: 'stays, and nothing stands behind it any more: nobody can go back to it' }] : []),
+      ...(asset ? [{ ref: refOf(asset), says: 'stays at the provider, and nothing names it any more' }] : [])
+    ],
+    lost: []
+  };
+}
+
+/** A definition takes all objects of its kind along, and they what goes with each. Source: "CustomResourceDefinitions", deleting one. */
+function definitionRemoval(facts: Facts, definition: Definition): Heads {
+  const each = definedBy(facts, definition.spec).map((one) => headsOf(facts, refOf(one), one, false));
+  return {
+    goes: [
+      { ref: refOf(definition), says: each.length ? 'goes, and with it all objects of its kind' : 'goes' },
+      ...each.flatMap((one) => one.goes)
+    ],
+    stays: each.flatMap((one) => one.stays),
+    lost: each.flatMap((one) => one.lost)
+  };
+}
+
 function headsOf(facts: Facts, ref: Ref, object: ApiObject, keepMembers: boolean): Heads {
   if (object.kind === 'StatefulSet') return { ...setRemoval(facts, object, keepMembers) };
   if (object.kind === 'PersistentVolumeClaim') return { ...claimRemoval(facts, ref) };
@@ -123,19 +211,17 @@ function headsOf(facts: Facts, ref: Ref, object: ApiObject, keepMembers: boolean
       says: 'stays, with its data'
     }));
     return {
-      goes: [
-        {
-          ref,
-          says: owner
-            ? `ends; ${owner.kind} ${owner.name} makes ${owner.kind === 'StatefulSet' ? 'it anew under the same name' : 'another'}`
-            : 'ends, and nobody makes it anew'
-        }
-      ],
+      goes: [{ ref, says: `ends${madeAgain(owner)}` }],
       lost: dirs.length ? [{ ref, says: dirLoss([object], dirs, facts.nowMs) }] : [],
       stays
     };
   }
   if (object.kind === 'Namespace') return { ...namespaceRemoval(facts, ref) };
+  if (object.kind === 'Secret') return { goes: [{ ref, says: 'goes' }], stays: [], lost: keyLoss(facts, object) };
+  if (object.kind === 'Node') return nodeRemoval(facts, object);
+  if (object.kind === 'VolumeSnapshot') return snapshotRemoval(facts, object);
+  if (object.kind === 'VolumeSnapshotContent') return contentRemoval(facts, object);
+  if (object.kind === 'CustomResourceDefinition') return definitionRemoval(facts, object);
   if (object.kind === 'MemoryCluster' || object.kind === 'DocumentSet') return { ...resourceRemoval(facts, object) };
   const owned = keepMembers ? [] : facts.ownedBy(object.metadata.uid ?? '');
   const pods = keepMembers ? [] : podsMadeBy(facts, object);
@@ -203,10 +289,19 @@ function namespaceRemoval(facts: Facts, ref: Ref): Heads {
   const claims = within.filter((one) => one.kind === 'PersistentVolumeClaim');
   const volumes = claims.flatMap((one) => facts.get('PersistentVolume', '', one.spec.volumeName ?? '') ?? []);
   const kept = volumes.filter((one) => one.spec.persistentVolumeReclaimPolicy !== 'Delete');
-  const dirs = within.flatMap((one): SheetLine[] => {
-    if (one.kind !== 'StatefulSet' && one.kind !== 'Deployment' && one.kind !== 'DaemonSet') return [];
-    const [pods, names] = [podsMadeBy(facts, one), ephemeral(one.spec.template.spec)];
-    return names.length && pods.length ? [{ ref: refOf(one), says: dirLoss(pods, names, facts.nowMs) }] : [];
+  const makers = new Map<string, Pod[]>();
+  for (const one of within) {
+    if (one.kind !== 'Pod' || !takesRoom(one) || !ephemeral(one.spec).length) continue;
+    const owner = makerOf(one);
+    const key = owner ? `${owner.kind} ${owner.name}` : one.metadata.name;
+    makers.set(key, [...(makers.get(key) ?? []), one]);
+  }
+  const dirs = [...makers.values()].map((pods): SheetLine => {
+    const [first] = pods as [Pod, ...Pod[]];
+    const owner = makerOf(first);
+    const kind = kindEntry(owner?.kind ?? '')?.kind;
+    const names = [...new Set(pods.flatMap((one) => ephemeral(one.spec)))];
+    return { ref: owner && kind ? { kind, namespace: ref.name, name: owner.name } : refOf(first), says: dirLoss(pods, names, facts.nowMs) };
   });
   return {
     goes: [{ ref, says: 'goes' }, ...within.map((one) => ({ ref: refOf(one), says: 'goes with the namespace' }))],

@@ -1,7 +1,9 @@
 import { bytesOf, type Difference } from '../shared';
 import { entryOf, memberClaim, ordinalsOf, type ApiObject, type Facts, type Ref, type StatefulSet } from '../model';
 import { notPlayed, plan, type Verdict } from '../standin';
-import { clearedLoss, followedLoss, laterLoss, opened, restarts, restoredLoss, scaledLoss } from './effects';
+import { clearedLoss, followedLoss, laterLoss, opened, restoredLoss, scaledLoss } from './effects';
+import { rewrittenKeyLoss } from './keys';
+import { operated, restarts } from './restarts';
 import type { ChangeSheet, SendStep, WayRound } from './types';
 
 const shown = (value: unknown): string => {
@@ -106,13 +108,23 @@ export function changeSheet(facts: Facts, objects: readonly ApiObject[], replace
     restarted: effects.flatMap((one) => one.restarted),
     lost: [
       ...effects.flatMap((one) => one.lost),
-      ...verdicts.flatMap((one) => [...scaledLoss(facts, one), ...clearedLoss(one), ...restoredLoss(one), ...followedLoss(facts, one)])
+      ...verdicts.flatMap((one) => [
+        ...scaledLoss(facts, operated(facts, one) ?? one),
+        ...clearedLoss(one),
+        ...restoredLoss(one),
+        ...followedLoss(facts, one),
+        ...rewrittenKeyLoss(facts, one)
+      ])
     ],
-    later: verdicts.flatMap(laterLoss),
+    later: [...effects.flatMap((one) => one.later), ...verdicts.flatMap(laterLoss)],
     opened: verdicts.flatMap(opened),
     ...(round ? { wayRound: round } : {}),
-    notPlayed: [...of('new'), ...of('altered'), ...of('replaced')].flatMap(({ ref, after }) => {
-      const fields = after ? notPlayed(after, facts) : [];
+    notPlayed: [...of('new'), ...of('altered'), ...of('replaced')].flatMap(({ ref, before, after, fields: differ }) => {
+      const images = before?.kind === 'Pod' ? differ.filter((one) => /\.image$/.test(one.field)) : [];
+      const fields = [
+        ...images.map(({ field }) => ({ field, says: 'the pod runs on with the image that it was started with' })),
+        ...(after ? notPlayed(after, facts) : [])
+      ];
       return fields.length ? [{ ref, fields }] : [];
     }),
     untouched: of('untouched').map(({ ref }) => ({ ref, says: 'as it is' })),

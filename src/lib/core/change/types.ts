@@ -39,7 +39,7 @@ export interface ChangeSheet {
   readonly restarted: readonly SheetLine[];
   readonly lost: readonly SheetLine[];
   readonly untouched: readonly SheetLine[];
-  /** What loses nothing now and will later. */
+  /** What loses nothing now and will later, and members that keep their old template until somebody does more. */
   readonly later: readonly SheetLine[];
   /** Ports that become reachable from outside. */
   readonly opened: readonly SheetLine[];

@@ -4,7 +4,7 @@ import type { ApiObject, Facts, Pod, Secret } from '../model';
 import { podsIn } from '../proofs';
 import { epochMs } from '../shared';
 import { renewedMark, rolledSets, renewed } from './versions';
-import { certificateInSecret, issue, makeAuthority, talksTls, passwordRef, tlsSecretOf, type Action } from '../standin';
+import { certificateInSecret, issue, makeAuthority, passwordRef, storeKeyOption, talksTls, tlsSecretOf, type Action } from '../standin';
 import { altered, taken } from './striking';
 import type { DrillScene, Stage, Target } from './types';
 
@@ -99,13 +99,10 @@ export function passwordChanged({ facts, workload }: DrillScene): Target | strin
   };
 }
 
-/** Settings that seal what is kept: with another one of them nothing that was kept can be opened. */
-const sealing: ReadonlySet<string> = new Set(['STORE_KEY']);
-
 /** The key that a store seals its content with is another one in its secret, and one member is started anew with it. */
 export function keyChanged({ facts, workload }: DrillScene, pod: Pod | undefined): Target | string {
   if (!pod) return 'no member stands on a node';
-  const ref = pod.spec.containers.flatMap((one) => one.env ?? []).find((one) => sealing.has(one.name) && one.valueFrom?.secretKeyRef)
+  const ref = pod.spec.containers.flatMap((one) => one.env ?? []).find((one) => one.name === storeKeyOption && one.valueFrom?.secretKeyRef)
     ?.valueFrom?.secretKeyRef;
   const secret = facts.get('Secret', workload.namespace, ref?.name ?? '');
   if (!ref || !secret) return 'its members seal nothing with a key from a secret';

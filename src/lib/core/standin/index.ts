@@ -27,7 +27,7 @@ export { attachmentName } from './control/storage/attaching';
 export { fileSystemsUnder, fullMount, mountFault, mountsOf, ownerFault, userOf, type MountFault } from './control/nodes/agent/mounts';
 export { volumeFault, volumeFits, type VolumeFault } from './control/storage/premade';
 export { growsAgainMs, growthFault } from './control/storage/growing';
-export { operatedKinds, operatorObjects, ownManifests, setFor } from './control/operators';
+export { asOperated, operatedKinds, operatorObjects, ownManifests, setFor } from './control/operators';
 export { databaseFault } from './admit/databases';
 export {
   isAdmitted,
@@ -45,7 +45,9 @@ export {
   type OperatedKind,
   type OperatorCard
 } from './provider/operators';
-export { jobState } from './control/workloads/jobs';
+export { nodeBears } from './control/nodes/tainting';
+export { definedBy } from './control/objects/collector';
+export { jobEnds, jobState } from './control/workloads/jobs';
 export { restedMark } from './control/workloads/resting';
 export { decidesByMajority, engineCards, partRank, servesClients, type ConsoleForm, type EngineCard } from './cards/engines';
 export { fitDisks } from './control/storage/pools';
@@ -53,13 +55,18 @@ export { faultSentence, heldBack, podClaimsOf, placeFaultsNow, type PlaceFault }
 export { allowedPlaces, argumentFault, fsTypeOf, isEncrypted } from './control/storage/provisioning';
 export { consistencyMark, defaultSnapshotMark, snapshotAsset, snapshotClassOf, snapshotLook } from './control/storage/snapshots';
 export { sourceOf } from './control/storage/volume-source';
+export { daemonRoll, keepsDaemon } from './control/workloads/daemon-sets';
+export { deploymentRoll, isNewestSet } from './control/workloads/deployments';
 export { revisionOf } from './control/workloads/pods';
+export { labelOf as setLabelOf, revisionLabel } from './control/workloads/revisions';
+export { setRoll } from './control/workloads/sets';
 export { assetOf, checksumOf, storeHolds } from './engines/little-store';
 export { assetsOf } from './engines/processes';
 export { restoredClaim, restoreRefusal, stoppedFor, type Restore } from './admit/restore';
 export { resolve, type Lookup } from './names';
 export { decode as decodeShards, encode as encodeShards } from './engines/objects/erasure';
 export { mostVolumes, storeLayout, type StoreLayout } from './engines/objects/layout';
+export { storeKeyOption } from './engines/objects/sealing';
 export { storeLayoutOf, wantedOf } from './engines/wanted';
 export { emptyingSheet, type EmptyingLine } from './control/nodes/emptying';
 export { databaseShare } from './engines/memory';

@@ -85,6 +85,8 @@ export async function liveStream(request: Request, rehearsal: string, client: st
       };
       open.add(entry);
       request.signal.addEventListener('abort', stop);
+      // It may have been ended between being let in and now, when nobody told this stream yet.
+      look();
     },
     cancel: () => stop()
   });

@@ -3,6 +3,7 @@
   import { doCall } from '../call.svelte';
   import { columnClock } from '../format';
   import Peg from '../parts/Peg.svelte';
+  import { askedText } from './asked';
 
   interface Props {
     id: string;
@@ -43,13 +44,6 @@
     asking = false;
   }
   const pegs = { acknowledged: 'holds', refused: 'broken', unknown: 'settling' } as const;
-  /** A text as it was given; the wishes of a topic as words. */
-  const given = (doing: string, value: string): string =>
-    doing === 'make-topic' ? value.replace(/[{}"]/g, '').replaceAll(':', ' ').replaceAll(',', ', ') : `“${value.slice(0, 40)}”`;
-  const asked = (op: { do: string; place?: string; key?: string; value?: string; count?: number }) =>
-    [op.do, op.place, op.key, op.value ? given(op.do, op.value) : undefined, op.count]
-      .filter((one) => one !== undefined && one !== '')
-      .join(' ');
 </script>
 
 {#if form}
@@ -126,9 +120,12 @@
         <tr>
           <td class="mono quiet whitespace-nowrap">{one.status ? columnClock(one.status.askedMs) : 'now'}</td>
           <td class="mono max-w-[17rem] break-words"
-            >{asked(one.op)}{one.way === 'inside' ? '' : `, ${one.way === 'tunnel' ? 'by a tunnel' : 'from outside'}`}{one.account
-              ? `, as ${one.account}`
-              : ''}{one.login === 'right' ? '' : `, ${one.login === 'wrong' ? 'wrong password' : 'no password'}`}</td
+            >{askedText(one.op, sheet.forms)}{one.way === 'inside'
+              ? ''
+              : `, ${one.way === 'tunnel' ? 'by a tunnel' : 'from outside'}`}{one.account ? `, as ${one.account}` : ''}{one.login ===
+            'right'
+              ? ''
+              : `, ${one.login === 'wrong' ? 'wrong password' : 'no password'}`}</td
           >
           <td class="mono whitespace-nowrap">{one.status?.by ?? one.member ?? ''}</td>
           <td

@@ -43,6 +43,19 @@ const fixed: Fixed = {
     fields: ['value', 'preemptionPolicy'],
     remedy: 'Send a class with another name, and name that; pods keep what they were made with.'
   },
+  // The admission step of their operators (made up): what they don't carry out they don't take.
+  MemoryCluster: {
+    fields: ['spec.volume'],
+    remedy: 'Claims keep what they were made with: grow each of them, or make another cluster beside it and move what this one holds.'
+  },
+  MemoryDatabase: {
+    fields: ['spec.cluster', 'spec.memory', 'spec.shards', 'spec.replicas'],
+    remedy: 'Make a database of another name, and move what this one holds; or take it away with its content and send it anew.'
+  },
+  DocumentSet: {
+    fields: ['spec.volume', 'spec.tls'],
+    remedy: 'Claims and certificates stay as the set was made: grow each claim, or make another set beside it and move what this one holds.'
+  },
   RoleBinding: { fields: ['roleRef'], remedy: 'Take it away and send it anew.' },
   ClusterRoleBinding: { fields: ['roleRef'], remedy: 'Take it away and send it anew.' }
 };

@@ -25,6 +25,12 @@ function patience(tolerations: readonly Toleration[], taints: readonly Taint[]):
   return least;
 }
 
+/** How long a pod bears with what a node is tainted with by hand, in ms from when that came; Infinity: for ever. */
+export const nodeBears = (pod: Pod, node: Node): number => {
+  const taints = acting(node);
+  return taints.length ? patience(pod.spec.tolerations ?? [], taints) : Infinity;
+};
+
 /** Sends pods away from nodes with a taint that they don't bear with, or no longer. Source: "Taints and Tolerations", effect NoExecute. */
 export const tainting: Loop = {
   id: 'tainting',

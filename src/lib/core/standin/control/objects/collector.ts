@@ -1,4 +1,4 @@
-import { keyOf, kindEntries, kindEntry, refOf, type ApiObject, type Kind, type KindMap, type Ref } from '../../../model';
+import { keyOf, kindEntries, kindEntry, refOf, type ApiObject, type Facts, type Kind, type KindMap, type Ref } from '../../../model';
 import { foregroundFinalizer, goesLast, removeForeground } from '../../admit/foreground';
 import { sentByPerson } from '../../admit/plan';
 import type { Store } from '../../store';
@@ -46,6 +46,21 @@ const within: readonly Kind[] = [
 
 /** So much is taken away at a time, so that a large namespace or owner holds nothing else up. */
 const mostAtOnce = 60;
+
+/** The objects of the kind that a definition brings. */
+export function definedBy(facts: Pick<Facts, 'list'>, { group, names }: KindMap['CustomResourceDefinition']['spec']): ApiObject[] {
+  const entry = kindEntry(names.kind);
+  return entry?.apiVersion.startsWith(`${group}/`) ? (facts.list(entry.kind) as ApiObject[]) : [];
+}
+
+/** A definition that goes takes all objects of its kind along. Source: "CustomResourceDefinitions", deleting one. */
+function dropDefined(world: ClusterAccess, key: string): void {
+  const [group = '', kind = ''] = key.split(' ');
+  const left = definedBy(world.store, { group, names: { kind } } as KindMap['CustomResourceDefinition']['spec']);
+  const going = left.filter((one) => !one.metadata.deletionTimestamp);
+  for (const one of going.slice(0, mostAtOnce)) world.remove(refOf(one));
+  if (going.length > mostAtOnce) world.after(1, `kind:${key}`);
+}
 
 /** What is gone takes along what it owned; so does an owner that was never there. Source: "Garbage Collection", owners and dependents. */
 const goneOrUnowned: Watch<Kind> = (now, before, store) => {
@@ -140,6 +155,10 @@ export const collector: Loop = {
   id: 'collector',
   watches: {
     ...Object.fromEntries(owners.map((kind) => [kind, goneOrUnowned])),
+    CustomResourceDefinition: (now, before, store) => [
+      ...goneOrUnowned(now, before, store),
+      ...(!now && before ? [`kind:${before.spec.group} ${before.spec.names.kind}`] : [])
+    ],
     Namespace: (now) => (now?.metadata.deletionTimestamp ? [`space:${now.metadata.name}`] : []),
     // A pod is both: an owner (its program's process goes with it), and what a namespace waits for.
     Pod: (now, before, store) => [...goneOrUnowned(now, before, store), ...leavingSpace(now, before, store)],
@@ -150,6 +169,7 @@ export const collector: Loop = {
       emptySpace(world, key.slice(6));
       return;
     }
+    if (key.startsWith('kind:')) return dropDefined(world, key.slice(5));
     if (key.startsWith('last:')) return emptyOwner(world, key.slice(5));
     const uid = key.slice(6);
     const owned = world.store.ownedBy(uid).filter((one) => !one.metadata.deletionTimestamp);

@@ -81,7 +81,24 @@ export function ensure(world: ClusterAccess, object: ApiObject, more: Owners): b
   return true;
 }
 
-/** Makes the set, or alters what may be altered of it: how many members there are, and whether claims go with it. */
+/**
+ * A set as its operator would alter it: how many members there are, what each asks for, and whether claims go with it. The same set where
+ * nothing of that is otherwise.
+ */
+export function asOperated(old: StatefulSet, made: StatefulSet): StatefulSet {
+  const { replicas, persistentVolumeClaimRetentionPolicy: kept, template } = made.spec;
+  const [first] = template.spec.containers;
+  const containers = old.spec.template.spec.containers.map((one) =>
+    one.name === first?.name && !same(one.resources, first.resources) ? { ...one, resources: first.resources } : one
+  );
+  const grown = containers.some((one, i) => one !== old.spec.template.spec.containers[i]);
+  const alike = old.spec.replicas === replicas && old.spec.persistentVolumeClaimRetentionPolicy?.whenDeleted === kept?.whenDeleted;
+  if (alike && !grown) return old;
+  const next = grown ? { ...old.spec.template, spec: { ...old.spec.template.spec, containers } } : old.spec.template;
+  return { ...old, spec: { ...old.spec, replicas, persistentVolumeClaimRetentionPolicy: kept, template: next } };
+}
+
+/** Makes the set, or alters what may be altered of it. */
 export function ensureSet(world: ClusterAccess, made: StatefulSet, more: Owners): void {
   const { namespace = '', name } = made.metadata;
   const known = world.store.get('StatefulSet', namespace, name);
@@ -91,13 +108,8 @@ export function ensureSet(world: ClusterAccess, made: StatefulSet, more: Owners)
     world.put({ ...made, metadata: { ...made.metadata, ...more, generation: 1 } });
     return;
   }
-  const { replicas, persistentVolumeClaimRetentionPolicy: kept } = made.spec;
-  if (old.spec.replicas === replicas && old.spec.persistentVolumeClaimRetentionPolicy?.whenDeleted === kept?.whenDeleted) return;
-  world.put({
-    ...old,
-    spec: { ...old.spec, replicas, persistentVolumeClaimRetentionPolicy: kept },
-    metadata: { ...old.metadata, generation: (old.metadata.generation ?? 1) + 1 }
-  });
+  const next = asOperated(old, made);
+  if (next !== old) world.put({ ...next, metadata: { ...old.metadata, generation: (old.metadata.generation ?? 1) + 1 } });
 }
 
 /** Tells how many members are ready, and whether that is all. */

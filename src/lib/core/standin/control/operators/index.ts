@@ -8,6 +8,7 @@ import { dropDatabase, expandMemory, makeDatabase, memorySet } from './memory';
 import { install } from './ordering';
 import { dropOver, expandOver } from './over';
 
+export { asOperated } from './expanding';
 export { operatorObjects, ownManifests, type OperatorSize } from './objects';
 
 /** Kinds that an operator of the shelf looks after. */

@@ -6,12 +6,14 @@ import {
   readySinceMs,
   refOf,
   repellingTaint,
+  tolerates,
   type DaemonSet,
   type Node,
   type Pod
 } from '../../../model';
 import { idOf, itself, splitKey, type ClusterAccess, type Loop } from '../loop';
 import { makePod, ownersOfKind, revisionOf } from './pods';
+import { revisionLabel } from './revisions';
 import { shareOf } from './share';
 
 /** Taints that pods of a daemon set tolerate by themselves. Source: the cluster API's "DaemonSet", taints and tolerations. */
@@ -20,15 +22,22 @@ const tolerated = ['node.kubernetes.io/not-ready', 'node.kubernetes.io/unreachab
   operator: 'Exists'
 }));
 
-const revisionLabel = 'controller-revision-hash';
 /** So many pods are made at a time, so that a cluster of many nodes holds nothing else up. */
 const mostAtOnce = 40;
 
-function accepts(set: DaemonSet, node: Node): boolean {
-  const { spec } = set.spec.template;
-  if (isVirtualNode(node)) return false;
-  return nodeWanted(spec, node) && !repellingTaint(node, [...tolerated, ...(spec.tolerations ?? [])]);
-}
+const borne = (set: DaemonSet) => [...tolerated, ...(set.spec.template.spec.tolerations ?? [])];
+const chosen = (set: DaemonSet, node: Node): boolean => !isVirtualNode(node) && nodeWanted(set.spec.template.spec, node);
+
+/** Whether a daemon set makes a pod on a node. */
+const takesDaemon = (set: DaemonSet, node: Node): boolean => chosen(set, node) && !repellingTaint(node, borne(set));
+
+/**
+ * Whether a pod of a daemon set that is on a node stays there: a taint that only keeps new pods off sends none away. Source: "Taints and
+ * Tolerations", effects NoSchedule and NoExecute.
+ */
+export const keepsDaemon = (set: DaemonSet, node: Node): boolean =>
+  chosen(set, node) &&
+  !(node.spec?.taints ?? []).some((one) => one.effect === 'NoExecute' && !borne(set).some((two) => tolerates(two, one)));
 
 /** Daemon sets: one pod on every node that accepts it, an older template replaced node by node. */
 export const daemonSets: Loop = {
@@ -49,27 +58,31 @@ export const daemonSets: Loop = {
     if (!set || set.metadata.deletionTimestamp) return;
     const pods = world.store.ownedBy(set.metadata.uid ?? '').filter((one): one is Pod => one.kind === 'Pod');
     const byNode = new Map(pods.map((pod) => [pod.spec.nodeName ?? '', pod]));
-    const nodes = world.store.list('Node').filter((node) => accepts(set, node));
+    const nodes = world.store.list('Node').filter((node) => takesDaemon(set, node));
     const hash = revisionOf(set.spec.template);
     const bare = nodes.filter((node) => !byNode.has(node.metadata.name));
     for (const node of bare.slice(0, mostAtOnce)) makeOn(world, set, node, hash);
     if (bare.length > mostAtOnce) world.after(1, key);
-    const wanted = new Set(nodes.map((node) => node.metadata.name));
-    for (const pod of pods) if (!wanted.has(pod.spec.nodeName ?? '') && !pod.metadata.deletionTimestamp) world.remove(refOf(pod));
-    const { type, rollingUpdate } = set.spec.updateStrategy ?? {};
-    const side = shareOf(rollingUpdate?.maxSurge ?? 0, nodes.length, Math.ceil);
-    if (type !== 'OnDelete') {
-      if (side > 0) replaceBeside(world, set, nodes, side, hash);
+    for (const pod of pods) {
+      const node = world.store.get('Node', '', pod.spec.nodeName ?? '');
+      if (!(node && keepsDaemon(set, node)) && !pod.metadata.deletionTimestamp) world.remove(refOf(pod));
+    }
+    const { beside } = daemonRoll(set, nodes.length);
+    if (set.spec.updateStrategy?.type !== 'OnDelete') {
+      if (beside > 0) replaceBeside(world, set, nodes, beside, hash);
       else replace(world, set, pods, nodes.length, hash);
     }
     report(world, key, nodes.length, hash);
   }
 };
 
-/** How many nodes may be without a pod while a template is rolled out. Source: DaemonSetUpdateStrategy v1 apps, maxUnavailable (1 by default). */
-function mayBeAway(set: DaemonSet, nodes: number): number {
-  const share = set.spec.updateStrategy?.rollingUpdate?.maxUnavailable ?? 1;
-  return Math.max(1, shareOf(share, nodes, Math.ceil));
+/**
+ * On how many nodes a new pod may stand beside the old one, and how many may be without one, while a template is rolled out. Source:
+ * DaemonSetUpdateStrategy v1 apps, maxSurge (none by default) and maxUnavailable (1 by default).
+ */
+export function daemonRoll({ spec }: DaemonSet, nodes: number): { readonly beside: number; readonly away: number } {
+  const { maxSurge = 0, maxUnavailable = 1 } = spec.updateStrategy?.rollingUpdate ?? {};
+  return { beside: shareOf(maxSurge, nodes, Math.ceil), away: Math.max(1, shareOf(maxUnavailable, nodes, Math.ceil)) };
 }
 
 /** Takes pods of an older template away, as many at once as may be. */
@@ -79,7 +92,7 @@ function replace(world: ClusterAccess, set: DaemonSet, pods: readonly Pod[], nod
   const missing = pods.filter((pod) => pod.metadata.deletionTimestamp).length + Math.max(0, nodes - pods.length);
   const fresh = pods.filter((pod) => !pod.metadata.deletionTimestamp && pod.metadata.labels?.[revisionLabel] === hash);
   const waiting = fresh.filter((pod) => !isReady(pod)).length;
-  for (const pod of old.slice(0, Math.max(0, mayBeAway(set, nodes) - missing - waiting))) world.remove(refOf(pod));
+  for (const pod of old.slice(0, Math.max(0, daemonRoll(set, nodes).away - missing - waiting))) world.remove(refOf(pod));
 }
 
 /** Makes pods of the new template beside the old ones, on so many nodes at once; an old one goes when its successor is up. Source: DaemonSetUpdateStrategy v1 apps, maxSurge. */

@@ -41,7 +41,7 @@ function written({ spec: { template } }: ReplicaSet): ReplicaSet['spec']['templa
 }
 
 /** Whether a replica set is of the template that its deployment has now. */
-function isNewest(set: ReplicaSet, deployment: Deployment): boolean {
+export function isNewestSet(set: ReplicaSet, deployment: Deployment): boolean {
   const { template } = deployment.spec;
   return (
     set.metadata.labels?.[templateHashLabel] === revisionOf(template) ||
@@ -60,7 +60,7 @@ function scale(world: ClusterAccess, deployment: Deployment, set: ReplicaSet, re
 /** The replica set of the template as it is now; an old one that has it again is the newest from then on (a way back). */
 function newestSet(world: ClusterAccess, deployment: Deployment, sets: readonly ReplicaSet[]): ReplicaSet {
   const last = sets.length ? revisionIn(sets.at(-1)!) : 0;
-  const known = sets.find((one) => isNewest(one, deployment));
+  const known = sets.find((one) => isNewestSet(one, deployment));
   const { minReadySeconds } = deployment.spec;
   if (known) {
     const mark = known === sets.at(-1) ? revisionIn(known) : last + 1;
@@ -121,12 +121,19 @@ function recreate(world: ClusterAccess, deployment: Deployment, old: readonly Re
   if (gone) scale(world, deployment, fresh(), deployment.spec.replicas ?? 1);
 }
 
+/** How many pods there may be more, and how many may be away, while a template is rolled out. Source: "Deployments", rolling update. */
+export function deploymentRoll(deployment: Deployment): { readonly more: number; readonly away: number } {
+  const wanted = deployment.spec.replicas ?? 1;
+  const more = shareOf(deployment.spec.strategy?.rollingUpdate?.maxSurge ?? usualSurge, wanted, Math.ceil);
+  return { more, away: Math.min(mayBeAway(deployment), wanted) };
+}
+
 /** Old and new side by side, within what may be more and what may be away. Source: "Deployments", rolling update. */
 function roll(world: ClusterAccess, deployment: Deployment, old: readonly ReplicaSet[], fresh: ReplicaSet): void {
   const wanted = deployment.spec.replicas ?? 1;
   const { minReadySeconds } = deployment.spec;
-  const surge = shareOf(deployment.spec.strategy?.rollingUpdate?.maxSurge ?? usualSurge, wanted, Math.ceil);
-  const least = wanted - Math.min(mayBeAway(deployment), wanted);
+  const { more: surge, away: mayLack } = deploymentRoll(deployment);
+  const least = wanted - mayLack;
   const standing = old.reduce((sum, one) => sum + sizeOf(one), 0);
   const size = sizeOf(fresh) > wanted ? wanted : Math.max(sizeOf(fresh), Math.min(wanted, wanted + surge - standing));
   scale(world, deployment, fresh, size);
@@ -173,7 +180,7 @@ export const deployments: Loop = {
     if (!deployment || deployment.metadata.deletionTimestamp) return;
     if (!deployment.status) takeIn(world, deployment);
     const sets = setsOf(world, deployment);
-    const old = sets.filter((one) => !isNewest(one, deployment));
+    const old = sets.filter((one) => !isNewestSet(one, deployment));
     const fresh = () => newestSet(world, deployment, sets);
     if (deployment.spec.paused) hold(world, deployment, sets);
     else if (deployment.spec.strategy?.type === 'Recreate') recreate(world, deployment, old, fresh);
@@ -181,7 +188,7 @@ export const deployments: Loop = {
     forget(world, deployment, old);
     const of = (pods: readonly Pod[]) => pods.filter((pod) => !pod.metadata.deletionTimestamp);
     const pods = of(podsMadeBy(world.store, deployment));
-    const newest = setsOf(world, deployment).find((one) => isNewest(one, deployment));
+    const newest = setsOf(world, deployment).find((one) => isNewestSet(one, deployment));
     const up = pods.filter((pod) => isAvailable(world, pod, deployment.spec.minReadySeconds, (ms) => world.after(ms, key))).length;
     const figures = {
       observedGeneration: deployment.metadata.generation ?? 1,

@@ -1,5 +1,5 @@
 import { momentOf, same, stampOf, suffix } from '../../../shared';
-import { conditionOf, refOf, takesRoom, type Condition, type Job, type Pod } from '../../../model';
+import { conditionOf, isReady, refOf, takesRoom, type Condition, type Facts, type Job, type Pod } from '../../../model';
 import { idOf, itself, splitKey, withCondition, type ClusterAccess, type Loop } from '../loop';
 import { controllerId, makePod } from './pods';
 
@@ -70,7 +70,8 @@ export const jobs: Loop = {
     }
     if (job.spec.activeDeadlineSeconds !== undefined && startTime !== undefined)
       world.after(Math.max(1, momentOf(startTime) + job.spec.activeDeadlineSeconds * 1_000 - world.nowMs), key, true);
-    const side = Math.min(job.spec.parallelism ?? 1, wanted - succeeded);
+    const side = besides(job, succeeded);
+    for (const pod of beyond(running, side)) world.remove(refOf(pod));
     for (let i = running.length; i < side; i += 1) {
       const name = `${job.metadata.name}-${suffix(world.seed, `${idOf(job)}#${pods.length + i - running.length}`)}`;
       const made = makePod(world, {
@@ -83,6 +84,24 @@ export const jobs: Loop = {
     }
   }
 };
+
+/** How many pods of a job run side by side while so many have succeeded. Source: JobSpec v1 batch, parallelism. */
+const besides = ({ spec }: Job, succeeded: number): number => Math.min(spec.parallelism ?? 1, (spec.completions ?? 1) - succeeded);
+
+/** Those that a job ends when fewer may run side by side: first what isn't ready, then the youngest. */
+function beyond(running: readonly Pod[], side: number): Pod[] {
+  const active = running.filter((pod) => !pod.metadata.deletionTimestamp);
+  const last = active.map((pod, nth) => ({ pod, nth })).sort((a, b) => Number(isReady(a.pod)) - Number(isReady(b.pod)) || b.nth - a.nth);
+  return last.slice(0, Math.max(0, active.length - side)).map(({ pod }) => pod);
+}
+
+/** The pods of a job that end when it is as it is written: all that run where it is suspended, else those beyond what may run side by side. */
+export function jobEnds(facts: Facts, job: Job): Pod[] {
+  if (jobState(job) !== 'running') return [];
+  const pods = facts.ownedBy(job.metadata.uid ?? '').filter((one): one is Pod => one.kind === 'Pod');
+  const running = pods.filter((pod) => takesRoom(pod) && !pod.metadata.deletionTimestamp);
+  return job.spec.suspend ? running : beyond(running, besides(job, pods.filter((pod) => pod.status?.phase === 'Succeeded').length));
+}
 
 interface End {
   readonly reason: string;

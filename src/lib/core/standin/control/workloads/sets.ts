@@ -11,6 +11,7 @@ import {
   selectorMatches,
   type ApiObject,
   type Claim,
+  type Facts,
   type Pod,
   type StatefulSet
 } from '../../../model';
@@ -192,9 +193,9 @@ function scale(world: ClusterAccess, set: StatefulSet, key: string): boolean {
 }
 
 /** How many members may be away while the template is rolled out. Source: RollingUpdateStatefulSetStrategy v1 apps; one without its gate. */
-function mayBeAway(world: ClusterAccess, set: StatefulSet): number {
+export function setRoll(facts: Facts, set: StatefulSet): number {
   const told = set.spec.updateStrategy?.rollingUpdate?.maxUnavailable;
-  if (told === undefined || !gateOpen(world.store, 'MaxUnavailableStatefulSet')) return 1;
+  if (told === undefined || !gateOpen(facts, 'MaxUnavailableStatefulSet')) return 1;
   return Math.max(1, shareOf(told, set.spec.replicas ?? 1, Math.ceil));
 }
 
@@ -206,7 +207,7 @@ function roll(world: ClusterAccess, set: StatefulSet, key: string): void {
   if (set.spec.updateStrategy?.type === 'OnDelete') return;
   const label = labelOf(set, set.spec.template);
   const partition = set.spec.updateStrategy?.rollingUpdate?.partition ?? 0;
-  let left = mayBeAway(world, set);
+  let left = setRoll(world.store, set);
   for (const member of membersOf(world, set).reverse()) {
     if (member.ordinal < partition || left <= 0) return;
     const { metadata } = member.pod;

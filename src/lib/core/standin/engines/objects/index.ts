@@ -7,7 +7,7 @@ import type { Ask, Engine, Site, MemberState } from '../site';
 import { encode } from './erasure';
 import { handedOut, readJson, sumOf, textOfNamed, wouldOverwrite } from '../copies';
 import type { Drive, Lacking, Shard } from './drives';
-import { sealed } from './sealing';
+import { sealed, storeKeyOption } from './sealing';
 import { isBucket, nameOf, objectOf, rowsOf, saidIn } from './names';
 import { newer, ObjectsSeen } from './seen';
 import { counted } from '../words';
@@ -241,7 +241,7 @@ export class ObjectStore extends ObjectsSeen implements Engine {
         by: id,
         says: `${reached.length} of ${layout.volumes} volumes answer, ${layout.writeQuorum} are needed to write`
       });
-    const key = site.option(id, 'STORE_KEY');
+    const key = site.option(id, storeKeyOption);
     const all = objects.map(([object, content]) => {
       const version = Math.max(0, ...reached.map((one) => one.holds.shards[object]?.version ?? 0)) + 1;
       const length = content?.length ?? 0;

@@ -1,6 +1,9 @@
 import { utf8ToBytes } from '@noble/hashes/utils.js';
 import { digestOf, streamOf } from '../../../shared';
 
+/** The setting with the key that a store seals what it keeps with. */
+export const storeKeyOption = 'STORE_KEY';
+
 /**
  * A content encrypted by the store, or decrypted again (a stream cipher is its own reverse). The key follows from the mark of the secret, as
  * no secret is kept; the nonce from what is written, so none serves twice. Whether all is well is told by the content's SHA-256.

@@ -3,7 +3,7 @@ import { keptLacking, keptNames, unevenOf, type Drive, type Lacking, type NamesT
 import { decode, encode } from './erasure';
 import { storeLayout, type StoreLayout } from './layout';
 import { isBucket } from './names';
-import { sealed } from './sealing';
+import { sealed, storeKeyOption } from './sealing';
 
 /** Which of two versions of an object is the newer one. */
 export const newer = (a: Shard, b: Shard): boolean => a.version > b.version || (a.version === b.version && a.by > b.by);
@@ -108,7 +108,7 @@ export abstract class ObjectsSeen {
   ): Uint8Array | string {
     const layout = this.layout(site, id)!;
     const { key, version, by, length } = shard;
-    if (key !== undefined && key !== site.option(id, 'STORE_KEY')) return `${object} was encrypted with another key than ${id} has`;
+    if (key !== undefined && key !== site.option(id, storeKeyOption)) return `${object} was encrypted with another key than ${id} has`;
     const parts = shards.map((one) => (one === undefined ? undefined : site.bytes(one)));
     const kept = decode(parts, layout.data, layout.parity, length)!;
     return key === undefined ? kept : sealed(kept, key, `${object} ${version} ${by}`);

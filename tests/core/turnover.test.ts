@@ -1,0 +1,300 @@
+import { describe, expect, test } from 'vitest';
+import { changeSheet, removalSheet, type ChangeSheet } from '$core/change';
+import { asManifest } from '$core/manifest';
+import { keyOf, kindEntries, refOf, type ApiObject, type Kind, type Pod } from '$core/model';
+import { hash32 } from '$core/shared';
+import { Store, type World } from '$core/standin';
+import { asLeft, must, objects, readySouth, remove, send } from './help';
+import { answered, roomy } from './roomy';
+
+/*
+ * What a change sheet says of members that start anew, or end, is held against what the stand-in does when the same is sent: the loops of
+ * the stand-in were written from the cluster API's pages, the sheet has to foresee them.
+ */
+const maker = (kind: string, spec: string, image: number | string, more = ', volumes: [{name: s, emptyDir: {}}]'): string => {
+  const service = kind === 'StatefulSet' ? 'serviceName: a, ' : '';
+  return `apiVersion: apps/v1\nkind: ${kind}\nmetadata: {name: a, namespace: default}\nspec: {${service}${spec}selector: {matchLabels: {app: a}}, template: {metadata: {labels: {app: a}}, spec: {containers: [{name: main, image: "shelf.standin.example/tools/t:${image}"}]${more}}}}\n`;
+};
+const living = (world: World): Pod[] => world.store.list('Pod').filter((pod) => !pod.metadata.deletionTimestamp);
+/** Names of pods in a text of a sheet, in order. */
+const namedIn = (lines: readonly { says: string }[], pods: readonly Pod[]): string[] =>
+  pods.map((pod) => pod.metadata.name).filter((name) => lines.some(({ says }) => says.match(/[\w-]+/g)?.includes(name)));
+/** Sends, settles, and gives the sheet with the pods that have gone. */
+function sent(world: World, list: ApiObject[]): { sheet: ChangeSheet; before: Pod[]; gone: Pod[] } {
+  const sheet = changeSheet(world.store, list);
+  const before = living(world);
+  must(world, { type: 'send', objects: list });
+  world.runSettled();
+  const uids = new Set(world.store.list('Pod').map((pod) => pod.metadata.uid));
+  return { sheet, before, gone: before.filter((pod) => !uids.has(pod.metadata.uid)) };
+}
+/** The same cluster as an export tells of it. */
+function still(world: World): Store {
+  const hidden = new Set<Kind>(['Ground', 'Backend', 'Identity', 'Registry', 'Asset', 'Disk']);
+  const store = new Store(false);
+  for (const { kind } of kindEntries)
+    if (!hidden.has(kind)) for (const one of world.store.list(kind) as ApiObject[]) store.place(undefined, one);
+  return store;
+}
+
+const strategies: Record<string, readonly string[]> = {
+  StatefulSet: [
+    '',
+    'updateStrategy: {type: OnDelete}, ',
+    'updateStrategy: {rollingUpdate: {partition: 1}}, ',
+    'updateStrategy: {rollingUpdate: {partition: 2}}, ',
+    'podManagementPolicy: Parallel, '
+  ],
+  Deployment: ['', 'paused: true, ', 'strategy: {type: Recreate}, ', 'strategy: {rollingUpdate: {maxSurge: 0, maxUnavailable: 2}}, '],
+  DaemonSet: ['', 'updateStrategy: {type: OnDelete}, ', 'updateStrategy: {rollingUpdate: {maxSurge: 2, maxUnavailable: 0}}, ']
+};
+
+describe('members that a change starts anew, or ends, are those that the sheet names', () => {
+  test.each(Object.keys(strategies))('%s, through drawn changes', (kind) => {
+    const world = readySouth();
+    const draw = (step: number, what: string, n: number) => hash32(`${kind}|${step}|${what}`) % n;
+    // Some fields of a set can't change after all: how its members are managed.
+    const fixed = kind === 'StatefulSet' ? strategies[kind]!.slice(0, 4) : strategies[kind]!;
+    const seen = { restarted: 0, later: 0, none: 0, fewer: 0 };
+    let size = 3;
+    for (let step = 0; step < 11; step += 1) {
+      const less = kind !== 'DaemonSet' && step > 0 && draw(step, 'size', 3) === 0;
+      const next = less ? 2 + draw(step, 'to', 3) : size;
+      const replicas = kind === 'DaemonSet' ? '' : `replicas: ${next}, `;
+      const { sheet, before, gone } = sent(
+        world,
+        objects(maker(kind, `${replicas}${fixed[draw(step, 'strategy', fixed.length)]}`, draw(step, 'image', 3)))
+      );
+      const told = namedIn(sheet.restarted, before);
+      const fewer = Math.max(0, size - next);
+      const which = `step ${step}: ${JSON.stringify(sheet.restarted)}, gone ${gone.map((one) => one.metadata.name).join(', ')}`;
+      // Which pod of a deployment goes when there are fewer of them isn't known before, but one that starts anew anyway may be it.
+      if (fewer && !told.length) expect(gone.length, which).toBe(fewer);
+      else if (kind === 'StatefulSet' && fewer) expect(gone.length, which).toBe(told.length + fewer);
+      else expect(gone.map((one) => one.metadata.name).toSorted(), which).toEqual(told.toSorted());
+      expect(sheet.lost.length > 0, which).toBe(gone.length > 0);
+      seen[sheet.restarted.length ? 'restarted' : fewer ? 'fewer' : sheet.later.length ? 'later' : 'none'] += 1;
+      size = next;
+    }
+    expect(seen.restarted, JSON.stringify(seen)).toBeGreaterThan(2);
+    expect(seen.later, JSON.stringify(seen)).toBeGreaterThan(0);
+  });
+
+  test('a partition that goes down and a pause that ends start anew what waited for it, in an export too; before that the sheet says what waits', () => {
+    const world = readySouth();
+    const set = (image: number, strategy: string) => objects(maker('StatefulSet', `replicas: 3, ${strategy}`, image));
+    sent(world, set(1, ''));
+    const held = sent(world, set(2, 'updateStrategy: {rollingUpdate: {partition: 3}}, '));
+    expect([held.sheet.restarted, held.sheet.lost]).toEqual([[], []]);
+    expect(held.sheet.later.map((one) => one.says)).toEqual([
+      'a-2, a-1, a-0 keep the old template until the partition goes down, which is 3'
+    ]);
+    const down = set(2, 'updateStrategy: {rollingUpdate: {partition: 1}}, ');
+    const says = ['a-2, a-1; one after the other, each after the one before is ready'];
+    for (const facts of [world.store, still(world)]) {
+      const sheet = changeSheet(facts, down);
+      expect(sheet.restarted.map((one) => one.says)).toEqual(says);
+      expect(sheet.lost.map((one) => one.says)).toEqual(['what lies in the ephemeral directory s of a-2, a-1']);
+    }
+    sent(world, down);
+    // Back to the template before: whoever kept it has nothing to start anew for.
+    expect(changeSheet(world.store, set(1, '')).restarted[0]!.says).toMatch(/^a-2, a-1;/);
+    expect(changeSheet(still(world), set(1, '')).restarted[0]!.says).toMatch(/^a-2, a-1;/);
+
+    const web = (image: number, more: string) => objects(maker('Deployment', `replicas: 3, ${more}`, image).replaceAll('a,', 'w,'));
+    sent(world, web(1, ''));
+    const paused = sent(world, web(2, 'paused: true, '));
+    expect([paused.sheet.restarted, paused.gone.length]).toEqual([[], 0]);
+    expect(paused.sheet.later[0]!.says).toMatch(/keep the old template until its rollout goes on \(paused\)$/);
+    for (const facts of [world.store, still(world)]) expect(changeSheet(facts, web(2, '')).restarted).toHaveLength(1);
+    // An export without what tells of revisions: it is not said that nobody starts anew.
+    const bare = new Store(false);
+    bare.place(undefined, world.store.get('Namespace', '', 'default')!);
+    for (const one of [...world.store.list('Deployment', 'default'), ...world.store.list('Pod', 'default')]) {
+      const { ownerReferences } = one.metadata;
+      const owned =
+        one.kind === 'Pod' ? [{ ...ownerReferences![0]!, uid: world.store.list('Deployment', 'default')[0]!.metadata.uid! }] : [];
+      bare.place(undefined, { ...one, metadata: { ...one.metadata, ownerReferences: owned } });
+    }
+    expect(changeSheet(bare, web(2, '')).restarted[0]!.says).toMatch(/^whether .* start anew is unseen/);
+  });
+
+  test('how many at a time follows the strategy; a one-node claim is only waited for where the new one comes first', () => {
+    const world = readySouth();
+    const web = (image: number, more: string) => objects(maker('Deployment', `replicas: 8, ${more}`, image, ''));
+    sent(world, web(1, ''));
+    const how = (more: string) => changeSheet(world.store, web(2, more)).restarted[0]!.says.split('; ')[1];
+    expect(how('')).toBe('up to 2 more than 8 beside each other, at least 6 ready all the while');
+    expect(how('strategy: {rollingUpdate: {maxSurge: 1, maxUnavailable: 0}}, ')).toBe(
+      'one after the other, each after the one before is ready'
+    );
+    expect(how('strategy: {type: Recreate}, ')).toBe('all at once: the old ones end before new ones start');
+    const daemon = (image: number, more: string) =>
+      objects(maker('DaemonSet', more, image, '').replaceAll('a,', 'd,').replaceAll('a}', 'd}'));
+    sent(world, daemon(1, ''));
+    const each = (more: string) => changeSheet(world.store, daemon(2, more)).restarted[0]!.says.split('; ')[1];
+    expect(each('')).toBe('one after the other, each after the one before is ready');
+    expect(each('updateStrategy: {rollingUpdate: {maxUnavailable: 2}}, ')).toBe('up to 2 at a time');
+    expect(each('updateStrategy: {rollingUpdate: {maxSurge: 1, maxUnavailable: 0}}, ')).toBe(
+      'on 1 node at a time, each old one after the new one beside it is ready'
+    );
+  });
+});
+
+describe('what else ends members', () => {
+  test('a taint that sends away, at once or after a while; one that only keeps off leaves all where they are, of daemon sets too', () => {
+    const world = readySouth();
+    const tolerating =
+      ', tolerations: [{key: works, operator: Exists, effect: NoExecute, tolerationSeconds: 30}], volumes: [{name: s, emptyDir: {}}]';
+    sent(world, objects(maker('Deployment', 'replicas: 8, ', 1, tolerating)));
+    sent(world, objects(maker('DaemonSet', '', 1, '').replaceAll('a,', 'd,').replaceAll('a}', 'd}')));
+    const node = living(world).find((pod) => pod.metadata.name.startsWith('a-'))!.spec.nodeName!;
+    const tainted = (effect: string) => {
+      const one = structuredClone(world.store.get('Node', '', node)!);
+      return [asManifest({ ...one, spec: { ...one.spec, taints: [{ key: 'works', value: 'now', effect }] } } as never)];
+    };
+    const kept = sent(world, tainted('NoSchedule'));
+    expect([kept.sheet.restarted, kept.gone]).toEqual([[], []]);
+    const { sheet, before, gone } = sent(world, tainted('NoExecute'));
+    expect(namedIn(sheet.restarted, before).toSorted()).toEqual(gone.map((one) => one.metadata.name).toSorted());
+    expect(sheet.restarted.map((one) => one.says.replace(/^.* (is|are) /, ''))).toEqual(['sent away at once', 'sent away after 30 s']);
+    expect(sheet.lost).toHaveLength(1);
+  });
+
+  test('a job that is suspended, or may run fewer side by side, ends those that it says', () => {
+    const world = readySouth();
+    const job = (more: string) =>
+      objects(
+        `apiVersion: batch/v1\nkind: Job\nmetadata: {name: j, namespace: default}\nspec: {completions: 4, ${more}, template: {metadata: {annotations: {standin.example/works-seconds: "3000"}}, spec: {restartPolicy: Never, containers: [{name: main, image: "shelf.standin.example/tools/t:1"}], volumes: [{name: s, emptyDir: {}}]}}}\n`
+      );
+    must(world, { type: 'send', objects: job('parallelism: 4') });
+    world.runUntil(world.nowMs + 30_000);
+    for (const [more, count] of [
+      ['parallelism: 3', 1],
+      ['parallelism: 3, suspend: true', 3]
+    ] as const) {
+      const sheet = changeSheet(world.store, job(more));
+      const before = living(world).filter((pod) => pod.metadata.name.startsWith('j-'));
+      must(world, { type: 'send', objects: job(more) });
+      world.runUntil(world.nowMs + 40_000);
+      const left = new Set(living(world).map((pod) => pod.metadata.name));
+      const gone = before.map((pod) => pod.metadata.name).filter((name) => !left.has(name));
+      expect(gone).toHaveLength(count);
+      expect(namedIn(sheet.restarted, before)).toEqual(gone);
+      expect(sheet.lost).toHaveLength(1);
+    }
+  });
+});
+
+describe('what goes with something that is taken away is what its sheet named', () => {
+  /** What people or loops have made, but for what comes and goes by itself, by kind and name. */
+  const quiet = new Set<Kind>(['Event', 'EndpointSlice', 'Process', 'Ask', 'VolumeAttachment', 'ReplicaSet', 'ControllerRevision']);
+  const standing = (world: World): Map<string, ApiObject> =>
+    new Map(
+      kindEntries
+        .filter((one) => !quiet.has(one.kind))
+        .flatMap((one) => world.store.list(one.kind) as ApiObject[])
+        .map((one) => [`${keyOf(refOf(one))} ${one.metadata.uid}`, one])
+    );
+  function taken(world: World, object: ApiObject) {
+    const sheet = removalSheet(world.store, refOf(object));
+    const before = standing(world);
+    remove(world, refOf(object));
+    world.runSettled();
+    const after = standing(world);
+    const gone = [...before].filter(([key]) => !after.has(key)).map(([, one]) => keyOf(refOf(one)));
+    return { sheet, gone: gone.toSorted(), told: sheet.goes.map((one) => keyOf(one.ref)).toSorted() };
+  }
+  const quay = asLeft('north-quay');
+
+  test('a node: all that runs on it, and what lies in its pods', () => {
+    const world = asLeft('north-quay');
+    const node = world.store.get('Pod', 'events', 'boarding-0')!.spec.nodeName!;
+    send(world, maker('Deployment', 'replicas: 8, ', 1).replaceAll('a,', 'w,'));
+    world.runSettled();
+    const { sheet, gone, told } = taken(world, world.store.get('Node', '', node)!);
+    expect(gone).toEqual(told);
+    expect(told).toContain('Pod events/boarding-0');
+    expect(sheet.lost.map((one) => one.says)).toEqual([expect.stringMatching(/^what lies in the ephemeral directory s of w-/)]);
+    expect(sheet.goes.find((one) => one.ref.name === 'boarding-0')!.says).toBe(
+      'ends with its node; StatefulSet boarding makes it anew under the same name'
+    );
+  });
+
+  test('a snapshot takes along what the backend keeps of it; what stands for that alone does not', () => {
+    const [snapshot] = quay.store.list('VolumeSnapshot');
+    const content = quay.store.get('VolumeSnapshotContent', '', snapshot!.status!.boundVolumeSnapshotContentName!)!;
+    const asset = quay.store.get('Asset', '', content.status!.snapshotHandle!)!;
+    const first = taken(asLeft('north-quay'), snapshot!);
+    expect(first.sheet.lost).toEqual([
+      expect.objectContaining({ says: expect.stringMatching(/\(policy Delete\): nobody can go back to it$/) })
+    ]);
+    expect(first.gone).toEqual([...first.told, keyOf(refOf(asset))].toSorted());
+    const second = taken(asLeft('north-quay'), content);
+    expect([second.gone, second.sheet.lost]).toEqual([[keyOf(refOf(content))], []]);
+    expect(second.sheet.stays.map((one) => one.ref.kind)).toEqual(['VolumeSnapshot', 'Asset']);
+    // Where the policy keeps it nothing is lost.
+    const kept = asLeft('north-quay');
+    kept.put({ ...content, spec: { ...content.spec, deletionPolicy: 'Retain' } });
+    const third = taken(kept, snapshot!);
+    expect([third.gone, third.sheet.lost]).toEqual([[keyOf(refOf(snapshot!))], []]);
+    expect(third.sheet.stays[0]!.says).toMatch(/policy Retain/);
+  });
+
+  test('a definition: all objects of its kind, with what each of them takes along', () => {
+    const world = roomy();
+    must(world, {
+      type: 'send',
+      objects: answered('memory-store', { operator: 'all', takes: 'claims', cpu: '2', size: '4Gi', limit: '1Gi' })
+    });
+    world.runSettled();
+    const definition = world.store.list('CustomResourceDefinition').find((one) => one.spec.names.kind === 'MemoryCluster')!;
+    const { sheet, gone, told } = taken(world, definition);
+    expect(gone.filter((one) => !/^(PersistentVolume |Asset)/.test(one))).toEqual(told);
+    expect(told).toEqual(expect.arrayContaining(['MemoryCluster pricing/fares', 'StatefulSet pricing/fares', 'Pod pricing/fares-0']));
+    expect(sheet.lost).toHaveLength(3);
+  });
+
+  test('a namespace loses what lies in the pods of all who make some, and in those that nobody makes', () => {
+    const world = readySouth();
+    send(world, maker('Deployment', 'replicas: 1, ', 1));
+    send(
+      world,
+      'apiVersion: v1\nkind: Pod\nmetadata: {name: bare, namespace: default}\nspec: {containers: [{name: m, image: "shelf.standin.example/tools/t:1"}], volumes: [{name: s, emptyDir: {}}]}\n'
+    );
+    world.runSettled();
+    const { lost } = removalSheet(world.store, { kind: 'Namespace', namespace: '', name: 'default' });
+    expect(lost.map((one) => `${one.ref.kind} ${one.ref.name}`).toSorted()).toEqual(['Deployment a', 'Pod bare']);
+  });
+});
+
+test('a key that something was sealed with: its secret taken away, or the key written over, loses what nobody opens without it', () => {
+  const world = readySouth();
+  const secret = (store: string, more = '') =>
+    `apiVersion: v1\nkind: Secret\nmetadata: {name: keys, namespace: default}\nstringData: {store: ${store}, other: o${more}}\n`;
+  send(
+    world,
+    `${secret('first')}---\n${maker('Deployment', 'replicas: 1, ', 1, '')}`.replace(
+      '"shelf.standin.example/tools/t:1"',
+      '"shelf.standin.example/tools/t:1", env: [{name: STORE_KEY, valueFrom: {secretKeyRef: {name: keys, key: store}}}, {name: OTHER, valueFrom: {secretKeyRef: {name: keys, key: other}}}]'
+    )
+  );
+  world.runSettled();
+  const lost = (yaml: string) => changeSheet(world.store, objects(yaml)).lost.map((one) => one.says);
+  expect(lost(secret('first', ', more: m'))).toEqual([]);
+  expect(lost(secret('second'))).toEqual([
+    expect.stringMatching(/^store as it was: nobody opens what a has sealed with it with the new one/)
+  ]);
+  const sheet = removalSheet(world.store, { kind: 'Secret', namespace: 'default', name: 'keys' });
+  expect(sheet.lost.map((one) => one.says)).toEqual([expect.stringMatching(/^store: nobody opens what a has sealed with it without it/)]);
+  expect(sheet.stays.map((one) => `${one.ref.name} ${one.says}`)).toEqual(['a runs on; members of it that start anew wait for it']);
+  world.put({
+    apiVersion: 'backups.standin.example/v1',
+    kind: 'BackupPlan',
+    metadata: { name: 'copies', namespace: 'default' },
+    spec: { workload: 'a', seal: { secret: 'keys', key: 'other' } }
+  } as never);
+  expect(removalSheet(world.store, { kind: 'Secret', namespace: 'default', name: 'keys' }).lost[1]!.says).toMatch(
+    /^other: nobody opens the copies of copies/
+  );
+});
