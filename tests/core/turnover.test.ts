@@ -3,7 +3,7 @@ import { changeSheet, removalSheet, type ChangeSheet } from '$core/change';
 import { asManifest } from '$core/manifest';
 import { keyOf, kindEntries, refOf, type ApiObject, type Kind, type Pod } from '$core/model';
 import { hash32 } from '$core/shared';
-import { Store, type World } from '$core/standin';
+import { Store, World } from '$core/standin';
 import { asLeft, must, objects, readySouth, remove, send } from './help';
 import { answered, roomy } from './roomy';
 
@@ -207,6 +207,53 @@ describe('what goes with something that is taken away is what its sheet named', 
   }
   const quay = asLeft('north-quay');
 
+  test('one of each kind that stands, whoever made it; what ends only once its node is heard of again says so', () => {
+    const world = roomy();
+    for (const [id, more] of [
+      ['object-store', {}],
+      ['memory-store', { operator: 'all', cpu: '2', size: '4Gi', limit: '1Gi' }],
+      ['document-set', { by: 'operator' }]
+    ] as const)
+      must(world, { type: 'send', objects: answered(id, more) });
+    send(world, maker('Deployment', 'replicas: 7, ', 1));
+    world.runSettled();
+    send(world, 'apiVersion: standin.example/v1\nkind: Outage\nmetadata: {name: dark}\nspec: {dark: [w-a-1]}\n');
+    world.runUntil(world.nowMs + 60_000);
+    const saved = world.save();
+    const each = new Map<string, ApiObject>();
+    for (const { kind, derived } of kindEntries)
+      if (!derived || kind === 'Pod')
+        for (const one of world.store.list(kind) as ApiObject[])
+          each.set(
+            `${kind} ${one.metadata.ownerReferences?.[0]?.kind} ${kind === 'Pod' ? (one as Pod).spec.nodeName === 'w-a-1' : ''}`,
+            one
+          );
+    let seen = 0;
+    for (const one of each.values()) {
+      const fork = World.restore(world.seed, structuredClone(saved));
+      const sheet = removalSheet(fork.store, refOf(one));
+      // A fault is no object of the cluster's: what it held up goes on.
+      if (sheet.refusal || one.kind === 'Outage') continue;
+      seen += 1;
+      const before = standing(fork);
+      must(fork, { type: 'remove', ref: refOf(one) });
+      fork.runUntil(fork.nowMs + 200_000);
+      const after = standing(fork);
+      const gone = [...before].flatMap(([key, two]) => (after.has(key) ? [] : [keyOf(refOf(two))]));
+      const now = sheet.goes
+        .filter(({ says }) => !/once its node w-a-1|when nobody uses it|has gone$/.test(says))
+        .map((line) => keyOf(line.ref));
+      const shown = gone.filter((key) => !/^(PersistentVolume |Asset |StatefulSet)/.test(key)).toSorted();
+      const waits = one.kind === 'Namespace' && sheet.goes.some((line) => line.ref.kind === 'Pod' && fork.store.find(line.ref));
+      if (!waits)
+        expect(shown, keyOf(refOf(one))).toEqual(
+          now.filter((key) => !/^(PersistentVolume |StatefulSet)/.test(key) && !quiet.has(key.split(' ')[0] as Kind)).toSorted()
+        );
+      if (gone.some((key) => key.startsWith('Asset '))) expect(sheet.lost, keyOf(refOf(one))).not.toEqual([]);
+    }
+    expect(seen).toBeGreaterThan(30);
+  });
+
   test('a node: all that runs on it, and what lies in its pods', () => {
     const world = asLeft('north-quay');
     const node = world.store.get('Pod', 'events', 'boarding-0')!.spec.nodeName!;
@@ -253,6 +300,44 @@ describe('what goes with something that is taken away is what its sheet named', 
     expect(gone.filter((one) => !/^(PersistentVolume |Asset)/.test(one))).toEqual(told);
     expect(told).toEqual(expect.arrayContaining(['MemoryCluster pricing/fares', 'StatefulSet pricing/fares', 'Pod pricing/fares-0']));
     expect(sheet.lost).toHaveLength(3);
+  });
+
+  test('claims that pods have for themselves alone go with them, with what lies in them; so do jobs with what runs them by the clock', () => {
+    const world = readySouth();
+    const own =
+      ', volumes: [{name: own, ephemeral: {volumeClaimTemplate: {spec: {accessModes: [ReadWriteOnce], storageClassName: passing, resources: {requests: {storage: 1Gi}}}}}}]';
+    send(
+      world,
+      'apiVersion: storage.k8s.io/v1\nkind: StorageClass\nmetadata: {name: passing}\nprovisioner: block.standin.example\nreclaimPolicy: Delete\n'
+    );
+    send(world, maker('StatefulSet', 'replicas: 2, ', 1, own));
+    send(world, maker('Deployment', 'replicas: 3, ', 1, own).replaceAll('a,', 'w,'));
+    world.runSettled();
+    const lost = (list: ApiObject[]) => changeSheet(world.store, list).lost.map((one) => one.says.replace(/blk-\w+/, 'x'));
+    const volume = 'the volume x with all data in it (1Gi, policy Delete)';
+    expect(lost(objects(maker('StatefulSet', 'replicas: 2, ', 2, own)))).toEqual([volume, volume]);
+    expect(lost(objects(maker('StatefulSet', 'replicas: 1, ', 1, own)))).toEqual([volume]);
+    expect(lost(objects(maker('Deployment', 'replicas: 2, ', 1, own).replaceAll('a,', 'w,')))[0]).toMatch(
+      /^what lies in the ephemeral volume own of 1 of w-/
+    );
+    const volumes = (list: readonly string[]) => list.filter((one) => !/^(PersistentVolume |Asset)/.test(one));
+    const pod = taken(world, world.store.get('Pod', 'default', 'a-1')!);
+    expect([volumes(pod.gone), pod.sheet.lost.length, pod.sheet.stays]).toEqual([pod.told, 1, []]);
+    expect(pod.told).toEqual(['PersistentVolumeClaim default/a-1-own', 'Pod default/a-1']);
+    for (const kind of ['Deployment', 'StatefulSet'] as const) {
+      const { sheet, gone, told } = taken(world, world.store.get(kind, 'default', kind === 'Deployment' ? 'w' : 'a')!);
+      expect(volumes(gone).filter((one) => one !== 'StatefulSet default/a')).toEqual(told);
+      expect(sheet.lost).toHaveLength(kind === 'Deployment' ? 3 : 2);
+    }
+    send(
+      world,
+      `apiVersion: batch/v1\nkind: CronJob\nmetadata: {name: c, namespace: default}\nspec: {schedule: "* * * * *", jobTemplate: {spec: {template: {metadata: {annotations: {standin.example/works-seconds: "3000"}}, spec: {restartPolicy: Never, containers: [{name: main, image: "shelf.standin.example/tools/t:1"}]${own}}}}}}\n`
+    );
+    world.runUntil(world.nowMs + 100_000);
+    const clock = taken(world, world.store.get('CronJob', 'default', 'c')!);
+    expect(clock.told.map((one) => one.split(' ')[0])).toEqual(expect.arrayContaining(['CronJob', 'Job', 'Pod', 'PersistentVolumeClaim']));
+    expect(volumes(clock.gone)).toEqual(clock.told);
+    expect(clock.sheet.lost.length).toBeGreaterThan(0);
   });
 
   test('a namespace loses what lies in the pods of all who make some, and in those that nobody makes', () => {

@@ -4,25 +4,50 @@ import {
   ordinalIn,
   ordinalsOf,
   refOf,
+  ownClaims,
   type ApiObject,
+  type Claim,
   type Deployment,
   type Facts,
   type Pod,
   type PodSpec,
+  type Ref,
   type ReplicaSet,
   podsMadeBy
 } from '../model';
-import { engineRunning, ephemeralFillAt, followed, type Verdict } from '../standin';
+import { engineRunning, ephemeralFillAt, followed, isOwnClaim, type Verdict } from '../standin';
 import type { SheetLine } from './types';
 
 /** Names of the volumes of a pod that are gone with it. */
 export const ephemeral = (spec: PodSpec): string[] => (spec.volumes ?? []).filter((one) => one.emptyDir).map((one) => one.name);
+
+/** The same with those of claims that pods have for themselves alone. */
+const passing = (spec: PodSpec): string[] => (spec.volumes ?? []).filter((one) => one.emptyDir ?? one.ephemeral).map((one) => one.name);
 
 /** What lies in a pod's ephemeral directories, as far as it can be told. */
 export function dirLoss(pods: readonly Pod[], dirs: readonly string[], nowMs: number): string {
   const bytes = pods.reduce((sum, pod) => sum + ephemeralFillAt(pod, nowMs), 0);
   const fill = bytes > 0 ? `, ${quantityOf(Math.round(bytes / 2 ** 20) * 2 ** 20)} in all` : '';
   return `what lies in the ephemeral ${dirs.length === 1 ? 'directory' : 'directories'} ${dirs.join(', ')} of ${pods.map((pod) => pod.metadata.name).join(', ')}${fill}`;
+}
+
+/** The claims that pods have for themselves alone, as they stand; they go with their pods. */
+export const ownClaimsOf = (facts: Facts, pods: readonly Pod[]): Claim[] =>
+  pods.flatMap((pod) =>
+    ownClaims(pod).flatMap(({ name }) => {
+      const claim = facts.get('PersistentVolumeClaim', pod.metadata.namespace ?? '', name);
+      return claim && isOwnClaim(claim, pod.metadata.uid) ? [claim] : [];
+    })
+  );
+
+/** What is lost when pods end: what lies in their ephemeral directories, and in claims of their own. */
+export function podLoss(facts: Facts, ref: Ref, pods: readonly Pod[]): SheetLine[] {
+  const losing = pods.filter((pod) => ephemeral(pod.spec).length);
+  const dirs = [...new Set(losing.flatMap((pod) => ephemeral(pod.spec)))];
+  return [
+    ...(losing.length ? [{ ref, says: dirLoss(losing, dirs, facts.nowMs) }] : []),
+    ...ownClaimsOf(facts, pods).flatMap((one) => claimLoss(facts, one.metadata.namespace ?? '', one.metadata.name))
+  ];
 }
 
 /** What goes with a claim: its volume and the backend's asset, where the policy is Delete. */
@@ -37,13 +62,13 @@ export function claimLoss(facts: Facts, namespace: string, name: string): SheetL
 /** Which pods a workload of so many fewer ends isn't known before: what one of them loses, they all might. */
 function fewer(facts: Facts, before: Deployment | ReplicaSet, after: Deployment | ReplicaSet): SheetLine[] {
   const away = (before.spec.replicas ?? 1) - (after.spec.replicas ?? 1);
-  const pods = podsMadeBy(facts, before).filter((pod) => !pod.metadata.deletionTimestamp && ephemeral(pod.spec).length);
+  const pods = podsMadeBy(facts, before).filter((pod) => !pod.metadata.deletionTimestamp && passing(pod.spec).length);
   if (away <= 0 || !pods.length) return [];
-  const dirs = [...new Set(pods.flatMap((pod) => ephemeral(pod.spec)))];
-  if (away >= pods.length) return [{ ref: refOf(after), says: dirLoss(pods, dirs, facts.nowMs) }];
+  if (away >= pods.length) return podLoss(facts, refOf(after), pods);
+  const volumes = [...new Set(pods.flatMap((pod) => passing(pod.spec)))];
   const names = pods.map((pod) => pod.metadata.name).join(', ');
-  const which = dirs.length === 1 ? 'directory' : 'directories';
-  return [{ ref: refOf(after), says: `what lies in the ephemeral ${which} ${dirs.join(', ')} of ${away} of ${names}` }];
+  const which = volumes.length === 1 ? 'volume' : 'volumes';
+  return [{ ref: refOf(after), says: `what lies in the ephemeral ${which} ${volumes.join(', ')} of ${away} of ${names}` }];
 }
 
 /** Claims that go with members that are scaled away, and what lies in members that a scaling down ends. */
@@ -57,7 +82,6 @@ export function scaledLoss(facts: Facts, { before, after, outcome }: Verdict): S
   const kept = new Set(ordinalsOf(after));
   const away = ordinalsOf(before).filter((one) => !kept.has(one));
   const pods = podsMadeBy(facts, before).filter((pod) => away.includes(ordinalIn(before, pod.metadata.name) ?? -1));
-  const dirs = ephemeral(before.spec.template.spec);
   const claims =
     after.spec.persistentVolumeClaimRetentionPolicy?.whenScaled === 'Delete'
       ? away.flatMap((ordinal) =>
@@ -66,7 +90,7 @@ export function scaledLoss(facts: Facts, { before, after, outcome }: Verdict): S
           )
         )
       : [];
-  return [...(dirs.length && pods.length ? [{ ref: refOf(after), says: dirLoss(pods, dirs, facts.nowMs) }] : []), ...claims];
+  return [...podLoss(facts, refOf(after), pods), ...claims];
 }
 
 /** A disk that is cleared loses what it carried. */

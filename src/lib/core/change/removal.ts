@@ -7,8 +7,10 @@ import {
   ordinalsOf,
   refOf,
   type ApiObject,
+  type Claim,
   type DocumentSet,
   type Facts,
+  type Kind,
   type MemoryCluster,
   type Node,
   type Pod,
@@ -21,8 +23,8 @@ import {
   termsMatch
 } from '../model';
 import { clockOf, momentOf, plural } from '../shared';
-import { definedBy, partOfLabel, removalRefusal } from '../standin';
-import { claimLoss, dirLoss, ephemeral } from './effects';
+import { definedBy, isUnheard, partOfLabel, removalRefusal } from '../standin';
+import { claimLoss, dirLoss, ephemeral, ownClaimsOf, podLoss } from './effects';
 import { companionsOf, leaning } from './companions';
 import { forceRisks } from './force';
 import { keyLoss } from './keys';
@@ -31,11 +33,18 @@ import type { RemovalSheet, SheetLine } from './types';
 type Definition = ApiObject & { kind: 'CustomResourceDefinition' };
 type Heads = Pick<RemovalSheet, 'goes' | 'lost' | 'stays'>;
 
+/** Whether a pod ends at once: one whose node isn't heard of is only marked until it is. */
+const endsNow = (facts: Facts, pod: Pod, says: string): string =>
+  isUnheard(facts, pod.spec.nodeName ?? '') ? `${says} once its node ${pod.spec.nodeName} is heard of again, or is taken away` : says;
+
+/** A claim that a pod has for itself alone. */
+const withPod = (claim: Claim): SheetLine => ({ ref: refOf(claim), says: 'goes with its pod' });
+
 function setRemoval(facts: Facts, set: StatefulSet, keepMembers: boolean): Heads {
   const namespace = set.metadata.namespace ?? '';
   const members = podsMadeBy(facts, set);
   const pods = members.map(refOf);
-  const dirs = ephemeral(set.spec.template.spec);
+  const own = keepMembers ? [] : ownClaimsOf(facts, members);
   const claims = ordinalsOf(set).flatMap((ordinal) =>
     (set.spec.volumeClaimTemplates ?? []).map((one) => memberClaim(one.metadata.name, set, ordinal))
   );
@@ -46,10 +55,14 @@ function setRemoval(facts: Facts, set: StatefulSet, keepMembers: boolean): Heads
     says: taken ? 'goes with the set' : 'stays, with its data'
   }));
   return {
-    goes: [...(keepMembers ? [] : pods.map((ref) => ({ ref, says: 'ends' }))), ...(taken ? claimLines : [])],
+    goes: [
+      ...(keepMembers ? [] : members.map((pod) => ({ ref: refOf(pod), says: endsNow(facts, pod, 'ends') }))),
+      ...own.map(withPod),
+      ...(taken ? claimLines : [])
+    ],
     stays: [...(keepMembers ? pods.map((ref) => ({ ref, says: 'runs on, owned by nobody' })) : []), ...(taken ? [] : claimLines)],
     lost: [
-      ...(dirs.length && members.length && !keepMembers ? [{ ref: refOf(set), says: dirLoss(members, dirs, facts.nowMs) }] : []),
+      ...(keepMembers ? [] : podLoss(facts, refOf(set), members)),
       ...(taken ? there.flatMap((name) => claimLoss(facts, namespace, name)) : [])
     ]
   };
@@ -99,7 +112,9 @@ export function removalSheet(facts: Facts, ref: Ref, { keepMembers = false, forc
   const beside = keepMembers ? [] : companionsOf(facts, ref);
   const forced = force && object.kind === 'Pod';
   const risks = forced ? forceRisks(facts, object) : [];
-  const goes = forced ? heads.goes.map((one) => ({ ...one, says: one.says.replace(/^ends/, 'goes at once') })) : heads.goes;
+  const goes = forced
+    ? heads.goes.map((one) => ({ ...one, says: one.says.replace(/^ends( once its node .* taken away)?/, 'goes at once') }))
+    : heads.goes;
   const order = foreground && !keepMembers && facts.ownedBy(object.metadata.uid ?? '').length ? goingLast(ref, goes) : goes;
   return { ref, ...heads, goes: order, stays: [...heads.stays, ...leaning(facts, object)], risks, with: beside };
 }
@@ -123,8 +138,6 @@ const madeAgain = (owner: ReturnType<typeof makerOf>): string =>
 function nodeRemoval(facts: Facts, node: Node): Heads {
   const { name } = node.metadata;
   const pods = facts.podsOn(name).filter(takesRoom);
-  const losing = pods.filter((pod) => ephemeral(pod.spec).length);
-  const dirs = [...new Set(losing.flatMap((pod) => ephemeral(pod.spec)))];
   const owned = facts.ownedBy(node.metadata.uid ?? '').filter((one) => one.kind !== 'Pod');
   const local = facts.list('PersistentVolume').filter((one) => {
     const terms = one.spec.nodeAffinity?.required?.nodeSelectorTerms;
@@ -141,13 +154,14 @@ function nodeRemoval(facts: Facts, node: Node): Heads {
       ...pods.map((pod) => {
         const owner = makerOf(pod);
         return { ref: refOf(pod), says: `ends with its node${owner?.kind === 'DaemonSet' ? '' : madeAgain(owner)}` };
-      })
+      }),
+      ...ownClaimsOf(facts, pods).map(withPod)
     ],
     stays: local.map((one) => ({
       ref: refOf(one),
       says: `lies on the disks of ${name}: nobody can use what is in it while the node is away`
     })),
-    lost: losing.length ? [{ ref: refOf(node), says: dirLoss(losing, dirs, facts.nowMs) }] : []
+    lost: podLoss(facts, refOf(node), pods)
   };
 }
 
@@ -205,14 +219,16 @@ function headsOf(facts: Facts, ref: Ref, object: ApiObject, keepMembers: boolean
     };
   if (object.kind === 'Pod') {
     const owner = makerOf(object);
-    const dirs = ephemeral(object.spec);
-    const stays = claimsOf(object.spec, object.metadata.name).map((name) => ({
-      ref: { kind: 'PersistentVolumeClaim' as const, namespace: ref.namespace, name },
-      says: 'stays, with its data'
-    }));
+    const own = ownClaimsOf(facts, [object]);
+    const stays = claimsOf(object.spec, object.metadata.name)
+      .filter((name) => !own.some((one) => one.metadata.name === name))
+      .map((name) => ({
+        ref: { kind: 'PersistentVolumeClaim' as const, namespace: ref.namespace, name },
+        says: 'stays, with its data'
+      }));
     return {
-      goes: [{ ref, says: `ends${madeAgain(owner)}` }],
-      lost: dirs.length ? [{ ref, says: dirLoss([object], dirs, facts.nowMs) }] : [],
+      goes: [{ ref, says: `${endsNow(facts, object, 'ends')}${madeAgain(owner)}` }, ...own.map(withPod)],
+      lost: podLoss(facts, ref, [object]),
       stays
     };
   }
@@ -223,15 +239,31 @@ function headsOf(facts: Facts, ref: Ref, object: ApiObject, keepMembers: boolean
   if (object.kind === 'VolumeSnapshotContent') return contentRemoval(facts, object);
   if (object.kind === 'CustomResourceDefinition') return definitionRemoval(facts, object);
   if (object.kind === 'MemoryCluster' || object.kind === 'DocumentSet') return { ...resourceRemoval(facts, object) };
-  const owned = keepMembers ? [] : facts.ownedBy(object.metadata.uid ?? '');
-  const pods = keepMembers ? [] : podsMadeBy(facts, object);
-  const between = owned.filter((one) => one.kind !== 'Pod' && one.kind !== 'ReplicaSet');
-  const dirs = [...new Set(pods.flatMap((one) => ephemeral(one.spec)))];
+  const under = keepMembers ? [] : ownedUnder(facts, object);
+  const pods = under.filter((one) => one.kind === 'Pod');
   return {
-    goes: [{ ref, says: 'goes' }, ...[...pods, ...between].map((one) => ({ ref: refOf(one), says: 'goes with it' }))],
+    goes: [
+      { ref, says: 'goes' },
+      ...under.map((one) => ({ ref: refOf(one), says: one.kind === 'Pod' ? endsNow(facts, one, 'goes with it') : 'goes with it' }))
+    ],
     stays: [],
-    lost: dirs.length ? [{ ref, says: dirLoss(pods, dirs, facts.nowMs) }] : []
+    lost: podLoss(facts, ref, pods.filter(takesRoom))
   };
+}
+
+/** What comes and goes by itself with its owner. */
+const between: ReadonlySet<Kind> = new Set<Kind>(['ReplicaSet', 'Process', 'Event']);
+
+/** All that an object owns, and what that owns, level by level; pods first. */
+function ownedUnder(facts: Facts, object: ApiObject): ApiObject[] {
+  const found: ApiObject[] = [];
+  let level = facts.ownedBy(object.metadata.uid ?? '-');
+  while (level.length) {
+    found.push(...level);
+    level = level.flatMap((one) => facts.ownedBy(one.metadata.uid ?? '-'));
+  }
+  const shown = found.filter((one) => !between.has(one.kind));
+  return [...shown.filter((one) => one.kind === 'Pod'), ...shown.filter((one) => one.kind !== 'Pod')];
 }
 
 /** What a custom resource takes along is a choice in the resource itself. */

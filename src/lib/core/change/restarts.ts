@@ -34,7 +34,7 @@ import {
   setRoll,
   type Verdict
 } from '../standin';
-import { dirLoss, ephemeral } from './effects';
+import { podLoss } from './effects';
 import type { SheetLine } from './types';
 
 /** What a change does to members that run: which start anew, what they lose by it, and what waits until somebody does more. */
@@ -147,13 +147,6 @@ const inOrder = (after: Workload, pods: readonly Pod[]): Pod[] =>
         : 1
   );
 
-/** What pods lose when they end, as a line. */
-function lossOf(facts: Facts, of: ApiObject, pods: readonly Pod[]): SheetLine[] {
-  const losing = pods.filter((pod) => ephemeral(pod.spec).length);
-  const dirs = [...new Set(losing.flatMap((pod) => ephemeral(pod.spec)))];
-  return losing.length ? [{ ref: refOf(of), says: dirLoss(losing, dirs, facts.nowMs) }] : [];
-}
-
 /** The set that an operator alters because its resource was, as a verdict of its own; undefined where it alters none. */
 export function operated(facts: Facts, { before, after, outcome }: Verdict): Verdict | undefined {
   const kind = after?.kind;
@@ -174,7 +167,7 @@ function jobTurnover(facts: Facts, { before, after }: Verdict): Turnover {
   const ends = jobEnds(facts, after).filter((pod) => !already.has(pod));
   if (!ends.length) return nothing;
   const why = after.spec.suspend ? 'what they have done is done anew when it goes on' : 'what they have done is done anew';
-  return { restarted: [{ ref: refOf(after), says: `${namesOf(ends)}: ${why}` }], lost: lossOf(facts, after, ends), later: [] };
+  return { restarted: [{ ref: refOf(after), says: `${namesOf(ends)}: ${why}` }], lost: podLoss(facts, refOf(after), ends), later: [] };
 }
 
 /** Pods that a node's change sends away: they don't bear with a taint, or are of a daemon set that doesn't choose it any more. */
@@ -196,9 +189,9 @@ function nodeTurnover(facts: Facts, { ref, before, after }: Verdict): Turnover {
   const most = Math.max(...then.map((one) => one.afterMs));
   return {
     restarted: [...told(now, ' at once'), ...told(then, ` after ${wordsOf(least)}${most > least ? ` to ${wordsOf(most)}` : ''}`)],
-    lost: lossOf(
+    lost: podLoss(
       facts,
-      after,
+      ref,
       ends.map((one) => one.pod)
     ),
     later: []
@@ -253,7 +246,7 @@ export function restarts(facts: Facts, verdict: Verdict): Turnover {
         ? [line(`whether ${namesOf(unseen)} start anew is unseen: the export holds no revisions of it`)]
         : [])
     ],
-    lost: lossOf(facts, after, [...due, ...leaves]),
+    lost: podLoss(facts, refOf(after), [...due, ...leaves]),
     later: kept.length ? [line(`${namesOf(kept)} ${kept.length === 1 ? 'keeps' : 'keep'} the old template ${heldBy(after, kept[0]!)}`)] : []
   };
 }

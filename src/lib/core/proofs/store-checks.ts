@@ -1,4 +1,4 @@
-import { zoneOf } from '../model';
+import { pairsMatch, zoneOf } from '../model';
 import { storeLayoutOf } from '../standin';
 import type { Check, EngineRule } from './types';
 import { Client, partsIn, podsIn, type Reply } from './workload';
@@ -61,11 +61,7 @@ export const produced: EngineRule = {
     ];
     const outside = facts
       .list('Service', workload.namespace)
-      .some(
-        (one) =>
-          one.spec.type === 'LoadBalancer' &&
-          brokers.some((pod) => Object.entries(one.spec.selector ?? {}).every(([key, value]) => pod.metadata.labels?.[key] === value))
-      );
+      .some((one) => one.spec.type === 'LoadBalancer' && brokers.some((pod) => pairsMatch(one.spec.selector, pod.metadata.labels)));
     if (outside) {
       const out = client.ask({ do: 'consume', place: 'proof', from: 'beginning' }, { way: 'outside' });
       checks.push(check('consume from outside, through the balancer', figure(sent.count), out, out.count === sent.count));

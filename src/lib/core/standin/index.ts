@@ -63,6 +63,7 @@ export { setRoll } from './control/workloads/sets';
 export { assetOf, checksumOf, storeHolds } from './engines/little-store';
 export { assetsOf } from './engines/processes';
 export { restoredClaim, restoreRefusal, stoppedFor, type Restore } from './admit/restore';
+export { isOwnClaim } from './control/storage/own-claims';
 export { resolve, type Lookup } from './names';
 export { decode as decodeShards, encode as encodeShards } from './engines/objects/erasure';
 export { mostVolumes, storeLayout, type StoreLayout } from './engines/objects/layout';

@@ -23,11 +23,10 @@ export default rule({
       const labels = on.object.spec.selector.matchLabels ?? {};
       const ports = template.spec.containers
         .flatMap((one) => one.ports ?? [])
-        .map((one, i) => ({
-          name: one.name ?? `port-${i}`,
-          port: one.containerPort,
-          ...(one.protocol === 'UDP' ? { protocol: 'UDP' as const } : {})
-        }));
+        .map((one, i) => {
+          const protocol = (['UDP', 'SCTP'] as const).find((each) => each === one.protocol);
+          return { name: one.name ?? `port-${i}`, port: one.containerPort, ...(protocol ? { protocol } : {}) };
+        });
       const made: ApiObject = {
         apiVersion: 'v1',
         kind: 'Service',

@@ -44,7 +44,7 @@ export interface EmptyingLine {
   readonly name: string;
   readonly does: 'goes' | 'strands' | 'waits' | 'stays';
   readonly says: string;
-  /** Its ephemeral directories, whose content would be lost. */
+  /** Its ephemeral directories, and volumes of claims that go with it, whose content would be lost. */
   readonly loses: readonly string[];
 }
 
@@ -68,7 +68,7 @@ export function emptyingSheet(facts: Facts, node: string, losesDirectories: bool
     .filter((pod) => !ofDaemonSet(pod) && !pod.metadata.deletionTimestamp)
     .map((pod): EmptyingLine => {
       const { namespace = '', name } = pod.metadata;
-      const loses = (pod.spec.volumes ?? []).filter((one) => one.emptyDir).map((one) => one.name);
+      const loses = (pod.spec.volumes ?? []).filter((one) => one.emptyDir ?? one.ephemeral).map((one) => one.name);
       const stay = stays(pod, losesDirectories);
       const wait = stay === undefined ? held({ store: facts }, pod) : undefined;
       return {
