@@ -2,7 +2,7 @@ import { describe, expect, test } from 'vitest';
 import { changeSheet, removalSheet, type ChangeSheet, type RemovalSheet } from '$core/change';
 import { persist } from '$core/drafts';
 import { asManifest } from '$core/manifest';
-import { keyOf, refOf, type ApiObject, type Deployment, type StatefulSet } from '$core/model';
+import { keyOf, refOf, type ApiObject, type Certificate, type Deployment, type Ground, type StatefulSet, type Topic } from '$core/model';
 import { poolObject, poolOperatorObjects, Store, type World } from '$core/standin';
 import { asLeft, must, objects, ref, send } from './help';
 
@@ -147,6 +147,32 @@ describe('change sheets, head by head', () => {
         ),
       { new: 1, opened: 1 },
       { opened: /data 7140 from everywhere/ }
+    ],
+    [
+      'a topic that was made',
+      () => [asManifest({ ...get<Topic>('Topic', 'gate-scans'), spec: { ...get<Topic>('Topic', 'gate-scans').spec, partitions: 12 } })],
+      { refused: 1 },
+      { refused: /spec\.partitions can't change from 6 to 12/ }
+    ],
+    [
+      'how long a certificate holds',
+      () => [
+        asManifest({
+          ...get<Certificate>('Certificate', 'timetable', 'plans'),
+          spec: { ...get<Certificate>('Certificate', 'timetable', 'plans').spec, days: 7 }
+        })
+      ],
+      { altered: 1, later: 1 },
+      { later: /keeps its time; the days count from the next one on/ }
+    ],
+    [
+      'what a ground makes at the start, and what it says at any time',
+      () => {
+        const ground = structuredClone(get<Ground>('Ground', 'north-quay', ''));
+        return [asManifest({ ...ground, spec: { ...ground.spec, version: '1.33', groups: ground.spec.groups!.slice(1) } })];
+      },
+      { altered: 1, notPlayed: 1 },
+      {}
     ],
     [
       'an address outside, and ports on nodes',

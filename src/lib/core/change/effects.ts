@@ -150,6 +150,8 @@ export function laterLoss({ ref, before, after, outcome }: Verdict): SheetLine[]
     if (now?.whenDeleted === 'Delete' && old?.whenDeleted !== 'Delete')
       lines.push({ ref, says: 'from now on, taking the set away takes the claims of its members along' });
   }
+  if (after.kind === 'Certificate' && before?.kind === 'Certificate' && after.spec.days !== before.spec.days)
+    lines.push({ ref, says: 'the certificate that is in use keeps its time; the days count from the next one on' });
   if (
     after.kind === 'PersistentVolume' &&
     before?.kind === 'PersistentVolume' &&

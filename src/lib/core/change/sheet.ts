@@ -1,6 +1,6 @@
 import { bytesOf, type Difference } from '../shared';
 import { entryOf, memberClaim, ordinalsOf, type ApiObject, type Facts, type Ref, type StatefulSet } from '../model';
-import { notPlayed, plan, type Verdict } from '../standin';
+import { notPlayed, plan, type NotPlayed, type Verdict } from '../standin';
 import { clearedLoss, followedLoss, laterLoss, opened, restoredLoss, scaledLoss } from './effects';
 import { rewrittenKeyLoss } from './keys';
 import { operated, restarts } from './restarts';
@@ -83,6 +83,18 @@ function wayRound(facts: Facts, verdicts: readonly Verdict[], objects: readonly 
   };
 }
 
+/** What a ground makes at the start and never again. */
+const madeOnce = /^spec\.(groups|registries|backends|identities|firstClass|podRange|nodeRange)\b/;
+
+/** Fields that count where an object is made, and that nothing follows from when they change. */
+function unfollowed(before: ApiObject, fields: readonly Difference[]): NotPlayed[] {
+  const of = (pattern: RegExp, says: string) => fields.flatMap(({ field }) => (pattern.test(field) ? [{ field, says }] : []));
+  if (before.kind === 'Pod') return of(/\.image$/, 'the pod runs on with the image that it was started with');
+  if (before.kind === 'Ground')
+    return of(madeOnce, 'what follows from it was made at the start: send the Node, Registry, Backend, Identity or StorageClass itself');
+  return [];
+}
+
 /** Makes the change sheet of a batch of objects against a cluster. Nothing is written. */
 export function changeSheet(facts: Facts, objects: readonly ApiObject[], replace: readonly Ref[] = []): ChangeSheet {
   const verdicts = plan(facts, objects, replace);
@@ -120,11 +132,7 @@ export function changeSheet(facts: Facts, objects: readonly ApiObject[], replace
     opened: verdicts.flatMap(opened),
     ...(round ? { wayRound: round } : {}),
     notPlayed: [...of('new'), ...of('altered'), ...of('replaced')].flatMap(({ ref, before, after, fields: differ }) => {
-      const images = before?.kind === 'Pod' ? differ.filter((one) => /\.image$/.test(one.field)) : [];
-      const fields = [
-        ...images.map(({ field }) => ({ field, says: 'the pod runs on with the image that it was started with' })),
-        ...(after ? notPlayed(after, facts) : [])
-      ];
+      const fields = [...(before ? unfollowed(before, differ) : []), ...(after ? notPlayed(after, facts) : [])];
       return fields.length ? [{ ref, fields }] : [];
     }),
     untouched: of('untouched').map(({ ref }) => ({ ref, says: 'as it is' })),

@@ -1,7 +1,7 @@
 import { bytesOf, differences, isQuantity, quantityOf, same } from '../../shared';
 import { clusterVersion } from '../provider/drivers';
 import { gateOpen } from '../provider/feature-gates';
-import { classOf, type ApiObject, type Claim, type Facts, type KindMap } from '../../model';
+import { classOf, conditionOf, type ApiObject, type Claim, type Facts, type KindMap } from '../../model';
 
 /** A change that the cluster API refuses: the field, what it was and would be, and the way round. */
 export interface Fault {
@@ -181,10 +181,21 @@ function podFaults(before: KindMap['Pod'], after: KindMap['Pod']): Fault[] {
     .map((one) => ({ code: 'immutable-field', ...one, remedy: 'Take the pod away and send it anew.' }));
 }
 
+/** A topic that was made stays as it was made: its helper asks for it once (made up). Before that, what is asked for may change. */
+function topicFaults(before: KindMap['Topic'], after: KindMap['Topic']): Fault[] {
+  if (conditionOf(before.status?.conditions, 'Ready')?.status !== 'True') return [];
+  return differences(before.spec, after.spec, 'spec').map((one) => ({
+    code: 'immutable-field',
+    ...one,
+    remedy: 'Make a topic of another name and move what it holds; or drop this one, with its messages, and send it anew.'
+  }));
+}
+
 /** What of a change the cluster API would refuse. */
 export function immutableFaults(before: ApiObject, after: ApiObject, facts: Facts): Fault[] {
   if (before.kind === 'StatefulSet' && after.kind === 'StatefulSet') return setFaults(before, after);
   if (before.kind === 'PersistentVolumeClaim' && after.kind === 'PersistentVolumeClaim') return claimFaults(before, after, facts);
+  if (before.kind === 'Topic' && after.kind === 'Topic') return topicFaults(before, after);
   if (before.kind === 'Pod' && after.kind === 'Pod') return podFaults(before, after);
   if (before.kind === 'Secret' || before.kind === 'ConfigMap') return dataFaults(before, after as typeof before);
   if (before.kind === 'Service' && after.kind === 'Service') return serviceFaults(before, after);
