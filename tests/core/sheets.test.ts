@@ -2,7 +2,17 @@ import { describe, expect, test } from 'vitest';
 import { changeSheet, removalSheet, type ChangeSheet, type RemovalSheet } from '$core/change';
 import { persist } from '$core/drafts';
 import { asManifest } from '$core/manifest';
-import { keyOf, refOf, type ApiObject, type Certificate, type Deployment, type Ground, type StatefulSet, type Topic } from '$core/model';
+import {
+  keyOf,
+  refOf,
+  type ApiObject,
+  type BackupPlan,
+  type Certificate,
+  type Deployment,
+  type Ground,
+  type StatefulSet,
+  type Topic
+} from '$core/model';
 import { poolObject, poolOperatorObjects, Store, type World } from '$core/standin';
 import { asLeft, must, objects, ref, send } from './help';
 
@@ -153,6 +163,17 @@ describe('change sheets, head by head', () => {
       () => [asManifest({ ...get<Topic>('Topic', 'gate-scans'), spec: { ...get<Topic>('Topic', 'gate-scans').spec, partitions: 12 } })],
       { refused: 1 },
       { refused: /spec\.partitions can't change from 6 to 12/ }
+    ],
+    [
+      'the workload of a plan that has copies',
+      () => [
+        asManifest({
+          ...get<BackupPlan>('BackupPlan', 'boarding-copies'),
+          spec: { ...get<BackupPlan>('BackupPlan', 'boarding-copies').spec, workload: 'coord' }
+        })
+      ],
+      { refused: 1 },
+      { refused: /spec\.workload can't change from "boarding" to "coord"/ }
     ],
     [
       'how long a certificate holds',

@@ -2,11 +2,12 @@ import { expect, test } from 'vitest';
 import { check } from '$core/checker';
 import { applyEdits, readManifests, readWritten } from '$core/manifest';
 import { moveNamespace } from '$core/drafts';
-import type { ApiObject, Claim } from '$core/model';
+import type { ApiObject, Claim, StatefulSet } from '$core/model';
 import { nodeFit, type NodesAsked } from '$core/sizing';
 import { rateText } from '$core/sizing/calc/texts';
 import { firstFit } from '$core/sizing/nodes/first';
 import { provedWorkload, workloadNamed } from '$core/proofs';
+import { order } from '$core/proofs/order';
 import { Store, takenBy, World } from '$core/standin';
 import { isImageOf } from '$core/standin/engines/shelf';
 import { tryCleanUp } from '$core/change';
@@ -136,4 +137,32 @@ test('only a balancer that leads to the brokers is consumed through; one without
   });
   const produced = proofs.find((one) => one.id === 'produced')!;
   expect(produced.checks.filter((one) => !one.ok || one.asked.includes('outside'))).toEqual([]);
+});
+
+test('members that were made before the one before was ready are out of order, unless they start side by side', () => {
+  const [set] = objects(
+    'apiVersion: apps/v1\nkind: StatefulSet\nmetadata: {name: s, namespace: default}\nspec: {replicas: 2, serviceName: s, selector: {matchLabels: {a: b}}, template: {metadata: {labels: {a: b}}, spec: {containers: [{name: c, image: "i:1"}]}}}\n'
+  ) as [StatefulSet];
+  const pod = (nth: number, readyAt?: string) => ({
+    apiVersion: 'v1',
+    kind: 'Pod',
+    metadata: { name: `s-${nth}`, namespace: 'default' },
+    status: { conditions: readyAt ? [{ type: 'Ready', status: 'True', lastTransitionTime: readyAt }] : [] }
+  });
+  const at = '2026-03-02T06:00:05Z';
+  // The second is made before the first is ready, or after.
+  const early = [
+    [undefined, pod(0)],
+    [undefined, pod(1)],
+    [pod(0), pod(0, at)],
+    [pod(1), pod(1, at)]
+  ];
+  const late = [early[0]!, early[2]!, early[1]!, early[3]!];
+  const states = [early, late].flatMap((list) =>
+    ['OrderedReady', 'Parallel'].map((podManagementPolicy) => {
+      const changes = list.map(([before, after], i) => ({ atMs: i * 1_000, before, after }));
+      return order.run({ facts: new Store(), set: { ...set, spec: { ...set.spec, podManagementPolicy } }, changes } as never).state;
+    })
+  );
+  expect(states).toEqual(['broken', 'holds', 'holds', 'holds']);
 });

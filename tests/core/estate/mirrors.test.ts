@@ -217,6 +217,9 @@ describe('a standby in another cluster', () => {
     );
     pair.follow();
     pair.until('Follows');
+    // From now on its position is one of that workload's: it can't be of another.
+    expect(() => pair.follow('', 'west', 'north')).toThrow('spec.from.cluster can\'t change from "east" to "north"');
+    expect(() => pair.follow(', everySeconds: 7')).not.toThrow();
   });
 
   test('says why it cannot follow: another engine, itself, each other, nobody, two at once', () => {

@@ -56,6 +56,11 @@ const fixed: Fixed = {
     fields: ['spec.volume', 'spec.tls'],
     remedy: 'Claims and certificates stay as the set was made: grow each claim, or make another set beside it and move what this one holds.'
   },
+  // What copies build on is of the workload that is named (made up).
+  BackupPlan: {
+    fields: ['spec.workload'],
+    remedy: 'Send a plan of another name: the copies of this one are of the workload that it names.'
+  },
   RoleBinding: { fields: ['roleRef'], remedy: 'Take it away and send it anew.' },
   ClusterRoleBinding: { fields: ['roleRef'], remedy: 'Take it away and send it anew.' }
 };
@@ -191,10 +196,23 @@ function topicFaults(before: KindMap['Topic'], after: KindMap['Topic']): Fault[]
   }));
 }
 
+/** How far one has followed is a position of the one that it followed: another one has others (made up). */
+function mirrorFaults(before: KindMap['Mirror'], after: KindMap['Mirror']): Fault[] {
+  if (before.status?.momentMs === undefined) return [];
+  return (['spec.from', 'spec.workload'] as const).flatMap((field) =>
+    differences(at(before, field), at(after, field), field).map((one) => ({
+      code: 'immutable-field' as const,
+      ...one,
+      remedy: 'Take it away and send it anew: it begins with all of what it follows then.'
+    }))
+  );
+}
+
 /** What of a change the cluster API would refuse. */
 export function immutableFaults(before: ApiObject, after: ApiObject, facts: Facts): Fault[] {
   if (before.kind === 'StatefulSet' && after.kind === 'StatefulSet') return setFaults(before, after);
   if (before.kind === 'PersistentVolumeClaim' && after.kind === 'PersistentVolumeClaim') return claimFaults(before, after, facts);
+  if (before.kind === 'Mirror' && after.kind === 'Mirror') return mirrorFaults(before, after);
   if (before.kind === 'Topic' && after.kind === 'Topic') return topicFaults(before, after);
   if (before.kind === 'Pod' && after.kind === 'Pod') return podFaults(before, after);
   if (before.kind === 'Secret' || before.kind === 'ConfigMap') return dataFaults(before, after as typeof before);
