@@ -199,10 +199,13 @@ describe('change sheets, head by head', () => {
       'an address outside, and ports on nodes',
       () =>
         objects(
-          'apiVersion: v1\nkind: Service\nmetadata: {name: gate, namespace: events}\nspec: {externalIPs: [198.51.100.7], selector: {app: boarding}, ports: [{name: data, port: 7140}, {name: more, port: 7141}]}\n---\napiVersion: v1\nkind: Pod\nmetadata: {name: p, namespace: events}\nspec: {containers: [{name: m, image: "a:1", ports: [{containerPort: 1, hostPort: 8088}, {containerPort: 2}]}]}'
+          'apiVersion: v1\nkind: Service\nmetadata: {name: gate, namespace: events}\nspec: {externalIPs: [198.51.100.7], selector: {app: boarding}, ports: [{name: data, port: 7140}, {name: more, port: 7141}]}\n---\napiVersion: v1\nkind: Pod\nmetadata: {name: p, namespace: events}\nspec: {containers: [{name: m, image: "a:1", ports: [{containerPort: 1, hostPort: 8088}, {containerPort: 2}]}]}\n---\napiVersion: v1\nkind: Pod\nmetadata: {name: q, namespace: events}\nspec: {hostNetwork: true, containers: [{name: m, image: "a:1", ports: [{name: web, containerPort: 9000, hostPort: 9000}, {containerPort: 9001}]}]}'
         ),
-      { new: 2, opened: 2, notPlayed: 1 },
-      { opened: /^data 7140, more 7141 at 198\.51\.100\.7\n8088 at the address of each node that a pod of it stands on$/ }
+      { new: 3, opened: 3, notPlayed: 2 },
+      {
+        opened:
+          /^data 7140, more 7141 at 198\.51\.100\.7\n8088 at the address of each node that a pod of it stands on\nweb 9000, 9001 at the address of each node that a pod of it stands on$/
+      }
     ],
     [
       'a service of ports on nodes that gets an address of its own',
