@@ -63,9 +63,11 @@ export const daemonSets: Loop = {
     const bare = nodes.filter((node) => !byNode.has(node.metadata.name));
     for (const node of bare.slice(0, mostAtOnce)) makeOn(world, set, node, hash);
     if (bare.length > mostAtOnce) world.after(1, key);
+    const wanted = new Set(nodes.map((node) => node.metadata.name));
     for (const pod of pods) {
+      if (wanted.has(pod.spec.nodeName ?? '') || pod.metadata.deletionTimestamp) continue;
       const node = world.store.get('Node', '', pod.spec.nodeName ?? '');
-      if (!(node && keepsDaemon(set, node)) && !pod.metadata.deletionTimestamp) world.remove(refOf(pod));
+      if (!(node && keepsDaemon(set, node))) world.remove(refOf(pod));
     }
     const { beside } = daemonRoll(set, nodes.length);
     if (set.spec.updateStrategy?.type !== 'OnDelete') {
