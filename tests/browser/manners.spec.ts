@@ -110,6 +110,7 @@ test('what one does, another sees at once; what was written in between is told',
   await expect(other.getByText('no driver answers to block.standin.example').first()).toBeVisible();
   const { yaml } = await (await page.request.get('/api/v1/drivers/block.standin.example/install')).json();
   await send(page, base, yaml);
+  for (const each of [page, other]) await expect(each.getByRole('region', { name: 'bookings' })).toContainText('plugin comes up');
   await page.getByRole('button', { name: 'settle' }).click();
   await expect(other.getByRole('region', { name: 'bookings' })).toContainText('3 of 3, may lose 1');
   for (const each of [page, other]) await expect(each.getByTestId('standing')).toContainText('settled');

@@ -143,10 +143,16 @@ test('a log broker is asked from outside, rests in order and wakes; a tunnel is 
     .getByRole('button', { name: 'close it' })
     .click();
   await expect(page.getByRole('row', { name: /boarding-inside/ }).getByRole('button', { name: 'open one' })).toBeVisible();
-  await page.getByRole('button', { name: 'Rest it' }).click();
+  // The clock is asked from beside the page: only once what was pressed is in.
+  const acted = async (name: string) => {
+    const answer = page.waitForResponse((one) => one.request().method() !== 'GET' && one.url().includes('/api/v1/rehearsals/'));
+    await page.getByRole('button', { name }).click();
+    expect((await answer).ok()).toBe(true);
+  };
+  await acted('Rest it');
   await settle(page, base);
   await expect(page.getByRole('heading', { level: 1 })).toHaveText('boarding: at rest.');
-  await page.getByRole('button', { name: 'Wake it' }).click();
+  await acted('Wake it');
   await settle(page, base);
   await expect(page.getByRole('heading', { level: 1 })).toHaveText('boarding: all 7 members are ready.');
 });
