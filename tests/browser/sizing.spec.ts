@@ -161,6 +161,7 @@ test('what sheets come to goes into drafts, and what is not in them is said: mem
   await page.getByRole('button', { name: 'undo', exact: true }).click();
   await expect(price).toHaveValue('');
   await page.getByRole('combobox', { name: 'Take it from' }).selectOption('plans/timetable');
+  await expect(page.getByText('taken from plans/timetable')).toBeVisible();
   await page.getByRole('textbox', { name: 'members of timetable' }).fill('5');
   await page.getByRole('button', { name: 'Put in a draft' }).click();
   await expect(page).toHaveURL(/\/drafts\/\d+/);
