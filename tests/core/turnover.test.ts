@@ -5,6 +5,7 @@ import { keyOf, kindEntries, refOf, type ApiObject, type Kind, type Pod } from '
 import { hash32 } from '$core/shared';
 import { Store, World } from '$core/standin';
 import { asLeft, must, objects, readySouth, remove, send } from './help';
+import { kept } from './kept';
 import { answered, roomy } from './roomy';
 
 /*
@@ -340,6 +341,20 @@ describe('what goes with something that is taken away is what its sheet named', 
     expect(clock.sheet.lost.length).toBeGreaterThan(0);
   });
 
+  test('of a definition whose objects an export holds and nobody here can read, what goes with them is unseen', () => {
+    const definition = {
+      apiVersion: 'apiextensions.k8s.io/v1',
+      kind: 'CustomResourceDefinition',
+      metadata: { name: 'kites.sky.example' },
+      spec: { group: 'sky.example', scope: 'Namespaced', names: { kind: 'Kite', plural: 'kites' }, versions: [] }
+    };
+    const kite = { apiVersion: 'sky.example/v1', kind: 'Kite', metadata: { name: 'k', namespace: 'default' } };
+    const lost = (docs: object[]) =>
+      removalSheet(kept(docs), { kind: 'CustomResourceDefinition', namespace: '', name: 'kites.sky.example' }).lost.map((one) => one.says);
+    expect(lost([definition])).toEqual([]);
+    expect(lost([definition, kite])).toEqual(['what goes with 1 object of the kind Kite: that is unseen']);
+  });
+
   test('a namespace loses what lies in the pods of all who make some, and in those that nobody makes', () => {
     const world = readySouth();
     send(world, maker('Deployment', 'replicas: 1, ', 1));
@@ -379,6 +394,11 @@ test('a key that something was sealed with: its secret taken away, or the key wr
     metadata: { name: 'copies', namespace: 'default' },
     spec: { workload: 'a', seal: { secret: 'keys', key: 'other' } }
   } as never);
+  // A plan that has copied nothing may still name another workload.
+  const plan = world.store.get('BackupPlan', 'default', 'copies')!;
+  expect(
+    changeSheet(world.store, [asManifest({ ...plan, spec: { ...plan.spec, workload: 'b' } })]).refused.map((one) => one.says)
+  ).not.toContainEqual(expect.stringContaining("spec.workload can't change"));
   expect(removalSheet(world.store, { kind: 'Secret', namespace: 'default', name: 'keys' }).lost[1]!.says).toMatch(
     /^other: nobody opens the copies of copies/
   );

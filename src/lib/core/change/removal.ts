@@ -197,13 +197,20 @@ function contentRemoval(facts: Facts, content: SnapshotContent): Heads {
 /** A definition takes all objects of its kind along, and they what goes with each. Source: "CustomResourceDefinitions", deleting one. */
 function definitionRemoval(facts: Facts, definition: Definition): Heads {
   const each = definedBy(facts, definition.spec).map((one) => headsOf(facts, refOf(one), one, false));
+  const { group, names } = definition.spec;
+  const unread = (facts.scope?.others ?? []).filter((one) => one.kind === names.kind && one.apiVersion.startsWith(`${group}/`));
   return {
     goes: [
-      { ref: refOf(definition), says: each.length ? 'goes, and with it all objects of its kind' : 'goes' },
+      { ref: refOf(definition), says: each.length + unread.length ? 'goes, and with it all objects of its kind' : 'goes' },
       ...each.flatMap((one) => one.goes)
     ],
     stays: each.flatMap((one) => one.stays),
-    lost: each.flatMap((one) => one.lost)
+    lost: [
+      ...each.flatMap((one) => one.lost),
+      ...(unread.length
+        ? [{ ref: refOf(definition), says: `what goes with ${plural(unread.length, 'object')} of the kind ${names.kind}: that is unseen` }]
+        : [])
+    ]
   };
 }
 

@@ -14,7 +14,6 @@ import {
   type Node,
   type Pod,
   type PodTemplate,
-  type ReplicaSet,
   type StatefulSet
 } from '../model';
 import {
@@ -57,14 +56,6 @@ function plain(template: PodTemplate): object {
   return rest;
 }
 
-/** The template that a pod was made by, where a revision of its owner tells. */
-function templateBehind(facts: Facts, owner: Workload, label: string | undefined): PodTemplate | undefined {
-  for (const one of label === undefined ? [] : facts.ownedBy(owner.metadata.uid ?? ''))
-    if (one.kind === 'ControllerRevision' && (one.metadata.name === label || one.metadata.name === `${owner.metadata.name}-${label}`))
-      return one.data?.spec.template;
-  return undefined;
-}
-
 /** Whether all that an export tells of a workload is of its newest template; undefined where it doesn't say. */
 function allNewest({ status = {} }: Workload): boolean | undefined {
   const told = status as { updatedReplicas?: number; replicas?: number; updatedNumberScheduled?: number; currentNumberScheduled?: number };
@@ -72,27 +63,34 @@ function allNewest({ status = {} }: Workload): boolean | undefined {
   return all === undefined ? undefined : (newest ?? 0) >= all || undefined;
 }
 
-/** Whether a pod is of another template than its workload would have; undefined where that can't be told. */
-function isOld(facts: Facts, before: Workload, after: Workload, pod: Pod): boolean | undefined {
+/** Tells of each pod whether it is of another template than its workload would have; undefined where that can't be told. */
+function olderThan(facts: Facts, before: Workload, after: Workload): (pod: Pod) => boolean | undefined {
   const { template } = after.spec;
   const unchanged = same(before.spec.template, template);
-  if (after.kind === 'Deployment') {
-    const { uid } = pod.metadata.ownerReferences?.find((one) => one.controller) ?? {};
-    const set = facts
-      .ownedBy(before.metadata.uid ?? '')
-      .find((one): one is ReplicaSet => one.kind === 'ReplicaSet' && one.metadata.uid === uid);
-    if (set) return !isNewestSet(set, after);
-  } else {
-    const label = pod.metadata.labels?.[revisionLabel];
-    if (facts.knowsProvider) return label !== (after.kind === 'StatefulSet' ? setLabelOf(after, template) : revisionOf(template));
-    const { updateRevision } = (before.status ?? {}) as { updateRevision?: string };
-    if (unchanged && updateRevision !== undefined) return label !== updateRevision;
-    const behind = templateBehind(facts, before, label);
-    if (behind) return !same(plain(behind), plain(template));
-  }
   // Without revisions only a count is left, or that nothing can have what has only just been written.
   const newest = unchanged ? allNewest(before) : false;
-  return newest === undefined ? undefined : !newest;
+  const otherwise = newest === undefined ? undefined : !newest;
+  const owned = facts.ownedBy(before.metadata.uid ?? '');
+  if (after.kind === 'Deployment') {
+    const sets = new Map(
+      owned.flatMap((one) => (one.kind === 'ReplicaSet' ? [[one.metadata.uid, !isNewestSet(one, after)] as const] : []))
+    );
+    return (pod) => sets.get(pod.metadata.ownerReferences?.find((one) => one.controller)?.uid) ?? otherwise;
+  }
+  const labelOf = (pod: Pod) => pod.metadata.labels?.[revisionLabel] ?? '';
+  if (facts.knowsProvider) {
+    const label = after.kind === 'StatefulSet' ? setLabelOf(after, template) : revisionOf(template);
+    return (pod) => labelOf(pod) !== label;
+  }
+  const { updateRevision } = (before.status ?? {}) as { updateRevision?: string };
+  if (unchanged && updateRevision !== undefined) return (pod) => labelOf(pod) !== updateRevision;
+  const behind = new Map(
+    owned.flatMap((one) => {
+      const its = one.kind === 'ControllerRevision' ? one.data?.spec.template : undefined;
+      return its ? [[one.metadata.name, !same(plain(its), plain(template))] as const] : [];
+    })
+  );
+  return (pod) => behind.get(labelOf(pod)) ?? behind.get(`${before.metadata.name}-${labelOf(pod)}`) ?? otherwise;
 }
 
 /** Why a strategy leaves a pod of an older template as it is; undefined where it replaces it. */
@@ -215,27 +213,21 @@ export function restarts(facts: Facts, verdict: Verdict): Turnover {
   const stays = (pod: Pod): boolean => after.kind !== 'StatefulSet' || ordinals!.has(ordinalIn(after, pod.metadata.name) ?? -1);
   const living = podsMadeBy(facts, before).filter((pod) => !pod.metadata.deletionTimestamp && stays(pod));
   if (!living.length || (after.kind === 'Deployment' && after.spec.replicas === 0)) return nothing;
-  const leaves =
-    after.kind === 'DaemonSet'
-      ? living.filter((pod) => {
-          const node = facts.get('Node', '', pod.spec.nodeName ?? '');
-          return node !== undefined && !keepsDaemon(after, node);
-        })
-      : [];
-  const others = living.filter((pod) => !leaves.includes(pod));
-  const going = (to: Workload) => others.filter((pod) => isOld(facts, before, to, pod) === true && heldBy(to, pod) === undefined);
-  const already = new Set(unchanged ? going(before) : []);
+  const off = (set: Workload, pod: Pod): boolean => {
+    const node = facts.get('Node', '', pod.spec.nodeName ?? '');
+    return set.kind === 'DaemonSet' && node !== undefined && !keepsDaemon(set, node);
+  };
+  const leaves = living.filter((pod) => off(after, pod) && !off(before, pod));
+  const others = living.filter((pod) => !off(after, pod));
+  const [olderNow, older] = [olderThan(facts, before, before), olderThan(facts, before, after)];
+  const already = (pod: Pod) => unchanged && olderNow(pod) === true && heldBy(before, pod) === undefined;
   const due = inOrder(
     after,
-    going(after).filter((pod) => !already.has(pod))
+    others.filter((pod) => older(pod) === true && heldBy(after, pod) === undefined && !already(pod))
   );
-  const unseen = others.filter((pod) => isOld(facts, before, after, pod) === undefined && heldBy(after, pod) !== heldBy(before, pod));
-  const kept = unchanged
-    ? []
-    : inOrder(
-        after,
-        others.filter((pod) => isOld(facts, before, after, pod) && heldBy(after, pod) !== undefined)
-      );
+  const unseen = others.filter((pod) => older(pod) === undefined && heldBy(after, pod) !== heldBy(before, pod));
+  const held = unchanged ? [] : others.filter((pod) => older(pod) && heldBy(after, pod) !== undefined);
+  const kept = inOrder(after, held);
   const ref = refOf(after);
   const line = (says: string): SheetLine => ({ ref, says });
   return {

@@ -1,22 +1,10 @@
 import { plural } from '$core/shared';
+import type { WorkloadSheet } from '$server/views/workload';
 
-/** What was asked of an engine, as the console keeps it. */
-export interface AskedOp {
-  readonly do: string;
-  readonly place?: string | undefined;
-  readonly key?: string | undefined;
-  readonly value?: string | undefined;
-  readonly count?: number | undefined;
-  readonly bytes?: number | undefined;
-  readonly acks?: string | undefined;
-  readonly from?: string | undefined;
-  readonly group?: string | undefined;
-}
-interface Form {
-  readonly do: string;
-  readonly fields: readonly { readonly id: string; readonly label: string }[];
-}
+type Op = WorkloadSheet['asks'][number]['op'];
+type Forms = readonly Pick<WorkloadSheet['forms'][number], 'do' | 'fields'>[];
 
+/** So much of a text is shown; made up. */
 const longest = 40;
 const counted = (label: string, n: number) => plural(n, label.replace(/s$/, ''), label);
 
@@ -34,7 +22,7 @@ function wishes(text: string): string[] | undefined {
 }
 
 /** An ask in one line: `produce gate-scans “gate 4”, acknowledged by all`. Figures bear the words that their form has for them. */
-export function askedText(op: AskedOp, forms: readonly Form[]): string {
+export function askedText(op: Op, forms: Forms): string {
   const labels = new Map(forms.find((one) => one.do === op.do)?.fields.map((one) => [one.id, one.label]));
   const { value = '' } = op;
   const figures: string[] = [];

@@ -12,7 +12,29 @@ export interface Fault {
   readonly remedy: string;
 }
 
-type Fixed = Readonly<Record<string, { fields: readonly string[]; remedy: string }>>;
+type Fixed = Readonly<
+  Record<
+    string,
+    {
+      fields: readonly string[];
+      remedy: string;
+      /** They can change until then. */
+      once?(before: ApiObject, facts: Facts): boolean;
+    }
+  >
+>;
+type Told = { readonly conditions?: Parameters<typeof conditionOf>[0]; readonly momentMs?: number; readonly pieces?: readonly unknown[] };
+const told = (one: ApiObject): Told => (one as { status?: Told }).status ?? {};
+
+/** Whether what was asked for is there. */
+const isMade = (one: ApiObject): boolean => conditionOf(told(one).conditions, 'Ready')?.status === 'True';
+/** Whether its operator has made the set that a resource comes to. */
+const hasSet = ({ metadata }: ApiObject, facts: Facts): boolean =>
+  facts.get('StatefulSet', metadata.namespace ?? '', metadata.name) !== undefined;
+/** Whether a plan has anything that it copied. */
+const hasCopied = (one: ApiObject, facts: Facts): boolean =>
+  (told(one).pieces?.length ?? 0) > 0 ||
+  facts.list('BackupRun', one.metadata.namespace).some(({ spec }) => spec.plan === one.metadata.name);
 
 /** Fields that can't change once the object stands. Sources: the cluster API's reference of each kind. */
 const fixed: Fixed = {
@@ -43,23 +65,38 @@ const fixed: Fixed = {
     fields: ['value', 'preemptionPolicy'],
     remedy: 'Send a class with another name, and name that; pods keep what they were made with.'
   },
-  // The admission step of their operators (made up): what they don't carry out they don't take.
+  // From here on made up, as these kinds are: what nobody carries out once something is made isn't taken.
   MemoryCluster: {
     fields: ['spec.volume'],
-    remedy: 'Claims keep what they were made with: grow each of them, or make another cluster beside it and move what this one holds.'
+    remedy: 'Claims keep what they were made with: grow each of them, or make another cluster beside it and move what this one holds.',
+    once: hasSet
   },
   MemoryDatabase: {
-    fields: ['spec.cluster', 'spec.memory', 'spec.shards', 'spec.replicas'],
-    remedy: 'Make a database of another name, and move what this one holds; or take it away with its content and send it anew.'
+    fields: ['spec'],
+    remedy: 'Make a database of another name, and move what this one holds; or take it away with its content and send it anew.',
+    once: isMade
   },
   DocumentSet: {
     fields: ['spec.volume', 'spec.tls'],
-    remedy: 'Claims and certificates stay as the set was made: grow each claim, or make another set beside it and move what this one holds.'
+    remedy:
+      'Claims and certificates stay as the set was made: grow each claim, or make another set beside it and move what this one holds.',
+    once: hasSet
   },
-  // What copies build on is of the workload that is named (made up).
+  Topic: {
+    fields: ['spec'],
+    remedy: 'Make a topic of another name and move what it holds; or drop this one, with its messages, and send it anew.',
+    once: isMade
+  },
+  // How far one has followed is a position of the one that it followed, and what copies build on is of the workload that was named.
+  Mirror: {
+    fields: ['spec.from', 'spec.workload'],
+    remedy: 'Take it away and send it anew: it begins with all of what it follows then.',
+    once: (one) => told(one).momentMs !== undefined
+  },
   BackupPlan: {
     fields: ['spec.workload'],
-    remedy: 'Send a plan of another name: the copies of this one are of the workload that it names.'
+    remedy: 'Send a plan of another name: the copies of this one are of the workload that it names.',
+    once: hasCopied
   },
   RoleBinding: { fields: ['roleRef'], remedy: 'Take it away and send it anew.' },
   ClusterRoleBinding: { fields: ['roleRef'], remedy: 'Take it away and send it anew.' }
@@ -186,38 +223,15 @@ function podFaults(before: KindMap['Pod'], after: KindMap['Pod']): Fault[] {
     .map((one) => ({ code: 'immutable-field', ...one, remedy: 'Take the pod away and send it anew.' }));
 }
 
-/** A topic that was made stays as it was made: its helper asks for it once (made up). Before that, what is asked for may change. */
-function topicFaults(before: KindMap['Topic'], after: KindMap['Topic']): Fault[] {
-  if (conditionOf(before.status?.conditions, 'Ready')?.status !== 'True') return [];
-  return differences(before.spec, after.spec, 'spec').map((one) => ({
-    code: 'immutable-field',
-    ...one,
-    remedy: 'Make a topic of another name and move what it holds; or drop this one, with its messages, and send it anew.'
-  }));
-}
-
-/** How far one has followed is a position of the one that it followed: another one has others (made up). */
-function mirrorFaults(before: KindMap['Mirror'], after: KindMap['Mirror']): Fault[] {
-  if (before.status?.momentMs === undefined) return [];
-  return (['spec.from', 'spec.workload'] as const).flatMap((field) =>
-    differences(at(before, field), at(after, field), field).map((one) => ({
-      code: 'immutable-field' as const,
-      ...one,
-      remedy: 'Take it away and send it anew: it begins with all of what it follows then.'
-    }))
-  );
-}
-
 /** What of a change the cluster API would refuse. */
 export function immutableFaults(before: ApiObject, after: ApiObject, facts: Facts): Fault[] {
   if (before.kind === 'StatefulSet' && after.kind === 'StatefulSet') return setFaults(before, after);
   if (before.kind === 'PersistentVolumeClaim' && after.kind === 'PersistentVolumeClaim') return claimFaults(before, after, facts);
-  if (before.kind === 'Mirror' && after.kind === 'Mirror') return mirrorFaults(before, after);
-  if (before.kind === 'Topic' && after.kind === 'Topic') return topicFaults(before, after);
   if (before.kind === 'Pod' && after.kind === 'Pod') return podFaults(before, after);
   if (before.kind === 'Secret' || before.kind === 'ConfigMap') return dataFaults(before, after as typeof before);
   if (before.kind === 'Service' && after.kind === 'Service') return serviceFaults(before, after);
   const rule = fixed[before.kind];
+  if (rule?.once?.(before, facts) === false) return [];
   return (rule?.fields ?? []).flatMap((field) => {
     const [old, next] = [at(before, field), at(after, field)];
     if (same(old, next)) return [];
