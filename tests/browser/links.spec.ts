@@ -89,6 +89,11 @@ test('a draft that fits one cluster is held against all, tried on forks, given v
 kind: Namespace
 metadata: {name: ledgers}
 ---
+apiVersion: v1
+kind: Service
+metadata: {name: ledger, namespace: ledgers}
+spec: {clusterIP: None, selector: {app: ledger}, ports: [{name: data, port: 7110}]}
+---
 apiVersion: apps/v1
 kind: StatefulSet
 metadata: {name: ledger, namespace: ledgers}

@@ -11,8 +11,6 @@ import {
   liftables,
   meaningAt,
   moveNamespace,
-  pathOf,
-  pathText,
   rowsOf,
   secretValue,
   starterOf,
@@ -20,7 +18,7 @@ import {
   tableOf,
   type Alphabet
 } from '$core/drafts';
-import { applyEdits, readManifests, readWritten } from '$core/manifest';
+import { applyEdits, pathOf, pathText, readManifests, readWritten } from '$core/manifest';
 import { check } from '$core/checker';
 import { kindEntries } from '$core/model';
 import { bookingsYaml } from '../../src/lib/scenario/workloads';

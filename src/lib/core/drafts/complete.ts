@@ -1,6 +1,6 @@
 import { entryOf, fieldAt, kindEntries, kindEntry, meanings, type Kind } from '../model';
+import { pathText } from '../manifest';
 import { cursorAt, pathUnder, type Cursor } from './cursor';
-import { pathText } from './table';
 import { starterOf } from './starters';
 
 export { cursorAt, pathUnder, type Cursor } from './cursor';

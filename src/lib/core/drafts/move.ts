@@ -1,6 +1,5 @@
 import { entryOf, keyOf, refOf } from '../model';
-import { editsOf, type Path, type TextEdit, type Wish, type Written, type WrittenResult } from '../manifest';
-import { pathText } from './table';
+import { editsOf, pathText, type Path, type TextEdit, type Wish, type Written, type WrittenResult } from '../manifest';
 
 /** One place that names a namespace. */
 export interface MovePlace {

@@ -1,7 +1,7 @@
 import { fieldOf } from '../shared';
 import { z } from 'zod';
 import { keyOf, refOf, type ApiObject } from '../model';
-import { editsOf, type Path, type TextEdit, type Written, type WrittenResult } from '../manifest';
+import { editsOf, pathOf, pathText, withValue, type Path, type TextEdit, type Written, type WrittenResult } from '../manifest';
 
 /** The file beside a draft's manifests that holds what differs by cluster. */
 export const tableFile = 'by-cluster.yaml';
@@ -32,17 +32,6 @@ export interface TableRow {
   readonly values: Readonly<Record<string, string | number | boolean>>;
 }
 
-/** A path as in `spec.containers[0].image`. */
-export const pathText = (path: Path): string =>
-  path.reduce<string>((text, step) => (typeof step === 'number' ? `${text}[${step}]` : text ? `${text}.${step}` : step), '');
-
-/** The path of a text made by {@link pathText}. */
-export const pathOf = (text: string): Path =>
-  text
-    .split(/[.[\]]+/)
-    .filter(Boolean)
-    .map((step) => (/^\d+$/.test(step) ? Number(step) : step));
-
 function placeOf(text: string): { key: string; path: Path } | undefined {
   const found = /^(\S+ \S+) (\S+)$/.exec(text.trim());
   return found ? { key: found[1]!, path: pathOf(found[2]!) } : undefined;
@@ -66,16 +55,6 @@ export const tableOf = (name: string, rows: readonly TableRow[]): object => ({
   metadata: { name },
   spec: { rows: rows.map((one) => ({ name: one.name, places: one.places, values: one.values })) }
 });
-
-function setAt(value: unknown, [step, ...rest]: Path, next: unknown): unknown {
-  if (step === undefined) return next;
-  if (Array.isArray(value)) return value.map((one, i) => (i === step ? setAt(one, rest, next) : one));
-  if (typeof value !== 'object' || value === null || !(step in value)) return value;
-  return { ...value, [step]: setAt((value as Record<string, unknown>)[step], rest, next) };
-}
-
-/** A value with something else at a path; unchanged where the path leads nowhere. */
-export const withValue = <T>(value: T, path: Path, next: unknown): T => setAt(value, path, next) as T;
 
 /** Objects as they go to a cluster: with that cluster's values where the table has some. */
 export function forCluster(read: WrittenResult, rows: readonly TableRow[], cluster: string): WrittenResult {

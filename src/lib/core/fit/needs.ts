@@ -1,6 +1,19 @@
 import { bytesOf } from '../shared';
-import { askOf, claimsOf, zoneLabel, type ApiObject, type Ask, type Claim, type Facts, type PodSpec, type StorageClass } from '../model';
-import { decidesByMajority, enginePartOf } from '../standin';
+import {
+  askOf,
+  claimsOf,
+  defaultClass,
+  selectorMatches,
+  zoneLabel,
+  type ApiObject,
+  type Ask,
+  type Claim,
+  type Facts,
+  type Kind,
+  type PodTemplate,
+  type StorageClass
+} from '../model';
+import { decidesByMajority, enginePartOf, setFor } from '../standin';
 import { traitsOf, type ClassTraits } from './classes';
 
 /** What somebody says a class must do, beside what the one that is named does; left out: what that one does. */
@@ -23,6 +36,7 @@ export interface ClaimsNeed {
 
 /** Members that a workload runs. */
 export interface PartNeed {
+  readonly kind: Kind;
   readonly name: string;
   readonly members: number;
   readonly ask: Ask;
@@ -33,47 +47,102 @@ export interface PartNeed {
   readonly volumes: number;
 }
 
+/** An image that members run. */
+export interface ImageNeed {
+  readonly image: string;
+  readonly places: readonly string[];
+}
+
+/** The class of claims that say that they want none: '' stands for the default one. */
+export const noClass = '""';
+
 /** What manifests need of a cluster. */
 export interface Needs {
   readonly claims: readonly ClaimsNeed[];
   readonly parts: readonly PartNeed[];
-  /** Where an image is named. */
-  readonly images: readonly { readonly image: string; readonly places: readonly string[] }[];
+  /** Images, with where each is named. */
+  readonly images: readonly ImageNeed[];
 }
 
 const key = ({ kind, metadata }: ApiObject): string => `${kind} ${metadata.namespace ?? 'default'}/${metadata.name}`;
 
 interface Maker {
   readonly object: ApiObject;
-  readonly spec: PodSpec;
+  readonly template: PodTemplate;
   readonly members: number;
+  /** Where the pod's spec stands; '' where an operator writes it. */
   readonly at: string;
 }
 
-function makersOf(objects: readonly ApiObject[]): Maker[] {
-  return objects.flatMap((object): Maker[] => {
-    if (object.kind === 'StatefulSet' || object.kind === 'Deployment')
-      return [{ object, spec: object.spec.template.spec, members: object.spec.replicas ?? 1, at: 'spec.template.spec' }];
-    if (object.kind === 'Pod') return [{ object, spec: object.spec, members: 1, at: 'spec' }];
-    if (object.kind === 'DocumentSet' && !object.spec.clusters) {
-      const { cpu, memory, members } = object.spec;
-      const spec = { containers: [{ name: 'node', resources: { requests: { cpu, memory } } }] } as unknown as PodSpec;
-      return [{ object, spec, members, at: '' }];
+/** How many members a document set has at the most in one cluster, where it is spread over several. */
+const mostInOne = (one: ApiObject): number =>
+  one.kind === 'DocumentSet' && one.spec.clusters ? Math.max(...one.spec.clusters.map(({ members }) => members)) : Infinity;
+
+function makerOf(object: ApiObject): Maker | undefined {
+  const set = setFor(object);
+  if (set) return { object, template: set.spec.template, members: Math.min(set.spec.replicas ?? 1, mostInOne(object)), at: '' };
+  const at = 'spec.template.spec';
+  switch (object.kind) {
+    case 'StatefulSet':
+    case 'Deployment':
+      return { object, template: object.spec.template, members: object.spec.replicas ?? 1, at };
+    case 'ReplicaSet':
+      return object.spec.template && { object, template: object.spec.template, members: object.spec.replicas ?? 1, at };
+    case 'DaemonSet':
+      return { object, template: object.spec.template, members: 1, at };
+    case 'Job':
+      return { object, template: object.spec.template, members: sideBySide(object.spec), at };
+    case 'CronJob': {
+      const { spec } = object.spec.jobTemplate;
+      return { object, template: spec.template, members: sideBySide(spec), at: 'spec.jobTemplate.spec.template.spec' };
     }
-    return [];
-  });
+    case 'Pod':
+      return { object, template: { metadata: object.metadata, spec: object.spec } as PodTemplate, members: 1, at: 'spec' };
+    default:
+      return undefined;
+  }
 }
 
-function apartIn(spec: PodSpec): 'node' | 'zone' | undefined {
-  const keys = (spec.affinity?.podAntiAffinity?.requiredDuringSchedulingIgnoredDuringExecution ?? []).map((one) => one.topologyKey);
+const sideBySide = ({ parallelism = 1, completions = 1 }: { parallelism?: number | undefined; completions?: number | undefined }): number =>
+  Math.min(parallelism, completions);
+
+/** What of a document set over several clusters comes to one of them; anything else as it is, undefined where nothing does. */
+export function inCluster(one: ApiObject, cluster: string | undefined): ApiObject | undefined {
+  if (one.kind !== 'DocumentSet' || !one.spec.clusters) return one;
+  const mine = one.spec.clusters.find((each) => each.cluster === cluster);
+  if (!mine) return undefined;
+  const { clusters: _, ...spec } = one.spec;
+  const storageClassName = mine.storageClassName ?? spec.volume.storageClassName;
+  return { ...one, spec: { ...spec, members: mine.members, volume: { ...spec.volume, storageClassName } } };
+}
+
+/** What no two members of a template may share: only terms that mean themselves count. */
+function apartIn({ metadata, spec }: PodTemplate): 'node' | 'zone' | undefined {
+  const keys = (spec.affinity?.podAntiAffinity?.requiredDuringSchedulingIgnoredDuringExecution ?? [])
+    .filter((one) => selectorMatches(one.labelSelector, metadata?.labels))
+    .map((one) => one.topologyKey);
   return keys.includes(zoneLabel) ? 'zone' : keys.includes('kubernetes.io/hostname') ? 'node' : undefined;
+}
+
+/** Images that manifests name, with where. */
+export function imagesOf(objects: readonly ApiObject[]): ImageNeed[] {
+  const images = new Map<string, string[]>();
+  for (const object of objects) {
+    const maker = makerOf(object);
+    if (!maker?.at) continue;
+    for (const list of ['initContainers', 'containers'] as const)
+      (maker.template.spec[list] ?? []).forEach(({ image }, i) => {
+        if (image) images.set(image, [...(images.get(image) ?? []), `${key(object)} ${maker.at}.${list}[${i}].image`]);
+      });
+  }
+  return [...images].map(([image, places]) => ({ image, places }));
 }
 
 /** The class that claims name, in the manifests themselves or in the cluster at hand. */
 function classNamed(home: Facts, objects: readonly ApiObject[], name: string): StorageClass | undefined {
   const brought = objects.find((one): one is StorageClass => one.kind === 'StorageClass' && one.metadata.name === name);
   if (brought || name !== '') return brought ?? home.get('StorageClass', '', name);
-  return home.list('StorageClass').find((one) => one.metadata.annotations?.['storageclass.kubernetes.io/is-default-class'] === 'true');
+  return defaultClass(home);
 }
 
 /**
@@ -84,7 +153,7 @@ function classNamed(home: Facts, objects: readonly ApiObject[], name: string): S
 export function needsOf(home: Facts, objects: readonly ApiObject[], must: Readonly<Record<string, Must>> = {}): Needs {
   const claims = new Map<string, { many: boolean; sizes: number[]; aMember: number; places: string[] }>();
   const claim = (spec: Claim['spec'], count: number, aMember: number, place: string) => {
-    const name = spec.storageClassName ?? '';
+    const name = spec.storageClassName === '' ? noClass : (spec.storageClassName ?? '');
     const known = claims.get(name) ?? { many: false, sizes: [], aMember: 0, places: [] };
     known.many ||= spec.accessModes.some((mode) => mode === 'ReadWriteMany' || mode === 'ReadOnlyMany');
     known.sizes.push(...Array<number>(count).fill(bytesOf(spec.resources.requests.storage)));
@@ -93,6 +162,11 @@ export function needsOf(home: Facts, objects: readonly ApiObject[], must: Readon
     claims.set(name, known);
   };
   for (const one of objects) {
+    const maker = makerOf(one);
+    for (const [i, volume] of (maker?.at ? (maker.template.spec.volumes ?? []) : []).entries()) {
+      const own = volume.ephemeral?.volumeClaimTemplate?.spec;
+      if (own) claim(own, maker!.members, 1, `${key(one)} ${maker!.at}.volumes[${i}].ephemeral.volumeClaimTemplate.spec.storageClassName`);
+    }
     if (one.kind === 'StatefulSet')
       (one.spec.volumeClaimTemplates ?? []).forEach((template, i) =>
         claim(template.spec, one.spec.replicas ?? 1, 1, `${key(one)} spec.volumeClaimTemplates[${i}].spec.storageClassName`)
@@ -104,23 +178,24 @@ export function needsOf(home: Facts, objects: readonly ApiObject[], must: Readon
       claim(spec, one.kind === 'MemoryCluster' ? one.spec.nodes : one.spec.members, 1, `${key(one)} spec.volume.storageClassName`);
     }
   }
-  const images = new Map<string, string[]>();
-  const parts = makersOf(objects).map(({ object, spec, members, at }): PartNeed => {
-    spec.containers.forEach((one, i) => {
-      if (at && one.image) images.set(one.image, [...(images.get(one.image) ?? []), `${key(object)} ${at}.containers[${i}].image`]);
-    });
-    const templates =
-      object.kind === 'StatefulSet' ? (object.spec.volumeClaimTemplates ?? []).length : object.kind === 'DocumentSet' ? 1 : 0;
-    const part = at ? enginePartOf({ spec } as never) : undefined;
-    return {
-      name: object.metadata.name,
-      members,
-      ask: askOf(spec),
-      apart: object.kind === 'DocumentSet' ? 'node' : apartIn(spec),
-      majority: object.kind === 'DocumentSet' || (part !== undefined && decidesByMajority(part)),
-      images: spec.containers.flatMap((one) => one.image ?? []),
-      volumes: templates + claimsOf(spec).length
-    };
+  const parts = objects.flatMap((object): PartNeed[] => {
+    const maker = makerOf(object);
+    if (!maker) return [];
+    const { template, members, at } = maker;
+    const templates = object.kind === 'StatefulSet' ? (object.spec.volumeClaimTemplates ?? []).length : at ? 0 : 1;
+    const part = enginePartOf({ metadata: template.metadata, spec: template.spec } as never);
+    return [
+      {
+        kind: at ? object.kind : 'StatefulSet',
+        name: object.metadata.name,
+        members,
+        ask: askOf(template.spec),
+        apart: apartIn(template),
+        majority: part !== undefined && decidesByMajority(part),
+        images: template.spec.containers.flatMap((one) => one.image ?? []),
+        volumes: templates + claimsOf(template.spec).length
+      }
+    ];
   });
   return {
     claims: [...claims].map(([className, { many, sizes, aMember, places }]) => {
@@ -139,6 +214,6 @@ export function needsOf(home: Facts, objects: readonly ApiObject[], must: Readon
       };
     }),
     parts,
-    images: [...images].map(([image, places]) => ({ image, places }))
+    images: imagesOf(objects)
   };
 }

@@ -93,6 +93,14 @@ export function repellingTaint(node: Node, tolerations: readonly Toleration[] | 
   });
 }
 
+/** The only node that a pod asks for by its name, or stands on: that of a daemon set's. Source: NodeSelectorTerm v1 core, matchFields. */
+export function nodeMeant({ spec }: { readonly spec: PodSpec }): string | undefined {
+  if (spec.nodeName) return spec.nodeName;
+  const terms: readonly Term[] | undefined = spec.affinity?.nodeAffinity?.requiredDuringSchedulingIgnoredDuringExecution?.nodeSelectorTerms;
+  const field = terms?.length === 1 ? terms[0]!.matchFields?.[0] : undefined;
+  return field?.operator === 'In' && field.values?.length === 1 ? field.values[0] : undefined;
+}
+
 /** Whether a pod's node selector and required node affinity accept a node. */
 export function nodeWanted(spec: PodSpec, node: Node): boolean {
   const labels = node.metadata.labels;

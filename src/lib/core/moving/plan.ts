@@ -3,7 +3,7 @@ import { came } from './waits';
 import { entryOf, factsIn, keyOf, refOf, type ApiObject, type Facts, type Ref, type StatefulSet } from '../model';
 import { asManifest, inSendingOrder } from '../manifest';
 import { companionsOf } from '../change';
-import { classesThere, fitOf, needsOf } from '../fit';
+import { classesThere, fitOf, inCluster, needsOf } from '../fit';
 import { workloadNamed } from '../proofs';
 import { engineRunning, followed, isOver, linkNamesFault, mirrorOf, operatorOf, overFault, sentByPerson, type EngineId } from '../standin';
 
@@ -179,9 +179,7 @@ function askedThere(home: Facts, namespace: string, name: string, objects: reado
   const found = resourceOf(home, namespace, name);
   const mine = found?.seated.find((one) => one.cluster === home.elsewhere!.here);
   if (!found || !mine) return objects;
-  const { clusters: _, ...spec } = found.set.spec;
-  const storageClassName = mine.storageClassName ?? spec.volume.storageClassName;
-  return [{ ...found.set, spec: { ...spec, members: mine.members, volume: { ...spec.volume, storageClassName } } }];
+  return [inCluster(found.set, mine.cluster)!];
 }
 
 /** Members are added over there and taken here, one cluster after the other; writers never stand still. */

@@ -25,7 +25,7 @@ export { missingReferences, referenceSentence, referencesOf } from './control/no
 export { deadPort, killBy, probeFault, seenReadyMs } from './control/nodes/agent/probes';
 export { attachmentName } from './control/storage/attaching';
 export { fileSystemsUnder, fullMount, mountFault, mountsOf, ownerFault, userOf, type MountFault } from './control/nodes/agent/mounts';
-export { volumeFault, volumeFits, type VolumeFault } from './control/storage/premade';
+export { noProvisioner, premadeFor, volumeFault, volumeFits, type VolumeFault } from './control/storage/premade';
 export { growsAgainMs, growthFault } from './control/storage/growing';
 export { asOperated, operatedKinds, operatorObjects, ownManifests, setFor } from './control/operators';
 export { databaseFault } from './admit/databases';
@@ -51,8 +51,21 @@ export { jobEnds, jobState } from './control/workloads/jobs';
 export { restedMark } from './control/workloads/resting';
 export { decidesByMajority, engineCards, partRank, servesClients, type ConsoleForm, type EngineCard } from './cards/engines';
 export { fitDisks } from './control/storage/pools';
-export { faultSentence, heldBack, podClaimsOf, placeFaultsNow, type PlaceFault } from './control/workloads/place-fault';
-export { allowedPlaces, argumentFault, fsTypeOf, isEncrypted } from './control/storage/provisioning';
+export {
+  asItStands,
+  closedTo,
+  faultSentence,
+  heldBack,
+  podClaimsOf,
+  placeFaultsNow,
+  type PlaceFault,
+  type PodClaims
+} from './control/workloads/place-fault';
+export { chosenNode, type Sibling } from './control/workloads/placing';
+export { roomFor } from './control/workloads/preempting';
+export { membersToBe, type MemberToBe } from './control/workloads/to-be';
+export { accountOf } from './control/workloads/pods';
+export { allowedPlaces, argumentFault, fsTypeOf, isEncrypted, zoneFor } from './control/storage/provisioning';
 export { consistencyMark, defaultSnapshotMark, snapshotAsset, snapshotClassOf, snapshotLook } from './control/storage/snapshots';
 export { sourceOf } from './control/storage/volume-source';
 export { daemonRoll, keepsDaemon } from './control/workloads/daemon-sets';
@@ -137,7 +150,7 @@ export * from './store/views';
 export { engineVersion } from './version';
 export { hostPathFault, hasPathsMark } from './control/nodes/agent/host-paths';
 export { driverOfClaim } from './control/storage/driver-call';
-export { attributesFault, wantedAttributes } from './control/storage/attributes';
+export { attributesFault, attributesOf, wantedAttributes } from './control/storage/attributes';
 export { gateOpen, type FeatureGate } from './provider/feature-gates';
 export { gatedFields, notPlayed, notPlayedValues, playedFields, type NotPlayed } from './played';
 export * from './world';

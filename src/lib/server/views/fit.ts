@@ -1,8 +1,8 @@
 import { changeSheet } from '$core/change';
-import { forCluster, withValue, pathOf } from '$core/drafts';
-import { fitOf, fitRows, needsOf, type ClassTraits, type FitMend, type FitSquare, type Must, type Needs } from '$core/fit';
+import { forCluster } from '$core/drafts';
+import { fitOf, fitRows, mendedBy, needsOf, type ClassTraits, type FitSquare, type Must, type Needs } from '$core/fit';
 import { readWritten } from '$core/manifest';
-import { keyOf, refOf, type ApiObject } from '$core/model';
+import { refOf, type ApiObject } from '$core/model';
 import { lineSentence, rootLine } from '$core/rootline';
 import { wordsOf } from '$core/shared';
 import type { World } from '$core/standin';
@@ -108,17 +108,7 @@ export function fitView(scene: Scene, { files, cluster, traits, tried }: FitAsk)
     claims: own.claims.map((one) => ({ ...one, traits: traits[one.places[0] ?? ''] ?? traits[''] ?? one.traits }))
   };
   const squares: FitSquare[] = fitOf(facts, needs, objects);
-  const mends: FitMend[] = squares.flatMap((one) => one.mend ?? []);
-  const mended = objects.map((object) =>
-    mends.reduce<ApiObject>((one, { places, value }) => {
-      for (const place of places) {
-        const [key = '', path = ''] = splitPlace(place);
-        if (keyOf({ ...refOf(object), namespace: object.metadata.namespace ?? 'default' }) === key || keyOf(refOf(object)) === key)
-          return withValue(one, pathOf(path), value);
-      }
-      return one;
-    }, object)
-  );
+  const mended = mendedBy(objects, squares);
   const sheet = problems.length || !mended.length ? undefined : changeSheet(facts, mended);
   return {
     cluster,
@@ -137,8 +127,3 @@ export function fitView(scene: Scene, { files, cluster, traits, tried }: FitAsk)
     tried: tried && sheet && facts.knowsProvider && !sheet.refused.length ? rehearsed(scene.fork(), mended) : null
   };
 }
-
-const splitPlace = (place: string): [string, string] => {
-  const at = place.lastIndexOf(' ');
-  return [place.slice(0, at), place.slice(at + 1)];
-};

@@ -11,7 +11,7 @@ export const fits = (one: Cluster): boolean => one.kind !== 'dump' && lacksOf(on
 
 /** Values that would be altered for a cluster. */
 export const changesOf = (one: Cluster): number =>
-  new Set(one.fit?.squares.flatMap((two) => (two.mend ? [`${two.mend.row} ${two.mend.value}`] : []))).size;
+  new Set(one.fit?.squares.flatMap((two) => (two.mends ?? []).map((each) => `${each.row} ${each.value}`))).size;
 
 const list = (names: readonly string[]): string =>
   names.length < 2 ? (names[0] ?? '') : `${names.slice(0, -1).join(', ')} and ${names.at(-1)}`;

@@ -10,6 +10,7 @@ import {
   type Node,
   type Pod
 } from '../../model';
+import { asManifest } from '../../manifest';
 import { clusterVersion, driverAnswers, driverCard, driverPartOf, driverPods, installFor, installObjects, pluginOn } from '../../standin';
 import { compact, driverOfPlace, field, isAttached, isBound, lastEvent, lastOfMaker, look, madeMs, ref, waitingOf } from '../evidence';
 import type { ClaimPlace, Evidence, JointRule, Look, Position } from '../types';
@@ -75,6 +76,12 @@ function partLook(facts: Facts, driver: string, part: 'controller' | 'node', pod
         text: `Let ${maker.metadata.name} stand on every node: check its node selector, affinity and tolerations.`,
         ...install(facts, driver)
       }
+    });
+  if (maker?.kind === 'Deployment' && maker.spec.replicas === 0 && !pods.length)
+    return look('broken', driver, `its ${words[part]} is scaled to nothing`, {
+      objects,
+      evidence: [field(maker, 'spec.replicas', 0)],
+      remedy: { text: 'Let it run again.', manifests: [asManifest({ ...maker, spec: { ...maker.spec, replicas: 1 } })] }
     });
   const sinceMs = madeMs(pods[0] ?? maker) ?? facts.nowMs;
   return look('settling', driver, `its ${words[part]}${where} comes up`, {

@@ -126,8 +126,17 @@ function underWay(facts: Facts, place: ClaimPlace, claim: Claim): Look {
         normalMs: callsSeen(facts, place.class?.provisioner ?? '', 'provisioning')?.normalMs ?? [2_000, 20_000]
       }
     });
-  if (waitsForConsumer(place.class) && !claim.metadata.annotations?.[selectedNodeMark])
+  if (waitsForConsumer(place.class) && !claim.metadata.annotations?.[selectedNodeMark]) {
+    // Source: the cluster API's "Storage Classes", volume binding mode, on nodeName.
+    const fixed = facts.podsOfClaim(place.namespace, place.name).find((pod) => pod.spec.nodeName && !pod.metadata.deletionTimestamp);
+    if (fixed)
+      return look('broken', '–', `${fixed.metadata.name} names its node, so nobody chooses one for the claim, which waits for that`, {
+        objects: [refOf(fixed)],
+        evidence: [field(fixed, 'spec.nodeName', fixed.spec.nodeName)],
+        remedy: { text: 'Leave spec.nodeName out, and select the node by its label kubernetes.io/hostname instead.' }
+      });
     return look('waiting', '–', 'made when the first user of the claim is placed');
+  }
   const { wait } = sourceOf(facts, claim, place.class!.provisioner);
   if (wait) return look('waiting', '–', `waits for its content: ${wait}`);
   const since = claim.metadata.creationTimestamp;

@@ -6,6 +6,7 @@ import { hasTaint, isUnheard, outOfServiceTaint } from '../../provider/outages';
 import { driverAnswers, callFault, pluginOn } from '../../provider/driver';
 import type { Store } from '../../store';
 import { idOf, type ClusterAccess, type Loop } from '../loop';
+import { reaches } from './premade';
 import { DriverCalls } from './driver-call';
 
 const calls = new DriverCalls('publish');
@@ -79,6 +80,11 @@ function attach(world: ClusterAccess, key: string, volume: Volume, node: string,
   const denied = callFault(world.store, driver, 'attach');
   if (denied) {
     fail(world, key, attachment, pods, `PERMISSION_DENIED: ${denied}.`);
+    return;
+  }
+  const there = world.store.get('Node', '', node);
+  if (there && !reaches(volume, there)) {
+    fail(world, key, attachment, pods, `FAILED_PRECONDITION: ${node} is out of reach of ${volume.metadata.name} (nodeAffinity).`);
     return;
   }
   const handle = volume.spec.csi?.volumeHandle ?? '';
@@ -158,6 +164,11 @@ export const attaching: Loop = {
     // A pod whose work is done holds its volumes no more.
     Pod: (now, before, store) =>
       now && before && now.spec === before.spec && takesRoom(now) === takesRoom(before) ? [] : pairsOf(now ?? before, store),
+    // A pod that names its node itself may stand there before its claim has a volume.
+    PersistentVolumeClaim: (now, before, store) =>
+      now?.status?.phase === 'Bound' && before?.status?.phase !== 'Bound'
+        ? store.podsOfClaim(now.metadata.namespace ?? '', now.metadata.name).flatMap((pod) => pairsOf(pod, store))
+        : [],
     VolumeAttachment: (now, before, store) => {
       // Whoever attached it has done all there is to do.
       if (now?.status?.attached && before && !before.status?.attached && !now.metadata.deletionTimestamp) return [];

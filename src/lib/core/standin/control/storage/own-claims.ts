@@ -1,11 +1,31 @@
-import { ownClaims, ownerOf, takesRoom, type Claim } from '../../../model';
+import { ownClaims, ownerOf, takesRoom, type Claim, type Facts, type Pod } from '../../../model';
 import { filled } from '../../admit/defaults';
 import { claimShut } from '../../admit/limits';
 import { idOf, splitKey, type Loop } from '../loop';
 
+type OwnVolume = ReturnType<typeof ownClaims>[number]['volume'];
+
 /** Whether a claim of a pod's own name was made for that very pod. Source: the cluster API's "Ephemeral Volumes", PVC naming. */
 export const isOwnClaim = (claim: Claim, podUid: string | undefined): boolean =>
   claim.metadata.ownerReferences?.some((one) => one.controller && one.uid === podUid) ?? false;
+
+/** A claim that a pod has for itself alone, as it is made. */
+export function ownClaimToBe(facts: Facts, pod: Pod, name: string, volume: OwnVolume): Claim {
+  const { metadata, spec } = volume.ephemeral!.volumeClaimTemplate!;
+  const claim: Claim = {
+    apiVersion: 'v1',
+    kind: 'PersistentVolumeClaim',
+    metadata: {
+      ...(metadata?.labels ? { labels: metadata.labels } : {}),
+      ...(metadata?.annotations ? { annotations: metadata.annotations } : {}),
+      name,
+      namespace: pod.metadata.namespace ?? '',
+      ownerReferences: [ownerOf(pod)]
+    },
+    spec
+  };
+  return filled(claim, facts) as Claim;
+}
 
 /** Makes the claims that pods have for themselves alone; they go with their pods. Source: the cluster API's "Ephemeral Volumes". */
 export const ownClaimsLoop: Loop = {
@@ -39,22 +59,7 @@ export const ownClaimsLoop: Loop = {
           'Warning'
         );
       if (there) continue;
-      const { metadata, spec } = volume.ephemeral!.volumeClaimTemplate!;
-      const claim = filled(
-        {
-          apiVersion: 'v1',
-          kind: 'PersistentVolumeClaim',
-          metadata: {
-            ...(metadata?.labels ? { labels: metadata.labels } : {}),
-            ...(metadata?.annotations ? { annotations: metadata.annotations } : {}),
-            name: claimName,
-            namespace,
-            ownerReferences: [ownerOf(pod)]
-          },
-          spec
-        },
-        world.store
-      ) as Claim;
+      const claim = ownClaimToBe(world.store, pod, claimName, volume);
       const refused = claimShut(world.store, claim);
       if (refused) world.event(pod, 'FailedBinding', `${claimName} can't be made: ${refused.message}.`, 'Warning');
       else world.put(claim);

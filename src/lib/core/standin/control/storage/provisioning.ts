@@ -9,7 +9,9 @@ import {
   type Backend,
   type Claim,
   type Facts,
+  type Node,
   type StorageClass,
+  type Used,
   type Volume
 } from '../../../model';
 import { volumeFinalizer } from '../../admit/defaults';
@@ -56,14 +58,25 @@ export function allowedPlaces(one: StorageClass, backend: Backend): readonly str
   return backend.spec.zones.map((zone) => zone.name).filter((name) => topologyOf(backend) === '' || !term || term.values.includes(name));
 }
 
-/** The zone a volume is made in: that of the first user's node, or the allowed one with the most room. */
-function zoneFor(world: ClusterAccess, one: StorageClass, claim: Claim, backend: Backend): string {
-  const node = claim.metadata.annotations?.[selectedNodeMark];
-  if (waitsForConsumer(one) && node) return placeFor(backend, world.store.get('Node', '', node));
-  const used = world.store.usedOf(backend.metadata.name);
+/**
+ * The zone a volume is made in: that of its first user's node, or the allowed one with the most room.
+ * @param used what its backend has handed out
+ */
+export function zoneFor(one: StorageClass, backend: Backend, node: Node | undefined, used: ReadonlyMap<string, Used>): string {
+  if (waitsForConsumer(one) && node) return placeFor(backend, node);
   const free = (name: string) => freeIn(backend, name, used) ?? 0;
   return [...allowedPlaces(one, backend)].sort((a, b) => free(b) - free(a) || (a < b ? -1 : 1))[0] ?? '';
 }
+
+/** The same for a claim as it stands. */
+function zoneOfClaim({ store }: ClusterAccess, one: StorageClass, claim: Claim, backend: Backend): string {
+  const name = claim.metadata.annotations?.[selectedNodeMark];
+  const node = name === undefined ? undefined : (store.get('Node', '', name) ?? nowhere);
+  return zoneFor(one, backend, node, store.usedOf(backend.metadata.name));
+}
+
+/** A node that has gone: nothing lies where it was. */
+const nowhere = { apiVersion: 'v1', kind: 'Node', metadata: { name: '' } } as Node;
 
 /** What a driver finds wrong with a class or a claim by themselves. Codes: the Container Storage Interface, CreateVolume. */
 export function argumentFault(facts: Pick<Facts, 'list'>, one: StorageClass, claim: Claim['spec']): Refused | undefined {
@@ -178,7 +191,7 @@ function provision(world: ClusterAccess, claim: Claim, one: StorageClass): void 
     return;
   }
   const backend = backendOf(world.store, one.provisioner);
-  const zone = call?.zone ?? (backend ? zoneFor(world, one, claim, backend) : '');
+  const zone = call?.zone ?? (backend ? zoneOfClaim(world, one, claim, backend) : '');
   const refused = refusal(world, one, claim, backend, zone);
   if (refused) {
     fail(world, claim, ...refused);

@@ -2,6 +2,7 @@ import { same, suffix } from '../../../shared';
 import {
   isReady,
   isVirtualNode,
+  nodeMeant,
   nodeWanted,
   readySinceMs,
   refOf,
@@ -12,7 +13,7 @@ import {
   type Pod
 } from '../../../model';
 import { idOf, itself, splitKey, type ClusterAccess, type Loop } from '../loop';
-import { makePod, ownersOfKind, revisionOf } from './pods';
+import { makePod, ownersOfKind, revisionOf, type Making } from './pods';
 import { revisionLabel } from './revisions';
 import { shareOf } from './share';
 
@@ -26,10 +27,13 @@ const tolerated = ['node.kubernetes.io/not-ready', 'node.kubernetes.io/unreachab
 const mostAtOnce = 40;
 
 const borne = (set: DaemonSet) => [...tolerated, ...(set.spec.template.spec.tolerations ?? [])];
-const chosen = (set: DaemonSet, node: Node): boolean => !isVirtualNode(node) && nodeWanted(set.spec.template.spec, node);
+const chosen = (set: DaemonSet, node: Node): boolean => {
+  const { spec } = set.spec.template;
+  return !isVirtualNode(node) && nodeWanted(spec, node) && (!spec.nodeName || spec.nodeName === node.metadata.name);
+};
 
 /** Whether a daemon set makes a pod on a node. */
-const takesDaemon = (set: DaemonSet, node: Node): boolean => chosen(set, node) && !repellingTaint(node, borne(set));
+export const takesDaemon = (set: DaemonSet, node: Node): boolean => chosen(set, node) && !repellingTaint(node, borne(set));
 
 /**
  * Whether a pod of a daemon set that is on a node stays there: a taint that only keeps new pods off sends none away. Source: "Taints and
@@ -57,7 +61,7 @@ export const daemonSets: Loop = {
     const set = world.store.get('DaemonSet', namespace, name);
     if (!set || set.metadata.deletionTimestamp) return;
     const pods = world.store.ownedBy(set.metadata.uid ?? '').filter((one): one is Pod => one.kind === 'Pod');
-    const byNode = new Map(pods.map((pod) => [pod.spec.nodeName ?? '', pod]));
+    const byNode = new Map(pods.map((pod) => [nodeMeant(pod) ?? '', pod]));
     const nodes = world.store.list('Node').filter((node) => takesDaemon(set, node));
     const hash = revisionOf(set.spec.template);
     const bare = nodes.filter((node) => !byNode.has(node.metadata.name));
@@ -65,8 +69,9 @@ export const daemonSets: Loop = {
     if (bare.length > mostAtOnce) world.after(1, key);
     const wanted = new Set(nodes.map((node) => node.metadata.name));
     for (const pod of pods) {
-      if (wanted.has(pod.spec.nodeName ?? '') || pod.metadata.deletionTimestamp) continue;
-      const node = world.store.get('Node', '', pod.spec.nodeName ?? '');
+      const name = nodeMeant(pod) ?? '';
+      if (wanted.has(name) || pod.metadata.deletionTimestamp) continue;
+      const node = world.store.get('Node', '', name);
       if (!(node && keepsDaemon(set, node))) world.remove(refOf(pod));
     }
     const { beside } = daemonRoll(set, nodes.length);
@@ -106,7 +111,7 @@ function replaceBeside(world: ClusterAccess, set: DaemonSet, nodes: readonly Nod
   let room = most;
   const next: Node[] = [];
   for (const node of nodes) {
-    const mine = living.filter((one) => one.spec.nodeName === node.metadata.name);
+    const mine = living.filter((one) => nodeMeant(one) === node.metadata.name);
     const old = mine.filter((one) => one.metadata.labels?.[revisionLabel] !== hash);
     const fresh = mine.find((one) => one.metadata.labels?.[revisionLabel] === hash);
     if (!old.length) continue;
@@ -124,14 +129,31 @@ function replaceBeside(world: ClusterAccess, set: DaemonSet, nodes: readonly Nod
   for (const node of next.slice(0, Math.max(0, room))) makeOn(world, set, node, hash);
 }
 
+/**
+ * What a daemon set's pod on a node is made of: it asks for that node by its name, and is placed like any other. Source: the cluster API's
+ * "DaemonSet", how daemon pods are scheduled.
+ */
+export const daemonMaking = (set: DaemonSet, node: Node, name: string, hash = revisionOf(set.spec.template)): Making => ({
+  owner: set,
+  name,
+  template: set.spec.template,
+  labels: { [revisionLabel]: hash },
+  spec: { affinity: { ...set.spec.template.spec.affinity, nodeAffinity: askedFor(set, node) }, tolerations: borne(set) }
+});
+
+const askedFor = ({ spec }: DaemonSet, node: Node) => ({
+  ...spec.template.spec.affinity?.nodeAffinity,
+  requiredDuringSchedulingIgnoredDuringExecution: {
+    nodeSelectorTerms: [{ matchFields: [{ key: 'metadata.name', operator: 'In' as const, values: [node.metadata.name] }] }]
+  }
+});
+
 function makeOn(world: ClusterAccess, set: DaemonSet, node: Node, hash: string): void {
   const id = idOf(set);
   const made = world.memory<number>('daemonPods');
   const nth = (made.get(`${id}@${node.metadata.name}`) ?? 0) + 1;
   const name = `${set.metadata.name}-${suffix(world.seed, `${id}@${node.metadata.name}#${nth}`)}`;
-  const { template } = set.spec;
-  const spec = { nodeName: node.metadata.name, tolerations: [...tolerated, ...(template.spec.tolerations ?? [])] };
-  if (makePod(world, { owner: set, name, template, labels: { [revisionLabel]: hash }, spec })) made.set(`${id}@${node.metadata.name}`, nth);
+  if (makePod(world, daemonMaking(set, node, name, hash))) made.set(`${id}@${node.metadata.name}`, nth);
 }
 
 function report(world: ClusterAccess, key: string, desired: number, hash: string): void {
@@ -142,7 +164,7 @@ function report(world: ClusterAccess, key: string, desired: number, hash: string
     .filter((one): one is Pod => one.kind === 'Pod' && !one.metadata.deletionTimestamp);
   const ready = pods.filter(isReady);
   // Beside each other two pods of a node count as one.
-  const onNodes = (list: readonly Pod[]): number => new Set(list.map((one) => one.spec.nodeName)).size;
+  const onNodes = (list: readonly Pod[]): number => new Set(list.map(nodeMeant)).size;
   const waitMs = (set.spec.minReadySeconds ?? 0) * 1_000;
   const up: Pod[] = [];
   for (const pod of ready) {

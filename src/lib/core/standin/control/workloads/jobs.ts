@@ -86,7 +86,7 @@ export const jobs: Loop = {
 };
 
 /** How many pods of a job run side by side while so many have succeeded. Source: JobSpec v1 batch, parallelism. */
-const besides = ({ spec }: Job, succeeded: number): number => Math.min(spec.parallelism ?? 1, (spec.completions ?? 1) - succeeded);
+export const besides = ({ spec }: Job, succeeded: number): number => Math.min(spec.parallelism ?? 1, (spec.completions ?? 1) - succeeded);
 
 /** Those that a job ends when fewer may run side by side: first what isn't ready, then the youngest. */
 function beyond(running: readonly Pod[], side: number): Pod[] {

@@ -16,6 +16,7 @@ import {
   roomOf,
   takesRoom,
   termsMatch,
+  tolerates,
   waitsForConsumer,
   type Claim,
   type Facts,
@@ -82,7 +83,7 @@ export interface Places {
 export const standsOn = (pod: Pod): string | undefined => (pod.spec.nodeName && takesRoom(pod) ? pod.spec.nodeName : undefined);
 
 /** The cluster as it stands: nobody is on the way. */
-const asItStands = (facts: Facts): Places => ({
+export const asItStands = (facts: Facts): Places => ({
   facts,
   podsOn: (node) => facts.podsOn(node),
   useOf: (node) => facts.useOf(node),
@@ -176,6 +177,19 @@ const taken = (facts: Facts, pod: Pod, { bound, choosing }: PodClaims): boolean 
         .some((other) => other.metadata.uid !== pod.metadata.uid && other.spec.nodeName && takesRoom(other))
   );
 
+/** What keeps pods off a node that isn't ready, and one that is cordoned, unless they tolerate it. Source: "Taints and Tolerations", taint nodes by condition. */
+const notReadyTaint = { key: 'node.kubernetes.io/not-ready', effect: 'NoSchedule' };
+const unschedulableTaint = { key: 'node.kubernetes.io/unschedulable', effect: 'NoSchedule' };
+
+/** Why a node is closed to a pod, whoever else stands there: its state, its taints, its labels and name. */
+export function closedTo({ spec }: Pod, node: Node): PlaceFault | undefined {
+  const bears = (taint: typeof notReadyTaint) => spec.tolerations?.some((one) => tolerates(one, taint)) ?? false;
+  if (!nodeReady(node) && !bears(notReadyTaint)) return 'not-ready';
+  if (node.spec?.unschedulable && !bears(unschedulableTaint)) return 'unschedulable';
+  if (repellingTaint(node, spec.tolerations)) return 'taint';
+  return nodeWanted(spec, node) ? undefined : 'selector';
+}
+
 /**
  * Tells of each node why a pod can't stand there, or undefined when it can. By requests, not by use; what keeps the pod apart from others is
  * looked up once for all nodes. Source: the cluster API's "Assigning Pods to Nodes", "Taints and Tolerations", "Node-specific Volume Limits".
@@ -190,10 +204,8 @@ export function placeFaults(places: Places, pod: Pod, claims: PodClaims): (node:
   const ask = askOf(pod.spec);
   const choosing = claims.choosing.map((claim) => ({ claim, room: roomTold(facts, claim) }));
   return (node) => {
-    if (!nodeReady(node)) return 'not-ready';
-    if (node.spec?.unschedulable) return 'unschedulable';
-    if (repellingTaint(node, pod.spec.tolerations)) return 'taint';
-    if (!nodeWanted(pod.spec, node)) return 'selector';
+    const closed = closedTo(pod, node);
+    if (closed) return closed;
     if (volumeElsewhere(facts, node, claims)) return 'volume-zone';
     const choice = choosing.length ? choiceFault(facts, node, choosing) : undefined;
     if (choice) return choice;

@@ -2,9 +2,11 @@ import {
   askOf,
   claimsOf,
   conditionOf,
+  nodeMeant,
   podsMadeBy,
   selectedNodeMark,
   roomOf,
+  takesRoom,
   zoneOf,
   type Claim,
   type Facts,
@@ -115,14 +117,32 @@ function assuming(facts: Facts, choices: Choices, self: string | undefined): Pla
   };
 }
 
-function choose(world: ClusterAccess, pod: Pod, claims: PodClaims): { node?: Node; faults: Map<PlaceFault, number> } {
-  const places = assuming(world.store, choicesOf(world), pod.metadata.uid);
+/** Where a sibling of a pod stands. */
+export interface Sibling {
+  readonly node: string;
+  readonly zone: string;
+}
+
+/**
+ * The node that a pod goes to, with what is wrong with those that it can't go to. Nothing is written.
+ * @param seed where in a large cluster it is looked first
+ */
+export function chosenNode(
+  places: Places,
+  pod: Pod,
+  claims: PodClaims,
+  siblings: readonly Sibling[],
+  seed: number
+): { node?: Node; faults: Map<PlaceFault, number> } {
   const faultOf = placeFaults(places, pod, claims);
-  const nodes = world.store.nodes();
+  const all = places.facts.nodes();
   const faults = new Map<PlaceFault, number>();
+  // Whoever asks for one by its name is kept from all others.
+  const meant = nodeMeant(pod);
+  const nodes = meant === undefined ? all : all.filter((node) => node.metadata.name === meant);
+  if (all.length > nodes.length) faults.set('selector', all.length - nodes.length);
   const enough = nodes.length > smallCluster ? enoughNodes : smallCluster;
-  const siblings = siblingsOf(world.store, pod, choicesOf(world));
-  const start = nodes.length > smallCluster ? hash32(idOf(pod), world.seed) % nodes.length : 0;
+  const start = nodes.length > smallCluster ? hash32(idOf(pod), seed) % nodes.length : 0;
   let best: Node | undefined;
   let bestScore = -Infinity;
   const wishes = wishesOf(places, pod);
@@ -141,8 +161,13 @@ function choose(world: ClusterAccess, pod: Pod, claims: PodClaims): { node?: Nod
   return { ...(best ? { node: best } : {}), faults };
 }
 
+function choose(world: ClusterAccess, pod: Pod, claims: PodClaims): { node?: Node; faults: Map<PlaceFault, number> } {
+  const choices = choicesOf(world);
+  return chosenNode(assuming(world.store, choices, pod.metadata.uid), pod, claims, siblingsOf(world.store, pod, choices), world.seed);
+}
+
 /** Node and zone of each sibling that has been placed. */
-function siblingsOf(facts: Facts, pod: Pod, choices: Choices): { node: string; zone: string }[] {
+function siblingsOf(facts: Facts, pod: Pod, choices: Choices): Sibling[] {
   const owner = pod.metadata.ownerReferences?.[0];
   if (!owner) return [];
   const between = owner.kind === 'ReplicaSet' ? facts.get('ReplicaSet', pod.metadata.namespace ?? '', owner.name) : undefined;
@@ -156,7 +181,7 @@ function siblingsOf(facts: Facts, pod: Pod, choices: Choices): { node: string; z
 }
 
 /** Roomier nodes first; nodes and zones that already hold a sibling last. */
-function scoreOf(places: Places, siblings: readonly { node: string; zone: string }[], node: Node): number {
+function scoreOf(places: Places, siblings: readonly Sibling[], node: Node): number {
   const room = roomOf(node);
   const given = places.useOf(node.metadata.name);
   const free = (1 - given.milliCpu / Math.max(1, room.milliCpu) + 1 - given.memoryBytes / Math.max(1, room.memoryBytes)) / 2;
@@ -238,8 +263,11 @@ const classCame = '(class)';
 export const placing: Loop = {
   id: 'placing',
   watches: {
-    Pod: (now, before) =>
-      now ? (now.spec.nodeName || now.metadata.deletionTimestamp ? [] : [idOf(now)]) : before?.spec.nodeName ? [again] : [],
+    Pod: (now, before) => {
+      // One that has gone, or whose work is done, leaves room.
+      if (!now?.spec.nodeName) return now ? (now.metadata.deletionTimestamp ? [] : [idOf(now)]) : before?.spec.nodeName ? [again] : [];
+      return before?.spec.nodeName && takesRoom(before) && !takesRoom(now) ? [again] : [];
+    },
     PersistentVolumeClaim: (now, before, store) =>
       now && before && now.status === before.status && now.spec === before.spec
         ? []

@@ -1,5 +1,5 @@
 import { hash32, stableJson } from '../../../shared';
-import { isReady, makerOf, ownerOf, type ApiObject, type Kind, type Pod, type PodSpec, type PodTemplate } from '../../../model';
+import { isReady, makerOf, ownerOf, type ApiObject, type Facts, type Kind, type Pod, type PodSpec, type PodTemplate } from '../../../model';
 import { podShut, withLimits } from '../../admit/limits';
 import { idOf, type ClusterAccess } from '../loop';
 
@@ -15,7 +15,8 @@ export function revisionOf(template: PodTemplate): string {
   return mark;
 }
 
-interface Making {
+/** What a pod is made of. */
+export interface Making {
   readonly owner: ApiObject;
   readonly name: string;
   readonly template: PodTemplate;
@@ -26,37 +27,52 @@ interface Making {
 /** How long an owner waits before it tries again to make a pod that wasn't let in, in ms; made up. */
 export const againMs = 30_000;
 
+/** A pod as it is made of a template: with what admission fills in. Nothing is written. */
+export function podToBe(facts: Facts, { owner, name, template, labels, spec }: Making): Pod {
+  return withLimits(
+    {
+      apiVersion: 'v1',
+      kind: 'Pod',
+      metadata: {
+        name,
+        namespace: owner.metadata.namespace ?? '',
+        labels: { ...template.metadata?.labels, ...labels },
+        ...(template.metadata?.annotations ? { annotations: template.metadata.annotations } : {}),
+        ownerReferences: [ownerOf(owner)]
+      },
+      spec: {
+        restartPolicy: 'Always',
+        terminationGracePeriodSeconds: 30,
+        ...template.spec,
+        serviceAccountName: accountOf(template.spec),
+        ...spec
+      },
+      status: { phase: 'Pending' }
+    },
+    facts
+  );
+}
+
+/** The service account of a pod. */
+export const accountOf = ({ serviceAccountName }: PodSpec): string => serviceAccountName ?? 'default';
+
 /**
  * Makes a pod of a template. Refused, as by the cluster API's admission, when its service account doesn't exist, or its namespace doesn't
  * let it in: then the owner gets a FailedCreate event, and tries again by itself.
  * @returns whether the pod was made
  */
-export function makePod(world: ClusterAccess, { owner, name, template, labels, spec }: Making): boolean {
+export function makePod(world: ClusterAccess, making: Making): boolean {
+  const { owner, name, template } = making;
   const namespace = owner.metadata.namespace ?? '';
   const refused = (why: string, remedy: string) => {
     world.event(owner, 'FailedCreate', `${name} can't be made: ${why}. ${remedy}`, 'Warning');
     world.after(againMs, idOf(owner), true);
     return false;
   };
-  const account = template.spec.serviceAccountName ?? 'default';
+  const account = accountOf(template.spec);
   if (!world.store.get('ServiceAccount', namespace, account))
     return refused(`the service account ${namespace}/${account} doesn't exist`, 'Send it.');
-  const pod = withLimits(
-    {
-      apiVersion: 'v1',
-      kind: 'Pod',
-      metadata: {
-        name,
-        namespace,
-        labels: { ...template.metadata?.labels, ...labels },
-        ...(template.metadata?.annotations ? { annotations: template.metadata.annotations } : {}),
-        ownerReferences: [ownerOf(owner)]
-      },
-      spec: { restartPolicy: 'Always', terminationGracePeriodSeconds: 30, ...template.spec, serviceAccountName: account, ...spec },
-      status: { phase: 'Pending' }
-    },
-    world.store
-  );
+  const pod = podToBe(world.store, making);
   const shut = podShut(world.store, pod);
   if (shut) return refused(shut.message, shut.remedy);
   world.put(pod);

@@ -58,25 +58,27 @@ function victimsOn(places: Places, pod: Pod, claims: PodClaims, node: Node): Pod
 /** So many nodes on which somebody could make room are compared; made up. */
 const enoughNodes = 100;
 
+/** A node on which those that matter less can make room, with who has to leave it. */
+export interface MadeRoom {
+  readonly node: Node;
+  readonly victims: readonly Pod[];
+}
+
 /**
- * Makes room for a pod that fits nowhere, where pods that matter less stand: on the node where the fewest guarded, and the least weighty,
- * have to go. Source: the cluster API's "Pod Priority and Preemption".
+ * Where room can be made for a pod that fits nowhere: on the node where the fewest guarded, and the least weighty, have to go. Nothing is
+ * written. Source: the cluster API's "Pod Priority and Preemption".
  */
-export function makeRoom(world: ClusterAccess, places: Places, pod: Pod, claims: PodClaims): void {
-  const mine = priorityOf(pod);
-  if (pod.spec.preemptionPolicy === 'Never' || mine <= 0) return;
-  const nominated = (pod.status as { nominatedNodeName?: string } | undefined)?.nominatedNodeName;
-  const leaving = (node: string) => world.store.podsOn(node).some((one) => one.metadata.deletionTimestamp && priorityOf(one) < mine);
-  if (nominated !== undefined && leaving(nominated)) return;
+export function roomFor(places: Places, pod: Pod, claims: PodClaims): MadeRoom | undefined {
+  if (pod.spec.preemptionPolicy === 'Never' || priorityOf(pod) <= 0) return undefined;
   const weigh = (victims: readonly Pod[]) => [
-    victims.filter((one) => guarded(world.store, one)).length,
+    victims.filter((one) => guarded(places.facts, one)).length,
     Math.max(...victims.map(priorityOf)),
     victims.reduce((sum, one) => sum + priorityOf(one), 0),
     victims.length
   ];
-  let best: { node: Node; victims: Pod[]; weight: number[] } | undefined;
+  let best: (MadeRoom & { readonly weight: number[] }) | undefined;
   let found = 0;
-  for (const node of world.store.nodes()) {
+  for (const node of places.facts.nodes()) {
     if (found >= enoughNodes) break;
     const victims = victimsOn(places, pod, claims, node);
     if (!victims?.length) continue;
@@ -85,6 +87,16 @@ export function makeRoom(world: ClusterAccess, places: Places, pod: Pod, claims:
     const at = weight.findIndex((one, i) => one !== best?.weight[i]);
     if (!best || (at >= 0 && weight[at]! < best.weight[at]!)) best = { node, victims, weight };
   }
+  return best;
+}
+
+/** Sends those away that make room for a pod that fits nowhere, where some can. */
+export function makeRoom(world: ClusterAccess, places: Places, pod: Pod, claims: PodClaims): void {
+  const nominated = (pod.status as { nominatedNodeName?: string } | undefined)?.nominatedNodeName;
+  const leaving = (node: string) =>
+    world.store.podsOn(node).some((one) => one.metadata.deletionTimestamp && priorityOf(one) < priorityOf(pod));
+  if (nominated !== undefined && leaving(nominated)) return;
+  const best = roomFor(places, pod, claims);
   if (!best) return;
   for (const one of best.victims) {
     const says = `Makes room on ${best.node.metadata.name} for ${idOf(pod)}, which matters more.`;

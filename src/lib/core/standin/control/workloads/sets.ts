@@ -19,7 +19,7 @@ import { filled } from '../../admit/defaults';
 import { claimShut } from '../../admit/limits';
 import { gateOpen } from '../../provider/feature-gates';
 import { idOf, splitKey, type ClusterAccess, type Loop } from '../loop';
-import { againMs, makePod, ownersOfKind } from './pods';
+import { againMs, makePod, ownersOfKind, type Making } from './pods';
 import { shareOf } from './share';
 import { keepRevision, labelOf, revisionLabel, templateFor } from './revisions';
 
@@ -54,13 +54,13 @@ function adopt(world: ClusterAccess, set: StatefulSet): void {
   }
 }
 
-/** Makes the claims of a member that lack; gives whether all were let in. */
-function makeClaims(world: ClusterAccess, set: StatefulSet, ordinal: number): boolean {
+/** The claims of a member that lack, as they are made. */
+export function memberClaimsToBe(facts: Facts, set: StatefulSet, ordinal: number): Claim[] {
   const namespace = set.metadata.namespace ?? '';
   const policy = set.spec.persistentVolumeClaimRetentionPolicy;
-  for (const template of set.spec.volumeClaimTemplates ?? []) {
+  return (set.spec.volumeClaimTemplates ?? []).flatMap((template): Claim[] => {
     const name = memberClaim(template.metadata.name, set, ordinal);
-    if (world.store.get('PersistentVolumeClaim', namespace, name)) continue;
+    if (facts.get('PersistentVolumeClaim', namespace, name)) return [];
     const claim: Claim = {
       apiVersion: 'v1',
       kind: 'PersistentVolumeClaim',
@@ -73,7 +73,14 @@ function makeClaims(world: ClusterAccess, set: StatefulSet, ordinal: number): bo
       },
       spec: template.spec
     };
-    const made = filled(claim, world.store) as Claim;
+    return [filled(claim, facts) as Claim];
+  });
+}
+
+/** Makes the claims of a member that lack; gives whether all were let in. */
+function makeClaims(world: ClusterAccess, set: StatefulSet, ordinal: number): boolean {
+  for (const made of memberClaimsToBe(world.store, set, ordinal)) {
+    const { name } = made.metadata;
     const shut = claimShut(world.store, made);
     if (shut) {
       world.event(set, 'FailedCreate', `The claim ${name} can't be made: ${shut.message}. ${shut.remedy}`, 'Warning');
@@ -85,10 +92,34 @@ function makeClaims(world: ClusterAccess, set: StatefulSet, ordinal: number): bo
   return true;
 }
 
-function makeMember(world: ClusterAccess, set: StatefulSet, ordinal: number): boolean {
+/** What a member is made of. */
+export function memberMaking(facts: Facts, set: StatefulSet, ordinal: number): Making {
   const name = memberName(set, ordinal);
   const { volumeClaimTemplates = [], serviceName, selector } = set.spec;
-  const template = templateFor(world.store, set, ordinal);
+  const template = templateFor(facts, set, ordinal);
+  const own = volumeClaimTemplates.map((one) => ({
+    name: one.metadata.name,
+    persistentVolumeClaim: { claimName: memberClaim(one.metadata.name, set, ordinal) }
+  }));
+  const names = new Set(own.map((one) => one.name));
+  const volumes = [...(template.spec.volumes ?? []).filter((one) => !names.has(one.name)), ...own];
+  return {
+    owner: set,
+    name,
+    template,
+    labels: {
+      ...selector.matchLabels,
+      [revisionLabel]: labelOf(set, template),
+      'statefulset.kubernetes.io/pod-name': name,
+      'apps.kubernetes.io/pod-index': String(ordinal)
+    },
+    spec: { hostname: name, ...(serviceName ? { subdomain: serviceName } : {}), ...(volumes.length ? { volumes } : {}) }
+  };
+}
+
+function makeMember(world: ClusterAccess, set: StatefulSet, ordinal: number): boolean {
+  const name = memberName(set, ordinal);
+  const { volumeClaimTemplates = [] } = set.spec;
   const namespace = set.metadata.namespace ?? '';
   // One of that name that isn't the set's own has the name until it has gone: one of a set that was taken away just before, say.
   const other = world.store.get('Pod', namespace, name);
@@ -121,24 +152,7 @@ function makeMember(world: ClusterAccess, set: StatefulSet, ordinal: number): bo
     world.after(againMs, idOf(set), true);
     return false;
   }
-  const own = volumeClaimTemplates.map((one) => ({
-    name: one.metadata.name,
-    persistentVolumeClaim: { claimName: memberClaim(one.metadata.name, set, ordinal) }
-  }));
-  const names = new Set(own.map((one) => one.name));
-  const volumes = [...(template.spec.volumes ?? []).filter((one) => !names.has(one.name)), ...own];
-  return makePod(world, {
-    owner: set,
-    name,
-    template,
-    labels: {
-      ...selector.matchLabels,
-      [revisionLabel]: labelOf(set, template),
-      'statefulset.kubernetes.io/pod-name': name,
-      'apps.kubernetes.io/pod-index': String(ordinal)
-    },
-    spec: { hostname: name, ...(serviceName ? { subdomain: serviceName } : {}), ...(volumes.length ? { volumes } : {}) }
-  });
+  return makePod(world, memberMaking(world.store, set, ordinal));
 }
 
 function removeMember(world: ClusterAccess, set: StatefulSet, { pod }: Member): void {

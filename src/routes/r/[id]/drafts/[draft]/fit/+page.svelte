@@ -52,8 +52,7 @@
     const value = file ? (parse(file.text, { maxAliasCount: 20 }) as unknown) : undefined;
     const table: TableRow[] = file && isTable(value) ? [...rowsOf(value).rows] : [];
     for (const one of good)
-      for (const { mend } of one.fit!.squares) {
-        if (!mend) continue;
+      for (const mend of one.fit!.squares.flatMap(({ mends }) => mends ?? [])) {
         const places = [...mend.places].sort();
         const i = table.findIndex((row) => JSON.stringify([...row.places].sort()) === JSON.stringify(places));
         if (i >= 0) table[i] = { ...table[i]!, values: { ...table[i]!.values, [one.cluster]: mend.value } };
@@ -176,7 +175,7 @@
               <td class="small max-w-[240px] border-l border-line px-2.5 py-2 break-words {cell?.state === 'broken' ? 'text-brick' : ''}">
                 {#if cell}
                   <Peg state={peg[cell.state]} label={cell.state} />
-                  {#if cell.mend}<span class="mono border-b-2 border-moss bg-tape">{sentenceShown(cell.says)}</span>
+                  {#if cell.mends}<span class="mono border-b-2 border-moss bg-tape">{sentenceShown(cell.says)}</span>
                   {:else}{sentenceShown(cell.says)}{/if}
                 {:else if one.fault}<Peg state="unseen" /> {one.fault}{/if}
               </td>

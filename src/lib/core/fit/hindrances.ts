@@ -1,0 +1,60 @@
+import { claimsOf, ownClaims, type ApiObject, type Kind, type Pod } from '../model';
+import { accountOf, hostPathFault, missingReferences, partOfLabel, pullOf, referenceSentence, type Store } from '../standin';
+
+/** Something that keeps a member from coming up, as a sentence without its full stop, with the field that says it. */
+export interface Hindrance {
+  readonly says: string;
+  readonly field?: string;
+  /** It can't be told in an export that leaves these out. */
+  readonly unseen?: true;
+}
+
+/** Secrets that come by themselves once what is sent stands: certificates', operators'. */
+export function promised(objects: readonly ApiObject[]): (namespace: string, name: string) => boolean {
+  const names = new Set(
+    objects.flatMap((one) => {
+      const of = (...list: string[]) => list.map((name) => `${one.metadata.namespace ?? 'default'}/${name}`);
+      const { name } = one.metadata;
+      if (one.kind === 'Certificate') return of(one.spec.secret);
+      if (one.kind === 'Issuer') return one.spec.make ? of(one.spec.authority) : [];
+      if (one.kind === 'DocumentSet') return of(`${name}-access`, `${name}-tls`, `${name}-authority`);
+      if (one.kind === 'MemoryDatabase') return of(`${name}-database`);
+      return one.kind === 'MemoryCluster' ? of(name) : [];
+    })
+  );
+  return (namespace, name) => names.has(`${namespace}/${name}`);
+}
+
+/** What a pod names and isn't there. */
+export function lacksOf(facts: Store, maker: ApiObject, pod: Pod, comes: ReturnType<typeof promised>): Hindrance | undefined {
+  const namespace = pod.metadata.namespace ?? '';
+  const account = accountOf(pod.spec);
+  // Of an export it is told what it holds; what it leaves out may be there.
+  const told = (kind: Kind) => !facts.scope || facts.scope.of(kind, namespace) === 'contained';
+  const lack = (kind: Kind, says: string, field: string): Hindrance =>
+    told(kind) ? { says, field } : { says: `${says} in the export, which may leave it out`, unseen: true };
+  if (!facts.get('ServiceAccount', namespace, account) && !(account === 'default' && facts.get('Namespace', '', namespace)))
+    return lack('ServiceAccount', `there is no service account ${namespace}/${account}`, 'spec.serviceAccountName');
+  const missing = missingReferences(facts, pod).find((one) => !(one.kind === 'Secret' && comes(namespace, one.name)));
+  if (missing) return lack(missing.kind, referenceSentence(namespace, missing), missing.field);
+  const own = new Set(ownClaims(pod).map((one) => one.name));
+  const claim = claimsOf(pod.spec, pod.metadata.name).find(
+    (name) => !own.has(name) && !facts.get('PersistentVolumeClaim', namespace, name)
+  );
+  if (claim !== undefined) return lack('PersistentVolumeClaim', `there is no claim ${namespace}/${claim}`, 'spec.volumes');
+  const service = maker.kind === 'StatefulSet' ? maker.spec.serviceName : undefined;
+  // An operator makes its own.
+  if (service && !maker.metadata.labels?.[partOfLabel] && !facts.get('Service', namespace, service))
+    return lack('Service', `there is no service ${namespace}/${service}`, 'spec.serviceName');
+  const path = pod.spec.nodeName === undefined ? undefined : hostPathFault(facts, pod);
+  return path && { says: path.says, field: path.field };
+}
+
+/** Why an image of a pod can't be pulled, its logins taken into account. */
+export function pullFault(store: Store, { metadata, spec }: Pod): Hindrance | undefined {
+  for (const { image } of [...(spec.initContainers ?? []), ...spec.containers]) {
+    const fault = image ? pullOf(store, image, { namespace: metadata.namespace ?? '', spec }).fault : undefined;
+    if (fault) return { says: fault.message, field: fault.field };
+  }
+  return undefined;
+}

@@ -1,0 +1,66 @@
+import { ordinalsOf, ownClaims, type ApiObject, type Claim, type Facts, type Job, type Pod } from '../../../model';
+import { ownClaimToBe } from '../storage/own-claims';
+import { daemonMaking, takesDaemon } from './daemon-sets';
+import { besides } from './jobs';
+import { podToBe } from './pods';
+import { memberClaimsToBe, memberMaking } from './sets';
+
+/** A pod as somebody would make it, with the claims that are made along with it. */
+export interface MemberToBe {
+  readonly pod: Pod;
+  /** Claims that don't stand yet; a claim that pods have for themselves is its pod's own. */
+  readonly claims: readonly Claim[];
+}
+
+const podsOf = (facts: Facts, maker: ApiObject): { pod: Pod; claims: Claim[] }[] => {
+  const alike = (count: number, make: (name: string) => Pod) =>
+    Array.from({ length: count }, (_, i) => ({ pod: make(`${maker.metadata.name}-${i}`), claims: [] }));
+  switch (maker.kind) {
+    case 'StatefulSet':
+      return ordinalsOf(maker).map((ordinal) => ({
+        pod: podToBe(facts, memberMaking(facts, maker, ordinal)),
+        claims: memberClaimsToBe(facts, maker, ordinal)
+      }));
+    case 'Deployment':
+    case 'ReplicaSet': {
+      const { template, replicas = 1 } = maker.spec;
+      return template ? alike(replicas, (name) => podToBe(facts, { owner: maker, name, template, labels: {} })) : [];
+    }
+    case 'DaemonSet':
+      return facts
+        .nodes()
+        .filter((node) => takesDaemon(maker, node))
+        .map((node) => ({ pod: podToBe(facts, daemonMaking(maker, node, `${maker.metadata.name}-${node.metadata.name}`)), claims: [] }));
+    case 'Job':
+      return maker.spec.suspend === true
+        ? []
+        : alike(besides(maker, 0), (name) =>
+            podToBe(facts, { owner: maker, name, template: maker.spec.template, labels: { 'job-name': maker.metadata.name } })
+          );
+    case 'CronJob': {
+      const { metadata, spec } = maker.spec.jobTemplate as Pick<Job, 'spec'> & { metadata?: { labels?: Record<string, string> } };
+      const { name, namespace } = maker.metadata;
+      const labels = metadata?.labels ? { labels: metadata.labels } : {};
+      const job = { apiVersion: 'batch/v1', kind: 'Job', metadata: { ...maker.metadata, ...labels, name, namespace }, spec } as Job;
+      return podsOf(facts, job);
+    }
+    case 'Pod':
+      return [{ pod: maker, claims: [] }];
+    default:
+      return [];
+  }
+};
+
+/**
+ * The pods that a maker would have in a cluster if it stood there now, each with what is made along with it. Nothing is written. Of a job
+ * those that run side by side at first, of a CronJob those of one run.
+ * @returns none for what makes no pods
+ */
+export const membersToBe = (facts: Facts, maker: ApiObject): MemberToBe[] =>
+  podsOf(facts, maker).map(({ pod: bare, claims }) => {
+    const { namespace = '', name } = bare.metadata;
+    // Told apart by it, as those that stand are.
+    const pod = bare.metadata.uid ? bare : { ...bare, metadata: { ...bare.metadata, uid: `to-be ${namespace}/${name}` } };
+    const own = ownClaims(pod).filter((one) => !facts.get('PersistentVolumeClaim', namespace, one.name));
+    return { pod, claims: [...claims, ...own.map((one) => ownClaimToBe(facts, pod, one.name, one.volume))] };
+  });
