@@ -4,9 +4,9 @@ import { lengthFor, secretValue } from '$core/drafts';
 import { hash32 } from '$core/shared';
 import { describe, expect, test } from 'vitest';
 import { check, distance, nearest, ruleOf, rules, type Finding, type Rule } from '$core/checker';
-import { applyEdits, readWritten, writeManifests } from '$core/manifest';
-import { keyOf, refOf } from '$core/model';
-import { replay, type World } from '$core/standin';
+import { applyEdits, asManifest, readWritten, writeManifests } from '$core/manifest';
+import { keyOf, kindEntries, refOf, type ApiObject, type Kind } from '$core/model';
+import { replay, Store, type World } from '$core/standin';
 import { scenario } from '../../src/lib/scenario';
 import { aside } from '../played';
 
@@ -59,7 +59,7 @@ const codes = (findings: readonly Finding[]) => [...new Set(findings.map((one) =
 
 /** What is wrong in the demo is what its stories are about. */
 const wrongOnPurpose: Readonly<Record<string, readonly string[]>> = {
-  'south-quay': ['cpu-over-node', 'memory-over-node', 'provisioner-unanswered'],
+  'south-quay': ['cpu-over-node', 'finds-no-place', 'memory-over-node', 'provisioner-unanswered'],
   harbour: ['class-unknown'],
   'pilot-house': ['cert-name-missing']
 };
@@ -194,6 +194,47 @@ describe('the whole', () => {
       }),
       { numRuns: 300, seed: 11 }
     );
+  });
+
+  test('what an export leaves out is not missing: that is a note, which says so', () => {
+    const hidden = ['Ground', 'Backend', 'Identity', 'Registry', 'Asset', 'Disk'];
+    const exported = (store: Store, without: (kind: string) => boolean): Store => {
+      const part = new Store(false);
+      for (const { kind } of kindEntries)
+        if (!hidden.includes(kind) && !without(kind)) for (const one of store.list(kind) as ApiObject[]) part.place(undefined, one);
+      part.scope = { of: (kind) => (without(kind) ? 'left-out' : 'contained'), dated: true, others: [], logs: [] };
+      return part;
+    };
+    let notes = 0;
+    for (const one of rules) {
+      if (!one.absent) continue;
+      const target = exported(demo(one.against ?? 'north-quay').store, (kind) => one.absent!.includes(kind as Kind));
+      for (const found of check([{ text: one.bad }], target)) {
+        if (found.code !== one.id) continue;
+        expect([found.severity, found.mend], found.message).toEqual(['note', undefined]);
+        expect(found.message).toMatch(/^Can't be told, as the export may leave out /);
+        notes += 1;
+      }
+    }
+    expect(notes).toBeGreaterThan(15);
+    // Each object that stands, by itself: whatever is left out, nothing is said to be wrong that isn't.
+    const { store } = demo('north-quay');
+    const texts = kindEntries
+      .filter(({ derived, kind }) => !derived && !hidden.includes(kind))
+      .flatMap(({ kind }) => (store.list(kind) as ApiObject[]).map((one) => JSON.stringify(asManifest(one))));
+    const grave = (text: string, target: Store) =>
+      check([{ text }], target).flatMap(({ code, severity }) => (severity === 'error' ? [code] : []));
+    const whole = exported(store, () => false);
+    const kinds = kindEntries.map(({ kind }) => kind).filter((kind) => !hidden.includes(kind) && store.list(kind).length);
+    const parts = [exported(store, (kind) => kind !== 'Node'), ...kinds.map((left) => exported(store, (kind) => kind === left))];
+    texts.forEach((text, i) => {
+      const known = new Set(grave(text, whole));
+      for (const part of [parts[0]!, parts[1 + (i % kinds.length)]!, parts[1 + ((i * 7) % kinds.length)]!])
+        expect(
+          grave(text, part).filter((code) => !known.has(code)),
+          text
+        ).toEqual([]);
+    });
   });
 
   test('files of one draft are looked at together, and findings say in which file they are', () => {

@@ -67,6 +67,52 @@ describe('emptying nodes', () => {
     expect(shut.store.get('Pod', 'tickets', 'bookings-0')!.spec.nodeName).toBeUndefined();
   });
 
+  it('each finds its place beside those before it; claims of its own are made anew; one that finds none keeps back whom its budget means; who tolerates all comes back', () => {
+    const image = 'shelf.standin.example/tools/t:1';
+    const maker = (name: string, count: number, more: string, cpu: string) =>
+      `apiVersion: apps/v1\nkind: Deployment\nmetadata: {name: ${name}, namespace: default}\nspec: {replicas: ${count}, selector: {matchLabels: {app: ${name}}}, template: {metadata: {labels: {app: ${name}}}, spec: {${more}containers: [{name: m, image: "${image}", resources: {requests: {cpu: "${cpu}"}}}]}}}\n---\n`;
+    const on = 'nodeSelector: {kubernetes.io/hostname: w-a-1}, ';
+    const own =
+      'volumes: [{name: o, ephemeral: {volumeClaimTemplate: {spec: {accessModes: [ReadWriteOnce], storageClassName: steady-block, resources: {requests: {storage: 1Gi}}}}}}], ';
+    const budget =
+      'apiVersion: policy/v1\nkind: PodDisruptionBudget\nmetadata: {name: guard, namespace: default}\nspec: {maxUnavailable: 1, selector: {matchLabels: {app: kept}}}\n---\n';
+    const filled = (zones: readonly string[]) =>
+      zones.map((zone) => maker(`full-${zone}`, 1, `nodeSelector: {kubernetes.io/hostname: w-${zone}-1}, `, '4')).join('');
+    const world = roomy({ nodes: 1, cpu: '8' });
+    must(world, ...read(`${filled(['b', 'c'])}${maker('own', 1, own, '100m')}${budget}${maker('kept', 2, on, '100m')}`));
+    world.runSettled();
+    // All of them stand on w-a-1, the roomiest by then; two that need 3 CPU each: w-b-1 and w-c-1 take one each, of three.
+    must(world, ...read(maker('wide', 3, 'tolerations: [{key: a, operator: Exists}], ', '2500m')));
+    world.runSettled();
+    must(world, ...read(maker('bears', 1, `tolerations: [{operator: Exists}], ${on}`, '100m')));
+    world.runSettled();
+    const standing = world.store.podsOn('w-a-1');
+    const sheet = emptyingSheet(world.store, 'w-a-1', false).filter((one) => one.namespace === 'default');
+    const of = (app: string) => sheet.filter(({ name }) => name.startsWith(`${app}-`)).map(({ does, says }) => `${does}: ${says}`);
+    const counted = (app: string) => standing.filter((one) => one.metadata.labels?.app === app).length;
+    expect([counted('own'), counted('kept'), counted('bears')]).toEqual([1, 2, 1]);
+    expect(of('own')).toEqual(['goes: is made anew on w-b-1 or w-c-1']);
+    expect(of('kept')).toEqual([
+      'strands: 2 other nodes: 2 not asked for by the pod',
+      expect.stringMatching(/^waits: the budget guard lets nobody go while kept-\S+ finds no place$/)
+    ]);
+    expect(of('bears')).toEqual(['stays: tolerates that w-a-1 is closed, and comes back to it']);
+    must(world, empty(['w-a-1']));
+    world.runUntil(world.nowMs + 120_000);
+    const now = (app: string) =>
+      world.store.list('Pod', 'default').filter(({ metadata }) => metadata.labels?.app === app && !metadata.deletionTimestamp);
+    expect(now('own').map((one) => isReady(one))).toEqual([true]);
+    expect(
+      now('kept')
+        .map((one) => one.spec.nodeName ?? '-')
+        .sort()
+    ).toEqual(['-', 'w-a-1']);
+    expect(now('bears').map((one) => one.spec.nodeName)).toEqual(['w-a-1']);
+    expect(of('wide').length).toBe(counted('wide'));
+    const stranded = of('wide').filter((one) => one.startsWith('strands')).length;
+    expect(now('wide').filter((one) => one.spec.nodeName === undefined)).toHaveLength(stranded);
+  });
+
   it('whatever is emptied and opened again, in whatever order: never more away than the budget allows, and nothing is lost', () => {
     const step = fc.oneof(
       fc.record({ do: fc.constant('empty' as const), nodes: fc.uniqueArray(fc.integer({ min: 0, max: 5 }), { maxLength: 4 }) }),

@@ -1,4 +1,4 @@
-import type { Facts } from '../model';
+import { entryOf, type Facts } from '../model';
 import {
   appendObjects,
   dropObject,
@@ -21,6 +21,9 @@ export interface DraftFile {
   readonly name: string;
   readonly text: string;
 }
+
+/** Those that others say more exactly come last. */
+const inOrder = [...rules.filter((one) => !one.unless), ...rules.filter((one) => one.unless)];
 
 const byId = new Map(rules.map((one) => [one.id, one]));
 
@@ -81,6 +84,16 @@ function readingFinding(
   return { code, severity: one?.level ?? 'error', at, message, remedy, ...(edits.length ? { mend: { says, edits } } : {}) };
 }
 
+/** The same as a note, where it is of an export that leaves out what the rule looks for. */
+function unseenIn(target: Facts | undefined, one: Rule, found: Hit): Finding | undefined {
+  const { scope } = target ?? {};
+  const space = found.on.object.metadata.namespace ?? 'default';
+  const left = scope && one.absent?.filter((kind) => scope.of(kind, entryOf(kind).namespaced ? space : undefined) !== 'contained');
+  if (!left?.length) return undefined;
+  const { mend: _, ...rest } = findingOf(one, { ...found, remedy: `Export ${left.join(' and ')}, too, or look it up there.` }, []);
+  return { ...rest, severity: 'note', message: `Can't be told, as the export may leave out ${left.join(' and ')}: ${found.message}` };
+}
+
 const identity = ({ on, path, message }: Hit): string =>
   `${on.writing.file ?? ''} ${on.writing.offsetBefore} ${on.at.line} ${path.join('.')} ${message}`;
 
@@ -100,13 +113,17 @@ export function* findingSteps(
   const cut = rough.some((one) => one.cut);
   const bare = cut ? contextOf([...read.objects, ...rough.filter((one) => !one.cut)], target) : undefined;
   const found = read.problems.map((one) => readingFinding(one, files));
-  for (const one of rules) {
+  const said = new Map<Written, Set<string>>();
+  for (const one of inOrder) {
     if (!one.check) continue;
     const bound = boundOf(context, one);
     const without = bare && new Set([...one.check(bare, bound)].map(identity));
     for (const two of one.check(context, bound)) {
+      if (one.unless?.some((id) => said.get(two.on)?.has(id))) continue;
+      said.set(two.on, (said.get(two.on) ?? new Set()).add(one.id));
       const its = marred.get(two.on);
-      if (its ? !touches(two.path, its.faulty) : !without || without.has(identity(two))) found.push(findingOf(one, two, files));
+      if (its ? !touches(two.path, its.faulty) : !without || without.has(identity(two)))
+        found.push(unseenIn(target, one, two) ?? findingOf(one, two, files));
     }
     if (read.objects.length > 300) yield;
   }

@@ -1,5 +1,5 @@
 import type { Claim, Container, PodSpec, StatefulSet } from '../model';
-import { claimsOf, defaultClassMark, ordinalsOf, zoneLabel, zoneOf } from '../model';
+import { claimsOf, defaultClassMark, ordinalsOf, selectorMatches, zoneLabel, zoneOf } from '../model';
 import type { Path } from '../manifest';
 import type { DraftContext, WrittenOf } from './types';
 
@@ -13,7 +13,7 @@ export interface PodPlace {
 }
 
 /** Makes something of a context once. */
-function once<T>(make: (context: DraftContext) => T): (context: DraftContext) => T {
+export function once<T>(make: (context: DraftContext) => T): (context: DraftContext) => T {
   const made = new WeakMap<DraftContext, T>();
   return (context) => {
     let known = made.get(context);
@@ -116,10 +116,10 @@ export const zonesOf = (context: DraftContext): string[] =>
 export const minds = (spec: PodSpec): boolean =>
   JSON.stringify([spec.affinity, spec.topologySpreadConstraints, spec.nodeSelector]).includes(zoneLabel);
 
-/** Whether a required rule allows one member per node only, for pods with these labels. */
-export const onePerNode = (spec: PodSpec): boolean =>
+/** Whether a required rule allows one member per node only: one that means pods with these labels. */
+export const onePerNode = (spec: PodSpec, labels: Readonly<Record<string, string>> | undefined): boolean =>
   (spec.affinity?.podAntiAffinity?.requiredDuringSchedulingIgnoredDuringExecution ?? []).some(
-    (one) => one.topologyKey === 'kubernetes.io/hostname'
+    (one) => one.topologyKey === 'kubernetes.io/hostname' && selectorMatches(one.labelSelector, labels)
   );
 
 /** Texts of a container in which names of other members may stand, with their paths. */

@@ -1,6 +1,6 @@
 import type { ApiObject, Facts, Pod } from '../model';
 import { ordinalsOf } from '../model';
-import { withLimits } from '../standin';
+import { takesDaemon, withLimits } from '../standin';
 import type { PodPlace } from './pods';
 import type { DraftContext } from './types';
 
@@ -29,10 +29,10 @@ export const fieldIn = ({ path }: PodPlace, field: string): (string | number)[] 
     .map((one) => (/^\d+$/.test(one) ? Number(one) : one))
 ];
 
-/** How many pods a maker asks for at a time; a daemon set one for each node of the target. */
+/** How many pods a maker asks for at a time; a daemon set one for each node of the target that it takes. */
 export function podsAsked(context: DraftContext, one: ApiObject): number {
   if (one.kind === 'StatefulSet') return ordinalsOf(one).length;
   if (one.kind === 'Deployment') return one.spec.replicas ?? 1;
-  if (one.kind === 'DaemonSet') return context.target?.list('Node').length ?? 1;
+  if (one.kind === 'DaemonSet') return context.target?.nodes().filter((node) => takesDaemon(one, node)).length ?? 1;
   return 1;
 }

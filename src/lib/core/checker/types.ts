@@ -75,6 +75,10 @@ export interface Rule {
   readonly why: string;
   readonly bad: string;
   readonly good: string;
+  /** Rules that say the same more exactly: where one of them has a finding on an object, this one has none there. */
+  readonly unless?: readonly string[];
+  /** Kinds of which it takes what isn't there as missing: in an export that leaves them out its findings are notes, as they can't be told. */
+  readonly absent?: readonly Kind[];
   /** The demo's cluster that the examples are looked at against, where the rule needs one. */
   readonly against?: string;
   /** A bound that a house may set otherwise: what it is without that, its unit, least and most. */

@@ -7,7 +7,7 @@ import { admittedFit, namesFit, sizeFit, spreadFit } from './members';
 import { mendedBy } from './mends';
 import { imagesOf, noClass, type Needs } from './needs';
 import { claimsFit, classFit, classMeant, roomFit, slotsFit } from './storage';
-import { supposed } from './supposed';
+import { supposed } from '../supposed';
 import type { FitSquare } from './types';
 import { gibText } from './words';
 

@@ -1,7 +1,7 @@
 import type { Facts } from '../model';
 import { clusterVersion, fittingImage, imageVersionFault, pullOf } from '../standin';
 import type { Needs } from './needs';
-import type { Supposed } from './supposed';
+import type { Supposed } from '../supposed';
 import type { FitMend, FitSquare } from './types';
 
 /** Whether programs fit the cluster's version, or another version of theirs does. */

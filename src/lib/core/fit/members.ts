@@ -2,7 +2,7 @@ import { majorityOf, plural } from '../shared';
 import { zoneOf, type Facts } from '../model';
 import { faultSentence } from '../standin';
 import type { Needs, PartNeed } from './needs';
-import type { PartToBe, Supposed } from './supposed';
+import type { PartToBe, Supposed } from '../supposed';
 import type { FitSquare } from './types';
 
 const partFor = ({ parts }: Supposed, need: PartNeed): PartToBe | undefined =>
@@ -40,7 +40,7 @@ export function sizeFit(there: Facts, by: Supposed): FitSquare {
   const short = by.parts.find((one) => one.faults.size);
   if (short)
     return square(
-      'broken',
+      short.untold ? 'unseen' : 'broken',
       `${short.stay + short.placed} of ${plural(short.wanted, 'member')} of ${short.name} find a place; of ${plural(there.nodes().length, 'node')} ${faultSentence(short.faults)}`
     );
   const shared = by.parts.find((one) => one.shared);

@@ -106,16 +106,6 @@ function makerOf(object: ApiObject): Maker | undefined {
 const sideBySide = ({ parallelism = 1, completions = 1 }: { parallelism?: number | undefined; completions?: number | undefined }): number =>
   Math.min(parallelism, completions);
 
-/** What of a document set over several clusters comes to one of them; anything else as it is, undefined where nothing does. */
-export function inCluster(one: ApiObject, cluster: string | undefined): ApiObject | undefined {
-  if (one.kind !== 'DocumentSet' || !one.spec.clusters) return one;
-  const mine = one.spec.clusters.find((each) => each.cluster === cluster);
-  if (!mine) return undefined;
-  const { clusters: _, ...spec } = one.spec;
-  const storageClassName = mine.storageClassName ?? spec.volume.storageClassName;
-  return { ...one, spec: { ...spec, members: mine.members, volume: { ...spec.volume, storageClassName } } };
-}
-
 /** What no two members of a template may share: only terms that mean themselves count. */
 function apartIn({ metadata, spec }: PodTemplate): 'node' | 'zone' | undefined {
   const keys = (spec.affinity?.podAntiAffinity?.requiredDuringSchedulingIgnoredDuringExecution ?? [])

@@ -4,9 +4,8 @@ import { driverGates } from '../rootline';
 import { backendOf, driverAnswers, driverCard, noProvisioner } from '../standin';
 import { shortfall, traitsOf } from './classes';
 import { noClass, type ClaimsNeed, type Needs } from './needs';
-import type { Supposed } from './supposed';
+import { isTold, type ClaimToBe, type Supposed } from '../supposed';
 import type { FitSquare } from './types';
-import type { ClaimToBe } from './volumes';
 import { gibText } from './words';
 
 /** The class that claims come to in a cluster: the one that they name where it does all that is needed, else one that does. */
@@ -26,11 +25,13 @@ export function classFit(there: Facts, need: ClaimsNeed, objects: readonly ApiOb
   const named = all.find((one) => one.metadata.name === wanted);
   if (named?.provisioner === noProvisioner)
     return { square: square('holds', `${named.metadata.name}: volumes made beforehand`), class: named };
+  // Of an export that leaves classes out others may be there.
+  const missing = isTold(there, 'StorageClass') ? 'broken' : 'unseen';
   const needed = need.traits && { ...need.traits, many: need.many };
   if (!needed)
     return named
       ? { square: square('unseen', `${named.metadata.name} is there; what must it do?`), class: named }
-      : { square: square('broken', `there is no class ${need.className || '(default)'}`) };
+      : { square: square(missing, `there is no class ${need.className || '(default)'}`) };
   const lacks = (one: StorageClass) => {
     const has = traitsOf(there, one);
     return has ? shortfall(needed, has, one.metadata.name) : { field: 'provisioner', says: `what ${one.metadata.name} does is unseen` };
@@ -43,22 +44,24 @@ export function classFit(there: Facts, need: ClaimsNeed, objects: readonly ApiOb
     if (there.knowsProvider || comes({ provisioner, ...one })) return false;
     return !there.get('CSIDriver', '', provisioner) || (driverCard(provisioner) !== undefined && !driverAnswers(there, provisioner));
   };
+  const unanswered = ({ metadata, provisioner }: StorageClass) =>
+    `${metadata.name}: whether ${provisioner} answers, the export doesn't tell`;
   // Shared files lock and pace otherwise than a volume of one's own: nobody is moved to them who doesn't ask for it.
   const others = all.filter((one) => one !== named && !lacks(one) && (needed.many || !traitsOf(there, one)?.many));
   const inOrder = (list: readonly StorageClass[]) => [...list].sort((a, b) => (a.metadata.name < b.metadata.name ? -1 : 1));
   if (named && !lacks(named)) {
     const gate = gated(named);
-    if (!gate && untold(named))
-      return {
-        square: square('unseen', `${named.metadata.name}: whether ${named.provisioner} answers, the export doesn't tell`),
-        class: named
-      };
+    if (!gate && untold(named)) return { square: square('unseen', unanswered(named)), class: named };
     return { square: gate ? square('broken', `${named.metadata.name}: ${gate.says}`) : square('holds', named.metadata.name), class: named };
   }
-  const [other] = need.places.length ? inOrder(others.filter((one) => !gated(one) && !untold(one))) : [];
+  const able = need.places.length ? inOrder(others.filter((one) => !gated(one))) : [];
+  const other = able.find((one) => !untold(one)) ?? able[0];
   if (other) {
-    const mend = { row: 'class', places: need.places, value: other.metadata.name };
-    return { square: square('holds', other.metadata.name, { mends: [mend] }), class: other };
+    const mends = [{ row: 'class', places: need.places, value: other.metadata.name }];
+    return {
+      square: untold(other) ? square('unseen', unanswered(other), { mends }) : square('holds', other.metadata.name, { mends }),
+      class: other
+    };
   }
   const why = named && lacks(named);
   if (why)
@@ -70,7 +73,7 @@ export function classFit(there: Facts, need: ClaimsNeed, objects: readonly ApiOb
   if (waits)
     return { square: square('broken', `${waits.metadata.name} would do: ${gated(waits)?.says ?? 'and it is not named'}`), class: waits };
   const nearest = all.map((one) => lacks(one)?.says).filter(Boolean);
-  return { square: square('broken', all.length ? `no class does it: ${nearest.join('; ')}` : 'there is no class at all') };
+  return { square: square(missing, all.length ? `no class does it: ${nearest.join('; ')}` : 'there is no class at all') };
 }
 
 /** The class that the claims of a need go by once what mends it is taken as given; '' for none. */
@@ -125,11 +128,15 @@ export function slotsFit(there: Facts, needs: Needs, by: Supposed, classes: read
   if (!there.knowsProvider && !there.list('CSINode').length) return square('unseen', "the export holds no nodes' limits");
   if (!drivers.length) return square('unseen', 'without a class nobody can tell');
   const wanted = Math.max(0, ...needs.parts.map((one) => one.volumes));
+  const attached = new Map<string, number>();
+  for (const { spec } of there.list('VolumeAttachment')) {
+    const key = `${spec.attacher} ${spec.nodeName}`;
+    attached.set(key, (attached.get(key) ?? 0) + 1);
+  }
   const free = there.list('CSINode').flatMap(({ metadata, spec }) => {
     const limits = spec.drivers.filter((driver) => drivers.includes(driver.name) && driver.allocatable?.count !== undefined);
-    const attached = (driver: string) =>
-      there.list('VolumeAttachment').filter((one) => one.spec.nodeName === metadata.name && one.spec.attacher === driver).length;
-    return limits.length ? [Math.min(...limits.map((driver) => driver.allocatable!.count! - attached(driver.name)))] : [];
+    const left = limits.map((driver) => driver.allocatable!.count! - (attached.get(`${driver.name} ${metadata.name}`) ?? 0));
+    return left.length ? [Math.min(...left)] : [];
   });
   if (!free.length) {
     // Until its driver is there no node says how many it takes; its backend does.

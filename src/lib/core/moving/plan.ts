@@ -3,7 +3,8 @@ import { came } from './waits';
 import { entryOf, factsIn, keyOf, refOf, type ApiObject, type Facts, type Ref, type StatefulSet } from '../model';
 import { asManifest, inSendingOrder } from '../manifest';
 import { companionsOf } from '../change';
-import { classesThere, fitOf, inCluster, needsOf } from '../fit';
+import { classesThere, fitOf, needsOf } from '../fit';
+import { inCluster } from '../supposed';
 import { workloadNamed } from '../proofs';
 import { engineRunning, followed, isOver, linkNamesFault, mirrorOf, operatorOf, overFault, sentByPerson, type EngineId } from '../standin';
 

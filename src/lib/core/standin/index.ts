@@ -54,6 +54,7 @@ export { fitDisks } from './control/storage/pools';
 export {
   asItStands,
   closedTo,
+  faultRemedies,
   faultSentence,
   heldBack,
   podClaimsOf,
@@ -61,14 +62,13 @@ export {
   type PlaceFault,
   type PodClaims
 } from './control/workloads/place-fault';
-export { chosenNode, type Sibling } from './control/workloads/placing';
-export { roomFor } from './control/workloads/preempting';
-export { membersToBe, type MemberToBe } from './control/workloads/to-be';
+export type { Sibling } from './control/workloads/placing';
+export { membersToBe, seekPlace, type MemberToBe } from './control/workloads/to-be';
 export { accountOf } from './control/workloads/pods';
 export { allowedPlaces, argumentFault, fsTypeOf, isEncrypted, zoneFor } from './control/storage/provisioning';
 export { consistencyMark, defaultSnapshotMark, snapshotAsset, snapshotClassOf, snapshotLook } from './control/storage/snapshots';
 export { sourceOf } from './control/storage/volume-source';
-export { daemonRoll, keepsDaemon } from './control/workloads/daemon-sets';
+export { daemonRoll, keepsDaemon, takesDaemon } from './control/workloads/daemon-sets';
 export { deploymentRoll, isNewestSet } from './control/workloads/deployments';
 export { revisionOf } from './control/workloads/pods';
 export { labelOf as setLabelOf, revisionLabel } from './control/workloads/revisions';
@@ -82,7 +82,7 @@ export { decode as decodeShards, encode as encodeShards } from './engines/object
 export { mostVolumes, storeLayout, type StoreLayout } from './engines/objects/layout';
 export { storeKeyOption } from './engines/objects/sealing';
 export { storeLayoutOf, wantedOf } from './engines/wanted';
-export { emptyingSheet, type EmptyingLine } from './control/nodes/emptying';
+export { emptyingSheet, type EmptyingLine } from './control/nodes/emptying-sheet';
 export { databaseShare } from './engines/memory';
 export { loginOf, markOf, passwordRef } from './engines/options';
 export { hasEngine } from './engines/registry';
@@ -145,6 +145,7 @@ export {
   ordinaryMib
 } from './provider/images';
 export { pullOf } from './provider/registry';
+export { copyOf } from './store/copy';
 export * from './store/store';
 export * from './store/views';
 export { engineVersion } from './version';

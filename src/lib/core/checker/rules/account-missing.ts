@@ -8,6 +8,7 @@ export default rule({
   level: 'error',
   title: 'The service account does not exist',
   why: 'Pods of an account that is not there are never made: the workload stands at 0, with the reason in an event on the workload only.',
+  absent: ['ServiceAccount'],
   bad: join('apiVersion: v1\nkind: ServiceAccount\nmetadata: {name: tool}\n', pod({ spec: 'serviceAccountName: tools' })),
   good: join('apiVersion: v1\nkind: ServiceAccount\nmetadata: {name: tool}\n', pod({ spec: 'serviceAccountName: tool' })),
   check: (context) =>

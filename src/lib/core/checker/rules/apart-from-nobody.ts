@@ -11,6 +11,7 @@ export default rule({
   level: 'warning',
   title: 'Kept apart from nobody',
   why: 'A rule that keeps pods apart acts on those that its selector means. Where it means nobody, not even their own kind, all members may stand on one node.',
+  absent: ['Pod'],
   bad: join(service(), set({ pod: apart('stores') })),
   good: join(service(), set({ pod: apart('store') })),
   check: (context) =>

@@ -15,6 +15,7 @@ export default rule({
   level: 'error',
   title: 'Attributes that nobody can give the volume',
   why: 'A claim whose class of attributes is missing, is for another driver, or asks for what its driver can not change waits: a new volume is not made, one in use keeps what it has.',
+  absent: ['VolumeAttributesClass'],
   bad: join(`${quick}driverName: block.standin.example\nparameters: {encrypted: "true"}\n`, data('quick')),
   good: join(`${quick}driverName: block.standin.example\nparameters: {speed: fast}\n`, data('quick')),
   check: (context) => {

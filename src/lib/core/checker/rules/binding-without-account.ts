@@ -11,6 +11,7 @@ export default rule({
   level: 'warning',
   title: 'A binding for an account that is not there',
   why: 'A binding names accounts with their namespace. With another namespace, often the one it was copied from, it gives its rights to nobody, and the account that was meant goes without.',
+  absent: ['ServiceAccount'],
   bad: join(account, binding('elsewhere')),
   good: join(account, binding('default')),
   check: (context) =>

@@ -10,6 +10,7 @@ export default rule({
   level: 'warning',
   title: 'The budget means nobody',
   why: 'A budget whose selector no pod answers to holds nobody back: all members of what it was meant for may be sent away at once.',
+  absent: ['Pod'],
   bad: join(service(), set(), budget('app: stores')),
   good: join(service(), set(), budget('app: store')),
   check: (context) =>

@@ -8,6 +8,7 @@ export default rule({
   level: 'error',
   title: 'The pod names a claim that is not there',
   why: 'A pod waits for its claims. They must stand in its own namespace, under exactly that name.',
+  absent: ['PersistentVolumeClaim'],
   bad: join(
     claim(),
     pod({

@@ -9,6 +9,7 @@ export default rule({
   title: 'The class does not exist on the target',
   why: 'A claim that names a class which is not there stays Pending, until somebody makes the class. Classes are called differently from cluster to cluster.',
   against: 'north-quay',
+  absent: ['StorageClass'],
   bad: claim('accessModes: [ReadWriteOnce], storageClassName: stedy-block, resources: {requests: {storage: 40Gi}}'),
   good: claim('accessModes: [ReadWriteOnce], storageClassName: steady-block, resources: {requests: {storage: 40Gi}}'),
   check: (context) => {

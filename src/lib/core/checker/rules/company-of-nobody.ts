@@ -17,6 +17,7 @@ export default rule({
   level: 'warning',
   title: 'Company that nobody keeps',
   why: 'A pod that has to stand beside others waits until one of them stands. Where no pod answers to the selector, it waits for ever.',
+  absent: ['Pod'],
   bad: join(deployment({ spec: near('app: stores') })),
   good: join(deployment({ spec: near('app: desk') })),
   check: (context) =>

@@ -8,6 +8,7 @@ export default rule({
   level: 'error',
   title: 'A config map that is not there',
   why: 'A pod does not start until the config maps it names stand in its namespace.',
+  absent: ['ConfigMap'],
   bad: join(
     'apiVersion: v1\nkind: ConfigMap\nmetadata: {name: tool-settings}\ndata: {a: "1"}\n',
     pod({ container: 'envFrom: [{configMapRef: {name: tool-setting}}]' })

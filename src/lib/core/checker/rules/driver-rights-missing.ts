@@ -14,6 +14,7 @@ export default rule({
   level: 'error',
   title: 'A driver whose account may not make volumes',
   why: 'The controller of a driver writes volumes, attachments and snapshots down in the cluster under its service account. Without a role that is bound to the account each claim waits, and only its events name the verb that is missing.',
+  absent: ['ClusterRole', 'ClusterRoleBinding'],
   bad: bundle('ClusterRoleBinding'),
   good: bundle(),
   check: (context) =>

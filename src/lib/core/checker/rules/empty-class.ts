@@ -8,6 +8,7 @@ export default rule({
   level: 'warning',
   title: 'An empty class takes a pre-made volume only',
   why: 'storageClassName: "" is not "the default": such a claim binds only a volume without a class that somebody made by hand. Leave the field out for the default class.',
+  absent: ['PersistentVolume'],
   bad: claim('accessModes: [ReadWriteOnce], storageClassName: "", resources: {requests: {storage: 40Gi}}'),
   good: claim(),
   check: (context) =>

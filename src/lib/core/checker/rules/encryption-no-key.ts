@@ -8,6 +8,7 @@ export default rule({
   title: 'The driver may not use the key',
   why: "A class that encrypts needs one right more: the driver's identity must be allowed to use the key. Without it every claim of the class is refused (PERMISSION_DENIED).",
   against: 'north-quay',
+  absent: ['Secret'],
   bad: storageClass(
     'parameters: {encrypted: "true"}, volumeBindingMode: WaitForFirstConsumer, reclaimPolicy: Retain, allowVolumeExpansion: true',
     'name: sealed'

@@ -38,8 +38,10 @@ import emptyClass from './empty-class';
 import encryptionNoKey from './encryption-no-key';
 import evenQuorum from './even-quorum';
 import fileSystemUnmade from './file-system-unmade';
+import findsNoPlace from './finds-no-place';
 import fixedNodeWaits from './fixed-node-waits';
 import graceTooShort from './grace-too-short';
+import heldBack from './held-back';
 import hostPath from './host-path';
 import hostPortCrowded from './host-port-crowded';
 import houseRules, { knowRules } from './house-rules';
@@ -131,7 +133,10 @@ import unknownField from './unknown-field';
 import unknownKind from './unknown-kind';
 import unservedVersion from './unserved-version';
 import userOwnerApart from './user-owner-apart';
+import volumeOutOfReach from './volume-out-of-reach';
+import volumeRefused from './volume-refused';
 import volumeUnmounted from './volume-unmounted';
+import volumeWithoutRoom from './volume-without-room';
 import wrongType from './wrong-type';
 import yamlSyntax from './yaml-syntax';
 
@@ -140,6 +145,7 @@ export const rules: readonly Rule[] = [
   accountMissing,
   aliasBomb,
   apartFromNobody,
+  attributesUnknown,
   badName,
   badQuantity,
   badValue,
@@ -156,13 +162,12 @@ export const rules: readonly Rule[] = [
   certSecretApart,
   certWildcardDeep,
   claimMissing,
+  claimTemplateUnmounted,
   claimsGoVolumesStay,
   claimsOverSlots,
-  claimTemplateUnmounted,
   classDeletesData,
   classNoGrowth,
   classUnknown,
-  attributesUnknown,
   clusterWide,
   companyOfNobody,
   configMissing,
@@ -176,8 +181,10 @@ export const rules: readonly Rule[] = [
   encryptionNoKey,
   evenQuorum,
   fileSystemUnmade,
+  findsNoPlace,
   fixedNodeWaits,
   graceTooShort,
+  heldBack,
   hostPath,
   hostPortCrowded,
   houseRules,
@@ -200,15 +207,15 @@ export const rules: readonly Rule[] = [
   mountWithoutVolume,
   namespaceMissing,
   noDefaultClass,
-  nodeLabelMissing,
   noDisruptionBudget,
   noProvisionerAtOnce,
   noReadiness,
   noRequests,
   noSourceRanges,
-  notAnObject,
   noWayBack,
   noZoneSpread,
+  nodeLabelMissing,
+  notAnObject,
   oneNodeClaimShared,
   overLimitRange,
   overQuota,
@@ -269,7 +276,10 @@ export const rules: readonly Rule[] = [
   unknownKind,
   unservedVersion,
   userOwnerApart,
+  volumeOutOfReach,
+  volumeRefused,
   volumeUnmounted,
+  volumeWithoutRoom,
   wrongType,
   yamlSyntax
 ];

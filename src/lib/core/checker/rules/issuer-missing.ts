@@ -6,6 +6,7 @@ export default rule({
   level: 'error',
   title: 'The issuer does not exist',
   why: 'Nobody signs the certificate, so its secret is never made, and the members that mount it never start.',
+  absent: ['Issuer'],
   bad: join(
     'apiVersion: engines.standin.example/v1\nkind: Issuer\nmetadata: {name: own}\nspec: {authority: own-authority}\n',
     'apiVersion: engines.standin.example/v1\nkind: Certificate\nmetadata: {name: store}\nspec: {secret: store-tls, issuer: {name: owns}, names: [store.default.svc]}\n'

@@ -9,6 +9,7 @@ export default rule({
   title: 'More members than nodes, one to a node',
   why: 'Where a required rule allows one member on a node, member n+1 has nowhere to stand on n nodes, and waits for ever.',
   against: 'south-quay',
+  absent: ['Node'],
   bad: join(
     service(),
     set({
@@ -30,8 +31,8 @@ export default rule({
   check: ({ written, target }) =>
     written('StatefulSet', 'Deployment').flatMap((on) => {
       if (!target) return [];
-      const { spec } = on.object.spec.template;
-      if (!onePerNode(spec)) return [];
+      const { spec, metadata } = on.object.spec.template;
+      if (!onePerNode(spec, metadata?.labels)) return [];
       const fit = target
         .list('Node')
         .filter((node) => nodeReady(node) && nodeWanted(spec, node) && !repellingTaint(node, spec.tolerations));

@@ -8,6 +8,7 @@ export default rule({
   title: 'The namespace does not exist',
   why: 'Nothing can be made in a namespace that is not there. Send it along: the order of sending puts it first.',
   against: 'north-quay',
+  absent: ['Namespace'],
   bad: claim(undefined, 'name: ledger, namespace: nowhere'),
   good: join('apiVersion: v1\nkind: Namespace\nmetadata: {name: nowhere}\n', claim(undefined, 'name: ledger, namespace: nowhere')),
   check: ({ written, find, target }) => {

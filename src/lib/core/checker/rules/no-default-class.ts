@@ -9,6 +9,7 @@ export default rule({
   title: 'The claim names no class, and no class is the default',
   why: 'A claim without a class waits until a class is marked as the default. It says nothing while it waits.',
   against: 'pilot-house',
+  absent: ['StorageClass'],
   bad: claim(),
   good: claim('accessModes: [ReadWriteOnce], storageClassName: "", volumeName: kept, resources: {requests: {storage: 40Gi}}'),
   check: (context) => {

@@ -8,6 +8,7 @@ export default rule({
   level: 'note',
   title: 'No disruption budget',
   why: 'Whoever empties nodes, for an upgrade say, may take several members at once unless a budget says how many may be away.',
+  absent: ['PodDisruptionBudget'],
   bad: join(service(), set({ spec: 'replicas: 3' })),
   good: join(
     service(),

@@ -11,6 +11,7 @@ export default rule({
   title: 'No node carries the labels asked for',
   why: 'A pod whose nodeSelector or required node affinity fits no node is never placed; it waits until somebody labels a node, and nothing says so but an event.',
   against: 'north-quay',
+  absent: ['Node'],
   bad: pod({ image, spec: 'nodeSelector: {pier: outer}' }),
   good: pod({ image, spec: 'nodeSelector: {topology.kubernetes.io/zone: a}' }),
   check: (context) => {

@@ -11,6 +11,7 @@ export default rule({
   level: 'warning',
   title: 'A network policy that chooses nobody',
   why: 'A policy rules the pods that its selector chooses. One that chooses none keeps nobody out: what it was meant to guard stays open.',
+  absent: ['Pod'],
   bad: join(deployment(), policy('app: dest')),
   good: join(deployment(), policy('app: desk')),
   check: (context) =>

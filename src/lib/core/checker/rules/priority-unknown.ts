@@ -11,6 +11,7 @@ export default rule({
   level: 'error',
   title: 'A priority class that is not there',
   why: 'A pod that names a priority class which does not exist is refused as it is made. The workload stands there without pods.',
+  absent: ['PriorityClass'],
   bad: join(high, deployment({ spec: 'priorityClassName: store-first' })),
   good: join(high, deployment({ spec: 'priorityClassName: stores-first' })),
   check: (context) =>

@@ -7,6 +7,7 @@ export default rule({
   level: 'warning',
   title: 'The pull secret is not there',
   why: "Without its credentials a private registry refuses the image. The secret must stand in the pod's namespace and have the type kubernetes.io/dockerconfigjson.",
+  absent: ['Secret'],
   bad: join(
     'apiVersion: v1\nkind: Secret\nmetadata: {name: shelf-pull}\ntype: kubernetes.io/dockerconfigjson\ndata: {.dockerconfigjson: e30=}\n',
     pod({ spec: 'imagePullSecrets: [{name: shelf-pulls}]' })

@@ -11,6 +11,7 @@ export default rule({
   level: 'warning',
   title: 'A binding to a role that is not there',
   why: 'A binding gives what its role says. A role that does not exist says nothing: the account may do no more than before, and nobody is told.',
+  absent: ['ClusterRole', 'Role'],
   bad: join(role, binding('readr')),
   good: join(role, binding('reader')),
   check: (context) =>

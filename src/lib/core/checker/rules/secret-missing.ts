@@ -7,6 +7,7 @@ export default rule({
   level: 'error',
   title: 'A secret that is not there',
   why: 'A pod does not start until the secrets it names stand in its namespace. Operators often expect a secret under one name exactly.',
+  absent: ['Secret'],
   bad: join(
     'apiVersion: v1\nkind: Secret\nmetadata: {name: tool-access}\ndata: {password: c3Vu}\n',
     pod({ container: 'envFrom: [{secretRef: {name: tools-access}}]' })

@@ -7,6 +7,7 @@ export default rule({
   level: 'warning',
   title: 'The service selects nobody',
   why: 'A service without pods behind it has an address that answers nothing. Often one label is spelled another way.',
+  absent: ['Pod'],
   bad: join(service('selector: {app: desks}, ports: [{port: 80}]', 'name: front'), deployment()),
   good: join(service('selector: {app: desk}, ports: [{port: 80}]', 'name: front'), deployment()),
   check: (context) =>

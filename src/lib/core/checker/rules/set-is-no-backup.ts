@@ -10,6 +10,7 @@ export default rule({
   title: 'Copies are no backup',
   why: 'Replicas carry a deletion or a broken write on at once. A snapshot class that answers to the driver lets you keep moments to go back to.',
   against: 'south-quay',
+  absent: ['VolumeSnapshotClass'],
   bad: join(
     service(),
     set({

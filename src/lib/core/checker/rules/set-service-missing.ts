@@ -7,6 +7,7 @@ export default rule({
   level: 'error',
   title: "The set's service does not exist",
   why: "Each member's name, <pod>.<service>, hangs on the headless service that spec.serviceName names. Without it the members run, but nobody finds them, and peers never meet. The field can't be changed later.",
+  absent: ['Service'],
   bad: set(),
   good: join(service(), set()),
   check: ({ written, find, all }) =>

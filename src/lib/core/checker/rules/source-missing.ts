@@ -7,6 +7,7 @@ export default rule({
   level: 'error',
   title: 'What the volume is to be filled from is not there',
   why: "A claim's dataSource must stand in the same namespace: a VolumeSnapshot or another claim. Until it is there, nothing is made.",
+  absent: ['VolumeSnapshot', 'PersistentVolumeClaim'],
   bad: join(
     storageClass(),
     claim(

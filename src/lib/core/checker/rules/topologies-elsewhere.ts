@@ -14,6 +14,7 @@ export default rule({
   title: 'Topologies in which no node stands',
   why: 'A class with allowed topologies makes volumes there and nowhere else. Where no node carries one of the values, a claim of the class is never made, and its pod never placed.',
   against: 'north-quay',
+  absent: ['Node'],
   bad: topologies('z'),
   good: topologies('a'),
   check: (context) => {

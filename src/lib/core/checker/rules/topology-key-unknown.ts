@@ -15,6 +15,7 @@ export default rule({
   title: 'A topology that no node knows',
   why: 'Pods are spread, kept apart or brought together by a label of nodes. Where no node carries it, a strict spread places nobody, and keeping apart keeps nobody apart.',
   against: 'north-quay',
+  absent: ['Node'],
   bad: join(service(), set({ pod: spread('topology.kubernetes.io/zones') })),
   good: join(service(), set({ pod: spread('topology.kubernetes.io/zone') })),
   check: (context) => {

@@ -1,7 +1,6 @@
 import { same } from '../../../shared';
 import { isReady, selectorMatches, type DisruptionBudget, type Emptying, type Facts, type Node, type Pod } from '../../../model';
 import type { ClusterAccess, Loop } from '../loop';
-import { faultSentence, podClaimsOf, placeFaultsNow, type PlaceFault } from '../workloads/place-fault';
 import { sendAway } from './sending-away';
 
 /** Set on a node that is closed because it is being emptied. */
@@ -9,7 +8,8 @@ const emptiedMark = 'standin.example/emptied';
 /** How often somebody who empties a node asks again (common practice, no source). */
 const againMs = 5_000;
 
-const budgetsOf = (world: { readonly store: Pick<Facts, 'list'> }, { metadata }: Pod): DisruptionBudget[] =>
+/** Budgets that mean a pod. */
+export const budgetsOf = (world: { readonly store: Pick<Facts, 'list'> }, { metadata }: Pod): DisruptionBudget[] =>
   world.store.list('PodDisruptionBudget', metadata.namespace).filter((one) => selectorMatches(one.spec.selector, metadata.labels));
 
 /**
@@ -17,7 +17,7 @@ const budgetsOf = (world: { readonly store: Pick<Facts, 'list'> }, { metadata }:
  * Budget": a pod that isn't ready is let go only while the others are as many as they have to be, or always where the budget says so; one
  * that two budgets mean is let go by neither ("API-initiated Eviction").
  */
-function held(world: { readonly store: Pick<Facts, 'list'> }, pod: Pod): string | undefined {
+export function held(world: { readonly store: Pick<Facts, 'list'> }, pod: Pod): string | undefined {
   const budgets = budgetsOf(world, pod);
   if (budgets.length > 1)
     return `${budgets.length} budgets mean it (${budgets.map((one) => one.metadata.name).join(', ')}), and it can't be counted for both`;
@@ -32,55 +32,14 @@ function held(world: { readonly store: Pick<Facts, 'list'> }, pod: Pod): string 
 }
 
 /** Why a pod stays though its node is emptied; undefined when it only has to wait for its turn. */
-function stays({ metadata, spec }: Pod, losesDirectories: boolean): string | undefined {
+export function stays({ metadata, spec }: Pod, losesDirectories: boolean): string | undefined {
   if (!metadata.ownerReferences?.some((one) => one.controller)) return 'nobody would make it anew; take it away by hand';
   const dir = losesDirectories ? undefined : (spec.volumes ?? []).find((one) => one.emptyDir);
   return dir ? `what is in its directory ${dir.name} would be lost` : undefined;
 }
 
-/** What emptying a node would do with one of its pods: it goes, goes and finds no other node, waits for a budget, or stays. */
-export interface EmptyingLine {
-  readonly namespace: string;
-  readonly name: string;
-  readonly does: 'goes' | 'strands' | 'waits' | 'stays';
-  readonly says: string;
-  /** Its ephemeral directories, and volumes of claims that go with it, whose content would be lost. */
-  readonly loses: readonly string[];
-}
-
-/**
- * What emptying a node would do, pod by pod, each looked at by itself as the others stand now; those of daemon sets are left where they
- * are.
- */
-export function emptyingSheet(facts: Facts, node: string, losesDirectories: boolean): EmptyingLine[] {
-  const others = facts.list('Node').filter((one) => one.metadata.name !== node);
-  const place = (pod: Pod): Pick<EmptyingLine, 'does' | 'says'> => {
-    const claims = podClaimsOf(facts, pod);
-    const faults = others.map(placeFaultsNow(facts, pod, claims));
-    const fit = others.filter((_, i) => !faults[i]).map((one) => one.metadata.name);
-    if (fit.length)
-      return { does: 'goes', says: `is made anew on ${fit.length > 3 ? `one of ${fit.length} nodes that can take it` : fit.join(' or ')}` };
-    const counts = new Map<PlaceFault, number>();
-    for (const one of faults) if (one) counts.set(one, (counts.get(one) ?? 0) + 1);
-    return { does: 'strands', says: others.length ? `${others.length} other nodes: ${faultSentence(counts)}` : 'there is no other node' };
-  };
-  return [...facts.podsOn(node)]
-    .filter((pod) => !ofDaemonSet(pod) && !pod.metadata.deletionTimestamp)
-    .map((pod): EmptyingLine => {
-      const { namespace = '', name } = pod.metadata;
-      const loses = (pod.spec.volumes ?? []).filter((one) => one.emptyDir ?? one.ephemeral).map((one) => one.name);
-      const stay = stays(pod, losesDirectories);
-      const wait = stay === undefined ? held({ store: facts }, pod) : undefined;
-      return {
-        namespace,
-        name,
-        loses,
-        ...(stay !== undefined ? { does: 'stays', says: stay } : wait !== undefined ? { does: 'waits', says: wait } : place(pod))
-      };
-    });
-}
-
-const ofDaemonSet = ({ metadata }: Pod): boolean => metadata.ownerReferences?.some((one) => one.kind === 'DaemonSet') ?? false;
+/** Those of daemon sets are left where they are. */
+export const ofDaemonSet = ({ metadata }: Pod): boolean => metadata.ownerReferences?.some((one) => one.kind === 'DaemonSet') ?? false;
 
 /** A node is closed to new pods, or opened again where it was closed by this. */
 function setClosed(world: ClusterAccess, node: Node, closed: boolean): void {

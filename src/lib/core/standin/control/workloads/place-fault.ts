@@ -249,6 +249,28 @@ const faultWords: Record<PlaceFault, string> = {
   'one-pod': 'refused, because another pod has the claim, which one pod at a time may have'
 };
 
+/** What helps against each. */
+export const faultRemedies: Record<PlaceFault, string> = {
+  'not-ready': 'Bring the nodes back.',
+  unschedulable: 'Uncordon a node (spec.unschedulable: false).',
+  taint: 'Tolerate the taint in the pod, or take it off a node.',
+  selector: "Correct the pod's node selector, or label a node as it asks.",
+  cpu: 'Ask for less CPU, free some, or add a node that is large enough.',
+  memory: 'Ask for less memory, free some, or add a node that is large enough.',
+  pods: 'Add a node: those that fit are full of pods.',
+  slots: 'Add a node, or spread the members: the attach slots are used up.',
+  spread: 'Add a node in the zone that holds fewest of them, or allow a wider spread (maxSkew).',
+  'anti-affinity': 'Add a node, or ask for fewer members: at most one of them may stand on each.',
+  'volume-zone': 'Make room in the zone of the volume, or use a class that waits for the first consumer and make the claim anew.',
+  affinity: 'Let the pods that it asks for stand first, or take the rule out.',
+  'host-port': 'Leave hostPort out and use a service, or add a node.',
+  resource: 'Ask for less, or add a node that has it.',
+  'class-zone': 'Let the pod stand where the class allows volumes (allowedTopologies), or use another class.',
+  'no-volume': 'Send a pre-made volume of the class that fits and lies on such a node.',
+  'no-room': 'Free room at the driver, ask for a smaller volume, or use another class.',
+  'one-pod': 'Take the pod that has the claim away first, or make the claim anew with ReadWriteOnce.'
+};
+
 /** The faults of all nodes in one sentence, the commonest first. */
 export const faultSentence = (faults: ReadonlyMap<PlaceFault, number>): string =>
   [...faults]

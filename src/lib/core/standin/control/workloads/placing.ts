@@ -163,11 +163,20 @@ export function chosenNode(
 
 function choose(world: ClusterAccess, pod: Pod, claims: PodClaims): { node?: Node; faults: Map<PlaceFault, number> } {
   const choices = choicesOf(world);
-  return chosenNode(assuming(world.store, choices, pod.metadata.uid), pod, claims, siblingsOf(world.store, pod, choices), world.seed);
+  return chosenNode(
+    assuming(world.store, choices, pod.metadata.uid),
+    pod,
+    claims,
+    siblingsOf(world.store, pod, (one) => one.spec.nodeName ?? choices.of(one.metadata.uid ?? '')),
+    world.seed
+  );
 }
 
-/** Node and zone of each sibling that has been placed. */
-function siblingsOf(facts: Facts, pod: Pod, choices: Choices): Sibling[] {
+/**
+ * Node and zone of each sibling of a pod that has been placed.
+ * @param nodeOf the node of one that has
+ */
+export function siblingsOf(facts: Facts, pod: Pod, nodeOf = (one: Pod) => one.spec.nodeName): Sibling[] {
   const owner = pod.metadata.ownerReferences?.[0];
   if (!owner) return [];
   const between = owner.kind === 'ReplicaSet' ? facts.get('ReplicaSet', pod.metadata.namespace ?? '', owner.name) : undefined;
@@ -175,7 +184,7 @@ function siblingsOf(facts: Facts, pod: Pod, choices: Choices): Sibling[] {
   const maker = above && facts.get('Deployment', pod.metadata.namespace ?? '', above.name);
   return (maker ? podsMadeBy(facts, maker) : facts.ownedBy(owner.uid)).flatMap((one) => {
     const other = one.kind === 'Pod' && one.metadata.uid !== pod.metadata.uid;
-    const node = other ? (one.spec.nodeName ?? choices.of(one.metadata.uid ?? '')) : undefined;
+    const node = other ? nodeOf(one) : undefined;
     return node ? [{ node, zone: zoneOf(facts.get('Node', '', node)) }] : [];
   });
 }

@@ -1,8 +1,11 @@
-import { ordinalsOf, ownClaims, type ApiObject, type Claim, type Facts, type Job, type Pod } from '../../../model';
+import { ordinalsOf, ownClaims, type ApiObject, type Claim, type Facts, type Job, type Node, type Pod } from '../../../model';
 import { ownClaimToBe } from '../storage/own-claims';
 import { daemonMaking, takesDaemon } from './daemon-sets';
 import { besides } from './jobs';
+import { asItStands, podClaimsOf, type PlaceFault, type PodClaims } from './place-fault';
+import { chosenNode, type Sibling } from './placing';
 import { podToBe } from './pods';
+import { roomFor } from './preempting';
 import { memberClaimsToBe, memberMaking } from './sets';
 
 /** A pod as somebody would make it, with the claims that are made along with it. */
@@ -64,3 +67,21 @@ export const membersToBe = (facts: Facts, maker: ApiObject): MemberToBe[] =>
     const own = ownClaims(pod).filter((one) => !facts.get('PersistentVolumeClaim', namespace, one.name));
     return { pod, claims: [...claims, ...own.map((one) => ownClaimToBe(facts, pod, one.name, one.volume))] };
   });
+
+/**
+ * The node that a pod would go to as the others stand now, also where some that matter less would have to make room. Nothing is written.
+ * Claims that aren't bound and don't wait for a place are no hindrance.
+ */
+export function seekPlace(
+  facts: Facts,
+  pod: Pod,
+  siblings: readonly Sibling[]
+): { readonly node?: Node; readonly faults: ReadonlyMap<PlaceFault, number>; readonly victims: readonly Pod[] } {
+  const places = asItStands(facts);
+  const { bound, choosing } = podClaimsOf(facts, pod);
+  const claims: PodClaims = { bound, choosing, missing: [] };
+  const { node, faults } = chosenNode(places, pod, claims, siblings, 0);
+  if (node) return { node, faults, victims: [] };
+  const made = roomFor(places, pod, claims);
+  return made ? { node: made.node, faults, victims: made.victims } : { faults, victims: [] };
+}

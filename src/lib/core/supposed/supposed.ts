@@ -13,34 +13,33 @@ import {
   type Kind,
   type Node,
   type Pod,
-  type PodTemplate
+  type PodTemplate,
+  type Ref
 } from '../model';
 import {
-  asItStands,
-  chosenNode,
   claimShut,
   closedTo,
+  copyOf,
   heldBack,
   membersToBe,
   placeFaultsNow,
   plan,
-  podClaimsOf,
   podShut,
-  roomFor,
+  seekPlace,
   setFor,
   type MemberToBe,
   type PlaceFault,
-  type PodClaims,
   type Sibling,
   type Store
 } from '../standin';
-import { copyOf } from './copy';
-import { inCluster } from './needs';
-import { lacksOf, promised, pullFault, type Hindrance } from './hindrances';
+import { inCluster } from './clusters';
+import { isTold, lacksOf, promised, pullFault, type Hindrance } from './hindrances';
 import { forOneNode, HandedOut, provision, unusable, type ClaimToBe, type Ground } from './volumes';
 
 /** Members of one maker as the cluster would take them. */
 export interface PartToBe {
+  /** What is sent and makes them, or has its operator make them. */
+  readonly of: Ref;
   readonly kind: Kind;
   readonly name: string;
   /** Members that it asks for. */
@@ -56,6 +55,8 @@ export interface PartToBe {
   readonly open: readonly Node[];
   /** Why the first that finds no place finds none. */
   readonly faults: ReadonlyMap<PlaceFault, number>;
+  /** Whether one of them may only be for what an export leaves out. */
+  readonly untold: boolean;
   /** Pods that matter less and would be sent away for it. */
   readonly sentAway: readonly Pod[];
   /** It isn't told where volumes of its class are made, which doesn't wait for a member to be placed. */
@@ -93,7 +94,7 @@ function letIn({ store, ...ground }: Ground, { pod, claims }: MemberToBe): { shu
     store.place(undefined, claim);
     if (waitsForConsumer(classOf(store, claim.spec))) continue;
     provision({ store, ...ground }, claim, undefined);
-    blind ||= !store.knowsProvider && forOneNode(store, claim);
+    blind ||= !store.knowsProvider && forOneNode(store, claim) !== false;
   }
   const byClaim = shut !== undefined;
   const refused = podShut(store, pod);
@@ -123,9 +124,12 @@ function mount(ground: Ground, pod: Pod, node: Node | undefined, chosen: boolean
   return { single, ...(off === undefined ? {} : { off }) };
 }
 
+/** Objects without which a node may look worse than it is. */
+const needed: Partial<Record<PlaceFault, Kind>> = { affinity: 'Pod', 'no-room': 'CSIStorageCapacity', 'no-volume': 'PersistentVolume' };
+
 /** Members of one maker, put into the copy one after another as the cluster would. */
-function partOf(ground: Ground, maker: ApiObject, stay: readonly Pod[]): PartToBe {
-  const { store } = ground;
+function partOf(ground: Ground, of: Ref, maker: ApiObject, stay: readonly Pod[]): PartToBe {
+  const { store, there } = ground;
   const all = membersToBe(store, maker);
   const fresh = newOnes(maker, all, stay);
   const siblings: Sibling[] = stay.map(({ spec }) => siblingOn(store, spec.nodeName ?? ''));
@@ -148,7 +152,7 @@ function partOf(ground: Ground, maker: ApiObject, stay: readonly Pod[]): PartToB
     else shut = entry.shut;
     if (entry.shut) break;
     store.place(undefined, pod);
-    const found = pod.spec.nodeName ? undefined : seek(store, pod, siblings);
+    const found = pod.spec.nodeName ? undefined : seekPlace(store, pod, siblings);
     if (first < 0) first = found ? store.nodes().length - total(found.faults) : 1;
     if (found && !found.node) {
       if (placed && ends) inTurns = true;
@@ -173,6 +177,7 @@ function partOf(ground: Ground, maker: ApiObject, stay: readonly Pod[]): PartToB
   if (off === undefined && crowded && !ends)
     off = `${crowded[0]} is for one node at a time, and its members would stand on ${crowded[1].size}`;
   return {
+    of,
     kind: maker.kind,
     name: maker.metadata.name,
     wanted: all.length,
@@ -182,6 +187,7 @@ function partOf(ground: Ground, maker: ApiObject, stay: readonly Pod[]): PartToB
     spare: pattern ? roomForMore(store, pattern) : 0,
     open: [...new Set((maker.kind === 'DaemonSet' ? all : all.slice(0, 1)).flatMap(({ pod }) => openTo(store, pod)))],
     faults,
+    untold: [...faults.keys()].some((one) => needed[one] !== undefined && !isTold(there, needed[one])),
     sentAway,
     inTurns: inTurns || (ends && crowded !== undefined),
     blind,
@@ -217,16 +223,7 @@ const openTo = (store: Store, pod: Pod): Node[] =>
 const total = (faults: ReadonlyMap<PlaceFault, number>): number => [...faults.values()].reduce((sum, n) => sum + n, 0);
 const siblingOn = (store: Store, node: string): Sibling => ({ node, zone: zoneOf(store.get('Node', '', node)) });
 
-/** The node that a pod would go to, also where others would have to make room. */
-function seek(store: Store, pod: Pod, siblings: readonly Sibling[]) {
-  const places = asItStands(store);
-  const { bound, choosing } = podClaimsOf(store, pod);
-  const claims: PodClaims = { bound, choosing, missing: [] };
-  const { node, faults } = chosenNode(places, pod, claims, siblings, 0);
-  if (node) return { node, faults, victims: [] };
-  const made = roomFor(places, pod, claims);
-  return made ? { node: made.node, faults, victims: made.victims } : { faults, victims: [] };
-}
+const noRef: Ref = { kind: 'Namespace', namespace: '', name: '' };
 
 /**
  * A cluster as if manifests were sent to it: their members placed one after another by the cluster's own rules, on a copy. What stands
@@ -237,7 +234,7 @@ export function supposed(there: Facts, objects: readonly ApiObject[]): Supposed 
   const store = copyOf(there, spaces);
   const comes = promised([...objects, ...(['Certificate', 'DocumentSet', 'MemoryDatabase'] as const).flatMap((kind) => there.list(kind))]);
   const brings = (driver: string) => objects.some((one) => one.kind === 'CSIDriver' && one.metadata.name === driver);
-  const makers: { maker: ApiObject; stay: Pod[] }[] = [];
+  const makers: { of: Ref; maker: ApiObject; stay: Pod[] }[] = [];
   const alone: Claim[] = [];
   for (const { ref, before, after } of plan(there, objects)) {
     const now = after && inCluster(after, there.elsewhere?.here);
@@ -254,12 +251,16 @@ export function supposed(there: Facts, objects: readonly ApiObject[]): Supposed 
     // Those that wait for a place seek it again.
     const stay = stays ? stands.filter((pod) => pod.spec.nodeName) : [];
     for (const pod of maker.kind === 'Pod' ? [maker] : stands) if (!stay.includes(pod)) store.place(store.find(refOf(pod)), undefined);
-    makers.push({ maker, stay });
+    makers.push({ of: ref, maker, stay });
   }
-  const ground: Ground = { store, there, handedOut: new HandedOut(there), comes, brings, claims: [] };
-  for (const claim of alone) if (!waitsForConsumer(classOf(store, claim.spec))) provision(ground, claim, undefined);
-  const parts = makers.flatMap(({ maker, stay }): PartToBe[] => {
-    const part = partOf(ground, maker, stay);
+  const ground: Ground = { store, there, handedOut: new HandedOut(there), comes, brings, claims: [], by: noRef };
+  for (const claim of alone) {
+    ground.by = refOf(claim);
+    if (!waitsForConsumer(classOf(store, claim.spec))) provision(ground, claim, undefined);
+  }
+  const parts = makers.flatMap(({ of, maker, stay }): PartToBe[] => {
+    ground.by = of;
+    const part = partOf(ground, of, maker, stay);
     return part.wanted ? [part] : [];
   });
   // Claims that nobody of these mounts wait, and take nothing.
@@ -269,6 +270,6 @@ export function supposed(there: Facts, objects: readonly ApiObject[]): Supposed 
         (one) => one.claim.metadata.name === claim.metadata.name && one.claim.metadata.namespace === claim.metadata.namespace
       )
     )
-      ground.claims.push({ claim, gets: 'nothing' });
+      ground.claims.push({ claim, by: refOf(claim), gets: 'nothing' });
   return { parts, claims: ground.claims };
 }

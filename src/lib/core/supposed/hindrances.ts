@@ -1,4 +1,4 @@
-import { claimsOf, ownClaims, type ApiObject, type Kind, type Pod } from '../model';
+import { claimsOf, ownClaims, type ApiObject, type Facts, type Kind, type Pod } from '../model';
 import { accountOf, hostPathFault, missingReferences, partOfLabel, pullOf, referenceSentence, type Store } from '../standin';
 
 /** Something that keeps a member from coming up, as a sentence without its full stop, with the field that says it. */
@@ -25,14 +25,15 @@ export function promised(objects: readonly ApiObject[]): (namespace: string, nam
   return (namespace, name) => names.has(`${namespace}/${name}`);
 }
 
+/** Whether what isn't there of a kind isn't: an export may leave it out. */
+export const isTold = ({ scope }: Facts, kind: Kind, namespace?: string): boolean => !scope || scope.of(kind, namespace) === 'contained';
+
 /** What a pod names and isn't there. */
 export function lacksOf(facts: Store, maker: ApiObject, pod: Pod, comes: ReturnType<typeof promised>): Hindrance | undefined {
   const namespace = pod.metadata.namespace ?? '';
   const account = accountOf(pod.spec);
-  // Of an export it is told what it holds; what it leaves out may be there.
-  const told = (kind: Kind) => !facts.scope || facts.scope.of(kind, namespace) === 'contained';
   const lack = (kind: Kind, says: string, field: string): Hindrance =>
-    told(kind) ? { says, field } : { says: `${says} in the export, which may leave it out`, unseen: true };
+    isTold(facts, kind, namespace) ? { says, field } : { says: `${says} in the export, which may leave it out`, unseen: true };
   if (!facts.get('ServiceAccount', namespace, account) && !(account === 'default' && facts.get('Namespace', '', namespace)))
     return lack('ServiceAccount', `there is no service account ${namespace}/${account}`, 'spec.serviceAccountName');
   const missing = missingReferences(facts, pod).find((one) => !(one.kind === 'Secret' && comes(namespace, one.name)));

@@ -1,5 +1,5 @@
 import { bytesOf } from '../shared';
-import { classOf, termsMatch, type Claim, type Facts, type Node, type Used, type Volume } from '../model';
+import { classOf, termsMatch, type Claim, type Facts, type Node, type Ref, type Used, type Volume } from '../model';
 import {
   argumentFault,
   attributesOf,
@@ -13,11 +13,13 @@ import {
   zoneFor,
   type Store
 } from '../standin';
-import type { promised } from './hindrances';
+import { isTold, type promised } from './hindrances';
 
 /** A claim that would be made, and what becomes of it. */
 export interface ClaimToBe {
   readonly claim: Claim;
+  /** What is sent and asks for it. */
+  readonly by: Ref;
   /** Made for it, made before, not made yet (what it waits for is told elsewhere), or why not. */
   readonly gets: 'volume' | 'premade' | 'nothing' | 'refused' | 'no-room' | 'unseen';
   /** Why not, as a sentence without its full stop. */
@@ -26,10 +28,14 @@ export interface ClaimToBe {
   readonly field?: string;
 }
 
-/** Whether only one node at a time may have a claim's volume: it is attached, and no mode lets more have it. */
-export const forOneNode = (store: Store, claim: Claim): boolean =>
-  store.get('CSIDriver', '', classOf(store, claim.spec)?.provisioner ?? '')?.spec.attachRequired !== false &&
-  claim.spec.accessModes.every((mode) => mode === 'ReadWriteOnce' || mode === 'ReadWriteOncePod');
+/** Whether only one node at a time may have a claim's volume: it is attached, and no mode lets more have it; undefined where an export doesn't tell. */
+export function forOneNode(store: Store, claim: Claim): boolean | undefined {
+  if (claim.spec.accessModes.some((mode) => mode !== 'ReadWriteOnce' && mode !== 'ReadWriteOncePod')) return false;
+  const one = classOf(store, claim.spec);
+  const driver = store.get('CSIDriver', '', one?.provisioner ?? '');
+  if (!driver && !(isTold(store, 'CSIDriver') && (one || isTold(store, 'StorageClass')))) return undefined;
+  return driver?.spec.attachRequired !== false;
+}
 
 /** What backends have handed out, and would have by now. */
 export class HandedOut {
@@ -60,6 +66,8 @@ export interface Ground {
   /** Whether a driver is sent along. */
   readonly brings: (driver: string) => boolean;
   readonly claims: ClaimToBe[];
+  /** Whose members are put into it now. */
+  by: Ref;
 }
 
 const sentence = (text: string): string => text.replace(/\.$/, '');
@@ -76,9 +84,8 @@ export function unusable({ store, brings }: Ground, { metadata, spec }: Claim, n
 }
 
 function unpluggedOn(store: Store, driver: string, node: string): string | undefined {
-  const told = !store.scope || store.scope.of('CSINode') === 'contained';
   const somewhere = store.list('CSINode').some(({ spec }) => spec.drivers.some((one) => one.name === driver));
-  return !told || !somewhere || pluginOn(store, driver, node)
+  return !isTold(store, 'CSINode') || !somewhere || pluginOn(store, driver, node)
     ? undefined
     : `${driver} has no node plugin on ${node}, where a member would stand`;
 }
@@ -92,9 +99,9 @@ function bound(store: Store, claim: Claim, volume: Volume): void {
 }
 
 /** The volume that a claim would get for a member on a node (none where its class doesn't wait for one), made beforehand or for it. */
-export function provision({ store, there, handedOut, claims }: Ground, claim: Claim, node: Node | undefined, chosen = true): void {
+export function provision({ store, there, handedOut, claims, by }: Ground, claim: Claim, node: Node | undefined, chosen = true): void {
   const give = (gets: ClaimToBe['gets'], says?: string, field?: string) =>
-    void claims.push({ claim, gets, ...(says === undefined ? {} : { says }), ...(field === undefined ? {} : { field }) });
+    void claims.push({ claim, by, gets, ...(says === undefined ? {} : { says }), ...(field === undefined ? {} : { field }) });
   const premade = premadeFor(store, claim, node);
   if (premade) {
     bound(store, claim, premade);
@@ -102,8 +109,11 @@ export function provision({ store, there, handedOut, claims }: Ground, claim: Cl
   }
   const name = claim.spec.storageClassName;
   const one = classOf(store, claim.spec);
-  if (!one || one.provisioner === noProvisioner)
-    return give('refused', name === '' || one ? 'no pre-made volume fits' : `there is no class ${name ?? '(default)'}`);
+  if (!one || one.provisioner === noProvisioner) {
+    const made = name === '' || one;
+    const told = isTold(there, made ? 'PersistentVolume' : 'StorageClass');
+    return give(told ? 'refused' : 'unseen', made ? 'no pre-made volume fits' : `there is no class ${name ?? '(default)'}`);
+  }
   // Source: the cluster API's "Assigning Pods to Nodes", nodeName: the scheduler passes such a pod over.
   if (!chosen) return give('refused', 'the member names its node, so nobody chooses one for its claim, which waits for that');
   const size = bytesOf(claim.spec.resources.requests.storage);

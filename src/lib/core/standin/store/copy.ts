@@ -1,7 +1,7 @@
-import type { Facts, Kind } from '../model';
-import { Store } from '../standin';
+import type { Facts, Kind } from '../../model';
+import { Store } from './store';
 
-/** What is looked at of a cluster: of all namespaces, and of those that something is sent to. */
+/** What counts for placing: of all namespaces, and of those that somebody is let into. */
 const everywhere: readonly Kind[] = [
   'Ground',
   'Backend',
@@ -34,7 +34,10 @@ const inNamespace: readonly Kind[] = [
   'ControllerRevision'
 ];
 
-/** A copy of what counts for placing, that nobody plays. */
+/**
+ * A copy of what counts for letting pods in and placing them, that nobody plays.
+ * @param spaces namespaces whose quotas, accounts and makers are taken along
+ */
 export function copyOf(there: Facts, spaces: ReadonlySet<string>): Store {
   const store = new Store(there.knowsProvider);
   store.nowMs = there.nowMs;
