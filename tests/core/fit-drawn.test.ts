@@ -169,7 +169,7 @@ function drawn(kind: (typeof kinds)[number], one: Trait, two: Trait, template: s
 }
 
 /** How many of the members are ready once nothing is under way, and what the first that isn't waits for. */
-function comeUp(world: World, kind: (typeof kinds)[number]): { up: boolean; says: string } {
+function comeUp(world: World, kind: (typeof kinds)[number]): { up: boolean; says: string; broken: boolean } {
   const end = world.nowMs + 1_800_000;
   while (!world.settled && world.nextMs !== undefined && world.nextMs <= end) world.runUntil(world.nextMs);
   const pods = world.store.list('Pod', 'default').filter((one) => one.metadata.labels?.app === 'a');
@@ -178,7 +178,7 @@ function comeUp(world: World, kind: (typeof kinds)[number]): { up: boolean; says
     maker.kind === 'Pod' ? 1 : maker.kind === 'DaemonSet' ? (maker.status?.desiredNumberScheduled ?? 0) : (maker.spec.replicas ?? 1);
   const late = pods.find((one) => !isReady(one));
   const line = rootLine(world.store, refOf(late ?? maker));
-  return { up: pods.filter(isReady).length >= wanted, says: line ? lineSentence(line) : '' };
+  return { up: pods.filter(isReady).length >= wanted, says: line ? lineSentence(line) : '', broken: Boolean(line?.firstBreak) };
 }
 
 const leavable = [
@@ -243,7 +243,9 @@ test('drawn manifests on drawn clusters come up where no square is broken, and o
       seen.refused += 1;
       continue;
     }
-    const { up, says } = comeUp(world, kind);
+    const { up, says, broken: found } = comeUp(world, kind);
+    // Whoever waits for ever has a first break, and nobody else.
+    expect(found, `${what} | ${says}`).toBe(!up);
     expect(up, `${what} | ${says}`).toBe(!broken.length);
     // A daemon set that no node takes comes to nothing, whatever its template is.
     const nobody = kind === 'DaemonSet' && !world.store.list('Pod', 'default').some((each) => each.metadata.labels?.app === 'a');
@@ -252,4 +254,4 @@ test('drawn manifests on drawn clusters come up where no square is broken, and o
     seen[up ? 'up' : 'broken'] += 1;
   }
   for (const [which, count] of Object.entries(seen)) expect(count, which).toBeGreaterThan(5);
-});
+}, 600_000);

@@ -102,6 +102,29 @@ describe('how a workload fits another cluster', () => {
     expect(room(large, other)[0]).toBe('broken');
   });
 
+  test('a policy that keeps members from each other is told, as is a namespace that lets none in', () => {
+    const world = asLeft('north-quay');
+    const space = bookings.filter((one) => one.kind === 'Namespace');
+    must(world, { type: 'send', objects: space });
+    const sent = (yaml: string) => must(world, { type: 'send', objects: objects(yaml) });
+    sent(
+      'apiVersion: networking.k8s.io/v1\nkind: NetworkPolicy\nmetadata: {name: shut, namespace: tickets}\nspec: {podSelector: {}, policyTypes: [Ingress]}\n'
+    );
+    expect(squares(world).admitted).toMatchObject({
+      state: 'broken',
+      says: 'bookings-0 may not call bookings-1 at port 7111: no rule of the network policy shut lets it in'
+    });
+    sent(
+      'apiVersion: networking.k8s.io/v1\nkind: NetworkPolicy\nmetadata: {name: among, namespace: tickets}\nspec: {podSelector: {}, ingress: [{from: [{podSelector: {matchLabels: {app: bookings}}}]}]}\n'
+    );
+    expect(squares(world).admitted).toMatchObject({ state: 'holds' });
+    sent('apiVersion: v1\nkind: ResourceQuota\nmetadata: {name: few, namespace: tickets}\nspec: {hard: {persistentvolumeclaims: "2"}}\n');
+    expect(squares(world).admitted).toMatchObject({
+      state: 'broken',
+      says: expect.stringMatching(/^the quota few is exceeded: 1 of persistentvolumeclaims/) as string
+    });
+  });
+
   test('what the table says holds is what then comes up, and what it says breaks does not', () => {
     for (const world of [asLeft('north-quay'), asLeft('south-quay')]) {
       const broken = Object.values(squares(world)).some((one) => one.state === 'broken');

@@ -69,14 +69,18 @@ export function namesFit(by: Supposed): FitSquare {
   return { need: 'names', state: unseen ? 'unseen' : 'broken', says, ...(field === undefined ? {} : { field }) };
 }
 
-/** Whether namespaces let members and claims in, and somebody looks for a place for them. */
+/** Whether namespaces let members and claims in, somebody looks for a place for them, and policies let members call each other. */
 export function admittedFit(there: Facts, by: Supposed): FitSquare {
   const first = by.parts.find((one) => one.shut);
   if (first) {
     const { says, field, unseen } = first.shut!;
     return { need: 'admitted', state: unseen ? 'unseen' : 'broken', says, ...(field === undefined ? {} : { field }) };
   }
-  const unread = (['ResourceQuota', 'LimitRange'] as const).find((kind) => there.scope && there.scope.of(kind) !== 'contained');
+  const mute = by.parts.find((one) => one.mute)?.mute;
+  if (mute) return { need: 'admitted', state: 'broken', says: mute.says };
+  const unread = (['ResourceQuota', 'LimitRange', 'NetworkPolicy'] as const).find(
+    (kind) => there.scope && there.scope.of(kind) !== 'contained'
+  );
   if (unread) return { need: 'admitted', state: 'unseen', says: `the export may leave out ${unread}` };
   return { need: 'admitted', state: 'holds', says: 'nothing keeps them out' };
 }

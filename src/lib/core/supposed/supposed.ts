@@ -21,6 +21,7 @@ import {
   closedTo,
   copyOf,
   heldBack,
+  memberFault,
   membersToBe,
   placeFaultsNow,
   plan,
@@ -67,6 +68,8 @@ export interface PartToBe {
   readonly lacks?: Hindrance;
   /** Why its namespace doesn't let a member or a claim in, or nobody looks for a place. */
   readonly shut?: Hindrance;
+  /** Why two of its members may not call each other, as network policies say. */
+  readonly mute?: Hindrance;
   /** Why its images can't be pulled. */
   readonly pull?: Hindrance;
   /** A claim for one node at a time that members on several would share, or whose volume can't be used where its member stands. */
@@ -173,6 +176,8 @@ function partOf(ground: Ground, of: Ref, maker: ApiObject, stay: readonly Pod[])
   const pattern = all[0]?.pod;
   const pull = pattern && pullFault(store, pattern);
   if (pattern && !fresh.length) lacks = lacksOf(store, maker, pattern, ground.comes);
+  const [one, two] = all.map(({ pod }) => pod);
+  const mute = one && two && memberFault(store, two, one) && memberFault(store, one, two);
   const crowded = [...mounts].find(([, nodes]) => nodes.size > 1);
   if (off === undefined && crowded && !ends)
     off = `${crowded[0]} is for one node at a time, and its members would stand on ${crowded[1].size}`;
@@ -194,6 +199,7 @@ function partOf(ground: Ground, of: Ref, maker: ApiObject, stay: readonly Pod[])
     ...(lacks ? { lacks } : {}),
     ...(shut ? { shut } : {}),
     ...(pull ? { pull } : {}),
+    ...(mute === undefined ? {} : { mute: { says: mute } }),
     ...(off === undefined ? {} : { shared: { says: off } })
   };
 }

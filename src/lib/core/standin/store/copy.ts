@@ -31,7 +31,8 @@ const inNamespace: readonly Kind[] = [
   'DaemonSet',
   'Job',
   'CronJob',
-  'ControllerRevision'
+  'ControllerRevision',
+  'NetworkPolicy'
 ];
 
 /**
