@@ -10,7 +10,7 @@ const layers = {
   dumps: ['shared', 'model', 'manifest', 'standin', 'exports'],
   checker: ['shared', 'model', 'manifest', 'standin', 'supposed'],
   drafts: ['shared', 'model', 'manifest'],
-  change: ['shared', 'model', 'manifest', 'standin'],
+  change: ['shared', 'model', 'manifest', 'standin', 'supposed'],
   rootline: ['shared', 'model', 'manifest', 'standin', 'change', 'exports'],
   proofs: ['shared', 'model', 'manifest', 'standin', 'change', 'exports', 'rootline'],
   drills: ['shared', 'model', 'manifest', 'standin', 'rootline', 'proofs'],

@@ -1,9 +1,10 @@
 import { describe, expect, test } from 'vitest';
 import { removalSheet, restoreSheet } from '$core/change';
-import { isReady, type Asset } from '$core/model';
+import { isReady, type ApiObject, type Asset, type Kind, type KindMap } from '$core/model';
 import { prove, workloadNamed } from '$core/proofs';
 import { claimAssetOf, mendedSouth, must, objects, ref, settle } from './help';
 import { World } from '$core/standin';
+import { answered, roomy } from './roomy';
 
 const claim = 'data-bookings-1';
 const ask = { namespace: 'tickets', claim, snapshot: 'before' };
@@ -188,5 +189,97 @@ describe('a workload is taken away with what stands with it', () => {
     const says = removalSheet(world.store, ref('StorageClass', '', 'steady-block')).stays.map((one) => `${one.ref.name}: ${one.says}`);
     expect(says).toContain('data-bookings-0: stays bound, with its data; it can grow no more');
     expect(says.join('\n')).toContain('bookings: runs on; new members of it will wait for a volume for ever');
+  });
+});
+
+describe('what would keep it from coming back is said before the old claim goes', () => {
+  const kept =
+    'apiVersion: storage.k8s.io/v1\nkind: StorageClass\nmetadata: {name: kept}\nprovisioner: block.standin.example\nvolumeBindingMode: WaitForFirstConsumer\nreclaimPolicy: Retain\n';
+  const starts = new Map<string, { seed: number; saved: ReturnType<World['save']> }>();
+  /** bookings on volumes of a class, with a snapshot of one of them. */
+  function start(className: string): World {
+    let known = starts.get(className);
+    if (!known) {
+      const world = roomy();
+      must(world, { type: 'send', objects: [...objects(kept), ...answered('multi-primary-sql', { class: className, size: '20Gi' })] });
+      world.runSettled();
+      settle(world, snapshotYaml);
+      starts.set(className, (known = { seed: world.seed, saved: world.save() }));
+    }
+    return World.restore(known.seed, structuredClone(known.saved));
+  }
+  const alter =
+    <K extends Kind>(kind: K, name: string, change: (one: KindMap[K]) => object) =>
+    (world: World) => {
+      const one = (world.store.list(kind) as KindMap[K][]).find(({ metadata }) => metadata.name === name)!;
+      world.put({ ...one, ...change(one) } as ApiObject);
+      world.runUntil(world.nowMs + 60_000);
+    };
+  const handedOut = (world: World) => world.store.usedOf('work-volumes');
+  const sends = (yaml: string) => (world: World) => must(world, { type: 'send', objects: objects(yaml) });
+  const cases: readonly [string, string, (world: World) => void, RegExp | undefined][] = [
+    ['nothing is in its way', 'steady-block', () => {}, undefined],
+    [
+      'the quota of volumes is used up, and what the old one had is free again',
+      'steady-block',
+      (world) => alter('Backend', 'work-volumes', ({ spec }) => ({ spec: { ...spec, quotaVolumes: 3 } }))(world),
+      undefined
+    ],
+    [
+      'the quota of volumes is used up, and the old one stays',
+      'kept',
+      (world) => alter('Backend', 'work-volumes', ({ spec }) => ({ spec: { ...spec, quotaVolumes: 3 } }))(world),
+      /^The quota of 3 volumes of work-volumes is used up$/
+    ],
+    [
+      'no zone has room, and the old one stays',
+      'kept',
+      (world) => {
+        const used = handedOut(world);
+        alter('Backend', 'work-volumes', ({ spec }) => ({
+          spec: { ...spec, zones: spec.zones.map((one) => ({ ...one, capacity: String((used.get(one.name)?.sizeBytes ?? 0) + 2 ** 30) })) }
+        }))(world);
+      },
+      /^work-volumes has 1 GiB free in zone [abc]$/
+    ],
+    [
+      'its class has gone',
+      'steady-block',
+      (world) => must(world, { type: 'remove', ref: ref('StorageClass', '', 'steady-block') }),
+      /^there is no class steady-block$/
+    ],
+    [
+      'its driver is stopped',
+      'steady-block',
+      alter('Deployment', 'block-controller', ({ spec }) => ({ spec: { ...spec, replicas: 0 } })),
+      /^block\.standin\.example doesn't answer/
+    ],
+    [
+      'its driver may make no volumes any more',
+      'steady-block',
+      alter('Identity', 'volume-keeper', ({ spec }) => ({ spec: { ...spec, rights: ['attach'] } })),
+      /create/
+    ],
+    [
+      'its class is another driver’s by now',
+      'kept',
+      alter('StorageClass', 'kept', () => ({ provisioner: 'files.standin.example' })),
+      /^before belongs to block\.standin\.example/
+    ],
+    [
+      'its namespace lets no pod in any more',
+      'steady-block',
+      sends('apiVersion: v1\nkind: ResourceQuota\nmetadata: {name: q, namespace: tickets}\nspec: {hard: {pods: "1"}}\n'),
+      /^bookings-1 can't be made anew: the quota q is exceeded/
+    ]
+  ];
+  test.each(cases)('%s (%s)', (_what, className, change, stall) => {
+    const world = start(className);
+    change(world);
+    const { stalls } = restoreSheet(world.store, ask);
+    expect(stalls).toEqual(stall ? [expect.stringMatching(stall)] : []);
+    must(world, { type: 'restore', ...ask });
+    world.runUntil(world.nowMs + 900_000);
+    expect(isReady(world.store.get('Pod', 'tickets', 'bookings-1'))).toBe(!stall);
   });
 });

@@ -1,6 +1,7 @@
 import { momentOf } from '../shared';
 import { momentIn, refOf, type Facts, type Ref, podsMadeBy } from '../model';
 import { restoredClaim, restoreRefusal, stoppedFor, type Refusal, type Restore } from '../standin';
+import { swapWaits } from '../supposed';
 import { claimLoss } from './effects';
 import type { ChangeSheet } from './types';
 
@@ -8,6 +9,8 @@ import type { ChangeSheet } from './types';
 export interface RestoreSheet extends Pick<ChangeSheet, 'nowMs' | 'new' | 'restarted' | 'lost' | 'untouched'> {
   readonly ref: Ref;
   readonly steps: readonly string[];
+  /** What would keep the new claim, or those that mount it, from coming up once the old one is gone, as things stand. */
+  readonly stalls: readonly string[];
   readonly refusal?: Refusal;
 }
 
@@ -15,7 +18,7 @@ export interface RestoreSheet extends Pick<ChangeSheet, 'nowMs' | 'new' | 'resta
 export function restoreSheet(facts: Facts, restore: Restore): RestoreSheet {
   const { namespace, claim: name, snapshot } = restore;
   const ref: Ref = { kind: 'PersistentVolumeClaim', namespace, name };
-  const nothing = { ref, nowMs: facts.nowMs, new: [], restarted: [], lost: [], untouched: [], steps: [] };
+  const nothing = { ref, nowMs: facts.nowMs, new: [], restarted: [], lost: [], untouched: [], steps: [], stalls: [] };
   const refusal = restoreRefusal(facts, restore);
   if (refusal) return { ...nothing, refusal };
   const claim = facts.get('PersistentVolumeClaim', namespace, name)!;
@@ -32,6 +35,7 @@ export function restoreSheet(facts: Facts, restore: Restore): RestoreSheet {
   const kept = volume && volume.spec.persistentVolumeReclaimPolicy !== 'Delete';
   return {
     ...nothing,
+    stalls: swapWaits(facts, claim, next, pods),
     new: [{ ref, says: `from VolumeSnapshot ${snapshot}, ${next.spec.resources.requests.storage}, under the same name` }],
     restarted: pods.map((pod) => ({ ref: refOf(pod), says: 'stops, and starts again on the restored volume' })),
     lost: [...claimLoss(facts, namespace, name), { ref, says: `whatever was written there${since}, when the snapshot was taken` }],

@@ -62,7 +62,7 @@ export {
   type PlaceFault,
   type PodClaims
 } from './control/workloads/place-fault';
-export type { Sibling } from './control/workloads/placing';
+export { siblingsOf, type Sibling } from './control/workloads/placing';
 export { membersToBe, seekPlace, type MemberToBe } from './control/workloads/to-be';
 export { accountOf } from './control/workloads/pods';
 export { allowedPlaces, argumentFault, fsTypeOf, isEncrypted, zoneFor } from './control/storage/provisioning';

@@ -2,3 +2,4 @@ export { inCluster } from './clusters';
 export { isTold, type Hindrance } from './hindrances';
 export * from './supposed';
 export type { ClaimToBe } from './volumes';
+export { swapWaits } from './swapped';

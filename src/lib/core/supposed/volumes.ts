@@ -49,10 +49,11 @@ export class HandedOut {
     return mine;
   }
 
-  take(backend: string, place: string, bytes: number): void {
+  /** Takes a volume out, or with -1 puts one back. */
+  take(backend: string, place: string, bytes: number, volumesMore: 1 | -1 = 1): void {
     const mine = this.of(backend);
     const { sizeBytes = 0, volumes = 0 } = mine.get(place) ?? {};
-    mine.set(place, { sizeBytes: sizeBytes + bytes, volumes: volumes + 1 });
+    mine.set(place, { sizeBytes: sizeBytes + bytes * volumesMore, volumes: volumes + volumesMore });
   }
 }
 

@@ -55,6 +55,12 @@
     <ol class="list-decimal pl-5">
       {#each sheet.steps as step (step)}<li>{step}</li>{/each}
     </ol>
+    {#if sheet.stalls.length}
+      <p class="mt-3 text-brick">As things stand nothing comes back once the old claim is gone; mend this first:</p>
+      <ul class="list-disc pl-5 text-brick">
+        {#each sheet.stalls as stall (stall)}<li class="break-words">{stall}</li>{/each}
+      </ul>
+    {/if}
     <dl class="mt-3">
       {#each heads as head (head)}
         {#if sheet[head].length}
