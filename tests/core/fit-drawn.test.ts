@@ -57,6 +57,7 @@ const traits: readonly Trait[] = [
     box: 'env: [{name: A, valueFrom: {secretKeyRef: {name: access, key: a}}}]',
     along: 'apiVersion: v1\nkind: Secret\nmetadata: {name: access, namespace: default}\nstringData: {a: b}'
   },
+  { pod: 'volumes: [{name: h, hostPath: {path: /srv/none, type: Directory}}]' },
   { pod: 'serviceAccountName: keeper' },
   { pod: 'priorityClassName: urgent' },
   { pod: 'schedulerName: mine' },

@@ -30,6 +30,7 @@ describe('how a workload fits another cluster', () => {
       class: { state: 'holds', says: 'steady-block' },
       room: { state: 'holds' },
       spread: { state: 'holds', says: '3 zones, 6 nodes' },
+      size: { state: 'holds', says: '6 of 6 nodes have room' },
       slots: { state: 'holds', says: '22 free a node' },
       version: { state: 'holds', says: '1.32' },
       images: { state: 'holds' }
@@ -67,6 +68,14 @@ describe('how a workload fits another cluster', () => {
     });
     const huge = altered((text) => text.replace(/storage: 40Gi/, 'storage: 40Ti'));
     expect(squares(north, huge).room).toMatchObject({ state: 'broken', field: 'spec.mostSize' });
+    const short = asLeft('north-quay');
+    const backend = short.store.list('Backend').find((one) => one.spec.fileSystem === undefined)!;
+    const used = [...short.store.usedOf(backend.metadata.name).values()].reduce((sum, one) => sum + one.volumes, 0);
+    short.put({ ...backend, spec: { ...backend.spec, quotaVolumes: used + 2 } });
+    expect(squares(short).room).toMatchObject({
+      state: 'broken',
+      says: `data-bookings-2: The quota of ${used + 2} volumes of north-quay-volumes is used up`
+    });
   });
 
   test('volumes lie where their members come to stand, whatever is left elsewhere; where the driver tells its room, members go where it is', () => {
@@ -142,7 +151,18 @@ describe('how a workload fits another cluster', () => {
     expect(mended.store.get('StatefulSet', 'tickets', 'bookings')!.status?.readyReplicas).toBe(3);
     expect(squares(mended)).toMatchObject({
       room: { state: 'holds', says: 'its volumes are there' },
-      size: { state: 'holds', says: 'its members stand there' }
+      size: { state: 'holds', says: 'its members stand there' },
+      names: { state: 'holds' }
     });
+    // Those that stand stay: of five members, one to a node, one finds no node more, and of the other no volume is made twice.
+    const five = altered((text) => text.replace(/replicas: 3/, 'replicas: 5'));
+    expect(squares(mended, five)).toMatchObject({
+      spread: { says: '4 nodes for 5 members of bookings' },
+      size: { says: '4 of 5 members of bookings find a place; of 4 nodes 4 where a pod it keeps apart from stands' }
+    });
+    // One that stands, and names what has gone since.
+    const left = bookings.filter((one) => one.kind !== 'ConfigMap');
+    must(mended, { type: 'remove', ref: { kind: 'ConfigMap', namespace: 'tickets', name: 'bookings-config' } });
+    expect(squares(mended, left).names).toMatchObject({ state: 'broken', says: "the config map tickets/bookings-config doesn't exist" });
   });
 });

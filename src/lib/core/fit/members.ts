@@ -15,7 +15,7 @@ export function spreadFit({ parts }: Needs, by: Supposed): FitSquare {
   for (const need of parts) {
     const part = partFor(by, need);
     // Those of a job may come one after another.
-    if (!part || part.kind === 'Job' || part.kind === 'CronJob') continue;
+    if (!part || part.named || part.kind === 'Job' || part.kind === 'CronJob') continue;
     const { name, wanted, open } = part;
     const zones = zonesIn(part).size;
     if (need.apart === 'zone' && wanted > zones) return square('broken', `${plural(zones, 'zone')} for ${wanted} members of ${name}`);

@@ -5,6 +5,8 @@ import { accountOf, hostPathFault, missingReferences, partOfLabel, pullOf, refer
 export interface Hindrance {
   readonly says: string;
   readonly field?: string;
+  /** It is a path of the node that isn't there. */
+  readonly path?: true;
   /** It can't be told in an export that leaves these out. */
   readonly unseen?: true;
 }
@@ -47,8 +49,13 @@ export function lacksOf(facts: Store, maker: ApiObject, pod: Pod, comes: ReturnT
   // An operator makes its own.
   if (service && !maker.metadata.labels?.[partOfLabel] && !facts.get('Service', namespace, service))
     return lack('Service', `there is no service ${namespace}/${service}`, 'spec.serviceName');
-  const path = pod.spec.nodeName === undefined ? undefined : hostPathFault(facts, pod);
-  return path && { says: path.says, field: path.field };
+  return undefined;
+}
+
+/** What of its node a pod mounts, and isn't there. */
+export function pathLack(facts: Store, pod: Pod): Hindrance | undefined {
+  const path = hostPathFault(facts, pod);
+  return path && { says: path.says, field: path.field, path: true };
 }
 
 /** Why an image of a pod can't be pulled, its logins taken into account. */

@@ -34,7 +34,7 @@ import {
   type Store
 } from '../standin';
 import { inCluster } from './clusters';
-import { isTold, lacksOf, promised, pullFault, type Hindrance } from './hindrances';
+import { isTold, lacksOf, pathLack, promised, pullFault, type Hindrance } from './hindrances';
 import { forOneNode, HandedOut, provision, unusable, type ClaimToBe, type Ground } from './volumes';
 
 /** Members of one maker as the cluster would take them. */
@@ -43,6 +43,8 @@ export interface PartToBe {
   readonly of: Ref;
   readonly kind: Kind;
   readonly name: string;
+  /** They name their node themselves, and no rule of placing is asked. */
+  readonly named: boolean;
   /** Members that it asks for. */
   readonly wanted: number;
   /** Of them those that stand already and stay. */
@@ -165,7 +167,9 @@ function partOf(ground: Ground, of: Ref, maker: ApiObject, stay: readonly Pod[])
     for (const one of found?.victims ?? []) store.place(one, undefined);
     sentAway.push(...(found?.victims ?? []));
     const node = found?.node?.metadata.name ?? pod.spec.nodeName!;
-    if (found) store.place(pod, { ...pod, spec: { ...pod.spec, nodeName: node } });
+    const standing: Pod = { ...pod, spec: { ...pod.spec, nodeName: node } };
+    if (found) store.place(pod, standing);
+    lacks ??= pathLack(store, standing);
     const mounted = mount(ground, pod, store.get('Node', '', node), found !== undefined);
     if (mounted.off !== undefined && placed && ends && !claims.length) inTurns = true;
     else off ??= mounted.off;
@@ -185,6 +189,7 @@ function partOf(ground: Ground, of: Ref, maker: ApiObject, stay: readonly Pod[])
     of,
     kind: maker.kind,
     name: maker.metadata.name,
+    named: Boolean(pattern?.spec.nodeName),
     wanted: all.length,
     stay: all.length - fresh.length,
     placed,

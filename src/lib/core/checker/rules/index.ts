@@ -43,6 +43,7 @@ import fixedNodeWaits from './fixed-node-waits';
 import graceTooShort from './grace-too-short';
 import heldBack from './held-back';
 import hostPath from './host-path';
+import hostPathMissing from './host-path-missing';
 import hostPortCrowded from './host-port-crowded';
 import houseRules, { knowRules } from './house-rules';
 import imageUnfit from './image-unfit';
@@ -186,6 +187,7 @@ export const rules: readonly Rule[] = [
   graceTooShort,
   heldBack,
   hostPath,
+  hostPathMissing,
   hostPortCrowded,
   houseRules,
   imageUnfit,
