@@ -160,6 +160,13 @@ describe('how a workload fits another cluster', () => {
       spread: { says: '4 nodes for 5 members of bookings' },
       size: { says: '4 of 5 members of bookings find a place; of 4 nodes 4 where a pod it keeps apart from stands' }
     });
+    // What is refused, as a claim template that changes, is no reason to say that all holds.
+    const refused = altered((text) => text.replace(/storage: 40Gi/, 'storage: 75Gi'));
+    for (const row of ['room', 'spread', 'size', 'names', 'admitted', 'slots'])
+      expect(squares(mended, refused)[row], row).toMatchObject({
+        state: 'unseen',
+        says: "StatefulSet bookings isn't taken: see the change sheet"
+      });
     // One that stands, and names what has gone since.
     const left = bookings.filter((one) => one.kind !== 'ConfigMap');
     must(mended, { type: 'remove', ref: { kind: 'ConfigMap', namespace: 'tickets', name: 'bookings-config' } });

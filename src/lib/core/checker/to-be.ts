@@ -13,7 +13,7 @@ export const toBe = once((context: DraftContext): Supposed =>
         context.target,
         context.written(...kinds).map((on) => on.object)
       )
-    : { parts: [], claims: [] }
+    : { parts: [], claims: [], refused: [] }
 );
 
 /** What of the draft a reference means. */

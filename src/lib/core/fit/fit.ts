@@ -126,15 +126,25 @@ export function fitOf(there: Facts, needs: Needs, objects: readonly ApiObject[])
     ['images', () => pullsFit(there, images, by)],
     ['issuer', () => issuerFit(there, objects)]
   ];
-  return [
+  // What is refused has no part in the picture: what holds without it isn't told.
+  const [refused] = by.refused;
+  const told = (one: FitSquare): FitSquare =>
+    refused && one.state !== 'broken' && ofMembers.test(one.need)
+      ? { need: one.need, state: 'unseen', says: `${refused.kind} ${refused.name} isn't taken: see the change sheet` }
+      : one;
+  const found = [
     ...needs.claims.flatMap((one, i) => {
-      const { square, class: found } = classes[i]!;
-      const name = classMeant(one, square, found);
-      return [claimsFit(square, by, name), roomFit(there, one, found, by, name)];
+      const { square, class: its } = classes[i]!;
+      const name = classMeant(one, square, its);
+      return [claimsFit(square, by, name), roomFit(there, one, its, by, name)];
     }),
     ...lazily.flatMap(([id, look]) => (rows.has(id) ? [look()] : []))
   ];
+  return found.map(told);
 }
+
+/** Rows that are read off where members would stand. */
+const ofMembers = /^(room |spread|size|names|admitted|slots)/;
 
 /** The class that claims of each class come to in a cluster, by the name that they bear; a name that nothing there does for is left out. */
 export const classesThere = (there: Facts, needs: Needs, objects: readonly ApiObject[]): ReadonlyMap<string, string> =>

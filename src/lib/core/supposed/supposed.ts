@@ -82,6 +82,8 @@ export interface PartToBe {
 export interface Supposed {
   readonly parts: readonly PartToBe[];
   readonly claims: readonly ClaimToBe[];
+  /** What isn't taken as it is sent, and so has no part in it. */
+  readonly refused: readonly Ref[];
 }
 
 const templateOf = (one: ApiObject | undefined): PodTemplate | undefined =>
@@ -247,7 +249,9 @@ export function supposed(there: Facts, objects: readonly ApiObject[]): Supposed 
   const brings = (driver: string) => objects.some((one) => one.kind === 'CSIDriver' && one.metadata.name === driver);
   const makers: { of: Ref; maker: ApiObject; stay: Pod[] }[] = [];
   const alone: Claim[] = [];
+  const refused: Ref[] = [];
   for (const { ref, before, after } of plan(there, objects)) {
+    if (!after) refused.push(ref);
     const now = after && inCluster(after, there.elsewhere?.here);
     if (!now) continue;
     store.place(store.find(ref), now);
@@ -282,5 +286,5 @@ export function supposed(there: Facts, objects: readonly ApiObject[]): Supposed 
       )
     )
       ground.claims.push({ claim, by: refOf(claim), gets: 'nothing' });
-  return { parts, claims: ground.claims };
+  return { parts, claims: ground.claims, refused };
 }
