@@ -6,9 +6,10 @@ import { describe, expect, test } from 'vitest';
 import { check, distance, nearest, ruleOf, rules, type Finding, type Rule } from '$core/checker';
 import { applyEdits, asManifest, readWritten, writeManifests } from '$core/manifest';
 import { keyOf, kindEntries, refOf, type ApiObject, type Kind } from '$core/model';
-import { replay, Store, type World } from '$core/standin';
+import { replay, type Store, type World } from '$core/standin';
 import { scenario } from '../../src/lib/scenario';
 import { aside } from '../played';
+import { exported, hidden } from './exported';
 
 const worlds = new Map<string, World>();
 /** A cluster of the demo as it stands at its start. */
@@ -197,14 +198,6 @@ describe('the whole', () => {
   });
 
   test('what an export leaves out is not missing: that is a note, which says so', () => {
-    const hidden = ['Ground', 'Backend', 'Identity', 'Registry', 'Asset', 'Disk'];
-    const exported = (store: Store, without: (kind: string) => boolean): Store => {
-      const part = new Store(false);
-      for (const { kind } of kindEntries)
-        if (!hidden.includes(kind) && !without(kind)) for (const one of store.list(kind) as ApiObject[]) part.place(undefined, one);
-      part.scope = { of: (kind) => (without(kind) ? 'left-out' : 'contained'), dated: true, others: [], logs: [] };
-      return part;
-    };
     let notes = 0;
     for (const one of rules) {
       if (!one.absent) continue;
@@ -220,12 +213,12 @@ describe('the whole', () => {
     // Each object that stands, by itself: whatever is left out, nothing is said to be wrong that isn't.
     const { store } = demo('north-quay');
     const texts = kindEntries
-      .filter(({ derived, kind }) => !derived && !hidden.includes(kind))
+      .filter(({ derived, kind }) => !derived && !hidden.has(kind))
       .flatMap(({ kind }) => (store.list(kind) as ApiObject[]).map((one) => JSON.stringify(asManifest(one))));
     const grave = (text: string, target: Store) =>
       check([{ text }], target).flatMap(({ code, severity }) => (severity === 'error' ? [code] : []));
     const whole = exported(store, () => false);
-    const kinds = kindEntries.map(({ kind }) => kind).filter((kind) => !hidden.includes(kind) && store.list(kind).length);
+    const kinds = kindEntries.map(({ kind }) => kind).filter((kind) => !hidden.has(kind) && store.list(kind).length);
     const parts = [exported(store, (kind) => kind !== 'Node'), ...kinds.map((left) => exported(store, (kind) => kind === left))];
     texts.forEach((text, i) => {
       const known = new Set(grave(text, whole));
@@ -235,6 +228,17 @@ describe('the whole', () => {
           text
         ).toEqual([]);
     });
+  });
+
+  test('however many members are asked for while it is written, it is looked at soon', () => {
+    for (const [kind, count] of [
+      ['StatefulSet', 'replicas'],
+      ['Deployment', 'replicas'],
+      ['Job', 'parallelism']
+    ] as const) {
+      const text = `apiVersion: ${kind === 'Job' ? 'batch' : 'apps'}/v1\nkind: ${kind}\nmetadata: {name: a, namespace: default}\nspec: {${count}: 2000000000, selector: {matchLabels: {app: a}}, ${kind === 'StatefulSet' ? 'serviceName: a, ' : ''}template: {metadata: {labels: {app: a}}, spec: {containers: [{name: m, image: "shelf.standin.example/tools/t:1"}]}}}\n`;
+      expect(codes(check([{ text }], demo('north-quay').store))).toContain('bad-value');
+    }
   });
 
   test('files of one draft are looked at together, and findings say in which file they are', () => {

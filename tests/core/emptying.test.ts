@@ -113,6 +113,43 @@ describe('emptying nodes', () => {
     expect(now('wide').filter((one) => one.spec.nodeName === undefined)).toHaveLength(stranded);
   });
 
+  it('one that would not be let in again finds no place, and comes by the template that its set has by now; budgets of one name are told apart by namespace', () => {
+    const image = 'shelf.standin.example/tools/t:1';
+    const set = (namespace: string, cpu: string) =>
+      `apiVersion: apps/v1\nkind: StatefulSet\nmetadata: {name: a, namespace: ${namespace}}\nspec: {replicas: 2, serviceName: a, updateStrategy: {type: OnDelete}, selector: {matchLabels: {app: a}}, template: {metadata: {labels: {app: a}}, spec: {nodeSelector: {topology.kubernetes.io/zone: a}, containers: [{name: m, image: "${image}", resources: {requests: {cpu: "${cpu}"}}}]}}}\n---\napiVersion: policy/v1\nkind: PodDisruptionBudget\nmetadata: {name: guard, namespace: ${namespace}}\nspec: {maxUnavailable: 2, selector: {matchLabels: {app: a}}}\n---\n`;
+    const world = roomy({ nodes: 2, cpu: '4' });
+    must(
+      world,
+      ...read('apiVersion: v1\nkind: Namespace\nmetadata: {name: one}\n---\napiVersion: v1\nkind: Namespace\nmetadata: {name: two}\n')
+    );
+    must(world, ...read(`${set('one', '100m')}${set('two', '100m')}`));
+    world.runSettled();
+    const lines = () =>
+      emptyingSheet(world.store, 'w-a-1', false)
+        .filter(({ namespace }) => namespace === 'one' || namespace === 'two')
+        .map(({ namespace, name, does, says }) => `${namespace}/${name} ${does}: ${says}`)
+        .sort();
+    expect(lines().every((one) => one.endsWith('goes: is made anew on w-a-2'))).toBe(true);
+    // Nobody starts anew for it, but whoever is made anew asks for it.
+    must(world, ...read(set('two', '3900m')));
+    must(world, ...read('apiVersion: v1\nkind: ResourceQuota\nmetadata: {name: q, namespace: one}\nspec: {hard: {pods: "1"}}\n'));
+    world.runSettled();
+    const said = lines();
+    expect(said.filter((one) => one.startsWith('one/'))).toEqual([
+      expect.stringMatching(/^one\/a-\d strands: can't be made anew: the quota q is exceeded: 1 of pods asked for, 1 used, 1 allowed$/)
+    ]);
+    expect(said.filter((one) => one.startsWith('two/'))).toEqual([
+      expect.stringMatching(/^two\/a-\d strands: .*without the CPU asked for/)
+    ]);
+    must(world, empty(['w-a-1']));
+    world.runUntil(world.nowMs + 120_000);
+    for (const space of ['one', 'two'])
+      expect(
+        world.store.list('Pod', space).filter((one) => one.spec.nodeName),
+        space
+      ).toHaveLength(1);
+  });
+
   it('whatever is emptied and opened again, in whatever order: never more away than the budget allows, and nothing is lost', () => {
     const step = fc.oneof(
       fc.record({ do: fc.constant('empty' as const), nodes: fc.uniqueArray(fc.integer({ min: 0, max: 5 }), { maxLength: 4 }) }),

@@ -2,10 +2,11 @@ import { expect, test } from 'vitest';
 import { changeSheet } from '$core/change';
 import { check } from '$core/checker';
 import { fitOf, mendedBy, needsOf } from '$core/fit';
-import { isReady, kindEntries, refOf, type ApiObject } from '$core/model';
+import { isReady, refOf } from '$core/model';
 import { lineSentence, rootLine } from '$core/rootline';
 import { hash32 } from '$core/shared';
-import { Store, World } from '$core/standin';
+import { World, type Store } from '$core/standin';
+import { exported } from './exported';
 import { must, objects } from './help';
 import { roomy } from './roomy';
 
@@ -195,16 +196,6 @@ const leavable = [
   'CSIDriver'
 ];
 
-/** The same cluster as an export tells of it that leaves some kinds out. */
-function exported(world: World, without: readonly string[]): Store {
-  const store = new Store(false);
-  for (const { kind } of kindEntries)
-    if (!['Ground', 'Backend', 'Identity', 'Registry', 'Asset', 'Disk', ...without].includes(kind))
-      for (const one of world.store.list(kind) as ApiObject[]) store.place(undefined, one);
-  store.scope = { of: (kind) => (without.includes(kind) ? 'left-out' : 'contained'), dated: true, others: [], logs: [] };
-  return store;
-}
-
 test('drawn manifests on drawn clusters come up where no square is broken, and only there; an export says the same, or that it cannot be told', () => {
   const start = roomy();
   must(start, { type: 'send', objects: objects(classes) });
@@ -229,7 +220,8 @@ test('drawn manifests on drawn clusters come up where no square is broken, and o
     const mended = [...mendedBy(list, squares)];
     const broken = squares.filter(({ state }) => state === 'broken');
     const what = `${nth} ${kind}: ${JSON.stringify([one, second, draw('template', templates)])} ${broken.map(({ need, says }) => `${need}: ${says}`).join('; ')}`;
-    const export_ = exported(world, nth % 2 ? [draw('without', leavable), draw('and', leavable)] : []);
+    const without: readonly string[] = nth % 2 ? [draw('without', leavable), draw('and', leavable)] : [];
+    const export_ = exported(world.store, (each) => without.includes(each));
     const told = fitOf(export_, needsOf(world.store, list), list);
     const bad = told.filter(({ state }) => state === 'broken').map(({ need, says }) => `${need}: ${says}`);
     if (bad.length) expect(broken.length, `${what} | the export alone: ${bad.join('; ')}`).toBeGreaterThan(0);

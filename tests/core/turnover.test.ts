@@ -5,6 +5,7 @@ import { keyOf, kindEntries, refOf, type ApiObject, type Kind, type Pod } from '
 import { hash32 } from '$core/shared';
 import { Store, World } from '$core/standin';
 import { asLeft, must, objects, readySouth, remove, send } from './help';
+import { exported } from './exported';
 import { kept } from './kept';
 import { answered, roomy } from './roomy';
 
@@ -30,13 +31,7 @@ function sent(world: World, list: ApiObject[]): { sheet: ChangeSheet; before: Po
   return { sheet, before, gone: before.filter((pod) => !uids.has(pod.metadata.uid)) };
 }
 /** The same cluster as an export tells of it. */
-function still(world: World): Store {
-  const hidden = new Set<Kind>(['Ground', 'Backend', 'Identity', 'Registry', 'Asset', 'Disk']);
-  const store = new Store(false);
-  for (const { kind } of kindEntries)
-    if (!hidden.has(kind)) for (const one of world.store.list(kind) as ApiObject[]) store.place(undefined, one);
-  return store;
-}
+const still = (world: World): Store => exported(world.store);
 
 const strategies: Record<string, readonly string[]> = {
   StatefulSet: [

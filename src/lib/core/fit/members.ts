@@ -1,12 +1,11 @@
 import { majorityOf, plural } from '../shared';
-import { zoneOf, type Facts } from '../model';
+import { keyOf, zoneOf, type Facts } from '../model';
 import { faultSentence } from '../standin';
 import type { Needs, PartNeed } from './needs';
 import type { PartToBe, Supposed } from '../supposed';
 import type { FitSquare } from './types';
 
-const partFor = ({ parts }: Supposed, need: PartNeed): PartToBe | undefined =>
-  parts.find((one) => one.kind === need.kind && one.name === need.name);
+const partFor = ({ parts }: Supposed, need: PartNeed): PartToBe | undefined => parts.find((one) => keyOf(one.of) === keyOf(need.of));
 const zonesIn = (part: PartToBe | undefined): Set<string> => new Set((part?.open ?? []).map(zoneOf).filter(Boolean));
 
 /** Whether members find as many zones and nodes as they keep apart over. */

@@ -3,14 +3,15 @@ import {
   askOf,
   claimsOf,
   defaultClass,
+  refOf,
   selectorMatches,
   zoneLabel,
   type ApiObject,
   type Ask,
   type Claim,
   type Facts,
-  type Kind,
   type PodTemplate,
+  type Ref,
   type StorageClass
 } from '../model';
 import { decidesByMajority, enginePartOf, setFor } from '../standin';
@@ -36,7 +37,8 @@ export interface ClaimsNeed {
 
 /** Members that a workload runs. */
 export interface PartNeed {
-  readonly kind: Kind;
+  /** What is sent and makes them, or has its operator make them. */
+  readonly of: Ref;
   readonly name: string;
   readonly members: number;
   readonly ask: Ask;
@@ -176,7 +178,7 @@ export function needsOf(home: Facts, objects: readonly ApiObject[], must: Readon
     const part = enginePartOf({ metadata: template.metadata, spec: template.spec } as never);
     return [
       {
-        kind: at ? object.kind : 'StatefulSet',
+        of: refOf(object),
         name: object.metadata.name,
         members,
         ask: askOf(template.spec),

@@ -1,3 +1,4 @@
+import { bounds } from './bounds';
 import type { Claim, StorageClass } from './storage-kinds';
 import { pairsMatch } from './selectors';
 import type { Facts } from './facts';
@@ -8,7 +9,8 @@ import type { StatefulSet } from './workload-kinds';
 /** Ordinals that a set asks for, lowest first. */
 export function ordinalsOf(set: StatefulSet): number[] {
   const start = set.spec.ordinals?.start ?? 0;
-  const count = set.spec.replicas ?? 1;
+  // What asks for more is refused; it is still looked at while it is written.
+  const count = Math.min(set.spec.replicas ?? 1, bounds.members);
   const ordinals: number[] = [];
   for (let i = 0; i < count; i += 1) ordinals.push(start + i);
   return ordinals;

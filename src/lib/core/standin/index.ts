@@ -63,7 +63,7 @@ export {
   type PodClaims
 } from './control/workloads/place-fault';
 export { siblingsOf, type Sibling } from './control/workloads/placing';
-export { membersToBe, seekPlace, type MemberToBe } from './control/workloads/to-be';
+export { madeAnew, makingFault, membersToBe, seekPlace, type MemberToBe } from './control/workloads/to-be';
 export { accountOf } from './control/workloads/pods';
 export { allowedPlaces, argumentFault, fsTypeOf, isEncrypted, zoneFor } from './control/storage/provisioning';
 export { consistencyMark, defaultSnapshotMark, snapshotAsset, snapshotClassOf, snapshotLook } from './control/storage/snapshots';

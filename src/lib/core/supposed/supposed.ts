@@ -182,8 +182,9 @@ function partOf(ground: Ground, of: Ref, maker: ApiObject, stay: readonly Pod[])
   const pattern = all[0]?.pod;
   const pull = pattern && pullFault(store, pattern);
   if (pattern && !fresh.length) lacks = lacksOf(store, maker, pattern, ground.comes);
-  const [one, two] = all.map(({ pod }) => pod);
-  const mute = one && two && memberFault(store, two, one) && memberFault(store, one, two);
+  const other = all[1]?.pod;
+  // They talk where one of them may call the other.
+  const mute = pattern && other && memberFault(store, other, pattern) && memberFault(store, pattern, other);
   const crowded = [...mounts].find(([, nodes]) => nodes.size > 1);
   if (off === undefined && crowded && !ends)
     off = `${crowded[0]} is for one node at a time, and its members would stand on ${crowded[1].size}`;

@@ -1,6 +1,17 @@
 import { bytesOf } from '../shared';
 import { classOf, refOf, type Claim, type Facts, type Pod } from '../model';
-import { callFault, claimShut, copyOf, driverAnswers, faultSentence, filled, podShut, seekPlace, siblingsOf, withLimits } from '../standin';
+import {
+  callFault,
+  claimShut,
+  copyOf,
+  driverAnswers,
+  faultSentence,
+  filled,
+  madeAnew,
+  makingFault,
+  seekPlace,
+  siblingsOf
+} from '../standin';
 import { HandedOut, provision, type Ground } from './volumes';
 
 /**
@@ -39,12 +50,9 @@ export function swapWaits(facts: Facts, old: Claim, sent: Claim, pods: readonly 
   const [first] = pods;
   let node;
   if (first) {
-    const { nodeName: _, ...spec } = first.spec;
-    const { deletionTimestamp: __, ...metadata } = first.metadata;
-    const bare: Pod = { ...first, metadata: { ...metadata, uid: `after ${first.metadata.uid ?? ''}` }, spec, status: { phase: 'Pending' } };
-    const next = withLimits(bare, store);
-    const shut = podShut(store, next);
-    if (shut) found.push(`${next.metadata.name} can't be made anew: ${shut.message}`);
+    const next = madeAnew(store, first);
+    const shut = makingFault(store, next);
+    if (shut !== undefined) found.push(`${next.metadata.name} can't be made anew: ${shut}`);
     store.place(undefined, next);
     const sought = seekPlace(store, next, siblingsOf(store, next));
     ({ node } = sought);

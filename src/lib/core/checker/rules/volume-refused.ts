@@ -1,6 +1,6 @@
 import { claim, join, storageClass } from '../examples';
-import { hit, rule } from '../rule';
-import { toBe, writtenAs } from '../to-be';
+import { rule } from '../rule';
+import { claimHits } from '../to-be';
 
 const asks = (more: string) => claim(`accessModes: [ReadWriteOnce], storageClassName: even${more}, resources: {requests: {storage: 4Gi}}`);
 
@@ -24,14 +24,11 @@ export default rule({
   against: 'north-quay',
   bad: join(storageClass('volumeBindingMode: Immediate'), asks(', selector: {matchLabels: {shelf: a}}')),
   good: join(storageClass('volumeBindingMode: Immediate'), asks('')),
-  check: (context) => {
-    const seen = new Set<unknown>();
-    return toBe(context).claims.flatMap(({ claim: one, by, gets, says }) => {
-      // One without a class waits for a volume that somebody makes beforehand; that may come yet.
-      const on = gets === 'refused' && one.spec.storageClassName !== '' ? writtenAs(context, by) : undefined;
-      if (!on || seen.has(on)) return [];
-      seen.add(on);
-      return [hit(on, ['spec'], `${one.metadata.name}: ${says}.`, 'Ask for what the class and its driver give, or name another class.')];
-    });
-  }
+  check: (context) =>
+    claimHits(
+      context,
+      'refused',
+      ({ claim: { metadata }, says }) => `${metadata.name}: ${says}.`,
+      'Ask for what the class and its driver give, or name another class.'
+    )
 });

@@ -1,6 +1,6 @@
 import { claim, join, storageClass } from '../examples';
-import { hit, rule } from '../rule';
-import { toBe, writtenAs } from '../to-be';
+import { rule } from '../rule';
+import { claimHits } from '../to-be';
 
 const asks = (size: string) => claim(`accessModes: [ReadWriteOnce], storageClassName: even, resources: {requests: {storage: ${size}}}`);
 
@@ -13,20 +13,11 @@ export default rule({
   against: 'north-quay',
   bad: join(storageClass('volumeBindingMode: Immediate'), asks('990Gi')),
   good: join(storageClass('volumeBindingMode: Immediate'), asks('40Gi')),
-  check: (context) => {
-    const seen = new Set<unknown>();
-    return toBe(context).claims.flatMap(({ claim: one, by, gets, says }) => {
-      const on = gets === 'no-room' ? writtenAs(context, by) : undefined;
-      if (!on || seen.has(on)) return [];
-      seen.add(on);
-      return [
-        hit(
-          on,
-          ['spec'],
-          `${one.metadata.name} asks for ${one.spec.resources.requests.storage}, and ${says}.`,
-          'Ask for less, free room there, let the member stand where there is some, or give the backend more.'
-        )
-      ];
-    });
-  }
+  check: (context) =>
+    claimHits(
+      context,
+      'no-room',
+      ({ claim: { metadata, spec }, says }) => `${metadata.name} asks for ${spec.resources.requests.storage}, and ${says}.`,
+      'Ask for less, free room there, let the member stand where there is some, or give the backend more.'
+    )
 });

@@ -1,9 +1,9 @@
-import { ownClaims, type Claim, type Facts, type Pod } from '../../../model';
+import { keyOf, ownClaims, refOf, type DisruptionBudget, type Facts, type Pod } from '../../../model';
 import { copyOf, type Store } from '../../store';
 import { ownClaimToBe } from '../storage/own-claims';
 import { asItStands, faultSentence, placeFaults, podClaimsOf, type PlaceFault } from '../workloads/place-fault';
 import { siblingsOf } from '../workloads/placing';
-import { seekPlace } from '../workloads/to-be';
+import { madeAnew, makingFault, seekPlace } from '../workloads/to-be';
 import { budgetsOf, held, ofDaemonSet, stays } from './emptying';
 
 /** What emptying a node would do with one of its pods: it goes, goes and finds no other node, waits for a budget, or stays. */
@@ -16,28 +16,17 @@ export interface EmptyingLine {
   readonly loses: readonly string[];
 }
 
-/** The pod that comes after one that is sent away, with claims of its own that are made anew, put into the copy. */
-function successor(store: Store, pod: Pod): Pod {
-  const { nodeName: _, ...spec } = pod.spec;
-  const { deletionTimestamp: __, ...metadata } = pod.metadata;
-  const next: Pod = {
-    ...pod,
-    metadata: { ...metadata, uid: `after ${pod.metadata.uid ?? pod.metadata.name}` },
-    spec,
-    status: { phase: 'Pending' }
-  };
-  for (const { name, volume } of ownClaims(pod)) {
-    const old = store.get('PersistentVolumeClaim', pod.metadata.namespace ?? '', name);
-    const made: Claim = ownClaimToBe(store, next, name, volume);
-    store.place(old, made);
-  }
-  store.place(pod, next);
-  return next;
-}
-
 /** Where a pod's successor comes to stand among those that came before it. */
 function comes(store: Store, pod: Pod, from: string): Pick<EmptyingLine, 'does' | 'says'> {
-  const next = successor(store, pod);
+  store.place(pod, undefined);
+  const next = madeAnew(store, pod);
+  const refused = makingFault(store, next);
+  if (refused !== undefined) return { does: 'strands', says: `can't be made anew: ${refused}` };
+  for (const { name, volume } of ownClaims(next)) {
+    const old = store.get('PersistentVolumeClaim', next.metadata.namespace ?? '', name);
+    store.place(old, ownClaimToBe(store, next, name, volume));
+  }
+  store.place(undefined, next);
   const faultOf = placeFaults(asItStands(store), next, { ...podClaimsOf(store, next), missing: [] });
   const fit = store.nodes().flatMap((one) => (faultOf(one) ? [] : [one.metadata.name]));
   const { node, victims } = seekPlace(store, next, siblingsOf(store, next));
@@ -69,22 +58,21 @@ export function emptyingSheet(facts: Facts, node: string, losesDirectories: bool
   const closed = store.get('Node', '', node);
   if (closed) store.place(closed, { ...closed, spec: { ...closed.spec, unschedulable: true } });
   /** Who found no place, by the budget that means them. */
-  const away = new Map<string, string[]>();
+  const away = new Map<string, readonly string[]>();
+  const awayFor = (one: DisruptionBudget): readonly string[] => away.get(keyOf(refOf(one))) ?? [];
   return pods.map((pod): EmptyingLine => {
     const { namespace = '', name } = pod.metadata;
     const loses = (pod.spec.volumes ?? []).filter((one) => one.emptyDir ?? one.ephemeral).map((one) => one.name);
     const stay = stays(pod, losesDirectories);
     if (stay !== undefined) return { namespace, name, loses, does: 'stays', says: stay };
     const budgets = budgetsOf({ store: facts }, pod);
-    const short = budgets.find(
-      ({ metadata, status }) => (away.get(metadata.name)?.length ?? 0) >= (status?.disruptionsAllowed ?? 1) && away.has(metadata.name)
-    );
+    const short = budgets.find((one) => awayFor(one).length > 0 && awayFor(one).length >= (one.status?.disruptionsAllowed ?? 1));
     const wait =
       held({ store: facts }, pod) ??
-      (short && `the budget ${short.metadata.name} lets nobody go while ${away.get(short.metadata.name)!.join(', ')} finds no place`);
+      (short && `the budget ${short.metadata.name} lets nobody go while ${awayFor(short).join(', ')} finds no place`);
     if (wait !== undefined) return { namespace, name, loses, does: 'waits', says: wait };
     const came = comes(store, pod, node);
-    if (came.does === 'strands') for (const one of budgets) away.set(one.metadata.name, [...(away.get(one.metadata.name) ?? []), name]);
+    if (came.does === 'strands') for (const one of budgets) away.set(keyOf(refOf(one)), [...awayFor(one), name]);
     return { namespace, name, loses, ...came };
   });
 }

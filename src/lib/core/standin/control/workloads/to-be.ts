@@ -1,10 +1,22 @@
-import { ordinalsOf, ownClaims, type ApiObject, type Claim, type Facts, type Job, type Node, type Pod } from '../../../model';
+import {
+  ordinalIn,
+  ordinalsOf,
+  ownClaims,
+  setOf,
+  type ApiObject,
+  type Claim,
+  type Facts,
+  type Job,
+  type Node,
+  type Pod
+} from '../../../model';
+import { podShut, withLimits } from '../../admit/limits';
 import { ownClaimToBe } from '../storage/own-claims';
 import { daemonMaking, takesDaemon } from './daemon-sets';
 import { besides } from './jobs';
 import { asItStands, podClaimsOf, type PlaceFault, type PodClaims } from './place-fault';
 import { chosenNode, type Sibling } from './placing';
-import { podToBe } from './pods';
+import { accountOf, podToBe } from './pods';
 import { roomFor } from './preempting';
 import { memberClaimsToBe, memberMaking } from './sets';
 
@@ -67,6 +79,32 @@ export const membersToBe = (facts: Facts, maker: ApiObject): MemberToBe[] =>
     const own = ownClaims(pod).filter((one) => !facts.get('PersistentVolumeClaim', namespace, one.name));
     return { pod, claims: [...claims, ...own.map((one) => ownClaimToBe(facts, pod, one.name, one.volume))] };
   });
+
+/**
+ * The pod that comes after one that goes: a set's by the template that it has for it, any other as it was. Nothing is written.
+ * @param facts the cluster without the one that goes
+ */
+export function madeAnew(facts: Facts, pod: Pod): Pod {
+  const uid = `after ${pod.metadata.uid ?? pod.metadata.name}`;
+  const set = setOf(facts, pod);
+  const ordinal = set && ordinalIn(set, pod.metadata.name);
+  if (set && ordinal !== undefined) {
+    const next = podToBe(facts, memberMaking(facts, set, ordinal));
+    return { ...next, metadata: { ...next.metadata, uid } };
+  }
+  const { nodeName: _, ...spec } = pod.spec;
+  const { deletionTimestamp: __, ...metadata } = pod.metadata;
+  return withLimits({ ...pod, metadata: { ...metadata, uid }, spec, status: { phase: 'Pending' } }, facts);
+}
+
+/** Why a pod can't be made, as a sentence without its full stop: its account is missing, or its namespace doesn't let it in. */
+export function makingFault(facts: Facts, pod: Pod): string | undefined {
+  const namespace = pod.metadata.namespace ?? '';
+  const account = accountOf(pod.spec);
+  const told = !facts.scope || facts.scope.of('ServiceAccount', namespace) === 'contained';
+  if (told && !facts.get('ServiceAccount', namespace, account)) return `the service account ${namespace}/${account} doesn't exist`;
+  return podShut(facts, pod)?.message;
+}
 
 /**
  * The node that a pod would go to as the others stand now, also where some that matter less would have to make room. Nothing is written.
